@@ -1,0 +1,1 @@
+"""NURBS curves: evaluation, editing, fitting, measuring."""

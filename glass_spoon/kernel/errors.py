@@ -1,0 +1,82 @@
+"""What the kernel refuses, and why.
+
+KernelError
+├── InvalidInput        a value that no algorithm could use (NaN, wrong shape, zero count)
+├── RadiusTooLarge      a rounding that does not fit; carries the largest that does
+├── CrossesAxis         a profile that passes through the axis it is revolved about; carries the places
+├── CountImpossible     a count that cannot give the mesh asked for; carries the nearest that can
+└── TooManyFaces        a mesh whose predicted size is over the limit
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+class KernelError(ValueError):
+    """Base of all refusals; the text is a sentence for the modeler."""
+
+
+class InvalidInput(KernelError):
+    """A value cannot be used: says which input, what was wanted and what came."""
+
+    def __init__(self, name: str, wanted: str, came: str) -> None:
+        """Name the input, the wanted kind of value and the value that came."""
+        super().__init__(f"{name} should be {wanted}, but it is {came}.")
+        self.name, self.wanted, self.came = name, wanted, came
+
+
+class RadiusTooLarge(KernelError):
+    """A corner cannot be rounded with this radius (mm); `largest` (mm) still fits."""
+
+    def __init__(self, radius: float, largest: float, place: NDArray[np.float64]) -> None:
+        """Take the radius asked for, the largest that fits, both in mm, and the corner (3,) in mm."""
+        super().__init__(
+            f"A radius of {radius:.4g} mm does not fit the corner at {place_text(place)}. "
+            f"The largest that fits is {floor_text(largest)} mm."
+        )
+        self.radius, self.largest, self.place = radius, largest, place
+
+
+class CrossesAxis(KernelError):
+    """A profile passes from one side of the axis to the other at `places` (n, 3) in mm."""
+
+    def __init__(self, places: NDArray[np.float64]) -> None:
+        """Take the places (n, 3) where the profile meets the axis."""
+        where = ", ".join(place_text(place) for place in places[:3])
+        super().__init__(
+            f"The profile crosses the axis at {where}. Keep it on one side of the axis; it may touch it at its ends."
+        )
+        self.places = places
+
+
+class CountImpossible(KernelError):
+    """A count cannot give the mesh asked for; `nearest` lists counts that can."""
+
+    def __init__(self, sentence: str, nearest: tuple[int, ...] = ()) -> None:
+        """Take the whole sentence and the nearest counts that work."""
+        super().__init__(sentence)
+        self.nearest = nearest
+
+
+class TooManyFaces(KernelError):
+    """The predicted face count is over the limit."""
+
+    def __init__(self, predicted: int, limit: int) -> None:
+        """Take the predicted count and the limit."""
+        super().__init__(f"This would make {predicted:,} faces; the limit is {limit:,}. Use smaller counts.")
+        self.predicted, self.limit = predicted, limit
+
+
+def place_text(place: NDArray[np.float64]) -> str:
+    """Write a point (3,) in mm as `(x, y, z)` with at most two decimals."""
+    return "(" + ", ".join(f"{round(float(value), 2) + 0.0:g}" for value in place) + ")"
+
+
+def floor_text(value: float) -> str:
+    """Write a positive length rounded down to four significant digits, so that the number shown really fits."""
+    if value <= 0:
+        return "0"
+    digits = 3 - int(np.floor(np.log10(value)))
+    return f"{np.floor(value * 10.0**digits + 1e-9) / 10.0**digits:.{max(digits, 0)}f}"

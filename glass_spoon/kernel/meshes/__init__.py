@@ -1,0 +1,1 @@
+"""Polygon meshes as values: topology, attributes, and meshes made from surfaces."""

@@ -1,0 +1,119 @@
+"""Where the lines of a mesh cross a surface: parameters along one axis, and the counts that a wish asks for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats, Ints, lengths
+from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, find_kinks
+from glass_spoon.kernel.errors import CountImpossible
+from glass_spoon.kernel.surfaces.edit_surface import isocurve
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+
+Spacing = Literal["evenly", "by parameter"]
+
+KINK_ANGLE = np.radians(0.5)
+"""A tangent turning by more than this at once is a sharp point, which gets a mesh edge (radians)."""
+
+
+@dataclass(frozen=True, eq=False)
+class Guide:
+    """The isocurve that decides the spacing along one axis: its arc length, and the stops where an edge must lie.
+
+    stops: (k + 1,) parameters, both ends included. sizes: (k,) mm, the length of each smooth run.
+    """
+
+    curve: NurbsCurve
+    arc: ArcLength
+    stops: Floats
+    sizes: Floats
+
+
+def make_guide(surface: NurbsSurface, axis: int) -> Guide:
+    """Return the guide of an axis: the longest of the isocurves through the net's rows, with the sharp points of all."""
+    low, high = surface.domain(1 - axis)
+    others = np.unique(np.concatenate((surface.knots[1 - axis], [(low + high) / 2])))
+    rows = [isocurve(surface, axis, float(param)) for param in others]
+    net = [float(lengths(np.diff(row.control_points, axis=0)).sum()) for row in rows]
+    curve = rows[int(np.argmax(net))]
+    solid = [row for row, size in zip(rows, net, strict=True) if size > 1e-9 * max(net)]
+    kinks = np.unique(np.concatenate([find_kinks(row, KINK_ANGLE) for row in solid]))
+    arc = measure_length(curve)
+    stops = np.concatenate(([curve.domain[0]], kinks, [curve.domain[1]]))
+    return Guide(curve, arc, stops, np.diff(arc.at_params(stops)))
+
+
+def has_sharp_seam(guide: Guide, tolerance: float) -> bool:
+    """Say whether a closed guide has a sharp point at its seam (`tolerance` in mm)."""
+    return guide.curve.is_closed(tolerance) and closed_at_kink(guide.curve, KINK_ANGLE)
+
+
+def share_count(sizes: Floats, count: int) -> Ints:
+    """Share `count` edges among runs of given lengths (k,): at least one each, the rest by largest remainder.
+
+    Raises CountImpossible when there are more runs than edges.
+    """
+    if count < len(sizes):
+        raise CountImpossible(
+            f"{count} along is too few: the profile has {len(sizes)} runs between sharp points, and each needs an edge.",
+            (len(sizes),),
+        )
+    ideal = sizes / sizes.sum() * count
+    shares = np.maximum(np.floor(ideal), 1).astype(np.int64)
+    while (rest := count - int(shares.sum())) != 0:
+        step = 1 if rest > 0 else -1
+        worth = np.where((shares > 1) | (step > 0), (ideal - shares) * step, -np.inf)
+        shares[np.argsort(-worth)[: min(abs(rest), int(np.isfinite(worth).sum()))]] += step
+    return shares
+
+
+def divide_guide(guide: Guide, shares: Ints, spaced: Spacing) -> Floats:
+    """Return the parameters (sum of shares + 1,) of the mesh lines: stops are met exactly."""
+    if spaced == "by parameter":
+        runs = [
+            np.linspace(a, b, n, endpoint=False)
+            for a, b, n in zip(guide.stops[:-1], guide.stops[1:], shares, strict=True)
+        ]
+        return np.append(np.concatenate(runs), guide.stops[-1])
+    totals = guide.arc.at_params(guide.stops)
+    wanted = [np.linspace(a, b, n, endpoint=False) for a, b, n in zip(totals[:-1], totals[1:], shares, strict=True)]
+    params = guide.arc.to_params(np.append(np.concatenate(wanted), totals[-1]))
+    params[np.concatenate(([0], np.cumsum(shares)))] = guide.stops
+    return params
+
+
+def count_for_edge_length(guide: Guide, length: float) -> int:
+    """Return the number of edges of about `length` mm along a guide, at least one for each run."""
+    return int(np.maximum(np.rint(guide.sizes / length), 1).sum())
+
+
+def count_for_chord(guide: Guide, tolerance: float, limit: int = 4096) -> int:
+    """Return the least number of even edges that stay within `tolerance` mm of a guide, up to `limit`.
+
+    Doubling, then bisection, on the sag of the chords measured at 15 places of each.
+    """
+    low = high = len(guide.sizes)
+    while high < limit and _sag(guide, high) > tolerance:
+        low, high = high, high * 2
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (low, middle) if _sag(guide, middle) <= tolerance else (middle, high)
+    return min(high, limit)
+
+
+def _sag(guide: Guide, count: int) -> float:
+    """Return the largest distance in mm of the curve from its chords at `count` even edges."""
+    params = divide_guide(guide, share_count(guide.sizes, count), "evenly")
+    within = np.linspace(0, 1, 17)[1:-1]
+    inner = params[:-1, None] + np.diff(params)[:, None] * within
+    ends = curve_points(guide.curve, params)
+    points = curve_points(guide.curve, inner.ravel()).reshape(*inner.shape, 3)
+    chord = np.diff(ends, axis=0)[:, None]
+    offset = points - ends[:-1, None]
+    along = (offset * chord).sum(axis=2) / np.maximum((chord**2).sum(axis=2), 1e-300)
+    return float(lengths(offset - np.clip(along, 0, 1)[..., None] * chord).max())

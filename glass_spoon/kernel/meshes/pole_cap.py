@@ -1,0 +1,120 @@
+"""The all-quad cap that closes a pole: a core of squares growing out to the ring.
+
+      outline of the core        transition rings        the ring of n vertices
+      +--+--+--+--+                each n quads            n even, n = 2 (a + b)
+      |  |  |  |  |  a columns
+      +--+--+--+--+  b rows, nearly square
+
+Four vertices, the corners of the core, have three edges; every other inner vertex has four. Places in the disc come from
+one linear system (Tutte: How to draw a graph, 1963), whose solution on a convex outline never folds.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+import scipy.sparse as sparse
+from scipy.sparse.linalg import spsolve
+
+from glass_spoon.kernel.arrays import Floats, Ints, frozen
+
+TRANSITION_SHARE = 1 / (2 * np.pi) - 1 / 8
+"""Transition rings for each vertex of the ring: with them edges across the disc are as long as edges round it."""
+
+EVENING_ROUNDS = 12
+"""Solutions after the first; the spread of edge lengths settles within about ten."""
+
+
+@dataclass(frozen=True, eq=False)
+class DiscMesh:
+    """A quad mesh of the unit disc, or of its sector from angle 0 to a quarter turn.
+
+    The first vertices are the ring, in order. places: (m, 2). faces: (f, 4), counter-clockwise.
+    """
+
+    places: Floats
+    faces: Ints
+
+
+def transition_rings(count: int) -> int:
+    """Return how many rings of quads lie between the core and a ring of `count` edges."""
+    return max(1, round(TRANSITION_SHARE * count))
+
+
+def core_sides(count: int, whole: bool = True) -> tuple[int, int]:
+    """Return the columns and rows of the core within a ring of `count` edges (even); of a sector if not `whole`."""
+    return (count // 4, count // 2 - count // 4) if whole else (count // 2, count // 2)
+
+
+def cap_face_count(count: int, whole: bool = True) -> int:
+    """Return the number of quads of the cap of a ring of `count` edges."""
+    columns, rows = core_sides(count, whole)
+    return columns * rows + count * transition_rings(count)
+
+
+@lru_cache(maxsize=64)
+def make_disc(count: int) -> DiscMesh:
+    """Return the cap of a closed ring of `count` vertices (even, at least 4) as a mesh of the unit disc."""
+    columns, rows = core_sides(count)
+    core = _core(columns, rows, count * transition_rings(count))
+    outline = np.concatenate((core[0, :-1], core[:-1, -1], core[-1, :0:-1], core[:0:-1, 0]))
+    circles = np.vstack([np.arange(count * transition_rings(count)).reshape(-1, count), outline])
+    faces = np.concatenate((_quads(circles, np.roll(circles, -1, axis=1)), _grid_quads(core)))
+    angles = 2 * np.pi * np.arange(count) / count
+    return _place(faces, np.arange(count), np.column_stack((np.cos(angles), np.sin(angles))))
+
+
+@lru_cache(maxsize=64)
+def make_sector(count: int) -> DiscMesh:
+    """Return the cap of an open ring of `count` edges (even, at least 2) as a mesh of a quarter of the unit disc."""
+    side, rings = count // 2, transition_rings(count)
+    core = _core(side, side, (count + 1) * rings)
+    outline = np.concatenate((core[:, -1], core[-1, -2::-1]))
+    circles = np.vstack([np.arange((count + 1) * rings).reshape(rings, -1), outline])
+    faces = np.concatenate((_quads(circles[:, :-1], circles[:, 1:]), _grid_quads(core)))
+    angles = np.pi / 2 * np.arange(count + 1) / count
+    steps = np.linspace(1, 0, side + rings + 1)[1:, None]
+    fixed = np.concatenate((circles[0], circles[1:, 0], core[0, -2::-1], circles[1:, -1], core[-2:0:-1, 0]))
+    places = np.concatenate((np.column_stack((np.cos(angles), np.sin(angles))), steps * [[1, 0]], steps[:-1] * [[0, 1]]))
+    return _place(faces, fixed, places)
+
+
+def _core(columns: int, rows: int, first: int) -> Ints:
+    """Return the vertex numbers (rows + 1, columns + 1) of the core."""
+    return first + np.arange((columns + 1) * (rows + 1)).reshape(rows + 1, columns + 1)
+
+
+def _quads(circles: Ints, following: Ints) -> Ints:
+    """Return quads (f, 4) between neighbouring circles, outer to inner."""
+    return np.stack((circles[:-1], following[:-1], following[1:], circles[1:]), axis=-1).reshape(-1, 4)
+
+
+def _grid_quads(core: Ints) -> Ints:
+    """Return the quads (f, 4) of the core."""
+    return np.stack((core[:-1, :-1], core[:-1, 1:], core[1:, 1:], core[1:, :-1]), axis=-1).reshape(-1, 4)
+
+
+def _place(faces: Ints, fixed: Ints, rim: Floats) -> DiscMesh:
+    """Place the inner vertices at weighted means of their neighbours, the vertices `fixed` (k,) at `rim` (k, 2).
+
+    Solved a few times, with weights that grow with the length of the edge, so that edges even out; positive weights and a
+    convex rim keep every solution free of folds.
+    """
+    total = int(faces.max()) + 1
+    start, end = faces.ravel(), np.roll(faces, -1, axis=1).ravel()
+    pairs = np.unique(np.sort(np.column_stack((start, end)), axis=1), axis=0)
+    rows, columns = np.concatenate((pairs, pairs[:, ::-1])).T
+    free = np.setdiff1d(np.arange(total), fixed)
+    places = np.zeros((total, 2))
+    places[fixed] = rim
+    stiff = np.ones(len(pairs))
+    for _ in range(EVENING_ROUNDS + 1):
+        weights = sparse.coo_array((np.tile(stiff, 2), (rows, columns)), shape=(total, total)).tocsr()
+        system = (sparse.diags_array(np.asarray(weights.sum(axis=1)).ravel()) - weights).tocsr()[free]
+        if len(free):
+            places[free] = spsolve(system[:, free].tocsc(), -(system[:, fixed] @ rim)).reshape(-1, 2)
+        size = np.hypot(*(places[pairs[:, 0]] - places[pairs[:, 1]]).T)
+        stiff *= np.sqrt(size / size.mean())
+    return DiscMesh(frozen(places), faces)

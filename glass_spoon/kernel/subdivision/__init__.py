@@ -1,0 +1,1 @@
+"""Subdivision surfaces: refinement of topology, and stencils as sparse matrices."""

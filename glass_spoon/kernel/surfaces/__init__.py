@@ -1,0 +1,1 @@
+"""Tensor-product NURBS surfaces: evaluation, editing, revolving, closest points."""
