@@ -59,8 +59,8 @@ def directions(vectors: Floats) -> Floats:
 
 def cross(a: Floats, b: Floats) -> Floats:
     """Return the cross product of (..., 3) arrays, several times faster than numpy.cross."""
-    result = np.empty(np.broadcast_shapes(a.shape, b.shape))
-    result[..., 0] = a[..., 1] * b[..., 2] - a[..., 2] * b[..., 1]
-    result[..., 1] = a[..., 2] * b[..., 0] - a[..., 0] * b[..., 2]
-    result[..., 2] = a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0]
-    return result
+    result = np.empty((3, *np.broadcast_shapes(a.shape, b.shape)[:-1]))
+    for k, (i, j) in enumerate(((1, 2), (2, 0), (0, 1))):
+        np.multiply(a[..., i], b[..., j], out=result[k])
+        result[k] -= a[..., j] * b[..., i]
+    return np.moveaxis(result, 0, -1)

@@ -1,0 +1,1 @@
+"""Open formats: bytes to kernel types and back, one module a format."""

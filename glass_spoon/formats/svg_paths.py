@@ -1,0 +1,161 @@
+"""Curves out of an SVG drawing: lines, arcs, quadratic and cubic Beziers, each converted exactly.
+
+Units, viewBox and transforms are resolved by svgelements; 96 px are one inch (CSS Values 3, section 6.2). The drawing's
+y runs down; the curves' second coordinate runs up.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+from dataclasses import dataclass
+from xml.etree.ElementTree import Element, ParseError, tostring
+
+import numpy as np
+import svgelements as svg
+from defusedxml import DefusedXmlException
+from defusedxml.ElementTree import fromstring
+
+from glass_spoon.kernel.arrays import Floats, lengths
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.edit_knots import join_curves, rescale_domain
+from glass_spoon.kernel.curves.line_and_arc import make_arc
+
+MAX_BYTES = 2_000_000
+MAX_SEGMENTS = 20_000
+MILLIMETRES = {"": 25.4 / 96, "px": 25.4 / 96, "mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "pc": 25.4 / 6, "q": 0.25}
+"""Millimetres of one of each absolute unit (CSS Values 3, section 6.2)."""
+
+_LENGTH = re.compile(r"\s*([0-9.]+(?:e[-+]?[0-9]+)?)\s*([a-z]*)\s*$", re.IGNORECASE)
+
+
+class UnreadableSvg(ValueError):
+    """The drawing cannot be used; the text says why and what to do."""
+
+
+@dataclass(frozen=True, eq=False)
+class DrawnPath:
+    """A path of the drawing: its id (or ""), its curve in the xy plane in mm, y up."""
+
+    name: str
+    curve: NurbsCurve
+
+
+def read_svg(data: bytes) -> list[DrawnPath]:
+    """Return the connected paths of a drawing in its order.
+
+    Raises UnreadableSvg for a file that is too large, is not well-formed, declares entities, or holds no path.
+    """
+    root = _checked_root(data)
+    scale = _take_scale(root)
+    try:
+        drawing = svg.SVG.parse(io.StringIO(_as_text(root)), reify=True, ppi=96.0)
+        shapes = [element for element in drawing.elements() if isinstance(element, svg.Shape)]
+        if sum(len(svg.Path(shape)) for shape in shapes) > MAX_SEGMENTS:
+            raise UnreadableSvg(f"The drawing has more than {MAX_SEGMENTS:,} segments. Keep only the paths you need.")
+        paths = [path for shape in shapes for path in _paths_of(shape, scale)]
+    except (ValueError, TypeError, ZeroDivisionError, AttributeError, IndexError, OverflowError, RecursionError) as error:
+        if isinstance(error, UnreadableSvg):
+            raise
+        raise UnreadableSvg("The drawing holds a path that cannot be read. Save it again as plain SVG.") from error
+    if not paths:
+        raise UnreadableSvg("The drawing holds no path. Convert its shapes or text to paths and try again.")
+    return paths
+
+
+def _checked_root(data: bytes) -> Element:
+    """Parse safely, and refuse what can grow or act."""
+    if len(data) > MAX_BYTES:
+        raise UnreadableSvg(f"The drawing has {len(data):,} bytes; the most is {MAX_BYTES:,}. Keep only the paths you need.")
+    try:
+        root = fromstring(data, forbid_dtd=False, forbid_entities=True, forbid_external=True)
+    except DefusedXmlException as error:
+        raise UnreadableSvg("The drawing declares entities, which are not read. Save it again as plain SVG.") from error
+    except (ParseError, ValueError) as error:
+        raise UnreadableSvg(f"The file is not a well-formed SVG drawing ({error}). Save it again as plain SVG.") from error
+    if not str(root.tag).endswith("svg"):
+        raise UnreadableSvg("The file is XML, but not an SVG drawing.")
+    if any(str(element.tag).endswith("}use") or element.tag == "use" for element in root.iter()):
+        raise UnreadableSvg("The drawing uses linked copies (the use element). Expand them into paths and try again.")
+    return root
+
+
+def _take_scale(root: Element) -> float:
+    """Return the millimetres of one user unit, and take width, height and viewBox off the root so that they act once."""
+    width, height = (_millimetres(root.attrib.pop(name, "")) for name in ("width", "height"))
+    box = [float(part) for part in re.split(r"[\s,]+", root.attrib.pop("viewBox", "").strip()) if _is_number(part)]
+    if len(box) != 4 or min(box[2:]) <= 0:
+        return MILLIMETRES["px"]
+    scales = [size / extent for size, extent in ((width, box[2]), (height, box[3])) if size]
+    return min(scales) if scales else MILLIMETRES["px"]
+
+
+def _millimetres(text: str) -> float | None:
+    """Return a CSS length in mm, or None for none, a percentage or a relative unit."""
+    match = _LENGTH.match(text)
+    if not match or match[2].lower() not in MILLIMETRES:
+        return None
+    return float(match[1]) * MILLIMETRES[match[2].lower()]
+
+
+def _is_number(text: str) -> bool:
+    try:
+        return bool(np.isfinite(float(text)))
+    except ValueError:
+        return False
+
+
+def _as_text(root: Element) -> str:
+    """Return the drawing without scripts, styles' imports, images and foreign objects."""
+    unwanted = ("script", "image", "foreignObject", "text", "animate", "set")
+    for parent in root.iter():
+        for child in list(parent):
+            if str(child.tag).rsplit("}", 1)[-1] in unwanted:
+                parent.remove(child)
+    return tostring(root, encoding="unicode")
+
+
+def _paths_of(shape: svg.Shape, scale: float) -> list[DrawnPath]:
+    """Return the curves of a shape, one for each connected piece."""
+    name = str(shape.id or "")
+    result = []
+    for piece in svg.Path(shape).as_subpaths():
+        segments = [curve for segment in svg.Path(piece) if (curve := _segment(segment, scale)) is not None]
+        if segments:
+            result.append(DrawnPath(name, join_curves(segments)))
+    return result
+
+
+def _point(point: svg.Point, scale: float) -> Floats:
+    """Return a point (3,) in mm, y up."""
+    return np.array([point.x, -point.y, 0.0]) * scale
+
+
+def _segment(segment: svg.PathSegment, scale: float) -> NurbsCurve | None:
+    """Return one segment as a curve whose domain is about its length in mm; None for moves and empty segments."""
+    if isinstance(segment, svg.Move) or segment.start is None or segment.end is None:
+        return None
+    if isinstance(segment, svg.Arc):
+        curve = _arc(segment, scale)
+    else:
+        inner = {
+            svg.CubicBezier: ("control1", "control2"),
+            svg.QuadraticBezier: ("control",),
+        }.get(type(segment), ())
+        names = ("start", *inner, "end")
+        control = np.array([_point(getattr(segment, name), scale) for name in names])
+        degree = len(control) - 1
+        knots = np.repeat([0.0, 1.0], degree + 1)
+        curve = NurbsCurve(degree, knots, control, np.ones(len(control)))
+    size = float(lengths(np.diff(curve.control_points, axis=0)).sum())
+    if not np.isfinite(size):
+        raise UnreadableSvg("The drawing holds a coordinate that is not a number.")
+    return rescale_domain(curve, 0.0, size) if size > 1e-9 else None
+
+
+def _arc(segment: svg.Arc, scale: float) -> NurbsCurve:
+    """Return the exact rational arc from the centre, the two half-axis ends and the sweep."""
+    center = _point(segment.center, scale)
+    x_axis, y_axis = _point(segment.prx, scale) - center, _point(segment.pry, scale) - center
+    start = float(segment.get_start_t())
+    return make_arc(center, x_axis, y_axis, start, start + float(segment.sweep))

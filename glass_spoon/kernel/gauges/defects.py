@@ -1,0 +1,116 @@
+"""What is broken in a mesh: open, doubled and non-manifold edges, folds, doubled and stray points, odd valences."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from glass_spoon.kernel.arrays import Ints
+from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
+from glass_spoon.kernel.gauges.reading import Limits, Reading
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.topology import Topology
+
+FOLD_COSINE = -0.5
+"""Faces whose normals differ by more than 120 degrees across an edge are folded over each other (the cosine)."""
+
+USUAL_VALENCES = (3, 4, 5)
+"""Edges at an inner vertex that smoothing carries well; fewer or more pinch. Common practice, no source."""
+
+
+def read_open_edges(topology: Topology) -> Reading:
+    """Read the number of edges with one face only. No limit: an open rim is often meant."""
+    return Reading("open_edges", float(len(topology.boundary_edges)), kind="edge", offenders=topology.boundary_edges)
+
+
+def read_crowded_edges(topology: Topology) -> Reading:
+    """Read the number of edges with three faces or more: the mesh is not a manifold there."""
+    crowded: Ints = np.flatnonzero(topology.edge_face_counts > 2)
+    return Reading("crowded_edges", float(len(crowded)), "", 0.0, False, "edge", crowded)
+
+
+def nearest_twins(mesh: Mesh, distance: float) -> Ints:
+    """Return for each vertex (n,) the lowest vertex within `distance` mm of it: itself where it stands alone."""
+    first = np.arange(mesh.point_count)
+    if mesh.point_count:
+        pairs = cKDTree(mesh.positions).query_pairs(distance, output_type="ndarray")
+        for _ in range(2):
+            np.minimum.at(first, pairs[:, 1], first[pairs[:, 0]])
+    return first
+
+
+def read_doubled_points(mesh: Mesh, limits: Limits) -> Reading:
+    """Read the number of vertices within the weld distance of another."""
+    first = nearest_twins(mesh, limits.weld_distance)
+    doubled: Ints = np.flatnonzero(first != np.arange(mesh.point_count))
+    return Reading("doubled_points", float(len(doubled)), "", 0.0, False, "point", doubled)
+
+
+def read_doubled_edges(mesh: Mesh, limits: Limits) -> Reading:
+    """Read the number of edges that lie on another edge: seams that were never welded."""
+    ends = np.sort(nearest_twins(mesh, limits.weld_distance)[mesh.topology.edges.ends], axis=1)
+    keys = ends[:, 0].astype(np.int64) * mesh.point_count + ends[:, 1]
+    _, first = np.unique(keys, return_index=True)
+    doubled: Ints = np.setdiff1d(np.arange(len(keys)), first)
+    return Reading("doubled_edges", float(len(doubled)), "", 0.0, False, "edge", doubled)
+
+
+def read_stray_points(topology: Topology) -> Reading:
+    """Read the number of vertices that no face uses."""
+    stray: Ints = np.flatnonzero(np.bincount(topology.face_corners, minlength=topology.point_count) == 0)
+    return Reading("stray_points", float(len(stray)), "", 0.0, False, "point", stray)
+
+
+def read_folded(geometry: CornerGeometry) -> Reading:
+    """Read the number of faces that are dented into themselves, folded over a neighbour, or turned inside out.
+
+    Dented: a corner Jacobian that is not positive. Folded: a normal more than 120 degrees from that of two neighbours or
+    more, or from its only neighbour. Inside out: it runs through a shared edge in the same direction as its neighbour;
+    of such a pair the face in the smaller orientation class of its component is counted.
+    """
+    mesh, topology = geometry.mesh, geometry.mesh.topology
+    bad = np.zeros(topology.face_count, dtype=bool)
+    bad[topology.face_of_corner[geometry.jacobians <= 0]] = True
+    pair = topology.edge_faces[(topology.edge_face_counts == 2) & ~topology.same_direction]
+    facing = np.einsum("ij,ij->i", mesh.face_normals[pair[:, 0]], mesh.face_normals[pair[:, 1]])
+    against = np.bincount(pair[facing < FOLD_COSINE].ravel(), minlength=topology.face_count)
+    neighbours = np.bincount(pair.ravel(), minlength=topology.face_count)
+    bad |= (against >= 2) | ((against == 1) & (neighbours == 1))
+    bad |= _inside_out(topology)
+    return Reading("folded", float(bad.sum()), "", 0.0, False, "face", np.flatnonzero(bad))
+
+
+def _inside_out(topology: Topology) -> np.ndarray:
+    """Mark faces (f,) to be turned so that every shared edge runs both ways: the fewer of each component.
+
+    A walk over faces from neighbour to neighbour; skipped when no edge disagrees.
+    """
+    turned = np.zeros(topology.face_count, dtype=bool)
+    if not topology.same_direction.any():
+        return turned
+    inner = np.flatnonzero(topology.edge_face_counts == 2)
+    neighbours: list[list[tuple[int, bool]]] = [[] for _ in range(topology.face_count)]
+    for (a, b), same in zip(topology.edge_faces[inner], topology.same_direction[inner], strict=True):
+        neighbours[a].append((int(b), bool(same)))
+        neighbours[b].append((int(a), bool(same)))
+    seen = np.zeros(topology.face_count, dtype=bool)
+    for first in range(topology.face_count):
+        if seen[first]:
+            continue
+        seen[first], members, at = True, [first], 0
+        while at < len(members):
+            face, at = members[at], at + 1
+            for other, same in neighbours[face]:
+                if not seen[other]:
+                    seen[other], turned[other] = True, turned[face] ^ same
+                    members.append(other)
+        if turned[members].sum() * 2 > len(members):
+            turned[members] ^= True
+    return turned
+
+
+def read_odd_valences(topology: Topology) -> Reading:
+    """Read the number of inner vertices whose count of edges is unusual. No limit: some are needed."""
+    inner = ~topology.on_boundary & (topology.valences > 0)
+    odd: Ints = np.flatnonzero(inner & ~np.isin(topology.valences, USUAL_VALENCES))
+    return Reading("odd_valences", float(len(odd)), kind="point", offenders=odd)

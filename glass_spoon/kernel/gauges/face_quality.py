@@ -1,0 +1,108 @@
+"""Shape of single faces: corners, scaled Jacobian, aspect ratio, warpage.
+
+Definitions: Stimpson, Ernst, Knupp, Pebay, Thompson: The Verdict Library Reference Manual, Sandia 2007, quad and triangle
+metrics. Faces with more sides use the same formulas over all their corners.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats, directions
+from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
+from glass_spoon.kernel.gauges.reading import Limits, Reading
+from glass_spoon.kernel.meshes.topology import Topology
+
+
+def _by_face(operation: np.ufunc, values: Floats, topology: Topology) -> Floats:
+    """Reduce corner values (h,) to faces (f,)."""
+    if topology.is_quads:
+        return np.asarray(operation.reduce(values.reshape(-1, 4), axis=1))
+    return np.asarray(operation.reduceat(values, topology.face_offsets[:-1])) if topology.face_count else values[:0]
+
+
+def scaled_jacobians(geometry: CornerGeometry) -> Floats:
+    """Return the scaled Jacobian (f,): the least corner Jacobian over the product of its sides, -1 to 1.
+
+    Triangles are scaled by 2 / sqrt(3), so that an equilateral one gives 1. Faces with a side of no length give 0.
+    """
+    topology = geometry.mesh.topology
+    product = geometry.side_lengths * geometry.side_lengths[topology.previous_corner]
+    share = np.divide(geometry.jacobians, product, out=np.zeros_like(product), where=product > 0)
+    result = _by_face(np.minimum, share, topology)
+    return np.where(topology.face_sides == 3, np.clip(result * 2 / np.sqrt(3), -1, 1), result)
+
+
+def aspect_ratios(geometry: CornerGeometry) -> Floats:
+    """Return the aspect ratio (f,): longest side times perimeter over 4 areas (4 sqrt(3) for triangles); 1 is best."""
+    topology = geometry.mesh.topology
+    longest = _by_face(np.maximum, geometry.side_lengths, topology)
+    around = _by_face(np.add, geometry.side_lengths, topology)
+    scale = np.where(topology.face_sides == 3, 4 * np.sqrt(3), 4.0)
+    area = geometry.areas * scale
+    return np.divide(longest * around, area, out=np.full_like(area, np.inf), where=area > 0)
+
+
+def warpages(geometry: CornerGeometry) -> Floats:
+    """Return the warpage (f,): 1 minus the least cubed cosine between opposite corner normals; 0 for flat faces.
+
+    Other than four-sided faces: 1 minus the least cubed cosine between a corner normal and the face's.
+    """
+    topology = geometry.mesh.topology
+    normals = directions(geometry.crosses)
+    if topology.is_quads:
+        corner = normals.reshape(-1, 4, 3)
+        cosine = np.minimum(*(np.einsum("ij,ij->i", corner[:, k], corner[:, k + 2]) for k in (0, 1)))
+        return 1 - cosine**3
+    own = np.repeat(geometry.mesh.face_normals, topology.face_sides, axis=0)
+    result = 1 - _by_face(np.minimum, np.einsum("ij,ij->i", normals, own), topology) ** 3
+    quads = np.flatnonzero(topology.face_sides == 4)
+    corner = normals[topology.face_offsets[quads][:, None] + np.arange(4)]
+    cosine = np.minimum(*(np.einsum("ij,ij->i", corner[:, k], corner[:, k + 2]) for k in (0, 1)))
+    result[quads] = 1 - cosine**3
+    return result
+
+
+def read_smallest_corner(geometry: CornerGeometry, limits: Limits) -> Reading:
+    """Read the smallest corner angle in radians."""
+    least = _by_face(np.minimum, geometry.angles, geometry.mesh.topology)
+    bad = np.flatnonzero(least < limits.smallest_corner)
+    value = float(least.min(initial=np.inf)) if len(least) else float("nan")
+    return Reading("smallest_corner", value, "rad", limits.smallest_corner, True, "face", bad)
+
+
+def read_largest_corner(geometry: CornerGeometry, limits: Limits) -> Reading:
+    """Read the largest corner angle in radians."""
+    most = _by_face(np.maximum, geometry.angles, geometry.mesh.topology)
+    value = float(most.max()) if len(most) else float("nan")
+    bad = np.flatnonzero(most > limits.largest_corner)
+    return Reading("largest_corner", value, "rad", limits.largest_corner, False, "face", bad)
+
+
+def read_scaled_jacobian(geometry: CornerGeometry, limits: Limits) -> Reading:
+    """Read the least scaled Jacobian."""
+    values = scaled_jacobians(geometry)
+    value = float(values.min()) if len(values) else float("nan")
+    bad = np.flatnonzero(values < limits.scaled_jacobian)
+    return Reading("scaled_jacobian", value, "", limits.scaled_jacobian, True, "face", bad)
+
+
+def read_aspect_ratio(geometry: CornerGeometry, limits: Limits) -> Reading:
+    """Read the largest aspect ratio."""
+    values = aspect_ratios(geometry)
+    value = float(values.max()) if len(values) else float("nan")
+    return Reading("aspect_ratio", value, "", limits.aspect_ratio, False, "face", np.flatnonzero(values > limits.aspect_ratio))
+
+
+def read_warpage(geometry: CornerGeometry, limits: Limits) -> Reading:
+    """Read the largest warpage."""
+    values = warpages(geometry)
+    value = float(values.max()) if len(values) else float("nan")
+    return Reading("warpage", value, "", limits.warpage, False, "face", np.flatnonzero(values > limits.warpage))
+
+
+def face_evenness(geometry: CornerGeometry) -> Floats:
+    """Return the area (f,) of each face over the mean area: 1 is even. For display and for finding the odd ones."""
+    mean = float(geometry.areas.mean()) if len(geometry.areas) else 1.0
+    return geometry.areas / mean if mean > 0 else np.zeros_like(geometry.areas)
+

@@ -1,0 +1,58 @@
+"""All gauges of a mesh in one call."""
+
+from __future__ import annotations
+
+from glass_spoon.kernel.gauges import defects, face_quality, whole_mesh
+from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
+from glass_spoon.kernel.gauges.deviation import MAX_PLACES, read_off_surface
+from glass_spoon.kernel.gauges.reading import Limits, Reading
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+
+PREVIEW_PLACES = 1_500
+"""Places measured against the surface while something is dragged."""
+
+
+def read_quick_gauges(mesh: Mesh, surface: NurbsSurface | None, limits: Limits) -> list[Reading]:
+    """Return the readings that follow a drag: four-sided, evenness, corners, folds, distance at a sample of places."""
+    geometry = CornerGeometry(mesh)
+    readings = [
+        whole_mesh.read_four_sided(mesh.topology, limits),
+        whole_mesh.read_evenness(geometry, limits),
+        face_quality.read_smallest_corner(geometry, limits),
+        defects.read_open_edges(mesh.topology),
+        defects.read_folded(geometry),
+        whole_mesh.read_face_count(mesh.topology, limits),
+    ]
+    if surface is not None:
+        readings.extend(read_off_surface(mesh, surface, limits, PREVIEW_PLACES)[:1])
+    return readings
+
+
+def read_gauges(mesh: Mesh, surface: NurbsSurface | None, limits: Limits, most: int = MAX_PLACES) -> list[Reading]:
+    """Return every reading of a mesh; the distance from the surface only where there is one."""
+    geometry = CornerGeometry(mesh)
+    topology = mesh.topology
+    readings = [
+        whole_mesh.read_four_sided(topology, limits),
+        whole_mesh.read_evenness(geometry, limits),
+        whole_mesh.read_edge_evenness(geometry, limits),
+        face_quality.read_smallest_corner(geometry, limits),
+        face_quality.read_largest_corner(geometry, limits),
+        face_quality.read_scaled_jacobian(geometry, limits),
+        face_quality.read_aspect_ratio(geometry, limits),
+        face_quality.read_warpage(geometry, limits),
+        defects.read_open_edges(topology),
+        defects.read_doubled_edges(mesh, limits),
+        defects.read_crowded_edges(topology),
+        defects.read_folded(geometry),
+        defects.read_doubled_points(mesh, limits),
+        defects.read_stray_points(topology),
+        defects.read_odd_valences(topology),
+        whole_mesh.read_face_count(topology, limits),
+        whole_mesh.read_area(geometry),
+        whole_mesh.read_volume(mesh),
+    ]
+    if surface is not None:
+        readings.extend(read_off_surface(mesh, surface, limits, most))
+    return readings

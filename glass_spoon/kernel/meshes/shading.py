@@ -1,0 +1,169 @@
+"""Normals for showing a mesh: smooth across faces, broken at creases; and faces cut into triangles."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+import scipy.sparse as sparse
+
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.topology import Topology
+
+
+@dataclass(frozen=True, eq=False)
+class ShadeVertices:
+    """Vertices split where a crease runs through them, or where a corner attribute jumps.
+
+    of_corner: (h,) the shade vertex of each corner. source: (s,) the mesh vertex of each; the first ones are the mesh's own.
+    """
+
+    of_corner: Ints
+    source: Ints
+
+
+def split_at_creases(topology: Topology, sharp: Bools) -> ShadeVertices:
+    """Split vertices along `sharp` edges (e,): corners stay together when faces meet across edges that are not sharp."""
+    if not sharp.any():
+        return ShadeVertices(topology.face_corners.astype(np.int64), np.arange(topology.point_count))
+    return _split_cached(_Crease(topology, np.packbits(sharp).tobytes(), sharp))
+
+
+@dataclass(frozen=True, eq=False)
+class _Crease:
+    """A topology and its sharp edges, compared by content so that the last splits are found again."""
+
+    topology: Topology
+    bits: bytes
+    sharp: Bools
+
+    def __hash__(self) -> int:
+        return hash((self.topology.key, self.bits))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Crease) and (self.topology.key, self.bits) == (other.topology.key, other.bits)
+
+
+@lru_cache(maxsize=16)
+def _split_cached(crease: _Crease) -> ShadeVertices:
+    topology, sharp = crease.topology, crease.sharp
+    touched = np.zeros(topology.point_count, dtype=bool)
+    touched[topology.edges.ends[sharp].ravel()] = True
+    soft = touched[topology.face_corners] & (topology.twins >= 0) & ~sharp[topology.edges.of_corner]
+    corner = np.flatnonzero(soft)
+    beside = topology.next_corner[topology.twins[corner]]
+    count = len(topology.face_corners)
+    graph = sparse.coo_array((np.ones(len(corner)), (corner, beside)), shape=(count, count)).tocsr()
+    group = sparse.csgraph.connected_components(graph, directed=False)[1]
+    return _number_groups(topology, touched[topology.face_corners], group)
+
+
+def _number_groups(topology: Topology, split: Bools, group: Ints) -> ShadeVertices:
+    """Number the groups of the `split` corners (h,): the first group of a vertex keeps its number, others get new ones."""
+    of_corner = topology.face_corners.astype(np.int64)
+    corners = np.flatnonzero(split)
+    names, first, inverse = np.unique(group[corners], return_index=True, return_inverse=True)
+    owner = of_corner[corners[first]]
+    order = np.lexsort((names, owner))
+    is_first = np.ones(len(order), dtype=bool)
+    is_first[1:] = owner[order][1:] != owner[order][:-1]
+    number = np.empty(len(names), dtype=np.int64)
+    number[order[is_first]] = owner[order[is_first]]
+    extra = order[~is_first]
+    number[extra] = topology.point_count + np.arange(len(extra))
+    of_corner[corners] = number[inverse]
+    return ShadeVertices(of_corner, np.concatenate((np.arange(topology.point_count), owner[extra])))
+
+
+def split_at_jumps(shade: ShadeVertices, values: Floats, tolerance: float = 1e-9) -> ShadeVertices:
+    """Split shade vertices further where corner values (h, k), such as uv, differ by more than `tolerance`."""
+    first = np.zeros(len(shade.source), dtype=np.int64)
+    first[shade.of_corner[::-1]] = np.arange(len(shade.of_corner))[::-1]
+    jump = np.zeros(len(values), dtype=bool)
+    at = first[shade.of_corner]
+    for column in values.T:
+        jump |= np.abs(column - column[at]) > tolerance
+    odd = np.flatnonzero(jump)
+    if not len(odd):
+        return shade
+    rows = np.column_stack((shade.of_corner[odd], np.rint(values[odd] / tolerance)))
+    unique, inverse = np.unique(rows, axis=0, return_inverse=True)
+    of_corner = shade.of_corner.copy()
+    of_corner[odd] = len(shade.source) + inverse.ravel()
+    return ShadeVertices(of_corner, np.concatenate((shade.source, shade.source[unique[:, 0].astype(np.int64)])))
+
+
+def sharp_edges(mesh: Mesh) -> Bools:
+    """Mark the edges (e,) with a sharpness."""
+    values = mesh.edges.get("sharpness")
+    return np.zeros(len(mesh.topology.edges.ends), dtype=bool) if values is None else values > 0
+
+
+def shade_normals(mesh: Mesh, shade: ShadeVertices) -> Floats:
+    """Return unit normals (s, 3): the points' own where they have some and no crease splits them, else summed from faces."""
+    whole = mesh.points.get("normal")
+    if len(shade.source) == mesh.point_count:
+        return mesh.vertex_normals if whole is None else whole
+    split = np.zeros(mesh.point_count, dtype=bool)
+    split[shade.source[mesh.point_count :]] = True
+    normals = (mesh.vertex_normals if whole is None else whole)[shade.source].copy()
+    corners = np.flatnonzero(split[mesh.topology.face_corners])
+    vectors = mesh.face_vectors[mesh.topology.face_of_corner[corners]]
+    total = np.column_stack([np.bincount(shade.of_corner[corners], vectors[:, k], len(normals)) for k in range(3)])
+    mask = split[shade.source]
+    normals[mask] = directions(total[mask])
+    return normals
+
+
+def cut_triangles(mesh: Mesh) -> Ints:
+    """Return triangles (t, 3) as corner numbers: quads along the shorter diagonal that keeps both halves upright.
+
+    A quad gives two triangles, in face order; a face of more sides a fan from its first corner.
+    """
+    topology = mesh.topology
+    if not topology.is_quads:
+        return _fan_triangles(topology)
+    corners = topology.face_corners.reshape(-1, 4)
+    p = [mesh.positions[corners[:, k]] for k in range(4)]
+    straight, across = p[2] - p[0], p[3] - p[1]
+    shorter = np.einsum("ij,ij->i", across, across) < np.einsum("ij,ij->i", straight, straight) * (1 - 1e-9)
+    turn = shorter.astype(np.int64)
+    dented = np.flatnonzero(_is_dented(p, straight, across))
+    if len(dented):
+        few = [corner[dented] for corner in p]
+        turn[dented] = np.where(_is_upright(few, 1) & (shorter[dented] | ~_is_upright(few, 0)), 1, 0)
+    pattern = np.array([[0, 1, 2, 0, 2, 3], [1, 2, 3, 1, 3, 0]])
+    first = np.arange(0, len(topology.face_corners), 4)
+    return (first[:, None] + pattern[turn]).reshape(-1, 3)
+
+
+def _is_dented(p: list[Floats], straight: Floats, across: Floats) -> Bools:
+    """Mark quads that may not be convex: where the diagonals, seen along the face normal, do not cross inside.
+
+    With the area vector N = straight x across, the crossing divides `straight` at ((b - a) x across) . N / N . N, and
+    `across` at ((b - a) x straight) . N / N . N turned round.
+    """
+    normal = cross(straight, across)
+    side = p[1] - p[0]
+    total = np.einsum("ij,ij->i", normal, normal)
+    at_straight = np.einsum("ij,ij->i", cross(side, across), normal)
+    at_across = -np.einsum("ij,ij->i", cross(straight, side), normal)
+    return ~((at_straight > 0) & (at_straight < total) & (at_across > 0) & (at_across < total))
+
+
+def _is_upright(p: list[Floats], start: int) -> Bools:
+    """Say whether the diagonal from corner `start` cuts quads, four times (f, 3), into two triangles facing alike."""
+    a, b, c, d = (p[(start + k) % 4] for k in range(4))
+    diagonal = c - a
+    return np.einsum("ij,ij->i", cross(b - a, diagonal), cross(diagonal, d - a)) > 0
+
+
+def _fan_triangles(topology: Topology) -> Ints:
+    """Return the fan of each face from its first corner."""
+    count = topology.face_sides - 2
+    face = np.repeat(np.arange(topology.face_count), count)
+    step = np.arange(len(face)) - np.repeat(np.concatenate(([0], np.cumsum(count)[:-1])), count)
+    first = topology.face_offsets[face]
+    return np.column_stack((first, first + step + 1, first + step + 2)).astype(np.int64)
