@@ -1,0 +1,138 @@
+"""The sheet as an open, versioned JSON document."""
+
+from __future__ import annotations
+
+import json
+import math
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from glass_spoon.kernel.gauges.reading import Limits
+from glass_spoon.sheet.errors import BadDocument
+from glass_spoon.sheet.expressions import RESERVED
+from glass_spoon.sheet.line import Line
+from glass_spoon.sheet.lines import VERBS, AnyLine
+from glass_spoon.sheet.lines.sizes import Size
+
+FORMAT = "glass-spoon/sheet"
+VERSION = 1
+MAX_LINES = 500
+MAX_BYTES = 4_000_000
+
+
+class SheetLimits(BaseModel):
+    """The limits that the gauges hold a part against: shares, degrees, mm, faces."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    face_budget: Annotated[int, Field(ge=1, le=10**9)] = 20_000
+    evenness: Annotated[float, Field(ge=0, le=1)] = 0.8
+    smallest_corner: Annotated[float, Field(ge=0, le=180)] = 45.0
+    off_surface: Annotated[float, Field(gt=0, le=1e6)] = 0.5
+
+    def for_gauges(self) -> Limits:
+        """Return the kernel's limits."""
+        return Limits(
+            evenness=self.evenness,
+            edge_evenness=self.evenness,
+            smallest_corner=math.radians(self.smallest_corner),
+            largest_corner=math.radians(180 - self.smallest_corner),
+            off_surface=self.off_surface,
+            face_budget=self.face_budget,
+        )
+
+
+class SheetDocument(BaseModel):
+    """A part's whole recipe. Lines run in order; each may use what earlier lines give."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    format: Literal["glass-spoon/sheet"] = "glass-spoon/sheet"
+    version: Literal[1] = 1
+    name: Annotated[str, Field(min_length=1, max_length=80)] = "Part"
+    lines: Annotated[list[Annotated[AnyLine, Field(discriminator="verb")]], Field(max_length=MAX_LINES)] = []
+    limits: SheetLimits = SheetLimits()
+
+    @model_validator(mode="after")
+    def _check_names(self) -> SheetDocument:
+        """Keep ids and size names apart from each other and from the words of expressions."""
+        ids = [line.id for line in self.lines]
+        if len(set(ids)) < len(ids):
+            raise ValueError("two lines have the same id")
+        names = [line.name for line in self.lines if isinstance(line, Size)]
+        if len(set(names)) < len(names):
+            raise ValueError("two sizes have the same name")
+        taken = sorted(set(names) & RESERVED)
+        if taken:
+            raise ValueError(f"a size cannot be called {taken[0]}: it is a unit or a function")
+        return self
+
+    def line(self, line_id: str) -> Line:
+        """Return a line by its id; KeyError for an unknown one."""
+        return next(line for line in self.lines if line.id == line_id) if self.has(line_id) else _unknown(line_id)
+
+    def has(self, line_id: str) -> bool:
+        """Say whether there is a line with this id."""
+        return any(line.id == line_id for line in self.lines)
+
+    def number_of(self, line_id: str) -> int:
+        """Return the number that a line shows, counted from 1 without the sizes; 0 for a size."""
+        numbers = [line.id for line in self.lines if not isinstance(line, Size)]
+        return numbers.index(line_id) + 1 if line_id in numbers else 0
+
+    def item_name(self, item_id: str) -> str:
+        """Return the user's name of an item, or "" when no line gives it."""
+        names = {line.id: getattr(line, "gives", "") for line in self.lines}
+        return str(names.get(item_id, ""))
+
+    def to_json(self) -> str:
+        """Return the document as text."""
+        return json.dumps(self.model_dump(mode="json"), indent=1, ensure_ascii=False)
+
+
+def _unknown(line_id: str) -> Line:
+    raise KeyError(line_id)
+
+
+def read_document(data: bytes | str | dict[str, Any]) -> SheetDocument:
+    """Return a checked document from JSON text or parsed JSON.
+
+    Raises BadDocument with a sentence for each problem; nothing of the input is used then.
+    """
+    if isinstance(data, bytes | str):
+        if len(data) > MAX_BYTES:
+            raise BadDocument([f"It has {len(data):,} bytes; the most is {MAX_BYTES:,}."])
+        try:
+            data = json.loads(data)
+        except (ValueError, RecursionError) as error:
+            raise BadDocument([f"It is not JSON text ({error})."]) from error
+    if not isinstance(data, dict) or data.get("format") != FORMAT:
+        raise BadDocument([f"It is not a sheet: the field “format” should be “{FORMAT}”."])
+    if data.get("version") != VERSION:
+        raise BadDocument([f"It has version {data.get('version')}; this program reads version {VERSION}."])
+    try:
+        return SheetDocument.model_validate(data)
+    except ValidationError as error:
+        raise BadDocument([_sentence(entry) for entry in error.errors()]) from error
+
+
+def _sentence(entry: Any) -> str:
+    """Turn one of Pydantic's findings into a sentence that names the line and the field."""
+    path = [part for part in entry["loc"] if part not in VERBS]
+    where = "The sheet"
+    if len(path) >= 2 and path[0] == "lines":
+        where = f"Line {int(path[1]) + 1}"
+        path = path[2:]
+    if path:
+        where += ", field " + ".".join(str(part) for part in path[:3])
+    if entry["type"] == "union_tag_invalid":
+        verb = str(entry.get("ctx", {}).get("tag", ""))[:40]
+        return f"{where}: the verb “{verb}” is unknown; verbs are {', '.join(VERBS)}."
+    return f"{where}: {entry['msg'].removeprefix('Value error, ')}."
+
+
+def json_schema() -> dict[str, Any]:
+    """Return the JSON Schema (2020-12) of the document."""
+    schema = SheetDocument.model_json_schema()
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema, "title": "Glass Spoon sheet, version 1"}

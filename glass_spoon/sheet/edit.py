@@ -1,0 +1,213 @@
+"""Changes of a document: a document in, a new one out. Each checks first and refuses with a sentence."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import ValidationError
+
+from glass_spoon.sheet.document import SheetDocument, read_document
+from glass_spoon.sheet.errors import BadDocument, SheetError
+from glass_spoon.sheet.expressions import names_in, rename_in
+from glass_spoon.sheet.fields import NameSpec, NumberSpec, PointsSpec, QuantitySpec, ReferenceSpec
+from glass_spoon.sheet.line import Line
+from glass_spoon.sheet.lines import VERBS
+from glass_spoon.sheet.lines.sizes import Size
+
+
+class RefusedEdit(SheetError):
+    """A change that would leave the sheet unusable."""
+
+
+def find_line(document: SheetDocument, line_id: str) -> Line:
+    """Return a line; raises RefusedEdit when it is gone."""
+    try:
+        return document.line(line_id)
+    except KeyError as error:
+        raise RefusedEdit("This line is no longer in the sheet. Load the page again.") from error
+
+
+def set_field(document: SheetDocument, line_id: str, name: str, value: Any) -> SheetDocument:
+    """Return the document with one field of a line changed; renaming a size renames it in every expression."""
+    line = find_line(document, line_id)
+    spec = line.specs().get(name)
+    if spec is None:
+        raise RefusedEdit(f"A {line.verb_name.replace('_', ' ')} line has no field {name}.")
+    if isinstance(spec, NameSpec):
+        value = str(value).strip()
+        _check_name(document, line, name, value)
+    changed = _changed_line(line, {name: value})
+    lines = [changed if other.id == line_id else other for other in document.lines]
+    if isinstance(line, Size) and name == "name" and value != line.name:
+        lines = [rename_size(other, line.name, value) for other in lines]
+    return with_lines(document, lines)
+
+
+def _check_name(document: SheetDocument, line: Line, field: str, value: str) -> None:
+    """Raise RefusedEdit when another item, or another size, has this name."""
+    others = [other for other in document.lines if other.id != line.id]
+    if any(getattr(other, field, None) == value for other in others if isinstance(other, Size) == isinstance(line, Size)):
+        raise RefusedEdit(f"Another {'size' if isinstance(line, Size) else 'item'} is called {value}. Choose another name.")
+
+
+def _changed_line(line: Line, values: dict[str, Any]) -> Line:
+    """Return a line with other values, checked; raises RefusedEdit with the first problem."""
+    try:
+        return type(line).model_validate(line.model_dump() | values)
+    except ValidationError as error:
+        first = error.errors()[0]
+        field = str(first["loc"][0]).replace("_", " ") if first["loc"] else "line"
+        raise RefusedEdit(f"The {field} cannot be used: {_plain(first)}.") from error
+
+
+def _plain(entry: Any) -> str:
+    """Say in plain words what Pydantic found."""
+    kinds = {
+        "literal_error": f"it should be {entry.get('ctx', {}).get('expected', 'another word')}",
+        "string_too_long": "it is too long",
+        "string_too_short": "it is empty",
+        "string_pattern_mismatch": "use small letters, digits and _, starting with a letter"
+        if entry["loc"] and entry["loc"][0] == "name"
+        else "it holds signs that a name cannot have",
+    }
+    return kinds.get(entry["type"], str(entry["msg"]).lower())
+
+
+def rename_size(line: Line, old: str, new: str) -> Line:
+    """Return a line whose expressions call the size `old` by its new name."""
+    values: dict[str, Any] = {}
+    for name, spec in line.specs().items():
+        raw = getattr(line, name)
+        if isinstance(spec, NumberSpec | QuantitySpec) and isinstance(raw, str):
+            values[name] = rename_in(raw, old, new)
+        if isinstance(spec, PointsSpec):
+            values[name] = [
+                point.model_copy(
+                    update={k: rename_in(v, old, new) for k, v in (("x", point.x), ("y", point.y)) if isinstance(v, str)}
+                )
+                for point in raw
+            ]
+    return line.model_copy(update=values)
+
+
+def with_lines(document: SheetDocument, lines: list[Any]) -> SheetDocument:
+    """Return the document with other lines, checked as a whole; raises RefusedEdit."""
+    try:
+        return read_document(document.model_copy(update={"lines": lines}).model_dump(mode="json"))
+    except BadDocument as error:
+        raise RefusedEdit(" ".join(error.problems)) from error
+
+
+def new_id(document: SheetDocument) -> str:
+    """Return an id that no line has: line ids count upwards and are never used again within a sheet's life."""
+    taken = {line.id for line in document.lines}
+    number = len(document.lines) + 1
+    while f"l{number}" in taken:
+        number += 1
+    return f"l{number}"
+
+
+def add_line(document: SheetDocument, line: Line, after: str | None = None) -> SheetDocument:
+    """Return the document with a line added at the end, or after another one."""
+    lines: list[Any] = list(document.lines)
+    at = len(lines) if after is None else [other.id for other in lines].index(find_line(document, after).id) + 1
+    return with_lines(document, [*lines[:at], line, *lines[at:]])
+
+
+def move_line(document: SheetDocument, line_id: str, by: int) -> SheetDocument:
+    """Return the document with a line moved up (-1) or down (+1) past its neighbour; sizes are passed over."""
+    line = find_line(document, line_id)
+    lines: list[Any] = [other for other in document.lines if isinstance(other, Size) == isinstance(line, Size)]
+    others: list[Any] = [other for other in document.lines if isinstance(other, Size) != isinstance(line, Size)]
+    at = lines.index(line)
+    to = min(max(at + by, 0), len(lines) - 1)
+    lines.insert(to, lines.pop(at))
+    return with_lines(document, lines + others if isinstance(line, Size) else others + lines)
+
+
+def pause_line(document: SheetDocument, line_id: str, paused: bool) -> SheetDocument:
+    """Return the document with a line paused or taken up again."""
+    line = find_line(document, line_id)
+    changed = line.model_copy(update={"paused": paused})
+    return with_lines(document, [changed if other.id == line_id else other for other in document.lines])
+
+
+def dependents(document: SheetDocument, line_id: str) -> list[Line]:
+    """Return the lines that use what a line gives: its item by reference, or its size in an expression."""
+    line = find_line(document, line_id)
+    if isinstance(line, Size):
+        return [other for other in document.lines if other.id != line_id and line.name in used_sizes(other)]
+    if line.changes:
+        return []
+    return [other for other in document.lines if line_id in other.references().values()]
+
+
+def used_sizes(line: Line) -> set[str]:
+    """Return the names of sizes that a line's fields use."""
+    names: set[str] = set()
+    for name, spec in line.specs().items():
+        raw = getattr(line, name)
+        if isinstance(spec, NumberSpec | QuantitySpec):
+            names |= names_in(raw)
+        if isinstance(spec, PointsSpec):
+            for point in raw:
+                names |= names_in(point.x) | names_in(point.y)
+    return names
+
+
+def remove_line(document: SheetDocument, line_id: str) -> SheetDocument:
+    """Return the document without a line; lines that used it stay and say what they miss."""
+    find_line(document, line_id)
+    return with_lines(document, [other for other in document.lines if other.id != line_id])
+
+
+def set_limit(document: SheetDocument, name: str, value: str) -> SheetDocument:
+    """Return the document with one gauge limit changed; raises RefusedEdit for text that is no number."""
+    cleaned = value.replace(",", "").replace("°", "").replace("mm", "").replace("%", "").strip()
+    try:
+        number = float(cleaned)
+    except ValueError as error:
+        raise RefusedEdit(f"The limit should be a number, but it is “{value[:40]}”.") from error
+    limits = document.limits.model_dump() | {name: int(number) if name == "face_budget" and number == number else number}
+    try:
+        return read_document(document.model_dump(mode="json") | {"limits": limits})
+    except BadDocument as error:
+        raise RefusedEdit("This limit cannot be used: " + " ".join(error.problems)) from error
+
+
+def default_line(document: SheetDocument, verb: str) -> Line:
+    """Return a new line of a verb: references filled with the last item of their kind, names that nothing has yet."""
+    cls = VERBS[verb]
+    values: dict[str, Any] = {"id": new_id(document), "verb": verb}
+    for name, spec in cls.specs().items():
+        if isinstance(spec, ReferenceSpec):
+            values[name] = last_item(document, spec.item_kind)
+    for name, spec in cls.specs().items():
+        if isinstance(spec, NameSpec):
+            values[name] = free_name(document, _base_name(document, cls, name, values))
+    return cls.model_validate(values)
+
+
+def last_item(document: SheetDocument, kind: str) -> str:
+    """Return the id of the last item of a kind that a line gives, or ""."""
+    return next((line.id for line in reversed(document.lines) if line.gives_kind == kind), "")
+
+
+def _base_name(document: SheetDocument, cls: type[Line], field: str, values: dict[str, Any]) -> str:
+    """Return a name for a new item after what it is made of: body profile, body, body mesh."""
+    default = str(cls.model_fields[field].default)
+    sources = [str(values[name]) for name, spec in cls.specs().items() if isinstance(spec, ReferenceSpec)]
+    stem = document.item_name(sources[0]).removesuffix("profile").strip() if sources and sources[0] else ""
+    if not stem:
+        return default
+    return f"{stem} mesh" if cls.gives_kind == "mesh" else stem
+
+
+def free_name(document: SheetDocument, base: str) -> str:
+    """Return a name, numbered when it is taken."""
+    taken = {getattr(line, "gives", None) or getattr(line, "name", None) for line in document.lines}
+    joint = "_" if " " not in base and base == "size" else " "
+    name, number = base, 2
+    while name in taken:
+        name, number = f"{base}{joint}{number}", number + 1
+    return name

@@ -1,0 +1,215 @@
+"""Run a sheet: document in, items and reports out. Pure but for the cache, which only saves time."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from glass_spoon.kernel.errors import KernelError, TooManyFaces
+from glass_spoon.sheet.cache import ResultCache
+from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.errors import MissingItem, SheetError
+from glass_spoon.sheet.expressions import Quantity, resolve_sizes
+from glass_spoon.sheet.fields import ReferenceSpec
+from glass_spoon.sheet.items import Item
+from glass_spoon.sheet.line import FACE_LIMIT, Finding, Given, Line, Progress
+from glass_spoon.sheet.lines.sizes import Size
+
+RESULT_VERSION = "1"
+"""Part of every key: raised when an algorithm changes its results."""
+
+Status = Literal["good", "look", "failed", "waiting", "paused"]
+LineProgress = Callable[[int, int, float], None]
+"""Takes the number of lines done, the number of all, and the share of the present one."""
+
+
+@dataclass(frozen=True, eq=False)
+class LineReport:
+    """What became of a line: its status, the seconds it took now, whether the cache had it, and what was found."""
+
+    status: Status
+    key: str = ""
+    seconds: float = 0.0
+    from_cache: bool = False
+    findings: tuple[Finding, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class ItemState:
+    """An item as it stands: the key of its content, the line that made this state, and the value."""
+
+    key: str
+    line_id: str
+    item: Item
+
+
+@dataclass(frozen=True, eq=False)
+class Build:
+    """The outcome of a sheet. reports: by line id, all lines. items: by item id, as they stand at the end."""
+
+    document: SheetDocument
+    sizes: Mapping[str, Quantity]
+    reports: Mapping[str, LineReport]
+    items: Mapping[str, ItemState]
+    seconds: float
+
+    def named(self, kind: str) -> list[tuple[str, ItemState]]:
+        """Return the items of one kind with their names, in the order of the sheet."""
+        order = [line.id for line in self.document.lines if line.id in self.items]
+        return [(self.document.item_name(i), self.items[i]) for i in order if self.items[i].item.kind == kind]
+
+
+@dataclass(eq=False)
+class _Run:
+    """The state of one evaluation."""
+
+    document: SheetDocument
+    cache: ResultCache
+    inspect: bool
+    sizes: dict[str, Quantity] = field(default_factory=dict)
+    size_errors: dict[str, Exception] = field(default_factory=dict)
+    items: dict[str, ItemState] = field(default_factory=dict)
+    reports: dict[str, LineReport] = field(default_factory=dict)
+
+
+def evaluate(
+    document: SheetDocument,
+    cache: ResultCache,
+    after: str | None = None,
+    progress: LineProgress | None = None,
+    inspect: bool = True,
+) -> Build:
+    """Return the build of a sheet, up to and including the line `after` when one is named.
+
+    A line that fails reports why; lines that need its item wait, the others go on. `progress` is told after each line and
+    by lines that can tell how far they are. `inspect` = False leaves out the findings of results that were built.
+    """
+    started = time.perf_counter()
+    run = _Run(document, cache, inspect)
+    texts = {line.name: line.value for line in document.lines if isinstance(line, Size) and not line.paused}
+    run.sizes, run.size_errors = resolve_sizes(texts)
+    lines = list(document.lines)
+    if after is not None and document.has(after):
+        lines = lines[: [line.id for line in lines].index(after) + 1]
+    for number, line in enumerate(lines):
+        share = _line_progress(progress, number, len(lines))
+        run.reports[line.id] = _size_report(run, line) if isinstance(line, Size) else _run_line(run, line, share)
+        share(1.0)
+    return Build(document, run.sizes, run.reports, run.items, time.perf_counter() - started)
+
+
+def _line_progress(progress: LineProgress | None, number: int, total: int) -> Progress:
+    """Return the progress of one line within the whole."""
+    return (lambda share: None) if progress is None else (lambda share: progress(number, total, share))
+
+
+def _size_report(run: _Run, line: Size) -> LineReport:
+    """Report on a size."""
+    if line.paused:
+        return LineReport("paused")
+    error = run.size_errors.get(line.name)
+    return LineReport("good") if error is None else _failed(line, error)
+
+
+def _failed(line: Line, error: Exception) -> LineReport:
+    """Report an error of a line."""
+    finding = Finding(type(error).__name__, "failed", str(error), line.ways_out(error))
+    return LineReport("failed", findings=(finding,))
+
+
+def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
+    """Run one line, or take its result from the cache."""
+    if line.paused:
+        if line.changes is None and line.item_id:
+            run.items.pop(line.item_id, None)
+        return LineReport("paused")
+    started = time.perf_counter()
+    try:
+        states = _inputs(run, line)
+        values = line.resolve(run.sizes)
+    except MissingItem as error:
+        _drop(run, line)
+        return LineReport("waiting", findings=(Finding("waiting", "look", str(error)),))
+    except (SheetError, KernelError) as error:
+        _drop(run, line)
+        return _failed(line, error)
+    key = _key(line, values, states)
+    kept = run.cache.get(key)
+    if kept is not None and (kept[1] is not None or not run.inspect):
+        item, findings = kept
+    else:
+        given = Given(values, {name: state.item for name, state in states.items()}, progress)
+        try:
+            item = kept[0] if kept else _build(line, given)
+        except KernelError as error:
+            _drop(run, line)
+            return _failed(line, error)
+        findings = tuple(line.inspect(item)) if run.inspect else None
+        run.cache.put(key, (item, findings))
+    run.items[str(line.item_id)] = ItemState(key, line.id, item)
+    status: Status = "look" if findings else "good"
+    return LineReport(status, key, time.perf_counter() - started, kept is not None, findings or ())
+
+
+def _build(line: Line, given: Given) -> Item:
+    """Build after the prediction kept its limit."""
+    predicted = line.predict_faces(given)
+    if predicted > FACE_LIMIT:
+        raise TooManyFaces(predicted, FACE_LIMIT)
+    item = line.build(given)
+    if item is None:
+        raise KernelError("This line gave nothing.")
+    return item
+
+
+def _drop(run: _Run, line: Line) -> None:
+    """Take away the item whose present state a line failed to make, so that nothing uses an older state unawares."""
+    if line.item_id:
+        run.items.pop(line.item_id, None)
+
+
+def _inputs(run: _Run, line: Line) -> dict[str, ItemState]:
+    """Return the states that a line refers to, by field; raises MissingItem with a sentence."""
+    states: dict[str, ItemState] = {}
+    for name, spec in line.specs().items():
+        if not isinstance(spec, ReferenceSpec):
+            continue
+        source = str(getattr(line, name))
+        state = run.items.get(source)
+        if state is None:
+            raise MissingItem(_missing_sentence(run, source, spec), source)
+        if state.item.kind != spec.item_kind:
+            wanted, came = spec.item_kind, state.item.kind
+            raise MissingItem(f"It needs a {wanted}, and {run.document.item_name(source)} is a {came}. Pick another.", source)
+        states[name] = state
+    return states
+
+
+def _missing_sentence(run: _Run, source: str, spec: ReferenceSpec) -> str:
+    """Say why an item is not there, and what to do."""
+    if not source:
+        return f"Pick a {spec.item_kind} for this line."
+    if not run.document.has(source):
+        return f"The {spec.item_kind} it used was removed. Pick another."
+    makers = [line for line in run.document.lines if line.item_id == source and line.id in run.reports]
+    name = run.document.item_name(source)
+    for maker in reversed(makers):
+        report = run.reports[maker.id]
+        number = run.document.number_of(maker.id)
+        if report.status == "paused":
+            return f"It waits for {name}: line {number} is paused."
+        if report.status in ("failed", "waiting"):
+            word = "needs a look" if report.status == "failed" else "waits too"
+            return f"It waits for {name}: line {number} {word}."
+    return f"It uses {name}, which a later line gives. Move this line down."
+
+
+def _key(line: Line, values: Mapping[str, object], states: Mapping[str, ItemState]) -> str:
+    """Return the content key: verb, resolved values and input keys."""
+    inputs = {name: state.key for name, state in states.items()}
+    text = json.dumps([RESULT_VERSION, line.verb_name, values, inputs], sort_keys=True, default=str)
+    return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()

@@ -1,0 +1,108 @@
+"""The kinds of fields that a verb declares. One declaration feeds the form, the prose, the validation and the reference.
+
+A field is a Pydantic annotation with one of the specs below as metadata:
+
+    radius: Annotated[Number, NumberSpec("Radius of the arcs.", "length", least=0, above=True)] = "3 mm"
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, StrictFloat, StrictInt, StrictStr
+
+from glass_spoon.sheet.expressions import MAX_TEXT, Dimension
+
+Number = Annotated[StrictStr, Field(max_length=MAX_TEXT)] | StrictInt | StrictFloat
+"""A number as typed: a text with units and sizes, or a plain number in the field's own unit."""
+
+LineId = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")]
+ItemName = Annotated[str, Field(min_length=1, max_length=60, pattern=r"^[^\x00-\x1f<>]*$")]
+SizeName = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
+
+
+@dataclass(frozen=True)
+class Spec:
+    """What all fields have: a sentence of help, and the words that name the field where its own name would not read well."""
+
+    help: str
+    label: str = field(default="", kw_only=True)
+
+    @property
+    def kind(self) -> str:
+        """Stable name of the kind of field, for templates."""
+        return type(self).__name__.removesuffix("Spec").lower()
+
+
+@dataclass(frozen=True)
+class NumberSpec(Spec):
+    """A number with a dimension and a range in the base unit (mm, rad); `above` leaves out the least itself.
+
+    `step` is what one arrow key changes, in the unit shown (mm, degrees, one).
+    """
+
+    dimension: Dimension = "number"
+    least: float | None = None
+    most: float | None = None
+    above: bool = False
+    whole: bool = False
+    step: float = 1.0
+
+
+@dataclass(frozen=True)
+class ChoiceSpec(Spec):
+    """One of a few words; each choice's own help in the same order."""
+
+    choices: tuple[str, ...] = ()
+    labels: tuple[str, ...] = ()
+
+    def choice_label(self, value: str) -> str:
+        """Return the words shown for a choice."""
+        return self.labels[self.choices.index(value)] if self.labels and value in self.choices else value
+
+
+@dataclass(frozen=True)
+class ReferenceSpec(Spec):
+    """An item that an earlier line gives; `item_kind` is curve, surface or mesh. `changes` marks the item that this line alters."""
+
+    item_kind: str = "curve"
+    changes: bool = False
+
+
+@dataclass(frozen=True)
+class PointsSpec(Spec):
+    """A list of points on a plane, edited on the board."""
+
+
+@dataclass(frozen=True)
+class FileSpec(Spec):
+    """The text of a file kept in the sheet."""
+
+
+@dataclass(frozen=True)
+class NameSpec(Spec):
+    """The name of what the line gives."""
+
+
+@dataclass(frozen=True)
+class QuantitySpec(Spec):
+    """A value of any dimension: the definition of a size."""
+
+
+class SheetPoint(BaseModel):
+    """A point on a drawing plane: right and up, numbers or expressions, and whether the curve is sharp there."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    x: Number
+    y: Number
+    sharp: bool = False
+
+
+def spec_of(metadata: list[Any]) -> Spec | None:
+    """Return the spec among a field's metadata."""
+    return next((entry for entry in metadata if isinstance(entry, Spec)), None)
+
+
+Plane = Literal["front", "side", "plan"]

@@ -1,0 +1,254 @@
+"""The base of every verb: one class declares fields, sentence, chapter, what it takes and gives, its cost and its work."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Literal, TypeVar
+
+from pydantic import BaseModel, ConfigDict
+
+from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.sheet.errors import BadExpression
+from glass_spoon.sheet.expressions import Quantity, evaluate_expression
+from glass_spoon.sheet.fields import (
+    LineId,
+    NameSpec,
+    NumberSpec,
+    PointsSpec,
+    ReferenceSpec,
+    SheetPoint,
+    Spec,
+    spec_of,
+)
+from glass_spoon.sheet.items import CurveItem, Item, MeshItem, SurfaceItem
+
+CHAPTERS = ("Sizes", "Draw", "Form", "Mesh", "Finish")
+FACE_LIMIT = 4_000_000
+"""Most faces that one line may make; above it a line refuses before it takes memory."""
+
+Progress = Callable[[float], None]
+"""Takes the share (0 to 1) of a line's work that is done; may raise to stop it."""
+
+T = TypeVar("T")
+
+_PART = re.compile(r"\*\*(.+?)\*\*|\{(\w+)\}")
+
+
+@dataclass(frozen=True)
+class Part:
+    """A piece of a sentence: plain text, a bold verb, or a field (its name in `text`)."""
+
+    kind: Literal["text", "verb", "field"]
+    text: str
+
+
+@dataclass(frozen=True)
+class Action:
+    """A way out that a finding offers: set a field of the line to a value."""
+
+    label: str
+    field: str
+    value: str
+
+
+@dataclass(frozen=True, eq=False)
+class Finding:
+    """Something to tell about a line.
+
+    severity "failed" stops the line, "look" does not. offenders are element indices of the line's mesh, of `kind`.
+    """
+
+    code: str
+    severity: Literal["look", "failed"]
+    sentence: str
+    actions: tuple[Action, ...] = ()
+    kind: str = "face"
+    offenders: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Given:
+    """What a line has to work with: resolved values by field, items by field, and where to report progress."""
+
+    values: Mapping[str, Any]
+    items: Mapping[str, Item]
+    progress: Progress = field(default=lambda share: None)
+
+    def number(self, name: str) -> float:
+        """Return a number field in mm, rad or plain."""
+        return float(self.values[name])
+
+    def count(self, name: str) -> int:
+        """Return a whole-number field."""
+        return int(self.values[name])
+
+    def word(self, name: str) -> str:
+        """Return a choice or a text."""
+        return str(self.values[name])
+
+    def curve(self, name: str) -> CurveItem:
+        """Return the curve that a field refers to."""
+        return self._item(name, CurveItem)
+
+    def surface(self, name: str) -> SurfaceItem:
+        """Return the surface that a field refers to."""
+        return self._item(name, SurfaceItem)
+
+    def mesh(self, name: str) -> MeshItem:
+        """Return the mesh that a field refers to."""
+        return self._item(name, MeshItem)
+
+    def _item(self, name: str, kind: type[T]) -> T:
+        item = self.items[name]
+        if not isinstance(item, kind):
+            raise InvalidInput(f"The field {name}", f"a {kind.__name__}", f"a {item.kind}")
+        return item
+
+
+class Line(BaseModel):
+    """One line of a sheet. Subclasses set the class variables, declare fields with specs, and build.
+
+    verb: its name in files. words: other plain words that find it. sentence: prose with **verb** and {fields}.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    chapter: ClassVar[str]
+    summary: ClassVar[str]
+    words: ClassVar[tuple[str, ...]] = ()
+    sentence: ClassVar[str]
+    gives_kind: ClassVar[str | None] = None
+
+    id: LineId
+    paused: bool = False
+
+    @property
+    def verb_name(self) -> str:
+        """The verb's name in files."""
+        return str(getattr(self, "verb"))  # noqa: B009  (declared by each subclass as a literal)
+
+    @classmethod
+    def specs(cls) -> dict[str, Spec]:
+        """Return the declared fields in order."""
+        found = {name: spec_of(info.metadata) for name, info in cls.model_fields.items()}
+        return {name: spec for name, spec in found.items() if spec is not None}
+
+    @classmethod
+    def spec(cls, name: str) -> Spec:
+        """Return one declared field; KeyError for an unknown name."""
+        return cls.specs()[name]
+
+    def references(self) -> dict[str, str]:
+        """Return the id of the line that each filled reference names, by field."""
+        specs = self.specs()
+        found = {name: str(getattr(self, name)) for name, spec in specs.items() if isinstance(spec, ReferenceSpec)}
+        return {name: value for name, value in found.items() if value}
+
+    @property
+    def changes(self) -> str | None:
+        """The id of the item that this line alters, or None when it gives a new one."""
+        for name, spec in self.specs().items():
+            if isinstance(spec, ReferenceSpec) and spec.changes:
+                return str(getattr(self, name)) or None
+        return None
+
+    @property
+    def item_id(self) -> str | None:
+        """The item whose state this line makes: its own, or the one that it alters."""
+        return self.changes or (self.id if self.gives_kind else None)
+
+    def prose(self) -> list[Part]:
+        """Return the sentence in parts."""
+        parts: list[Part] = []
+        at, text = 0, self.sentence_now()
+        for match in _PART.finditer(text):
+            if match.start() > at:
+                parts.append(Part("text", text[at : match.start()]))
+            parts.append(Part("verb", match[1]) if match[1] else Part("field", match[2]))
+            at = match.end()
+        return [*parts, Part("text", text[at:])] if at < len(text) else parts
+
+    def sentence_now(self) -> str:
+        """Return the sentence for the present values; verbs whose wording depends on a choice override this."""
+        return self.sentence
+
+    def used_fields(self) -> list[str]:
+        """Return the fields of the present sentence."""
+        return [part.text for part in self.prose() if part.kind == "field"]
+
+    def resolve(self, sizes: Mapping[str, Quantity]) -> dict[str, Any]:
+        """Return the value of every field that decides the result, checked against its range.
+
+        Raises BadExpression or InvalidInput with a sentence that names the field.
+        """
+        specs = self.specs()
+        return {name: resolve_field(name, specs[name], getattr(self, name), sizes) for name in self.deciding_fields()}
+
+    def deciding_fields(self) -> list[str]:
+        """Return the fields that decide the result: all but names and references; verbs with alternatives leave some out."""
+        return [name for name, spec in self.specs().items() if not isinstance(spec, ReferenceSpec | NameSpec)]
+
+    def predict_faces(self, given: Given) -> int:
+        """Return the number of faces that the line will make, before it runs."""
+        return 0
+
+    def build(self, given: Given) -> Item | None:
+        """Do the work; raises KernelError with a sentence when it cannot."""
+        raise NotImplementedError
+
+    def inspect(self, item: Item) -> list[Finding]:
+        """Return what is worth a look in a result that was built."""
+        return []
+
+    def ways_out(self, error: Exception) -> tuple[Action, ...]:
+        """Return the actions that would mend an error of this line."""
+        return ()
+
+
+def resolve_field(name: str, spec: Spec, raw: Any, sizes: Mapping[str, Quantity]) -> Any:
+    """Return the value of one field; raises BadExpression or InvalidInput with a sentence that names the field."""
+    if isinstance(spec, NumberSpec):
+        return resolve_number(name, spec, raw, sizes)
+    if isinstance(spec, PointsSpec):
+        return [_resolve_point(number, point, sizes) for number, point in enumerate(raw, 1)]
+    return raw
+
+
+def resolve_number(name: str, spec: NumberSpec, raw: Any, sizes: Mapping[str, Quantity]) -> float:
+    """Return a number in the base unit, within its range and whole where it must be."""
+    label = "The " + (spec.label or name.replace("_", " "))
+    try:
+        value = evaluate_expression(raw, spec.dimension, sizes)
+    except BadExpression as error:
+        raise InvalidInput(label, "a number", f"“{error.text}”: {error.reason}") from error
+    shown = show_number(value, spec)
+    if spec.whole and abs(value - round(value)) > 1e-9:
+        raise InvalidInput(label, "a whole number", shown)
+    if spec.whole:
+        value = float(round(value))
+    if spec.least is not None and (value < spec.least or (spec.above and value <= spec.least)):
+        word = "above" if spec.above else "at least"
+        raise InvalidInput(label, f"{word} {show_number(spec.least, spec)}", shown)
+    if spec.most is not None and value > spec.most * (1 + 1e-12):
+        raise InvalidInput(label, f"at most {show_number(spec.most, spec)}", shown)
+    return value
+
+
+def show_number(value: float, spec: NumberSpec) -> str:
+    """Write a value of a field with its unit."""
+    if spec.dimension == "angle":
+        return f"{math.degrees(value):.6g}°"
+    return f"{value:,.0f}" if spec.whole and value == round(value) else f"{value:.6g}" + (" mm" if spec.dimension == "length" else "")
+
+
+def _resolve_point(number: int, point: SheetPoint, sizes: Mapping[str, Quantity]) -> tuple[float, float, bool]:
+    """Return right and up in mm, and sharp."""
+    spec = NumberSpec("", "length", least=-1e6, most=1e6)
+    x, y = (
+        resolve_number(f"{word} of point {number}", spec, value, sizes)
+        for word, value in (("right coordinate", point.x), ("up coordinate", point.y))
+    )
+    return x, y, point.sharp
