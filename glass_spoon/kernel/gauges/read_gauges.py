@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from glass_spoon.kernel.gauges import defects, face_quality, whole_mesh
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.deviation import MAX_PLACES, read_off_surface
@@ -29,30 +31,43 @@ def read_quick_gauges(mesh: Mesh, surface: NurbsSurface | None, limits: Limits) 
     return readings
 
 
-def read_gauges(mesh: Mesh, surface: NurbsSurface | None, limits: Limits, most: int = MAX_PLACES) -> list[Reading]:
-    """Return every reading of a mesh; the distance from the surface only where there is one."""
+def read_gauges(
+    mesh: Mesh,
+    surface: NurbsSurface | None,
+    limits: Limits,
+    most: int = MAX_PLACES,
+    progress: Callable[[float], None] = lambda share: None,
+) -> list[Reading]:
+    """Return every reading of a mesh; the distance from the surface only where there is one.
+
+    `most` limits the places measured against the surface. `progress` is told the share (0 to 1) of readings taken.
+    """
     geometry = CornerGeometry(mesh)
     topology = mesh.topology
-    readings = [
-        whole_mesh.read_four_sided(topology, limits),
-        whole_mesh.read_evenness(geometry, limits),
-        whole_mesh.read_edge_evenness(geometry, limits),
-        face_quality.read_smallest_corner(geometry, limits),
-        face_quality.read_largest_corner(geometry, limits),
-        face_quality.read_scaled_jacobian(geometry, limits),
-        face_quality.read_aspect_ratio(geometry, limits),
-        face_quality.read_warpage(geometry, limits),
-        defects.read_open_edges(topology),
-        defects.read_doubled_edges(mesh, limits),
-        defects.read_crowded_edges(topology),
-        defects.read_folded(geometry),
-        defects.read_doubled_points(mesh, limits),
-        defects.read_stray_points(topology),
-        defects.read_odd_valences(topology),
-        whole_mesh.read_face_count(topology, limits),
-        whole_mesh.read_area(geometry),
-        whole_mesh.read_volume(mesh),
+    gauges: list[Callable[[], Reading]] = [
+        lambda: whole_mesh.read_four_sided(topology, limits),
+        lambda: whole_mesh.read_evenness(geometry, limits),
+        lambda: whole_mesh.read_edge_evenness(geometry, limits),
+        lambda: face_quality.read_smallest_corner(geometry, limits),
+        lambda: face_quality.read_largest_corner(geometry, limits),
+        lambda: face_quality.read_scaled_jacobian(geometry, limits),
+        lambda: face_quality.read_aspect_ratio(geometry, limits),
+        lambda: face_quality.read_warpage(geometry, limits),
+        lambda: defects.read_open_edges(topology),
+        lambda: defects.read_doubled_edges(mesh, limits),
+        lambda: defects.read_crowded_edges(topology),
+        lambda: defects.read_folded(geometry),
+        lambda: defects.read_doubled_points(mesh, limits),
+        lambda: defects.read_stray_points(topology),
+        lambda: defects.read_odd_valences(topology),
+        lambda: whole_mesh.read_face_count(topology, limits),
+        lambda: whole_mesh.read_area(geometry),
+        lambda: whole_mesh.read_volume(mesh),
     ]
+    readings = []
+    for number, gauge in enumerate(gauges, 1):
+        readings.append(gauge())
+        progress(number / (len(gauges) + 2))
     if surface is not None:
         readings.extend(read_off_surface(mesh, surface, limits, most))
     return readings

@@ -1,0 +1,1 @@
+"""The web application: Django settings, models, use cases, views, templates."""

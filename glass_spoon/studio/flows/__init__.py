@@ -1,0 +1,1 @@
+"""Use cases, one a file: check, then act in one transaction."""

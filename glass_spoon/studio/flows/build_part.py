@@ -1,0 +1,42 @@
+"""Evaluate sheets for the bench: shared results, and long builds watched from other requests."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable
+
+from glass_spoon.sheet.cache import ResultCache
+from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.evaluate import Build, evaluate
+from glass_spoon.studio.flows.watched_work import PATIENCE, Report, WatchedWork, Working
+
+RESULTS = ResultCache()
+"""Results of lines, shared by all parts of this process."""
+
+_builds: WatchedWork[Build] = WatchedWork("build")
+
+
+def _work(document: SheetDocument, after: str | None) -> Callable[[Report], Build]:
+    """Return the evaluation as work that reports its share, lines counted alike."""
+
+    def run(report: Report) -> Build:
+        return evaluate(document, RESULTS, after, lambda line, lines, share: report((line + share) / lines))
+
+    return run
+
+
+def document_key(document: SheetDocument, *more: object) -> str:
+    """Return a key of a document's content and what else matters."""
+    text = json.dumps([document.model_dump(mode="json"), *more], sort_keys=True)
+    return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()
+
+
+def build_sheet(document: SheetDocument, after: str | None, patience: float = PATIENCE) -> Build | Working:
+    """Return the build of a sheet, or after `patience` seconds the work under way."""
+    return _builds.result(document_key(document, after), _work(document, after), patience)
+
+
+def finished_build(document: SheetDocument, after: str | None = None) -> Build:
+    """Return the build of a sheet, however long it takes."""
+    return _builds.finished(document_key(document, after), _work(document, after))

@@ -1,0 +1,101 @@
+"""Make projects, manage their members, bring projects in and send them out."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.contrib.auth import get_user_model
+from django.db import transaction
+from django.http import HttpRequest
+
+from glass_spoon.sheet.document import MAX_BYTES, SheetDocument, read_document
+from glass_spoon.sheet.errors import BadDocument
+from glass_spoon.studio.access import project_for
+from glass_spoon.studio.flows.change_part import start_part
+from glass_spoon.studio.models import Membership, Part, Project, Role
+from glass_spoon.studio.sentences import Refused
+
+PROJECT_FORMAT = "glass-spoon/project"
+MAX_PARTS = 200
+
+
+def clean_name(name: str, what: str) -> str:
+    """Return a name of one line, at most 80 letters; Refused when it is empty."""
+    name = " ".join(str(name).split())[:80]
+    if not name:
+        raise Refused(f"Give the {what} a name.")
+    return name
+
+
+def make_project(request: HttpRequest, name: str) -> Project:
+    """Make a project owned by the user."""
+    with transaction.atomic():
+        project = Project.objects.create(name=clean_name(name, "project"))
+        Membership.objects.create(project=project, user=request.user, role=Role.OWNER)
+    return project
+
+
+def set_member(request: HttpRequest, project_id: int, username: str, role: str) -> None:
+    """Give a user a role, or change it; the last owner stays one."""
+    project, _ = project_for(request, project_id, (Role.OWNER,))
+    if role not in Role.values:
+        raise Refused("Choose owner, editor or viewer.")
+    user = get_user_model().objects.filter(username=username.strip()).first()
+    if user is None:
+        raise Refused(f"Nobody is signed up as {username.strip()[:40] or 'an empty name'}. Ask them to sign up first.")
+    with transaction.atomic():
+        _keep_an_owner(project, user.pk, role)
+        Membership.objects.update_or_create(project=project, user=user, defaults={"role": role})
+
+
+def remove_member(request: HttpRequest, project_id: int, user_id: int) -> None:
+    """Take a user out of a project; the last owner stays."""
+    project, _ = project_for(request, project_id, (Role.OWNER,))
+    with transaction.atomic():
+        _keep_an_owner(project, user_id, "")
+        project.memberships.filter(user_id=user_id).delete()
+
+
+def _keep_an_owner(project: Project, user_id: int, role: str) -> None:
+    """Refuse when a change would leave a project without an owner."""
+    owners = set(project.memberships.select_for_update().filter(role=Role.OWNER).values_list("user_id", flat=True))
+    if role != Role.OWNER and owners == {user_id}:
+        raise Refused("A project needs an owner. Make somebody else an owner first.")
+
+
+def export_project(project: Project) -> str:
+    """Return a project with all its sheets as JSON text."""
+    sheets = [part.document for part in project.parts.defer("thumbnail")]
+    return json.dumps({"format": PROJECT_FORMAT, "version": 1, "name": project.name, "parts": sheets}, indent=1)
+
+
+def import_file(request: HttpRequest, project_id: int, data: bytes) -> list[Part]:
+    """Add the sheet, or all the sheets of the project, that a JSON file holds; all or nothing."""
+    documents = read_file(data)
+    with transaction.atomic():
+        return [start_part(request, project_id, document, "brought in from a file") for document in documents]
+
+
+def read_file(data: bytes) -> list[SheetDocument]:
+    """Return the sheets in a file; Refused or BadDocument with sentences."""
+    if len(data) > MAX_BYTES:
+        raise Refused(f"The file has {len(data):,} bytes; the most is {MAX_BYTES:,}.", 413)
+    try:
+        content: Any = json.loads(data)
+    except (ValueError, RecursionError) as error:
+        raise Refused("The file is not JSON text. Choose a sheet or a project that was sent out as JSON.") from error
+    if isinstance(content, dict) and content.get("format") == PROJECT_FORMAT:
+        parts = content.get("parts")
+        if not isinstance(parts, list) or len(parts) > MAX_PARTS:
+            raise Refused(f"The project in the file should hold a list of at most {MAX_PARTS} parts.")
+        return [_named_sheet(number, part) for number, part in enumerate(parts, 1)]
+    return [read_document(content)]
+
+
+def _named_sheet(number: int, part: Any) -> SheetDocument:
+    """Read one part of a project file, and name it when it cannot be read."""
+    try:
+        return read_document(part)
+    except BadDocument as error:
+        raise Refused(f"Part {number} of the file: {error} Nothing was brought in.") from error

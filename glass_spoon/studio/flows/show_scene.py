@@ -1,0 +1,126 @@
+"""What the board shows of a build: its meshes, and surfaces that no mesh stands for yet."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from glass_spoon.kernel.gauges.read_gauges import read_gauges, read_quick_gauges
+from glass_spoon.kernel.gauges.reading import Limits, Reading
+from glass_spoon.kernel.meshes.divide_length import make_guide
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, subdivide
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.sheet.evaluate import Build, ItemState
+from glass_spoon.sheet.items import Item, MeshItem, SurfaceItem
+from glass_spoon.studio.flows.build_part import RESULTS
+from glass_spoon.studio.flows.watched_work import PATIENCE, Report, WatchedWork, Working
+from glass_spoon.studio.sentences import Refused
+
+SHOWN_FACES = 400_000
+"""Most faces that the board shows at a smoothing level; files sent out may have more."""
+
+SURFACE_ROUND, SURFACE_RUN = 72, 12
+"""Edges round, and along each run between sharp points, of the stand-in that shows a bare surface."""
+
+
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """One thing on the board. `key` names its content; `mesh` is at the smoothing level shown; `is_surface` marks stand-ins of bare surfaces."""
+
+    key: str
+    item_id: str
+    name: str
+    mesh: Mesh
+    surface: NurbsSurface | None
+    is_surface: bool
+
+
+def shown_items(build: Build, level: int) -> list[Shown]:
+    """Return all that the board shows; Refused when a level would be too large to show."""
+    shown: list[Shown] = []
+    meshed: set[int] = set()
+    for line in build.document.lines:
+        state = build.items.get(line.id)
+        if state is None or not isinstance(state.item, MeshItem):
+            continue
+        meshed.add(id(state.item.surface))
+        name = build.document.item_name(line.id)
+        shown.append(Shown(f"{state.key}:{level}", line.id, name, smoothed(state, level), state.item.surface, False))
+    for name, state in build.named("surface"):
+        if isinstance(state.item, SurfaceItem) and id(state.item.surface) not in meshed:
+            mesh = _stand_in(state.key, state.item.surface)
+            shown.append(Shown(state.key, state.line_id, name, mesh, state.item.surface, True))
+    return shown
+
+
+def _kept(key: str, make: object) -> Item:
+    """Return an item from the shared results, made when it is not there."""
+    found = RESULTS.get(key)
+    if found is None:
+        found = (make(), None)  # type: ignore[operator]
+        RESULTS.put(key, found)
+    return found[0]
+
+
+def smoothed(state: ItemState, level: int) -> Mesh:
+    """Return a mesh item's mesh at a smoothing level."""
+    item = state.item
+    if not isinstance(item, MeshItem):
+        raise TypeError("not a mesh")
+    if level == 0:
+        return item.mesh
+    faces = predict_faces(item.mesh.topology, level)
+    if faces > SHOWN_FACES:
+        raise Refused(
+            f"Smoothed {level} times this has {faces:,} faces; the board shows up to {SHOWN_FACES:,}. Send it out at this level."
+        )
+    kept = _kept(f"{state.key}:level{level}", lambda: MeshItem(subdivide(item.mesh, level), item.surface))
+    return kept.mesh if isinstance(kept, MeshItem) else item.mesh
+
+
+def _stand_in(key: str, surface: NurbsSurface) -> Mesh:
+    """Return a mesh that shows a bare surface."""
+
+    def make() -> MeshItem:
+        runs = len(make_guide(surface, 1).sizes)
+        return MeshItem(mesh_surface(surface, SURFACE_ROUND, max(24, SURFACE_RUN * runs), poles="fan"), surface)
+
+    kept = _kept(f"{key}:stand-in", make)
+    if not isinstance(kept, MeshItem):
+        raise TypeError("not a mesh")
+    return kept.mesh
+
+
+def gauged(shown: list[Shown], item_id: str = "") -> Shown | None:
+    """Return the mesh that the gauges read: the one asked for, else the last."""
+    meshes = [item for item in shown if not item.is_surface]
+    chosen = [item for item in meshes if item.item_id == item_id]
+    return chosen[0] if chosen else (meshes[-1] if meshes else None)
+
+
+_readings: WatchedWork[list[Reading]] = WatchedWork("gauges", threads=2)
+
+
+def readings_of(item: Shown, limits: Limits) -> list[Reading]:
+    """Return all readings of a shown mesh, however long they take."""
+    return _readings.finished(_readings_key(item, limits), _readings_work(item, limits))
+
+
+def watched_readings(item: Shown, limits: Limits, patience: float = PATIENCE) -> list[Reading] | Working:
+    """Return all readings of a shown mesh, or how far they are."""
+    return _readings.result(_readings_key(item, limits), _readings_work(item, limits), patience)
+
+
+def quick_readings(item: Shown, limits: Limits) -> list[Reading]:
+    """Return the readings that follow a drag."""
+    return read_quick_gauges(item.mesh, item.surface, limits)
+
+
+def _readings_key(item: Shown, limits: Limits) -> str:
+    return f"{item.key}:{limits}"
+
+
+def _readings_work(item: Shown, limits: Limits) -> Callable[[Report], list[Reading]]:
+    return lambda report: read_gauges(item.mesh, item.surface, limits, progress=report)

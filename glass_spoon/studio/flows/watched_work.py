@@ -1,0 +1,71 @@
+"""Work that may take long: done in a thread, found again by its key, with the share that is done."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import TimeoutError as StillWorking
+from dataclasses import dataclass
+from threading import Lock
+from typing import Generic, TypeVar
+
+T = TypeVar("T")
+Report = Callable[[float], None]
+
+PATIENCE = 0.8
+"""Seconds that an answer waits for work before it shows progress instead."""
+
+KEPT = 24
+"""Outcomes kept, the least recently asked for thrown out first."""
+
+
+@dataclass(eq=False)
+class Working:
+    """Work under way and the share of it that is done, 0 to 1."""
+
+    share: float = 0.0
+
+    @property
+    def percent(self) -> int:
+        """Share done in percent."""
+        return round(100 * min(max(self.share, 0.0), 1.0))
+
+
+class WatchedWork(Generic[T]):
+    """Runs each piece of work once, however many requests ask for it. Safe for threads."""
+
+    def __init__(self, name: str, threads: int = 4) -> None:
+        """Name the threads and say how many there are."""
+        self._pool = ThreadPoolExecutor(max_workers=threads, thread_name_prefix=name)
+        self._lock = Lock()
+        self._entries: OrderedDict[str, tuple[Future[T], Working]] = OrderedDict()
+
+    def result(self, key: str, work: Callable[[Report], T], patience: float | None = PATIENCE) -> T | Working:
+        """Return the outcome, or after `patience` seconds how far it is; None waits to the end. Errors are raised."""
+        future, working = self._start(key, work)
+        try:
+            return future.result(timeout=patience)
+        except StillWorking:
+            return working
+
+    def finished(self, key: str, work: Callable[[Report], T]) -> T:
+        """Return the outcome, however long it takes."""
+        return self._start(key, work)[0].result()
+
+    def _start(self, key: str, work: Callable[[Report], T]) -> tuple[Future[T], Working]:
+        with self._lock:
+            known = self._entries.get(key)
+            if known is not None and not (known[0].done() and known[0].exception()):
+                self._entries.move_to_end(key)
+                return known
+            working = Working()
+
+            def report(share: float) -> None:
+                working.share = share
+
+            entry = (self._pool.submit(work, report), working)
+            self._entries[key] = entry
+            while len(self._entries) > KEPT:
+                self._entries.popitem(last=False)
+            return entry

@@ -1,0 +1,36 @@
+"""Load the demo: a user, the boathouse project, its parts. Does nothing when there are users already."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from django.contrib.auth import get_user_model
+from django.core.management.base import BaseCommand
+from django.db import transaction
+
+from glass_spoon.sheet.document import read_document
+from glass_spoon.studio.models import Membership, Part, Project, Role
+
+DEMO = Path(__file__).resolve().parents[2] / "demo"
+NAME, PASSWORD = "demo", "kettle-demo"
+
+
+class Command(BaseCommand):
+    """Loads the demo into an empty database."""
+
+    help = "Load the demo user and the boathouse project, when there are no users yet."
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        """Load everything in one transaction."""
+        users = get_user_model().objects
+        if users.exists():
+            return
+        with transaction.atomic():
+            user = users.create_user(NAME, password=PASSWORD)
+            project = Project.objects.create(name="Boathouse kit")
+            Membership.objects.create(project=project, user=user, role=Role.OWNER)
+            for path in sorted(DEMO.glob("*.json")):
+                data = read_document(path.read_bytes()).model_dump(mode="json")
+                part = Part.objects.create(project=project, name=data["name"], document=data, changed_by=user)
+                part.changes.create(number=1, document=data, summary="made", made_by=user)

@@ -1,0 +1,129 @@
+"""Projects, members, parts with their history, and kept versions."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from django.conf import settings
+from django.db import models
+
+from glass_spoon.sheet.document import SheetDocument, read_document
+
+
+class Role(models.TextChoices):
+    """What a member may do: owners also manage members, editors change parts, viewers look and send out."""
+
+    OWNER = "owner", "owner"
+    EDITOR = "editor", "editor"
+    VIEWER = "viewer", "viewer"
+
+
+class Project(models.Model):
+    """A group of parts that belong together."""
+
+    name = models.CharField(max_length=80)
+    made_at = models.DateTimeField(auto_now_add=True)
+    members = models.ManyToManyField(settings.AUTH_USER_MODEL, through="Membership", related_name="projects")
+
+    class Meta:
+        """Newest first."""
+
+        ordering: ClassVar[list[str]] = ["name", "id"]
+
+    def __str__(self) -> str:
+        """Return the name."""
+        return self.name
+
+
+class Membership(models.Model):
+    """A user's role in a project."""
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="memberships")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="memberships")
+    role = models.CharField(max_length=10, choices=Role)
+
+    class Meta:
+        """One role a user."""
+
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["project", "user"], name="one_role_a_user"),
+            models.CheckConstraint(condition=models.Q(role__in=Role.values), name="known_role"),
+        ]
+
+    def __str__(self) -> str:
+        """Return user and role."""
+        return f"{self.user} ({self.role})"
+
+
+class Part(models.Model):
+    """A part: its present sheet, the revision that guards against stale edits, and the place in its history."""
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="parts")
+    name = models.CharField(max_length=80)
+    document = models.JSONField()
+    revision = models.PositiveIntegerField(default=1)
+    position = models.PositiveIntegerField(default=1)
+    changed_at = models.DateTimeField(auto_now=True)
+    changed_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
+    last_change = models.CharField(max_length=200, default="made")
+    thumbnail = models.BinaryField(default=b"")
+    thumbnail_revision = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        """By name."""
+
+        ordering: ClassVar[list[str]] = ["name", "id"]
+
+    def __str__(self) -> str:
+        """Return the name."""
+        return self.name
+
+    def sheet(self) -> SheetDocument:
+        """Return the present sheet, checked."""
+        return read_document(self.document)
+
+
+class Change(models.Model):
+    """One state in the history of a part; undo and redo walk over them."""
+
+    part = models.ForeignKey(Part, models.CASCADE, related_name="changes")
+    number = models.PositiveIntegerField()
+    document = models.JSONField()
+    summary = models.CharField(max_length=200)
+    made_at = models.DateTimeField(auto_now_add=True)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
+
+    class Meta:
+        """Numbered without gaps within a part."""
+
+        ordering: ClassVar[list[str]] = ["number"]
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["part", "number"], name="one_change_a_number")
+        ]
+
+    def __str__(self) -> str:
+        """Return number and summary."""
+        return f"{self.number} {self.summary}"
+
+
+class KeptVersion(models.Model):
+    """A named version of a part, with the figures it had."""
+
+    part = models.ForeignKey(Part, models.CASCADE, related_name="versions")
+    name = models.CharField(max_length=80)
+    document = models.JSONField()
+    figures = models.JSONField(default=dict)
+    made_at = models.DateTimeField(auto_now_add=True)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
+
+    class Meta:
+        """Newest first; names are unique within a part."""
+
+        ordering: ClassVar[list[str]] = ["-made_at", "-id"]
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["part", "name"], name="one_version_a_name")
+        ]
+
+    def __str__(self) -> str:
+        """Return the name."""
+        return self.name

@@ -1,0 +1,134 @@
+"""Django settings, read from the environment; `./start` sets what a local run needs. See the README for the list."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from urllib.parse import unquote, urlparse
+
+from django.core.exceptions import ImproperlyConfigured
+
+ROOT = Path(__file__).resolve().parent.parent.parent
+HERE = Path(__file__).resolve().parent
+
+
+def _flag(name: str, default: bool) -> bool:
+    """Return a yes-or-no setting."""
+    return os.environ.get(name, "1" if default else "0").lower() in ("1", "yes", "true", "on")
+
+
+def _database(url: str) -> dict[str, object]:
+    """Return Django's settings of a PostgreSQL URL."""
+    parts = urlparse(url)
+    if parts.scheme not in ("postgres", "postgresql"):
+        raise ImproperlyConfigured("DATABASE_URL should start with postgresql://")
+    return {
+        "ENGINE": "django.db.backends.postgresql",
+        "NAME": unquote(parts.path.lstrip("/")),
+        "USER": unquote(parts.username or ""),
+        "PASSWORD": unquote(parts.password or ""),
+        "HOST": parts.hostname or "",
+        "PORT": str(parts.port or ""),
+        "CONN_MAX_AGE": 600,
+        "CONN_HEALTH_CHECKS": True,
+    }
+
+
+DEBUG = _flag("DEBUG", False)
+SECRET_KEY = os.environ.get("SECRET_KEY", "")
+if not SECRET_KEY:
+    raise ImproperlyConfigured("Set SECRET_KEY, or use ./start, which keeps one under .runtime.")
+ALLOWED_HOSTS = os.environ.get("ALLOWED_HOSTS", "127.0.0.1,localhost").split(",")
+CSRF_TRUSTED_ORIGINS = [origin for origin in os.environ.get("CSRF_TRUSTED_ORIGINS", "").split(",") if origin]
+DATABASES = {"default": _database(os.environ.get("DATABASE_URL", "postgresql://127.0.0.1/glass_spoon"))}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "glass_spoon.studio",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "glass_spoon.studio.security_policy.SecurityPolicyMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "glass_spoon.studio.sentences.SentenceMiddleware",
+]
+ROOT_URLCONF = "glass_spoon.studio.urls"
+WSGI_APPLICATION = "glass_spoon.studio.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [HERE / "templates"],
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+                "glass_spoon.studio.security_policy.nonce",
+                "glass_spoon.studio.security_policy.sign_up_open",
+            ]
+        },
+    }
+]
+
+STATIC_URL = "/static/"
+STATIC_ROOT = Path(os.environ.get("STATIC_ROOT", ROOT / ".runtime" / "static"))
+STATICFILES_DIRS = [("vendor", ROOT / "vendor")]
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.InMemoryStorage"},
+    "staticfiles": {"BACKEND": "glass_spoon.studio.static_storage.HashedStorage"},
+}
+
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.NumericPasswordValidator"},
+]
+LOGIN_URL = "sign_in"
+LOGIN_REDIRECT_URL = "projects"
+LOGOUT_REDIRECT_URL = "sign_in"
+SIGN_UP_OPEN = _flag("SIGN_UP_OPEN", True)
+
+USE_TZ = True
+TIME_ZONE = os.environ.get("TIME_ZONE", "UTC")
+USE_I18N = False
+USE_THOUSAND_SEPARATOR = False
+
+BEHIND_TLS = _flag("BEHIND_TLS", False)
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = BEHIND_TLS
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+if BEHIND_TLS:
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    SECURE_SSL_REDIRECT = True
+    SECURE_HSTS_SECONDS = 31_536_000
+
+DATA_UPLOAD_MAX_MEMORY_SIZE = 5_000_000
+FILE_UPLOAD_MAX_MEMORY_SIZE = 5_000_000
+DATA_UPLOAD_MAX_NUMBER_FIELDS = 200
+
+WORK_DIR = Path(os.environ.get("WORK_DIR", ROOT / ".runtime" / "work"))
+"""Where files to be sent out wait for their download."""
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": os.environ.get("LOG_LEVEL", "WARNING")},
+}

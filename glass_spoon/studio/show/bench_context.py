@@ -1,0 +1,123 @@
+"""All that the bench's templates print, for one part and one way of looking at it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from glass_spoon.kernel.gauges.reading import Reading
+from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels
+from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.evaluate import Build
+from glass_spoon.sheet.items import MeshItem
+from glass_spoon.studio.access import MAY_EDIT
+from glass_spoon.studio.flows.build_part import build_sheet
+from glass_spoon.studio.flows.change_part import history_ends
+from glass_spoon.studio.flows.show_scene import SHOWN_FACES, gauged, shown_items, watched_readings
+from glass_spoon.studio.flows.watched_work import Working
+from glass_spoon.studio.models import Part, Role
+from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.show.gauge_rows import FIRST, MORE, gauge_rows
+from glass_spoon.studio.show.sheet_rows import chapters, size_rows, summary
+
+DISPLAY_MODES = (
+    ("edges", "Faces + edges"),
+    ("faces", "Faces"),
+    ("smooth", "Smooth"),
+    ("stripes", "Stripes"),
+    ("evenness", "Evenness"),
+)
+LEVEL_NAMES = ("cage", "once", "twice", "×3", "×4", "×5")
+
+
+@dataclass(frozen=True)
+class ViewChoice:
+    """How the part is looked at: up to which line, at which smoothing level, which mesh the gauges read."""
+
+    after: str | None
+    level: int
+    mesh: str
+
+
+def read_view(view: Mapping[str, Any], document: SheetDocument) -> ViewChoice:
+    """Return the view that a request asks for; what does not make sense falls back to all, the cage, the last mesh."""
+    after, level = str(view.get("shown_after", "")), str(view.get("level", "0"))
+    return ViewChoice(
+        after if document.has(after) else None,
+        int(level) if level in {"0", "1", "2", "3", "4", "5"} else 0,
+        str(view.get("mesh", ""))[:40],
+    )
+
+
+def bench_context(part: Part, role: Role, view: Mapping[str, Any]) -> dict[str, Any]:
+    """Return the context of the bench; with a long build under way only its progress."""
+    document = part.sheet()
+    chosen = read_view(view, document)
+    build = build_sheet(document, chosen.after)
+    can_undo, can_redo = history_ends(part)
+    context: dict[str, Any] = {
+        "part": part,
+        "project": part.project,
+        "document": document,
+        "may_edit": role in MAY_EDIT,
+        "view": chosen,
+        "can_undo": can_undo,
+        "can_redo": can_redo,
+        "working": None,
+        "modes": DISPLAY_MODES,
+        "after_number": document.number_of(chosen.after) if chosen.after else 0,
+    }
+    if isinstance(build, Working):
+        return context | {"working": build, "doing": "Building the part"}
+    return context | _built(build, chosen)
+
+
+def _built(build: Build, chosen: ViewChoice) -> dict[str, Any]:
+    """Return what a finished build gives."""
+    context: dict[str, Any] = {
+        "chapters": chapters(build, chosen.after),
+        "sizes": size_rows(build),
+        "summary": summary(build),
+        "is_empty": not build.document.lines,
+    }
+    try:
+        shown = shown_items(build, chosen.level)
+    except Refused as error:
+        return context | {"gauges_sentence": str(error), "levels": _levels(build, chosen), "meshes": []}
+    item = gauged(shown, chosen.mesh)
+    context["meshes"] = [(other.item_id, other.name) for other in shown if not other.is_surface]
+    if item is None:
+        return context | {"levels": []}
+    readings = watched_readings(item, build.document.limits.for_gauges())
+    if isinstance(readings, Working):
+        return context | {"working": readings, "doing": f"Reading the gauges of {item.mesh.face_count:,} faces"}
+    return context | _gauges(readings) | {
+        "levels": _levels(build, chosen, item.item_id),
+        "gauged": item,
+        "size": "×".join(f"{value:.0f}" if value >= 100 else f"{value:.1f}" for value in bounding_size(item.mesh)),
+        "faces": item.mesh.face_count,
+    }
+
+
+def _gauges(readings: list[Reading]) -> dict[str, Any]:
+    """Return the rows of the gauges."""
+    return {
+        "rows": gauge_rows(readings, FIRST),
+        "more_rows": gauge_rows(readings, MORE),
+        "budget": gauge_rows(readings, ("face_budget",))[0],
+    }
+
+
+def _levels(build: Build, chosen: ViewChoice, item_id: str = "") -> list[dict[str, Any]]:
+    """Return the smoothing levels with their face counts."""
+    states = [state for _, state in build.named("mesh")]
+    wanted = build.items.get(item_id)
+    state = wanted if wanted is not None else (states[-1] if states else None)
+    if state is None or not isinstance(state.item, MeshItem):
+        return []
+    counts = count_levels(state.item.mesh.topology)
+    return [
+        {"level": level, "name": LEVEL_NAMES[level], "faces_text": f"{faces:,}", "on": level == chosen.level, "shown": faces <= SHOWN_FACES}
+        for level, faces in enumerate(counts[:4])
+    ]

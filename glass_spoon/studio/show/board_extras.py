@@ -1,0 +1,104 @@
+"""What the board needs beside the meshes, as plain JSON in the extras of the glTF file: curves, points, sizes, readings."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.edit_knots import bezier_pieces
+from glass_spoon.kernel.curves.evaluate_curve import rational_derivatives
+from glass_spoon.kernel.gauges.reading import Reading
+from glass_spoon.kernel.gauges.whole_mesh import bounding_size
+from glass_spoon.sheet.errors import SheetError
+from glass_spoon.sheet.evaluate import Build
+from glass_spoon.sheet.items import CurveItem
+from glass_spoon.kernel.errors import KernelError
+from glass_spoon.sheet.lines.draw import Draw
+from glass_spoon.studio.flows.show_scene import Shown
+from glass_spoon.studio.show.gauge_rows import FIRST, gauge_rows
+
+ARC_PARTS = 4
+"""Cubics that stand for one rational piece on the board; a quarter circle is then right to 1e-6 of its radius."""
+
+
+def board_extras(build: Build, shown: list[Shown], readings: list[Reading]) -> dict[str, Any]:
+    """Return the extras of a view."""
+    return {
+        "curves": [
+            {"id": state.line_id, "name": name, "beziers": np.round(display_cubics(state.item.curve), 4).reshape(-1, 12).tolist()}
+            for name, state in build.named("curve")
+            if isinstance(state.item, CurveItem)
+        ],
+        "drawings": [drawing for line in build.document.lines if (drawing := _drawing(build, line)) is not None],
+        "shown": [
+            {"id": item.item_id, "name": item.name, "surface": item.is_surface, "size": bounding_size(item.mesh).tolist()}
+            for item in shown
+        ],
+        "readings": [
+            {"code": row.code, "text": row.text, "good": row.good, "bar": row.bar}
+            for row in gauge_rows(readings, (*FIRST, "face_budget"))
+        ],
+        "failed": [
+            finding.sentence
+            for report in build.reports.values()
+            for finding in report.findings
+            if finding.severity == "failed"
+        ][:1],
+    }
+
+
+def _drawing(build: Build, line: object) -> dict[str, Any] | None:
+    """Return the points of a draw line in mm, with what was typed."""
+    if not isinstance(line, Draw) or line.id not in build.reports:
+        return None
+    try:
+        points = line.resolve(build.sizes)["points"]
+    except (SheetError, KernelError):
+        return None
+    raw = [[point.x, point.y] for point in line.points]
+    return {
+        "line": line.id,
+        "name": line.gives,
+        "plane": line.plane,
+        "closed": line.shape == "closed",
+        "points": [[x, y, sharp] for x, y, sharp in points],
+        "raw": raw,
+    }
+
+
+def display_cubics(curve: NurbsCurve) -> Floats:
+    """Return cubic Bezier pieces (k, 4, 3) in mm: exact for polynomial pieces up to cubic, by end tangents otherwise."""
+    pieces = bezier_pieces(curve)
+    degree = pieces.shape[1] - 1
+    if not curve.is_rational and degree <= 3:
+        return _raised(pieces[..., :3] / pieces[..., 3:])
+    ends = np.linspace(0.0, 1.0, ARC_PARTS + 1)
+    value, slope = _casteljau(pieces, ends)
+    points, tangents = rational_derivatives(np.moveaxis(np.stack((value, slope)), -1, 0).reshape(4, 2, -1))
+    points, tangents = (array.reshape(len(pieces), -1, 3) for array in (points, tangents))
+    third = 1 / (3 * ARC_PARTS)
+    cubics = (points[:, :-1], points[:, :-1] + tangents[:, :-1] * third, points[:, 1:] - tangents[:, 1:] * third, points[:, 1:])
+    return np.stack(cubics, axis=2).reshape(-1, 4, 3)
+
+
+def _casteljau(pieces: Floats, at: Floats) -> tuple[Floats, Floats]:
+    """Return homogeneous values and first derivatives, each (pieces, len(at), 4), of Bezier pieces (pieces, p + 1, 4)."""
+    layer = np.repeat(pieces[:, None], len(at), axis=1)
+    t = at[None, :, None, None]
+    while layer.shape[2] > 2:
+        layer = layer[:, :, :-1] * (1 - t) + layer[:, :, 1:] * t
+    slope = (pieces.shape[1] - 1) * (layer[:, :, 1] - layer[:, :, 0])
+    return layer[:, :, 0] * (1 - t[..., 0]) + layer[:, :, 1] * t[..., 0], slope
+
+
+def _raised(control: Floats) -> Floats:
+    """Return Bezier pieces (k, p + 1, 3) of degree up to 3 as cubics (k, 4, 3) (The NURBS Book, equation 5.36)."""
+    while control.shape[1] < 4:
+        p = control.shape[1]
+        share = (np.arange(1, p) / p)[:, None]
+        inner = share * control[:, :-1] + (1 - share) * control[:, 1:]
+        control = np.concatenate((control[:, :1], inner, control[:, -1:]), axis=1)
+    return control

@@ -1,0 +1,48 @@
+"""The model as a glTF file: as it stands, and as it would be while something is dragged."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from glass_spoon.formats.gltf import NamedMesh, write_moved_glb, write_view_glb
+from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.edit import set_field
+from glass_spoon.sheet.evaluate import evaluate
+from glass_spoon.studio.flows.build_part import RESULTS, finished_build
+from glass_spoon.studio.flows.show_scene import Shown, gauged, quick_readings, shown_items
+from glass_spoon.studio.show.bench_context import ViewChoice, read_view
+from glass_spoon.studio.show.board_extras import board_extras
+
+MESH_COLOR = (0.50, 0.64, 0.61)
+SURFACE_COLOR = (0.62, 0.66, 0.66)
+
+
+def _named(shown: list[Shown]) -> list[NamedMesh]:
+    """Return what is shown as meshes to write."""
+    return [NamedMesh(item.item_id, item.mesh, SURFACE_COLOR if item.is_surface else MESH_COLOR) for item in shown]
+
+
+def view_file(document: SheetDocument, view: ViewChoice) -> bytes:
+    """Return the model as shown; the gauges come with the page, not with the file."""
+    build = finished_build(document, view.after)
+    shown = shown_items(build, view.level)
+    return write_view_glb(_named(shown), board_extras(build, shown, []))
+
+
+def preview_file(
+    document: SheetDocument, line: str, field: str, value: Any, known: list[str], view: Mapping[str, str]
+) -> bytes:
+    """Return the model with one field changed, its quick readings in the extras; nothing is saved.
+
+    When the board knows all topologies (`known`, by key) the file holds points and normals only.
+    """
+    chosen = read_view(view, document)
+    changed = set_field(document, line, field, value)
+    build = evaluate(changed, RESULTS, chosen.after, inspect=False)
+    shown = shown_items(build, chosen.level)
+    item = gauged(shown, chosen.mesh)
+    readings = quick_readings(item, changed.limits.for_gauges()) if item else []
+    extras = board_extras(build, shown, readings)
+    same = all(entry.mesh.topology.key in known for entry in shown)
+    return (write_moved_glb if same and shown else write_view_glb)(_named(shown), extras)

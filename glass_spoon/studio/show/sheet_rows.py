@@ -1,0 +1,210 @@
+"""Lines of a sheet as rows: sentence parts with their editable values, chapter by chapter."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.evaluate import Build, LineReport
+from glass_spoon.sheet.expressions import format_quantity, names_in, read_quantity
+from glass_spoon.sheet.errors import BadExpression
+from glass_spoon.sheet.fields import (
+    ChoiceSpec,
+    FileSpec,
+    NameSpec,
+    NumberSpec,
+    PointsSpec,
+    QuantitySpec,
+    ReferenceSpec,
+    Spec,
+)
+from glass_spoon.sheet.line import CHAPTERS, Finding, Line, show_number
+from glass_spoon.sheet.lines.sizes import Size
+
+
+@dataclass(frozen=True)
+class ValuePart:
+    """A piece of a sentence. kind: text, verb, number, choice, reference, name, points, file."""
+
+    kind: str
+    text: str
+    field: str = ""
+    raw: str = ""
+    help: str = ""
+    step: float = 1.0
+    unit: str = ""
+    options: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class SheetRow:
+    """A line as shown."""
+
+    id: str
+    number: int
+    verb: str
+    parts: list[ValuePart]
+    status: str
+    milliseconds: str
+    findings: tuple[Finding, ...]
+    paused: bool
+    is_last_shown: bool = False
+    dependents: str = ""
+
+
+@dataclass(frozen=True)
+class ChapterRows:
+    """A run of lines of one chapter."""
+
+    title: str
+    rows: list[SheetRow] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class SizeRow:
+    """A size as shown in the foot of the sheet."""
+
+    id: str
+    name: str
+    raw: str
+    value: str
+    sentence: str
+    is_expression: bool
+
+
+def chapters(build: Build, after: str | None) -> list[ChapterRows]:
+    """Return the lines in order, a heading wherever the chapter changes."""
+    result: list[ChapterRows] = []
+    for line in build.document.lines:
+        if isinstance(line, Size):
+            continue
+        if not result or result[-1].title != line.chapter:
+            result.append(ChapterRows(line.chapter))
+        result[-1].rows.append(_row(build, line, after))
+    return result
+
+
+def _row(build: Build, line: Line, after: str | None) -> SheetRow:
+    """Return one line as shown."""
+    report = build.reports.get(line.id, LineReport("waiting"))
+    time = "" if report.status in ("waiting", "paused", "failed") else f"{max(1, round(report.seconds * 1000))}"
+    status = "later" if line.id not in build.reports else report.status
+    users = [build.document.number_of(other.id) for other in _users(build.document, line)]
+    return SheetRow(
+        line.id,
+        build.document.number_of(line.id),
+        line.verb_name,
+        [part for part in _parts(build, line)],
+        status,
+        time,
+        report.findings,
+        line.paused,
+        line.id == after,
+        ", ".join(str(number) for number in users if number),
+    )
+
+
+def _users(document: SheetDocument, line: Line) -> list[Line]:
+    """Return the lines that use what a line gives."""
+    if line.changes:
+        return []
+    return [other for other in document.lines if line.id in other.references().values()]
+
+
+def _parts(build: Build, line: Line) -> list[ValuePart]:
+    """Return the sentence in parts."""
+    parts = []
+    for part in line.prose():
+        if part.kind != "field":
+            parts.append(ValuePart(part.kind, part.text))
+        else:
+            parts.append(_value(build, line, part.text))
+    return parts
+
+
+def _value(build: Build, line: Line, name: str) -> ValuePart:
+    """Return one editable value."""
+    spec, raw = line.spec(name), getattr(line, name)
+    if isinstance(spec, NumberSpec):
+        return ValuePart("number", _number_text(build, raw, spec), name, str(raw), spec.help, spec.step, _unit(spec))
+    if isinstance(spec, ChoiceSpec):
+        options = tuple((choice, spec.choice_label(choice)) for choice in spec.choices)
+        return ValuePart("choice", spec.choice_label(str(raw)), name, str(raw), spec.help, options=options)
+    if isinstance(spec, ReferenceSpec):
+        return ValuePart("reference", build.document.item_name(raw) or f"pick a {spec.item_kind}", name, raw, spec.help,
+                         options=_item_options(build.document, line, spec))
+    return _other_value(spec, name, raw)
+
+
+def _other_value(spec: Spec, name: str, raw: Any) -> ValuePart:
+    """Return names, points and files."""
+    if isinstance(spec, PointsSpec):
+        sharp = sum(1 for point in raw if point.sharp)
+        words = f"{len(raw)} point{'' if len(raw) == 1 else 's'}" + (f", {sharp} sharp" if sharp else "")
+        return ValuePart("points", words if raw else "no points yet", name, "", spec.help)
+    if isinstance(spec, FileSpec):
+        return ValuePart("file", "the drawing" if raw else "no drawing yet", name, "", spec.help)
+    return ValuePart("name" if isinstance(spec, NameSpec) else "text", str(raw), name, str(raw), spec.help)
+
+
+def _number_text(build: Build, raw: Any, spec: NumberSpec) -> str:
+    """Show a number as typed; an expression of sizes with what it comes to."""
+    text = str(raw).strip()
+    if not isinstance(raw, str):
+        return show_number(float(raw), spec) if spec.dimension != "angle" else f"{raw:g}°"
+    try:
+        quantity = read_quantity(text, build.sizes)
+    except BadExpression:
+        return text
+    if names_in(text):
+        return f"{text} = {format_quantity(quantity)}"
+    bare = quantity.powers == (0, 0) and spec.dimension != "number"
+    return text + {"length": " mm", "angle": "°"}[spec.dimension] if bare else text
+
+
+def _unit(spec: NumberSpec) -> str:
+    """Return the unit that stepping works in."""
+    return {"length": "mm", "angle": "°"}.get(spec.dimension, "")
+
+
+def _item_options(document: SheetDocument, line: Line, spec: ReferenceSpec) -> tuple[tuple[str, str], ...]:
+    """Return the items of the kind that earlier lines give."""
+    options = []
+    for other in document.lines:
+        if other.id == line.id:
+            break
+        if other.gives_kind == spec.item_kind:
+            options.append((other.id, document.item_name(other.id)))
+    return tuple(options)
+
+
+def size_rows(build: Build) -> list[SizeRow]:
+    """Return the sizes."""
+    rows = []
+    for line in build.document.lines:
+        if isinstance(line, Size):
+            value = build.sizes.get(line.name)
+            report = build.reports.get(line.id)
+            sentence = report.findings[0].sentence if report and report.findings else ""
+            shown = format_quantity(value) if value is not None else "?"
+            rows.append(SizeRow(line.id, line.name, str(line.value), shown, sentence, bool(names_in(line.value))))
+    return rows
+
+
+def summary(build: Build) -> str:
+    """Say what the part holds and what was rebuilt."""
+    counts = [(kind, len(build.named(kind))) for kind in ("curve", "surface", "mesh")]
+    words = [f"{n} {kind if n == 1 else kind.replace('mesh', 'meshe') + 's'}" for kind, n in counts if n]
+    text = ", ".join(words) or "nothing yet"
+    fresh = [i for i, report in build.reports.items() if report.key and not report.from_cache]
+    if fresh:
+        number = build.document.number_of(fresh[0])
+        text += f" · rebuilt from line {number} in {max(1, round(build.seconds * 1000)):,} ms"
+    return text
+
+
+def in_chapter_order(verbs: list[Any]) -> list[tuple[str, list[Any]]]:
+    """Group proposals by chapter."""
+    groups = [(chapter, [verb for verb in verbs if verb.chapter == chapter]) for chapter in CHAPTERS]
+    return [(chapter, found) for chapter, found in groups if found]

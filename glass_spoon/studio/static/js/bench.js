@@ -1,0 +1,23 @@
+/** The bench: wires the sheet, the board and the keyboard together. */
+import Alpine from "../vendor/alpine/alpine.csp.js";
+import { Board } from "./board/board.js";
+import { Edits } from "./edits.js";
+import { Keys } from "./keys.js";
+import { finder } from "./sheet/finder.js";
+import { SheetActions } from "./sheet/actions.js";
+import { Slip } from "./slip.js";
+import { Values } from "./sheet/values.js";
+
+const root = document.querySelector(".bench");
+const edits = new Edits(root);
+const board = new Board(root, edits);
+const slip = new Slip(root, edits, board);
+
+Alpine.data("finder", finder(root, edits, board));
+Alpine.start();
+
+for (const part of [board, slip, new Values(root, edits, board), new SheetActions(root, edits, board), new Keys(root, edits, board)]) {
+  part.connect();
+}
+document.body.addEventListener("rebuilt", () => board.load());
+board.load();

@@ -1,0 +1,293 @@
+/** The board: four views of one part on one canvas; loads the model, previews changes, shows offenders. */
+import { DirectionalLight, HemisphereLight, Scene, WebGLRenderer, Color, Vector3 } from "three";
+import { DrawingSpace, DrawingView } from "./drawing_view.js";
+import { Model } from "./model.js";
+import { Pen } from "./pen.js";
+import { PictureView } from "./picture_view.js";
+import { readGltf } from "./gltf_file.js";
+
+const EMPTY_SIZE = 100;
+
+export class Board {
+  /** @param {HTMLElement} root the bench @param {import("../edits.js").Edits} edits */
+  constructor(root, edits) {
+    this.root = root;
+    this.edits = edits;
+    this.element = root.querySelector(".board");
+    this.models = new Map();
+    this.extras = { curves: [], drawings: [], shown: [] };
+    this.mode = "edges";
+    this.scenes = { picture: new Scene(), drawing: new Scene() };
+    this.renderer = new WebGLRenderer({ canvas: root.querySelector(".board-canvas"), antialias: true, alpha: true });
+    this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
+    this.renderer.autoClear = false;
+    this.light();
+    this.space = new DrawingSpace();
+    this.drawings = [...root.querySelectorAll(".view-drawing")].map((svg) => new DrawingView(svg, this.space, this));
+    this.picture = new PictureView(root.querySelector(".view-picture"), this);
+    this.pen = new Pen(root, edits, this);
+    this.loading = 0;
+    this.previewing = null;
+    this.nextPreview = null;
+    this.fitted = false;
+    this.marked = [];
+    this.frame = 0;
+  }
+
+  light() {
+    const sky = new HemisphereLight(new Color("#ffffff"), new Color("#8d958f"), 1.9);
+    sky.position.set(0, 0, 1);
+    const sun = new DirectionalLight(0xffffff, 1.9);
+    sun.position.set(-0.55, -0.75, 0.95);
+    const back = new DirectionalLight(0xffffff, 0.5);
+    back.position.set(0.9, 0.5, 0.2);
+    this.scenes.picture.add(sky, sun, back);
+  }
+
+  connect() {
+    new ResizeObserver(() => this.resize()).observe(this.element);
+    this.element.addEventListener("click", (event) => this.onClick(event));
+    this.element.querySelectorAll(".view-name").forEach((name) => name.addEventListener("click", () => this.toggleAlone(name.closest(".view"))));
+    this.drawings.forEach((view) => view.connect());
+    this.picture.connect();
+    this.pen.connect();
+    this.resize();
+  }
+
+  onClick(event) {
+    const mode = event.target.closest("[data-mode]");
+    if (!mode) return;
+    this.setMode(mode.dataset.mode);
+  }
+
+  /** @param {string} mode how the picture shows meshes */
+  setMode(mode) {
+    this.mode = mode;
+    this.element.querySelectorAll("[data-mode]").forEach((button) => button.setAttribute("aria-checked", String(button.dataset.mode === mode)));
+    this.models.forEach((model) => model.setMode(mode));
+    this.legend();
+    this.draw();
+  }
+
+  legend() {
+    const legend = this.element.querySelector(".legend");
+    legend.hidden = this.mode !== "evenness" && this.mode !== "stripes";
+    if (this.mode === "stripes") legend.textContent = "Stripes bend where the surface does; a break in them is a kink.";
+    if (this.mode !== "evenness") return;
+    legend.replaceChildren("Face area:");
+    for (const [color, words] of [["#e4b06b", "half the mean"], ["#cddfda", "even"], ["#ad4c91", "double"]]) {
+      const swatch = document.createElement("span");
+      swatch.className = "legend-swatch";
+      swatch.style.background = color;
+      legend.append(swatch, words);
+    }
+  }
+
+  /** Load the model as the server has it now. */
+  async load() {
+    const number = ++this.loading;
+    this.dropPreviews();
+    const slow = setTimeout(() => this.note("Loading the model…"), 700);
+    try {
+      const answer = await fetch(`${this.root.dataset.viewUrl}?${new URLSearchParams(this.edits.state())}`, { headers: { Accept: "application/json" } });
+      if (number !== this.loading) return;
+      if (!answer.ok) {
+        const refusal = await answer.json().catch(() => ({}));
+        this.note(refusal.sentence ?? "The model could not be loaded. Load the page again.");
+        return;
+      }
+      this.take(readGltf(await answer.arrayBuffer()));
+      if (!this.fitted) this.fit();
+      this.note("");
+    } catch {
+      this.note("The server does not answer. Your last change may not be saved; load the page again.");
+    } finally {
+      clearTimeout(slow);
+    }
+  }
+
+  /** Show the content of a glTF file. */
+  take(file) {
+    const known = file.meshes.every((data) => this.models.get(data.id)?.topology === data.extras.topology);
+    if (known && file.meshes.length === this.models.size) file.meshes.forEach((data) => this.models.get(data.id).setPoints(data));
+    else this.replaceModels(file.meshes);
+    this.extras = file.extras;
+    this.element.dataset.meshes = String(this.models.size);
+    this.pen.update();
+    this.drawings.forEach((view) => view.redraw());
+    this.draw();
+  }
+
+  replaceModels(meshes) {
+    this.showOffenders(null);
+    for (const model of this.models.values()) {
+      this.scenes.picture.remove(model.mesh, model.edges);
+      this.scenes.drawing.remove(model.fill, model.outline, model.drawn);
+      model.dispose();
+    }
+    this.models = new Map(meshes.filter((data) => data.triangles).map((data) => [data.id, new Model(data)]));
+    for (const model of this.models.values()) {
+      model.setMode(this.mode);
+      this.scenes.picture.add(model.mesh, model.edges);
+      this.scenes.drawing.add(model.fill, model.outline, model.drawn);
+    }
+  }
+
+  /**
+   * Ask how the part would be with one field changed. Only the newest request matters; nothing is saved.
+   * @param {string} line @param {string} field @param {unknown} value
+   */
+  preview(line, field, value) {
+    if (!line) return;
+    this.nextPreview = { line, field, value };
+    if (!this.previewing) this.previewing = this.runPreviews();
+  }
+
+  /** Forget previews that are under way: something is saved now. */
+  dropPreviews() {
+    this.nextPreview = null;
+    this.previewEpoch = (this.previewEpoch ?? 0) + 1;
+  }
+
+  async runPreviews() {
+    while (this.nextPreview) {
+      const asked = this.nextPreview;
+      const epoch = this.previewEpoch;
+      this.nextPreview = null;
+      await this.onePreview(asked, epoch);
+    }
+    this.previewing = null;
+  }
+
+  async onePreview(asked, epoch) {
+    const known = [...this.models.values()].map((model) => model.topology);
+    try {
+      const answer = await fetch(this.root.dataset.previewUrl, {
+        method: "POST",
+        headers: { "Content-Type": "application/json", Accept: "application/json", ...JSON.parse(document.body.getAttribute("hx-headers")) },
+        body: JSON.stringify({ ...asked, known, view: this.edits.state() }),
+      });
+      if (epoch !== this.previewEpoch) return;
+      if (!answer.ok) {
+        this.note((await answer.json()).sentence ?? "");
+        return;
+      }
+      const file = readGltf(await answer.arrayBuffer());
+      if (epoch !== this.previewEpoch) return;
+      this.take(file);
+      this.note(file.extras.failed?.[0] ?? "");
+      this.showReadings(file.extras.readings ?? []);
+    } catch {
+      this.note("The server does not answer.");
+    }
+  }
+
+  /** Put quick readings into the gauges' column while something is dragged. */
+  showReadings(readings) {
+    for (const reading of readings) {
+      const gauge = this.root.querySelector(`.gauge[data-code="${reading.code}"]`);
+      if (!gauge) continue;
+      gauge.querySelector(".gauge-text").textContent = reading.text;
+      gauge.classList.toggle("is-look", !reading.good);
+      if (reading.bar !== null) gauge.querySelector(".bar-fill")?.setAttribute("width", `${reading.bar}%`);
+    }
+  }
+
+  /** @param {?{item: string, kind: string, indices: number[], total: number}} found what a gauge complains about */
+  showOffenders(found) {
+    this.marked.forEach(({ scene, object }) => {
+      scene.remove(object);
+      object.geometry.dispose();
+    });
+    this.marked = [];
+    const model = found && this.models.get(found.item);
+    if (model && found.indices.length) {
+      for (const scene of [this.scenes.picture, this.scenes.drawing]) {
+        const object = model.marks(found.kind, found.indices);
+        scene.add(object);
+        this.marked.push({ scene, object });
+      }
+      const noun = { face: "face", edge: "edge", point: "point" }[found.kind];
+      this.note(`${found.total.toLocaleString("en")} ${noun}${found.total === 1 ? "" : "s"} shown in plum.`);
+    } else if (found) this.note("Nothing to show.");
+    this.draw();
+  }
+
+  /** Say something at the foot of the board; an empty sentence takes it away. */
+  note(sentence) {
+    const note = this.element.querySelector(".board-note");
+    note.textContent = sentence;
+    note.hidden = !sentence;
+  }
+
+  /** @returns {{low: Vector3, high: Vector3}} the box of all that is shown, in mm */
+  bounds() {
+    const low = new Vector3(Infinity, Infinity, Infinity);
+    const high = new Vector3(-Infinity, -Infinity, -Infinity);
+    for (const model of this.models.values()) {
+      model.geometry.computeBoundingBox();
+      low.min(model.geometry.boundingBox.min);
+      high.max(model.geometry.boundingBox.max);
+    }
+    if (!this.models.size) {
+      for (const curve of this.extras.curves) {
+        for (const piece of curve.beziers) {
+          for (let k = 0; k < 12; k += 3) {
+            const place = new Vector3(piece[k], piece[k + 1], piece[k + 2]);
+            low.min(place);
+            high.max(place);
+          }
+        }
+      }
+    }
+    if (low.x > high.x) return { low: new Vector3(-EMPTY_SIZE, -EMPTY_SIZE, 0), high: new Vector3(EMPTY_SIZE, EMPTY_SIZE, EMPTY_SIZE * 1.2), empty: true };
+    return { low, high };
+  }
+
+  /** Bring everything into all views. */
+  fit() {
+    const box = this.bounds();
+    this.fitted = !box.empty;
+    this.space.fit(box, this.drawings.filter((view) => view.isShown()));
+    this.picture.fit(box);
+    this.drawings.forEach((view) => view.redraw());
+    this.draw();
+  }
+
+  /** Show one view alone, or all four again. @param {?HTMLElement} view */
+  toggleAlone(view = null) {
+    const alone = this.element.querySelector(".is-alone");
+    const next = alone ? null : (view ?? this.lastView ?? this.element.querySelector(".view-picture"));
+    alone?.classList.remove("is-alone");
+    next?.classList.add("is-alone");
+    this.element.dataset.view = next ? next.dataset.plane : "four";
+    this.resize();
+    this.fit();
+  }
+
+  resize() {
+    const { clientWidth, clientHeight } = this.element;
+    this.renderer.setSize(clientWidth, clientHeight, false);
+    this.picture.resize();
+    if (!this.fitted) this.fit();
+    this.drawings.forEach((view) => view.redraw());
+    this.draw();
+  }
+
+  /** Draw in the next frame. */
+  draw() {
+    this.frame ||= requestAnimationFrame(() => {
+      this.frame = 0;
+      this.render();
+    });
+  }
+
+  render() {
+    this.renderer.setScissorTest(true);
+    this.renderer.setClearColor(0x000000, 0);
+    this.renderer.setScissor(0, 0, this.element.clientWidth, this.element.clientHeight);
+    this.renderer.clear();
+    for (const view of [...this.drawings, this.picture]) view.render(this.renderer, this.element);
+  }
+}
+

@@ -1,0 +1,201 @@
+/** A drawing view (plan, front, side): mesh lines by WebGL behind, curves, axes, sizes and handles in SVG before them. */
+import { OrthographicCamera, Vector3 } from "three";
+import { outline } from "./materials.js";
+import { enterViewport } from "./viewport.js";
+
+export const PLANES = {
+  front: { right: "x", up: "z", eye: new Vector3(0, -1, 0), top: new Vector3(0, 0, 1) },
+  side: { right: "y", up: "z", eye: new Vector3(1, 0, 0), top: new Vector3(0, 0, 1) },
+  plan: { right: "x", up: "y", eye: new Vector3(0, 0, 1), top: new Vector3(0, 1, 0) },
+};
+const NICE = [1, 2, 5];
+const SVG = "http://www.w3.org/2000/svg";
+const DEPTH = 1e5;
+
+/** @returns {SVGElement} */
+export function svgElement(name, attributes = {}, text = "") {
+  const element = document.createElementNS(SVG, name);
+  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, String(value));
+  if (text) element.textContent = text;
+  return element;
+}
+
+/** What the drawing views share: one middle and one zoom, so that third-angle projection stays aligned. */
+export class DrawingSpace {
+  constructor() {
+    this.middle = new Vector3(0, 0, 60);
+    this.zoom = 2;
+  }
+
+  /** @param {DrawingView[]} views those on the page */
+  fit({ low, high }, views) {
+    this.middle.copy(low).add(high).multiplyScalar(0.5);
+    const zooms = views.map((view) => {
+      const { right, up } = PLANES[view.plane];
+      const { clientWidth: width, clientHeight: height } = view.svg;
+      return Math.min((width - 84) / Math.max(high[right] - low[right], 1), (height - 84) / Math.max(high[up] - low[up], 1));
+    });
+    if (zooms.length) this.zoom = Math.max(Math.min(...zooms), 1e-4);
+  }
+
+  /** @returns {number} a round number of mm that is at least `pixels` long on the screen */
+  niceLength(pixels) {
+    const wanted = pixels / this.zoom;
+    const power = 10 ** Math.floor(Math.log10(wanted));
+    return power * (NICE.find((step) => step * power >= wanted) ?? 10);
+  }
+}
+
+export class DrawingView {
+  constructor(svg, space, board) {
+    this.svg = svg;
+    this.space = space;
+    this.board = board;
+    this.plane = svg.closest(".view").dataset.plane;
+    this.camera = new OrthographicCamera();
+    this.layers = {};
+    for (const name of ["back", "curves", "sizes", "handles"]) this.layers[name] = svg.appendChild(svgElement("g"));
+    this.panning = null;
+  }
+
+  connect() {
+    this.svg.addEventListener("wheel", (event) => this.onWheel(event), { passive: false });
+    this.svg.addEventListener("pointerenter", () => (this.board.lastView = this.svg.closest(".view")));
+    this.svg.addEventListener("pointerdown", (event) => this.onDown(event));
+    this.svg.addEventListener("pointermove", (event) => this.onMove(event));
+    this.svg.addEventListener("pointerup", () => (this.panning = null));
+    this.svg.addEventListener("pointercancel", () => (this.panning = null));
+  }
+
+  isShown() {
+    return this.svg.clientWidth > 0;
+  }
+
+  /** @returns {[number, number]} screen place of right and up in mm */
+  toScreen(right, up) {
+    const axes = PLANES[this.plane];
+    return [(right - this.space.middle[axes.right]) * this.space.zoom + this.svg.clientWidth / 2, (this.space.middle[axes.up] - up) * this.space.zoom + this.svg.clientHeight / 2];
+  }
+
+  /** @returns {[number, number]} right and up in mm under the pointer */
+  fromEvent(event) {
+    const rect = this.svg.getBoundingClientRect();
+    const axes = PLANES[this.plane];
+    return [(event.clientX - rect.left - rect.width / 2) / this.space.zoom + this.space.middle[axes.right], this.space.middle[axes.up] - (event.clientY - rect.top - rect.height / 2) / this.space.zoom];
+  }
+
+  onWheel(event) {
+    event.preventDefault();
+    const before = this.fromEvent(event);
+    this.space.zoom = Math.min(Math.max(this.space.zoom * Math.exp(-event.deltaY * 0.0015), 1e-3), 1e4);
+    const after = this.fromEvent(event);
+    const axes = PLANES[this.plane];
+    this.space.middle[axes.right] += before[0] - after[0];
+    this.space.middle[axes.up] += before[1] - after[1];
+    this.redrawAll();
+  }
+
+  onDown(event) {
+    if (event.target.closest(".handle") || (this.board.pen.isPlacing(this.plane) && event.button === 0)) return;
+    this.panning = { x: event.clientX, y: event.clientY };
+    this.svg.setPointerCapture(event.pointerId);
+  }
+
+  onMove(event) {
+    const [right, up] = this.fromEvent(event);
+    const axes = PLANES[this.plane];
+    this.board.root.querySelector(".coordinates").textContent = `${axes.right} ${right.toFixed(1)}  ${axes.up} ${up.toFixed(1)} mm`;
+    if (!this.panning) return;
+    this.space.middle[axes.right] -= (event.clientX - this.panning.x) / this.space.zoom;
+    this.space.middle[axes.up] += (event.clientY - this.panning.y) / this.space.zoom;
+    this.panning = { x: event.clientX, y: event.clientY };
+    this.redrawAll();
+  }
+
+  redrawAll() {
+    this.board.drawings.forEach((view) => view.redraw());
+    this.board.draw();
+  }
+
+  redraw() {
+    if (!this.isShown()) return;
+    this.drawBack();
+    this.drawCurves();
+    this.drawSizes();
+    this.board.pen.drawHandles(this);
+  }
+
+  drawBack() {
+    const { clientWidth: width, clientHeight: height } = this.svg;
+    const [x, y] = this.toScreen(0, 0);
+    const parts = [svgElement("line", { class: "axis-line", x1: x, x2: x, y1: 0, y2: height })];
+    parts.push(svgElement("line", { class: this.plane === "plan" ? "axis-line" : "ground-line", x1: 0, x2: width, y1: y, y2: y }));
+    const length = this.space.niceLength(48);
+    const left = width - 14 - length * this.space.zoom;
+    const foot = height - 12;
+    parts.push(svgElement("path", { class: "scale-bar", d: `M${left} ${foot - 4}v4h${length * this.space.zoom}v-4` }));
+    const words = length >= 1000 ? `${length / 1000} m` : `${Number(length.toPrecision(3))} mm`;
+    parts.push(svgElement("text", { class: "scale-text", x: left - 6, y: foot, "text-anchor": "end" }, words));
+    this.layers.back.replaceChildren(...parts);
+  }
+
+  drawCurves() {
+    const axes = PLANES[this.plane];
+    const index = { x: 0, y: 1, z: 2 };
+    const active = this.board.pen.activeLine();
+    const parts = [];
+    for (const curve of this.board.extras.curves) {
+      let path = "";
+      let last = "";
+      for (const piece of curve.beziers) {
+        const place = [0, 3, 6, 9].map((k) => this.toScreen(piece[k + index[axes.right]], piece[k + index[axes.up]]).map((value) => Math.round(value * 100) / 100));
+        const start = `${place[0]}`;
+        path += (start === last ? "" : `M${start}`) + `C${place[1]} ${place[2]} ${place[3]}`;
+        last = `${place[3]}`;
+      }
+      const isActive = curve.id === active || curve.item === active;
+      parts.push(svgElement("path", { class: `curve-line${isActive ? " is-active" : ""}`, d: path, "data-curve": curve.id }));
+      parts.push(svgElement("path", { class: "curve-hit", d: path, "data-curve": curve.id }));
+    }
+    this.layers.curves.replaceChildren(...parts);
+  }
+
+  /** The overall sizes of what is shown, as dimension lines below and beside it. */
+  drawSizes() {
+    const parts = [];
+    if (this.board.models.size && this.plane !== "side") {
+      const { low, high } = this.board.bounds();
+      const axes = PLANES[this.plane];
+      const [x1, y1] = this.toScreen(low[axes.right], low[axes.up]);
+      const [x2, y2] = this.toScreen(high[axes.right], high[axes.up]);
+      if (this.plane === "front") {
+        parts.push(svgElement("path", { class: "size-line", d: `M${x1} ${y1 + 8}v16M${x2} ${y1 + 8}v16M${x1} ${y1 + 18}H${x2}` }));
+        parts.push(svgElement("text", { class: "size-text", x: (x1 + x2) / 2, y: y1 + 22 }, sizeText(high[axes.right] - low[axes.right])));
+        parts.push(svgElement("path", { class: "size-line", d: `M${x1 - 8} ${y1}h-16M${x1 - 8} ${y2}h-16M${x1 - 18} ${y1}V${y2}` }));
+        parts.push(svgElement("text", { class: "size-text", x: 0, y: 0, transform: `translate(${x1 - 14} ${(y1 + y2) / 2}) rotate(-90)` }, sizeText(high[axes.up] - low[axes.up])));
+      } else {
+        parts.push(svgElement("path", { class: "size-line", d: `M${x1 - 8} ${y1}h-16M${x1 - 8} ${y2}h-16M${x1 - 18} ${y1}V${y2}` }));
+        parts.push(svgElement("text", { class: "size-text", x: 0, y: 0, transform: `translate(${x1 - 14} ${(y1 + y2) / 2}) rotate(-90)` }, sizeText(high[axes.up] - low[axes.up])));
+      }
+    }
+    this.layers.sizes.replaceChildren(...parts);
+  }
+
+  render(renderer, board) {
+    if (!enterViewport(renderer, board, this.svg)) return;
+    const axes = PLANES[this.plane];
+    const { clientWidth: width, clientHeight: height } = this.svg;
+    const zoom = this.space.zoom;
+    Object.assign(this.camera, { left: -width / 2 / zoom, right: width / 2 / zoom, top: height / 2 / zoom, bottom: -height / 2 / zoom, near: 0, far: 2 * DEPTH });
+    this.camera.up.copy(axes.top);
+    this.camera.position.copy(this.space.middle).addScaledVector(axes.eye, DEPTH);
+    this.camera.lookAt(this.space.middle);
+    this.camera.updateProjectionMatrix();
+    outline.uniforms.reach.value = 1.1 / zoom;
+    renderer.render(this.board.scenes.drawing, this.camera);
+  }
+}
+
+function sizeText(value) {
+  return String(Math.round(value * 10) / 10);
+}

@@ -1,0 +1,56 @@
+/** The materials of the board, made once and shared. */
+import { BackSide, Color, DoubleSide, LineBasicMaterial, MeshBasicMaterial, MeshPhongMaterial, PointsMaterial, ShaderMaterial } from "three";
+
+export const PLUM = new Color("#86306a");
+const INK = new Color("#1d2b30");
+
+const stripeVertex = `
+varying vec3 vNormalView; varying vec3 vPlace;
+void main() { vec4 place = modelViewMatrix * vec4(position, 1.0); vPlace = place.xyz; vNormalView = normalMatrix * normal; gl_Position = projectionMatrix * place; }`;
+const stripeFragment = `
+uniform vec3 dark; uniform vec3 light; uniform float count;
+varying vec3 vNormalView; varying vec3 vPlace;
+void main() {
+  vec3 n = normalize(vNormalView); if (!gl_FrontFacing) n = -n;
+  vec3 r = reflect(normalize(vPlace), n);
+  float wave = sin(asin(clamp(r.y, -1.0, 1.0)) * count);
+  float width = fwidth(wave) * 0.75;
+  float stripe = smoothstep(-width, width, wave);
+  gl_FragColor = vec4(mix(dark, light, stripe) * (gl_FrontFacing ? 1.0 : 0.72), 1.0);
+  #include <colorspace_fragment>
+}`;
+const hullVertex = `
+uniform float reach;
+void main() { gl_Position = projectionMatrix * modelViewMatrix * vec4(position + normal * reach, 1.0); }`;
+const hullFragment = `
+uniform vec3 ink;
+void main() { gl_FragColor = vec4(ink, 1.0); 
+  #include <colorspace_fragment>
+}`;
+
+const pushed = { polygonOffset: true, polygonOffsetFactor: 1.5, polygonOffsetUnits: 2 };
+
+/** One set of materials for a model of one colour. @param {number[]} color linear red, green, blue */
+export function makeMaterials(color) {
+  const paint = new Color(color[0], color[1], color[2]);
+  return {
+    faces: new MeshPhongMaterial({ color: paint, specular: new Color(0x222222), shininess: 22, flatShading: true, side: DoubleSide, ...pushed }),
+    smooth: new MeshPhongMaterial({ color: paint, specular: new Color(0x333333), shininess: 30, side: DoubleSide, ...pushed }),
+    evenness: new MeshPhongMaterial({ vertexColors: true, specular: new Color(0x0a0a0a), flatShading: true, side: DoubleSide, ...pushed }),
+    stripes: new ShaderMaterial({
+      uniforms: { dark: { value: new Color("#21413f") }, light: { value: new Color("#f4f1e8") }, count: { value: 22 } },
+      vertexShader: stripeVertex,
+      fragmentShader: stripeFragment,
+      side: DoubleSide,
+      ...pushed,
+    }),
+  };
+}
+
+export const edgeLines = new LineBasicMaterial({ color: new Color("#2c4644"), transparent: true, opacity: 0.62 });
+export const drawingLines = new LineBasicMaterial({ color: new Color("#9fbab4") });
+export const paperFill = new MeshBasicMaterial({ color: new Color("#f9f7f1"), side: DoubleSide, ...pushed });
+export const outline = new ShaderMaterial({ uniforms: { reach: { value: 1 }, ink: { value: INK } }, vertexShader: hullVertex, fragmentShader: hullFragment, side: BackSide });
+export const plumFaces = new MeshBasicMaterial({ color: PLUM, side: DoubleSide, transparent: true, opacity: 0.85, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -2 });
+export const plumLines = new LineBasicMaterial({ color: PLUM, depthTest: true });
+export const plumPoints = new PointsMaterial({ color: PLUM, size: 8, sizeAttenuation: false });

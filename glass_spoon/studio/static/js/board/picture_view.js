@@ -1,0 +1,102 @@
+/** The picture: the part in perspective, turned by hand; tells what is under the pointer. */
+import { PerspectiveCamera, Ray, Raycaster, Vector2, Vector3 } from "three";
+import { OrbitControls } from "../../vendor/three/OrbitControls.js";
+import { enterViewport } from "./viewport.js";
+
+const START = new Vector3(0.42, -1, 0.5).normalize();
+const _ray = new Raycaster();
+const _pointer = new Vector2();
+
+export class PictureView {
+  constructor(element, board) {
+    this.element = element;
+    this.board = board;
+    this.camera = new PerspectiveCamera(26, 1, 1, 10000);
+    this.camera.up.set(0, 0, 1);
+    this.camera.position.copy(START).multiplyScalar(600);
+    this.controls = new OrbitControls(this.camera, element);
+    this.controls.zoomToCursor = true;
+    this.hovered = null;
+    this.waiting = 0;
+  }
+
+  connect() {
+    this.controls.addEventListener("change", () => this.board.draw());
+    this.element.addEventListener("pointerenter", () => (this.board.lastView = this.element));
+    this.element.addEventListener("pointermove", (event) => this.onMove(event));
+    this.element.addEventListener("pointerleave", () => this.point(null));
+    this.element.addEventListener("dblclick", () => this.board.fit());
+  }
+
+  dispose() {
+    this.controls.dispose();
+  }
+
+  resize() {
+    const { clientWidth, clientHeight } = this.element;
+    if (!clientWidth || !clientHeight) return;
+    this.camera.aspect = clientWidth / clientHeight;
+    this.camera.updateProjectionMatrix();
+  }
+
+  fit({ low, high }) {
+    const center = low.clone().add(high).multiplyScalar(0.5);
+    const radius = Math.max(high.distanceTo(low) / 2, 1);
+    const half = (this.camera.fov / 2) * (Math.PI / 180);
+    const across = Math.min(half, Math.atan(Math.tan(half) * this.camera.aspect));
+    const direction = this.camera.position.clone().sub(this.controls.target).normalize();
+    this.controls.target.copy(center);
+    this.camera.position.copy(center).addScaledVector(direction, (radius * 0.92) / Math.sin(across));
+    this.camera.near = radius / 100;
+    this.camera.far = radius * 100;
+    this.camera.updateProjectionMatrix();
+    this.controls.update();
+  }
+
+  render(renderer, board) {
+    if (!enterViewport(renderer, board, this.element)) return;
+    renderer.render(this.board.scenes.picture, this.camera);
+  }
+
+  onMove(event) {
+    const rect = this.element.getBoundingClientRect();
+    _pointer.set(((event.clientX - rect.left) / rect.width) * 2 - 1, 1 - ((event.clientY - rect.top) / rect.height) * 2);
+    if (event.buttons || this.waiting) return;
+    this.waiting = requestAnimationFrame(() => {
+      this.waiting = 0;
+      this.point(this.find());
+    });
+  }
+
+  /** @returns {?{model: Object, face: number, place: Vector3}} what is under the pointer */
+  find() {
+    _ray.setFromCamera(_pointer, this.camera);
+    const ray = new Ray().copy(_ray.ray);
+    let best = null;
+    for (const model of this.board.models.values()) {
+      const hit = model.pick(ray);
+      if (hit && (!best || hit.distance < best.distance)) best = { model, face: model.faceOf(hit.faceIndex), place: hit.point, distance: hit.distance };
+    }
+    return best;
+  }
+
+  point(found) {
+    const key = found ? `${found.model.id}:${found.face}` : "";
+    const name = found && this.board.extras.shown.find((item) => item.id === found.model.id);
+    const root = this.board.root;
+    const pointing = root.querySelector(".pointing");
+    if (found && !name?.surface) {
+      const strong = document.createElement("strong");
+      strong.textContent = `face ${found.face + 1}`;
+      pointing.replaceChildren("Pointing at ", strong, ` of ${name?.name ?? "the mesh"}`);
+    } else pointing.textContent = found ? `Pointing at the surface ${name.name}` : "Move over the picture to point at faces.";
+    root.querySelector(".coordinates").textContent = found ? `x ${found.place.x.toFixed(1)}  y ${found.place.y.toFixed(1)}  z ${found.place.z.toFixed(1)} mm` : "";
+    if (key === this.hovered) return;
+    this.hovered = key;
+    this.mark?.geometry.dispose();
+    if (this.mark) this.board.scenes.picture.remove(this.mark);
+    this.mark = found && !name?.surface ? found.model.marks("face", [found.face]) : null;
+    if (this.mark) this.board.scenes.picture.add(this.mark);
+    this.board.draw();
+  }
+}

@@ -1,0 +1,49 @@
+/** Sends edits to the server, one after the other, each on the revision that the one before it made. */
+export class Edits {
+  /** @param {HTMLElement} root the bench */
+  constructor(root) {
+    this.root = root;
+    this.mayEdit = root.dataset.mayEdit === "1";
+    this.queue = Promise.resolve();
+  }
+
+  /** @returns {Object<string, string>} the present revision and way of looking */
+  state() {
+    return Object.fromEntries(new FormData(document.querySelector("#view-state")));
+  }
+
+  /**
+   * Change the sheet; resolves when the answer is on the page.
+   * @param {Object<string, string>} values the edit: op and its fields
+   */
+  change(values) {
+    if (!this.mayEdit) return Promise.resolve();
+    return this.enqueue(() => this.send("POST", this.root.dataset.editUrl, values));
+  }
+
+  /** Undo or redo. @param {"undo" | "redo"} step */
+  step(step) {
+    if (!this.mayEdit) return Promise.resolve();
+    return this.enqueue(() => this.send("POST", this.root.dataset[`${step}Url`], {}));
+  }
+
+  /** Look at the part in another way; nothing is saved. @param {Object<string, string>} values */
+  look(values) {
+    return this.enqueue(() => this.send("GET", this.root.dataset.showUrl, values));
+  }
+
+  /** @param {() => Promise<void>} job */
+  enqueue(job) {
+    this.queue = this.queue.then(job, job);
+    return this.queue;
+  }
+
+  send(method, url, values) {
+    return window.htmx.ajax(method, url, {
+      source: this.root,
+      target: "#sheet",
+      swap: "outerHTML",
+      values: { ...this.state(), ...values },
+    });
+  }
+}

@@ -1,0 +1,61 @@
+/** The keyboard of the bench, and the hints in the status bar. */
+const HINTS = {
+  rest: [["/", "next line"], ["N", "place points"], ["G", "four views / one"], ["F", "fit"]],
+  placing: [["click", "place a point"], ["Alt", "no snapping"], ["Enter", "done"]],
+  chosen: [["S", "sharp"], ["I", "insert"], ["Del", "remove"], ["arrows", "nudge"]],
+};
+
+export class Keys {
+  constructor(root, edits, board) {
+    this.root = root;
+    this.edits = edits;
+    this.board = board;
+  }
+
+  connect() {
+    document.addEventListener("keydown", (event) => this.onKey(event));
+    this.board.pen.onMood = (mood) => this.hint(mood);
+    this.hint("rest");
+  }
+
+  /** @param {"rest" | "placing" | "chosen"} mood */
+  hint(mood) {
+    const keys = this.root.querySelector(".statusbar .keys");
+    keys.replaceChildren(...HINTS[mood].map(([key, words]) => {
+      const hint = document.createElement("span");
+      const cap = document.createElement("kbd");
+      cap.textContent = key;
+      hint.append(cap, words);
+      return hint;
+    }));
+  }
+
+  onKey(event) {
+    if (event.defaultPrevented || document.querySelector("#slip").open) return;
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z" && !isTyping(event.target)) {
+      event.preventDefault();
+      this.edits.step(event.shiftKey ? "redo" : "undo");
+      return;
+    }
+    if (isTyping(event.target) || event.ctrlKey || event.metaKey) return;
+    const line = event.target.closest?.(".line");
+    if (event.altKey && line && (event.key === "ArrowUp" || event.key === "ArrowDown")) {
+      event.preventDefault();
+      this.edits.change({ op: "move", line: line.dataset.line, by: event.key === "ArrowUp" ? "-1" : "1" });
+      return;
+    }
+    if (this.board.pen.onKey(event)) {
+      event.preventDefault();
+      return;
+    }
+    const act = { "/": () => this.root.querySelector("#next-line")?.focus(), g: () => this.board.toggleAlone(), f: () => this.board.fit(), n: () => this.board.pen.togglePlacing() }[event.key.toLowerCase()];
+    if (act && !event.altKey) {
+      event.preventDefault();
+      act();
+    }
+  }
+}
+
+function isTyping(target) {
+  return target instanceof HTMLElement && (target.matches("input:not([type=checkbox]), select, textarea") || target.isContentEditable);
+}

@@ -1,0 +1,53 @@
+/** Buttons of the sheet and the gauges: lines moved, paused, tried otherwise; levels and offenders shown. */
+export class SheetActions {
+  constructor(root, edits, board) {
+    this.root = root;
+    this.edits = edits;
+    this.board = board;
+  }
+
+  connect() {
+    document.body.addEventListener("click", (event) => this.onClick(event));
+    this.root.addEventListener("change", (event) => {
+      const choice = event.target.closest("[data-view-choice]");
+      if (choice) this.edits.look({ [choice.dataset.viewChoice]: choice.value });
+    });
+  }
+
+  onClick(event) {
+    const button = event.target.closest("button");
+    if (!button) return;
+    const data = button.dataset;
+    if (data.move) this.edits.change({ op: "move", line: data.move, by: data.by });
+    else if (data.pause) this.edits.change({ op: "pause", line: data.pause, paused: data.paused });
+    else if (data.tryLine) this.edits.change({ op: "set", line: data.tryLine, field: data.tryField, value: data.tryValue });
+    else if (data.after) this.edits.look({ shown_after: this.edits.state().shown_after === data.after ? "" : data.after });
+    else if ("showAll" in data) this.edits.look({ shown_after: "" });
+    else if (data.level) this.edits.look({ level: data.level });
+    else if (data.gauge) this.showOffenders(data.gauge, button);
+    else if (data.firstVerb) this.addFirst(data.firstVerb);
+    else if ("dismiss" in data) button.closest(".message").remove();
+  }
+
+  /** Add a line of a verb and lead on to what it needs first. */
+  async addFirst(verb) {
+    const known = new Set([...this.root.querySelectorAll(".line")].map((line) => line.dataset.line));
+    await this.edits.change({ op: "add", verb, text: "" });
+    const added = [...this.root.querySelectorAll(".line")].find((line) => !known.has(line.dataset.line));
+    if (verb === "draw" && added) this.board.pen.begin(added.dataset.line);
+  }
+
+  async showOffenders(gauge, button) {
+    const was = button.closest(".gauge")?.classList.contains("is-pointing");
+    this.root.querySelectorAll(".is-pointing").forEach((element) => element.classList.remove("is-pointing"));
+    if (was) {
+      this.board.showOffenders(null);
+      return;
+    }
+    const query = new URLSearchParams({ ...this.edits.state(), gauge });
+    const answer = await fetch(`${this.root.dataset.offendersUrl}?${query}`, { headers: { Accept: "application/json" } });
+    if (!answer.ok) return;
+    this.board.showOffenders(await answer.json());
+    this.root.querySelector(`.gauge[data-code="${gauge}"]`)?.classList.add("is-pointing");
+  }
+}

@@ -1,0 +1,149 @@
+/** Values in the prose: typed, dragged sideways, stepped with the arrow keys, chosen. */
+const PLAIN = /^\s*([-+]?\d[\d,]*(?:\.\d+)?)\s*([^\d\s]*)\s*$/;
+const DRAG_THRESHOLD = 4;
+const PIXELS_A_STEP = 7;
+const COMMIT_DELAY = 450;
+
+export class Values {
+  constructor(root, edits, board) {
+    this.root = root;
+    this.edits = edits;
+    this.board = board;
+    this.drag = null;
+    this.timer = 0;
+  }
+
+  connect() {
+    this.root.addEventListener("pointerdown", (event) => this.onDown(event));
+    this.root.addEventListener("click", (event) => this.onClick(event));
+    this.root.addEventListener("keydown", (event) => this.onKey(event));
+    this.root.addEventListener("change", (event) => this.onChange(event));
+  }
+
+  onDown(event) {
+    const chip = event.target.closest("[data-kind=number]");
+    if (!chip || event.button !== 0 || !this.edits.mayEdit) return;
+    const plain = PLAIN.exec(chip.dataset.raw);
+    this.drag = { chip, x: event.clientX, plain, moved: false };
+    const move = (moving) => this.onMove(moving);
+    const up = () => {
+      window.removeEventListener("pointermove", move);
+      window.removeEventListener("pointerup", up);
+      window.removeEventListener("pointercancel", up);
+      this.onUp();
+    };
+    window.addEventListener("pointermove", move);
+    window.addEventListener("pointerup", up);
+    window.addEventListener("pointercancel", up);
+  }
+
+  onMove(event) {
+    const drag = this.drag;
+    if (!drag || (!drag.moved && Math.abs(event.clientX - drag.x) < DRAG_THRESHOLD)) return;
+    if (!drag.plain) {
+      this.board.note("This value is an expression: click it and type.");
+      return;
+    }
+    drag.moved = true;
+    drag.chip.classList.add("is-dragged");
+    const steps = Math.round((event.clientX - drag.x) / PIXELS_A_STEP);
+    drag.text = stepped(drag.chip, drag.plain, steps * scale(event));
+    drag.chip.textContent = drag.text;
+    this.board.preview(drag.chip.dataset.line, drag.chip.dataset.field, drag.text);
+  }
+
+  onUp() {
+    const drag = this.drag;
+    if (!drag?.moved) return;
+    drag.chip.classList.remove("is-dragged");
+    this.commit(drag.chip, drag.text);
+  }
+
+  onClick(event) {
+    const chip = event.target.closest("[data-kind]");
+    if (!chip || !this.edits.mayEdit) return;
+    const dragged = this.drag?.moved;
+    this.drag = null;
+    if (chip.dataset.kind === "points") this.board.pen.choose(chip.dataset.line);
+    else if (["number", "name", "limit", "title"].includes(chip.dataset.kind) && !dragged) this.type(chip);
+  }
+
+  /** Put an input in the place of a chip. */
+  type(chip) {
+    const input = document.createElement("input");
+    input.className = "value-input";
+    input.value = chip.dataset.raw;
+    input.size = Math.max(6, Math.min(24, input.value.length + 1));
+    input.setAttribute("aria-label", chip.title || chip.textContent);
+    chip.replaceWith(input);
+    input.focus();
+    input.select();
+    let done = false;
+    const finish = (save) => {
+      if (done) return;
+      done = true;
+      input.replaceWith(chip);
+      chip.focus();
+      if (save && input.value.trim() !== chip.dataset.raw.trim()) this.commit(chip, input.value.trim());
+    };
+    input.addEventListener("keydown", (event) => {
+      event.stopPropagation();
+      if (event.key === "Enter") finish(true);
+      else if (event.key === "Escape") finish(false);
+      else if (event.key === "ArrowUp" || event.key === "ArrowDown") this.stepInput(event, input, chip);
+    });
+    input.addEventListener("blur", () => finish(true));
+  }
+
+  stepInput(event, input, chip) {
+    const plain = PLAIN.exec(input.value);
+    if (!plain || chip.dataset.kind !== "number") return;
+    event.preventDefault();
+    input.value = stepped(chip, plain, (event.key === "ArrowUp" ? 1 : -1) * scale(event));
+    this.board.preview(chip.dataset.line, chip.dataset.field, input.value);
+  }
+
+  onKey(event) {
+    const chip = event.target.closest?.("[data-kind=number]");
+    if (!chip || event.altKey || !["ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight"].includes(event.key)) return;
+    const plain = PLAIN.exec(chip.dataset.raw);
+    if (!plain || !this.edits.mayEdit) return;
+    event.preventDefault();
+    const up = event.key === "ArrowUp" || event.key === "ArrowRight";
+    chip.dataset.raw = stepped(chip, plain, (up ? 1 : -1) * scale(event));
+    chip.textContent = chip.dataset.raw;
+    this.board.preview(chip.dataset.line, chip.dataset.field, chip.dataset.raw);
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => this.commit(chip, chip.dataset.raw), COMMIT_DELAY);
+  }
+
+  onChange(event) {
+    const data = event.target.dataset;
+    if (data.kind === "choice") this.edits.change({ op: "set", line: data.line, field: data.field, value: event.target.value });
+    else if (data.kind === "file" && event.target.files.length) this.edits.change({ op: "drawing", line: data.line, file: event.target.files[0] });
+  }
+
+  async commit(chip, value) {
+    const { kind, line, field, limit } = chip.dataset;
+    this.board.dropPreviews();
+    if (kind === "limit") await this.edits.change({ op: "limit", limit, value });
+    else if (kind === "title") await this.edits.change({ op: "rename", value });
+    else await this.edits.change({ op: "set", line, field, value });
+    this.root.querySelector(`[data-line="${line}"][data-field="${field}"]`)?.focus({ preventScroll: true });
+  }
+}
+
+/** @returns {number} how many steps one move counts: Shift ten, Alt a tenth */
+function scale(event) {
+  if (event.shiftKey) return 10;
+  return event.altKey ? 0.1 : 1;
+}
+
+/** Return the text of a plain number moved by some steps, its unit kept. */
+function stepped(chip, plain, steps) {
+  const step = Number(chip.dataset.step) || 1;
+  const unit = plain[2];
+  const value = Number(plain[1].replaceAll(",", "")) + steps * step;
+  const rounded = Math.round(value * 1e4) / 1e4;
+  return `${rounded}${unit ? (unit === "°" ? "" : " ") + unit : ""}`;
+}

@@ -1,0 +1,1 @@
+"""Views: bind the request, call one use case, render a page or a fragment."""

@@ -1,0 +1,149 @@
+"""The bench: one part's page, its fragments and its edits."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET, require_POST
+
+from glass_spoon.sheet.edit import dependents, find_line
+from glass_spoon.sheet.lines.draw import Draw
+from glass_spoon.sheet.propose import propose
+from glass_spoon.studio.access import MAY_EDIT, part_for
+from glass_spoon.studio.flows.change_part import StaleEdit, change_part, step_history
+from glass_spoon.studio.flows.edit_sheet import read_edit
+from glass_spoon.studio.models import Part, Role
+from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.show.bench_context import bench_context
+from glass_spoon.studio.show.sheet_rows import in_chapter_order
+
+
+@login_required
+@require_GET
+def bench_page(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Show the bench."""
+    part, role = part_for(request, part_id)
+    return render(request, "bench/bench.html", bench_context(part, role, request.GET))
+
+
+@login_required
+@require_GET
+def show(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Show the sheet and gauges again: after another line, at another level, or when a long build moves on."""
+    part, role = part_for(request, part_id)
+    return _fragments(request, part, role, request.GET)
+
+
+def _fragments(request: HttpRequest, part: Part, role: Role, view: Any) -> HttpResponse:
+    """Answer with every changed fragment, and tell the board to load the model."""
+    context = bench_context(part, role, view)
+    response = render(request, "bench/_fragments.html", context)
+    if not context["working"]:
+        response["HX-Trigger-After-Swap"] = json.dumps({"rebuilt": {"revision": part.revision}})
+    return response
+
+
+@login_required
+@require_POST
+def edit(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Change the sheet."""
+    form: dict[str, Any] = request.POST.dict()
+    if "file" in request.FILES:
+        form["file"] = request.FILES["file"].read()
+    try:
+        part = change_part(request, part_id, _revision(form), read_edit(form))
+    except StaleEdit as stale:
+        return _stale(request, stale.part, form)
+    return _fragments(request, part, part_for(request, part_id)[1], form)
+
+
+def _revision(form: dict[str, Any]) -> int:
+    """Return the revision that an edit was made on."""
+    text = str(form.get("revision", ""))
+    if not text.isdigit() or len(text) > 9:
+        raise Refused("This change says no revision. Load the page again.", 400)
+    return int(text)
+
+
+def _stale(request: HttpRequest, part: Part, form: dict[str, Any]) -> HttpResponse:
+    """Show what was tried beside what the part is now, with a way to apply it on top."""
+    document = part.sheet()
+    line_id = str(form.get("line", ""))
+    line = document.line(line_id) if document.has(line_id) else None
+    name = str(form.get("field", ""))
+    now = getattr(line, name, "") if line is not None and name in line.specs() else ""
+    context = {
+        "part": part,
+        "line_number": document.number_of(line_id) if line is not None else 0,
+        "field": name.replace("_", " "),
+        "mine": _short(form.get("value", "")),
+        "theirs": _short(now),
+        "again": {key: value for key, value in form.items() if key != "revision" and isinstance(value, str)},
+    }
+    response = render(request, "bench/_stale.html", context, status=409)
+    response["HX-Retarget"], response["HX-Reswap"] = "#messages", "outerHTML"
+    return response
+
+
+def _short(value: Any) -> str:
+    """Return a value short enough to show."""
+    if isinstance(value, list):
+        return f"{len(value)} points"
+    text = str(value)
+    return f"{text.count(chr(123))} points" if text.startswith("[{") else text[:60]
+
+
+@login_required
+@require_POST
+def undo(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Step back in the history."""
+    part = step_history(request, part_id, -1)
+    return _fragments(request, part, part_for(request, part_id)[1], request.POST)
+
+
+@login_required
+@require_POST
+def redo(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Step forward in the history."""
+    part = step_history(request, part_id, +1)
+    return _fragments(request, part, part_for(request, part_id)[1], request.POST)
+
+
+@login_required
+@require_GET
+def find_verbs(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Propose lines for plain words."""
+    part, _ = part_for(request, part_id, MAY_EDIT)
+    text = request.GET.get("text", "")
+    found = propose(text, part.sheet())
+    groups = [("", found)] if text.strip() else in_chapter_order(found)
+    return render(request, "bench/_proposals.html", {"groups": groups, "text": text, "part": part})
+
+
+@login_required
+@require_GET
+def points(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
+    """Show a drawn curve's points as a table."""
+    part, role = part_for(request, part_id)
+    line = find_line(part.sheet(), line_id)
+    if not isinstance(line, Draw):
+        raise Refused("This line has no points.")
+    context = {"part": part, "line": line, "number": part.sheet().number_of(line_id), "may_edit": role in MAY_EDIT}
+    return render(request, "bench/_points.html", context)
+
+
+@login_required
+@require_GET
+def removal(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
+    """Ask before a line is removed, naming what depends on it."""
+    part, _ = part_for(request, part_id, MAY_EDIT)
+    document = part.sheet()
+    line = find_line(document, line_id)
+    users = [(document.number_of(other.id), other) for other in dependents(document, line_id)]
+    name = getattr(line, "gives", "") or getattr(line, "name", "")
+    context = {"part": part, "line": line, "number": document.number_of(line_id), "users": users, "name": name}
+    return render(request, "bench/_removal.html", context)

@@ -1,0 +1,90 @@
+"""What the board loads: models, previews, offenders, thumbnails."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.contrib.auth.decorators import login_required
+from django.db.models import F
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.views.decorators.http import require_GET, require_POST
+
+from glass_spoon.formats.gltf import MEDIA_TYPE
+from glass_spoon.studio.access import part_for
+from glass_spoon.studio.flows.build_part import finished_build
+from glass_spoon.studio.flows.show_scene import gauged, readings_of, shown_items
+from glass_spoon.studio.models import Part
+from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.show.bench_context import read_view
+from glass_spoon.studio.show.gauge_rows import LOOSE
+from glass_spoon.studio.show.preview import preview_file, view_file
+from glass_spoon.studio.show.thumbnail import draw_thumbnail
+
+MOST_OFFENDERS = 50_000
+
+
+def _glb(data: bytes) -> HttpResponse:
+    """Answer with a glTF file that is not kept by the browser."""
+    response = HttpResponse(data, content_type=MEDIA_TYPE)
+    response["Cache-Control"] = "no-store"
+    return response
+
+
+@login_required
+@require_GET
+def view_glb(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Send the model as shown."""
+    part, _ = part_for(request, part_id)
+    document = part.sheet()
+    return _glb(view_file(document, read_view(request.GET, document)))
+
+
+@login_required
+@require_POST
+def preview_glb(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Send the model as it would be with one field changed; nothing is saved."""
+    part, _ = part_for(request, part_id)
+    try:
+        asked: Any = json.loads(request.body)
+        line, field, value = str(asked["line"]), str(asked["field"]), asked["value"]
+        known = [str(key) for key in asked.get("known", [])][:64]
+        view = {str(key): str(entry) for key, entry in dict(asked.get("view", {})).items()}
+    except (ValueError, KeyError, TypeError, RecursionError) as error:
+        raise Refused("The preview could not be read.", 400) from error
+    return _glb(preview_file(part.sheet(), line, field, value, known, view))
+
+
+@login_required
+@require_GET
+def offenders(request: HttpRequest, part_id: int) -> JsonResponse:
+    """List the elements that a gauge complains about."""
+    part, _ = part_for(request, part_id)
+    document = part.sheet()
+    view = read_view(request.GET, document)
+    item = gauged(shown_items(finished_build(document, view.after), view.level), view.mesh)
+    code = request.GET.get("gauge", "")
+    codes = LOOSE if code == "loose" else (code,)
+    readings = readings_of(item, document.limits.for_gauges()) if item else []
+    found = next((r for r in readings if r.code in codes and len(r.offenders)), None)
+    if found is None or item is None:
+        return JsonResponse({"item": "", "kind": "face", "indices": [], "total": 0})
+    indices = found.offenders[:MOST_OFFENDERS].tolist()
+    return JsonResponse({"item": item.item_id, "kind": found.kind, "indices": indices, "total": len(found.offenders)})
+
+
+@login_required
+@require_GET
+def thumbnail(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Send a small picture of a part, drawn anew when the part has changed."""
+    part_for(request, part_id)
+    part = Part.objects.get(id=part_id)
+    if part.thumbnail_revision != part.revision:
+        shown = shown_items(finished_build(part.sheet()), 0)
+        picture = draw_thumbnail([item.mesh for item in shown])
+        Part.objects.filter(id=part_id, revision=part.revision).update(thumbnail=picture, thumbnail_revision=F("revision"))
+    else:
+        picture = bytes(part.thumbnail)
+    response = HttpResponse(picture, content_type="image/png")
+    response["Cache-Control"] = "private, max-age=60"
+    return response

@@ -1,0 +1,147 @@
+"""Projects, their parts and members."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.studio.access import MAY_EDIT, part_for, project_for
+from glass_spoon.studio.flows import manage_project
+from glass_spoon.studio.flows.change_part import start_part
+from glass_spoon.studio.models import Membership, Role
+from glass_spoon.studio.sentences import Refused
+
+
+@require_GET
+def home(request: HttpRequest) -> HttpResponse:
+    """Go to the projects or to the sign-in."""
+    return redirect("projects" if request.user.is_authenticated else "sign_in")
+
+
+@login_required
+def project_list(request: HttpRequest) -> HttpResponse:
+    """List the user's projects, or make one."""
+    if request.method == "POST":
+        project = manage_project.make_project(request, request.POST.get("name", ""))
+        return redirect("project", project.id)
+    memberships = (
+        Membership.objects.filter(user=request.user)
+        .select_related("project")
+        .prefetch_related("project__parts__changed_by")
+        .order_by("project__name")
+    )
+    return render(request, "projects/list.html", {"memberships": memberships})
+
+
+@login_required
+@require_GET
+def project_page(request: HttpRequest, project_id: int) -> HttpResponse:
+    """Show a project's parts and members."""
+    project, role = project_for(request, project_id)
+    context = {
+        "project": project,
+        "role": role,
+        "may_edit": role in MAY_EDIT,
+        "is_owner": role == Role.OWNER,
+        "parts": project.parts.defer("thumbnail", "document").select_related("changed_by"),
+        "memberships": project.memberships.select_related("user").order_by("user__username"),
+        "roles": Role.choices,
+    }
+    return render(request, "projects/project.html", context)
+
+
+@login_required
+@require_POST
+def rename_project(request: HttpRequest, project_id: int) -> HttpResponse:
+    """Rename a project."""
+    project, _ = project_for(request, project_id, MAY_EDIT)
+    project.name = manage_project.clean_name(request.POST.get("name", ""), "project")
+    project.save(update_fields=["name"])
+    return redirect("project", project_id)
+
+
+@login_required
+@require_POST
+def remove_project(request: HttpRequest, project_id: int) -> HttpResponse:
+    """Remove a project whose name was typed to confirm."""
+    project, _ = project_for(request, project_id, (Role.OWNER,))
+    if request.POST.get("name", "").strip() != project.name:
+        raise Refused("Type the project's name to remove it with all its parts. Nothing was removed.")
+    project.delete()
+    messages.success(request, f"The project {project.name} was removed.")
+    return redirect("projects")
+
+
+@login_required
+@require_POST
+def set_member(request: HttpRequest, project_id: int) -> HttpResponse:
+    """Give a user a role."""
+    manage_project.set_member(request, project_id, request.POST.get("username", ""), request.POST.get("role", ""))
+    return redirect("project", project_id)
+
+
+@login_required
+@require_POST
+def remove_member(request: HttpRequest, project_id: int, user_id: int) -> HttpResponse:
+    """Take a user out."""
+    manage_project.remove_member(request, project_id, user_id)
+    return redirect("project", project_id)
+
+
+@login_required
+@require_POST
+def new_part(request: HttpRequest, project_id: int) -> HttpResponse:
+    """Make an empty part and open its bench."""
+    project_for(request, project_id, MAY_EDIT)
+    name = manage_project.clean_name(request.POST.get("name", ""), "part")
+    part = start_part(request, project_id, SheetDocument(name=name), "made")
+    return redirect("bench", part.id)
+
+
+@login_required
+@require_POST
+def copy_part(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Make a copy of a part in its project."""
+    part, _ = part_for(request, part_id, MAY_EDIT)
+    document = part.sheet().model_copy(update={"name": f"{part.name[:70]} copy"})
+    copy = start_part(request, part.project_id, document, f"copied from {part.name}")
+    return redirect("bench", copy.id)
+
+
+@login_required
+@require_POST
+def remove_part(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Remove a part whose name was typed to confirm."""
+    part, _ = part_for(request, part_id, MAY_EDIT)
+    if request.POST.get("name", "").strip() != part.name:
+        raise Refused("Type the part's name to remove it. Nothing was removed.")
+    part.delete()
+    messages.success(request, f"The part {part.name} was removed.")
+    return redirect("project", part.project_id)
+
+
+@login_required
+@require_POST
+def bring_in(request: HttpRequest, project_id: int) -> HttpResponse:
+    """Bring in a sheet or a project from a JSON file."""
+    project_for(request, project_id, MAY_EDIT)
+    upload = request.FILES.get("file")
+    if upload is None:
+        raise Refused("Choose a JSON file that was sent out as a sheet or a project.")
+    parts = manage_project.import_file(request, project_id, upload.read())
+    messages.success(request, f"Brought in {len(parts)} part{'' if len(parts) == 1 else 's'}.")
+    return redirect("project", project_id)
+
+
+@login_required
+@require_GET
+def export_project(request: HttpRequest, project_id: int) -> HttpResponse:
+    """Send a project out as JSON."""
+    project, _ = project_for(request, project_id)
+    response = HttpResponse(manage_project.export_project(project), content_type="application/json")
+    response["Content-Disposition"] = 'attachment; filename="project.json"'
+    return response

@@ -1,0 +1,56 @@
+"""Send a part out as a file."""
+
+from __future__ import annotations
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.utils.http import content_disposition_header
+from django.views.decorators.http import require_GET
+
+from glass_spoon.studio.access import part_for
+from glass_spoon.studio.flows import send_out as flow
+from glass_spoon.studio.flows.build_part import finished_build
+
+
+@login_required
+def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Show the choices, or start writing the file."""
+    part, _ = part_for(request, part_id)
+    document = part.sheet()
+    if request.method == "POST":
+        order = flow.read_order(int(request.user.pk or 0), part.id, document, request.POST)
+        return render(request, "bench/_parcel.html", {"part": part, "parcel": flow.start_parcel(order)})
+    build = finished_build(document)
+    meshes = [(line.id, document.item_name(line.id)) for line in document.lines if line.gives_kind == "mesh" and line.id in build.items]
+    return render(request, "bench/_send_out.html", {"part": part, "meshes": meshes, "levels": range(6)})
+
+
+@login_required
+@require_GET
+def parcel(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
+    """Say how far a file is."""
+    part, _ = part_for(request, part_id)
+    found = flow.find_parcel(token, int(request.user.pk or 0), part.id)
+    return render(request, "bench/_parcel.html", {"part": part, "parcel": found})
+
+
+@login_required
+@require_GET
+def parcel_file(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
+    """Send the file."""
+    part, _ = part_for(request, part_id)
+    found = flow.find_parcel(token, int(request.user.pk or 0), part.id)
+    response = HttpResponse(flow.parcel_data(found), content_type=found.media_type)
+    response["Content-Disposition"] = content_disposition_header(True, found.filename)
+    return response
+
+
+@login_required
+@require_GET
+def sheet_json(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Send the sheet as JSON."""
+    part, _ = part_for(request, part_id)
+    response = HttpResponse(part.sheet().to_json(), content_type="application/json")
+    response["Content-Disposition"] = content_disposition_header(True, f"{part.name}.json")
+    return response
