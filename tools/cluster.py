@@ -143,7 +143,7 @@ class Cluster:
 
     def make_database(self) -> None:
         """Make the database if it is not there."""
-        import psycopg  # noqa: PLC0415  (only in the virtual environment, which exists by now)
+        import psycopg
 
         with psycopg.connect(self.url.rsplit("/", 1)[0] + "/postgres", autocommit=True) as connection:
             found = connection.execute("SELECT 1 FROM pg_database WHERE datname = %s", (DATABASE,)).fetchone()

@@ -49,8 +49,8 @@ def prepare_environment(cluster: Cluster, host: str) -> None:
 
 def prepare_data(empty: bool) -> None:
     """Migrate, gather static files when they changed, load the demo into an empty database."""
-    import django  # noqa: PLC0415  (after the environment is set)
-    from django.core.management import call_command  # noqa: PLC0415
+    import django
+    from django.core.management import call_command
 
     django.setup()
     call_command("migrate", verbosity=0, interactive=False)
@@ -80,7 +80,10 @@ def serve(host: str, port: int, workers: int) -> int:
     for name in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(name, lambda *_: server.terminate())
     if _wait_for(host, port, server):
-        print(f"\n  Glass Spoon is at http://{host}:{port}/\n  Demo sign-in: demo, password kettle-demo\n  Ctrl-C stops it.\n", flush=True)
+        print(
+            f"\n  Glass Spoon is at http://{host}:{port}/\n  Demo sign-in: demo, password kettle-demo\n  Ctrl-C stops it.\n",
+            flush=True,
+        )
     return server.wait()
 
 
@@ -104,7 +107,9 @@ def main() -> int:
         try:
             probe.bind((chosen.host, chosen.port))
         except OSError as error:
-            print(f"Port {chosen.port} cannot be used ({error.strerror}). Choose another: ./start --port 8001", file=sys.stderr)
+            print(
+                f"Port {chosen.port} cannot be used ({error.strerror}). Choose another: ./start --port 8001", file=sys.stderr
+            )
             return 2
     cluster = Cluster("cluster")
     if chosen.reset:

@@ -32,6 +32,9 @@ LINES, TRIANGLES, POINTS = 1, 4, 0
 _MILLIMETRES_Z_UP = {"rotation": [-(0.5**0.5), 0.0, 0.0, 0.5**0.5], "scale": [0.001, 0.001, 0.001]}
 
 
+Parts = list[dict[str, Any]]
+
+
 @dataclass(frozen=True, eq=False)
 class NamedMesh:
     """A mesh to write, with its name and a colour (red, green, blue, each 0 to 1, linear)."""
@@ -75,7 +78,7 @@ class _Binary:
 
 def write_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None) -> bytes:
     """Return a glb file of meshes for other software: triangles, normals broken at creases, uv where corners have one."""
-    binary, nodes, gltf_meshes, materials = _Binary(), [], [], []
+    binary, nodes, gltf_meshes, materials = _Binary(), Parts(), Parts(), Parts()
     for item in meshes:
         if not item.mesh.face_count:
             continue
@@ -101,7 +104,7 @@ def write_view_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None
     Each mesh's extras name accessors: "triangleFaces" (face of each triangle) when not all faces are quads, "evenness"
     (area of each face over the mean); and give "points", the count of the mesh's own vertices among the shade vertices.
     """
-    binary, nodes, gltf_meshes, materials = _Binary(), [], [], []
+    binary, nodes, gltf_meshes, materials = _Binary(), Parts(), Parts(), Parts()
     for item in meshes:
         mesh = item.mesh
         if not mesh.face_count:
@@ -127,16 +130,14 @@ def write_view_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None
 
 def write_moved_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None) -> bytes:
     """Return a glb of the vertices alone, for a board that has the topology already (extras name it)."""
-    binary, nodes, gltf_meshes = _Binary(), [], []
+    binary, nodes, gltf_meshes = _Binary(), Parts(), Parts()
     for item in meshes:
         mesh = item.mesh
         shade = split_at_creases(mesh.topology, sharp_edges(mesh))
         attributes = _vertex_attributes(binary, mesh, shade)
         more = {"topology": mesh.topology.key, "evenness": binary.add(_evenness(mesh), None)}
         nodes.append({"mesh": len(gltf_meshes), "name": item.name})
-        gltf_meshes.append(
-            {"name": item.name, "primitives": [{"attributes": attributes, "mode": POINTS}], "extras": more}
-        )
+        gltf_meshes.append({"name": item.name, "primitives": [{"attributes": attributes, "mode": POINTS}], "extras": more})
     return _assemble(binary, nodes, gltf_meshes, [], extras)
 
 

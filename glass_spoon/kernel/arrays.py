@@ -9,6 +9,7 @@ from glass_spoon.kernel.errors import InvalidInput
 
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
+AnyInts = NDArray[np.int32] | NDArray[np.int64]
 Bools = NDArray[np.bool_]
 
 
@@ -64,3 +65,9 @@ def cross(a: Floats, b: Floats) -> Floats:
         np.multiply(a[..., i], b[..., j], out=result[k])
         result[k] -= a[..., j] * b[..., i]
     return np.moveaxis(result, 0, -1)
+
+
+def sum_by_index(index: AnyInts, values: Floats, count: int) -> Floats:
+    """Return the sums (count, k) of the rows of values (n, k) that share an index (n,)."""
+    columns = [np.bincount(index, column, count) for column in values.T]
+    return np.column_stack(columns).astype(np.float64, copy=False)

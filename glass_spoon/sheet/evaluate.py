@@ -40,8 +40,9 @@ class LineReport:
 
 @dataclass(frozen=True, eq=False)
 class ItemState:
-    """An item as it stands: the key of its content, the line that made this state, and the value."""
+    """An item as it stands: its id, the key of its content, the line that made this state, and the value."""
 
+    item_id: str
     key: str
     line_id: str
     item: Item
@@ -49,18 +50,29 @@ class ItemState:
 
 @dataclass(frozen=True, eq=False)
 class Build:
-    """The outcome of a sheet. reports: by line id, all lines. items: by item id, as they stand at the end."""
+    """The outcome of a sheet. reports: by line id, all lines. items: by item id, as they stand at the end.
+
+    held: items whose last change failed, as they were before it; to look at, not to build on.
+    """
 
     document: SheetDocument
     sizes: Mapping[str, Quantity]
     reports: Mapping[str, LineReport]
     items: Mapping[str, ItemState]
+    held: Mapping[str, ItemState]
     seconds: float
 
     def named(self, kind: str) -> list[tuple[str, ItemState]]:
         """Return the items of one kind with their names, in the order of the sheet."""
-        order = [line.id for line in self.document.lines if line.id in self.items]
-        return [(self.document.item_name(i), self.items[i]) for i in order if self.items[i].item.kind == kind]
+        return self._of_kind(self.items, kind)
+
+    def visible(self, kind: str) -> list[tuple[str, ItemState]]:
+        """Return the items of one kind as `named` does, with those that are held."""
+        return self._of_kind({**self.held, **self.items}, kind)
+
+    def _of_kind(self, states: Mapping[str, ItemState], kind: str) -> list[tuple[str, ItemState]]:
+        order = [line.id for line in self.document.lines if line.id in states]
+        return [(self.document.item_name(i), states[i]) for i in order if states[i].item.kind == kind]
 
 
 @dataclass(eq=False)
@@ -73,6 +85,7 @@ class _Run:
     sizes: dict[str, Quantity] = field(default_factory=dict)
     size_errors: dict[str, Exception] = field(default_factory=dict)
     items: dict[str, ItemState] = field(default_factory=dict)
+    held: dict[str, ItemState] = field(default_factory=dict)
     reports: dict[str, LineReport] = field(default_factory=dict)
 
 
@@ -99,7 +112,7 @@ def evaluate(
         share = _line_progress(progress, number, len(lines))
         run.reports[line.id] = _size_report(run, line) if isinstance(line, Size) else _run_line(run, line, share)
         share(1.0)
-    return Build(document, run.sizes, run.reports, run.items, time.perf_counter() - started)
+    return Build(document, run.sizes, run.reports, run.items, run.held, time.perf_counter() - started)
 
 
 def _line_progress(progress: LineProgress | None, number: int, total: int) -> Progress:
@@ -150,7 +163,7 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
             return _failed(line, error)
         findings = tuple(line.inspect(item)) if run.inspect else None
         run.cache.put(key, (item, findings))
-    run.items[str(line.item_id)] = ItemState(key, line.id, item)
+    run.items[str(line.item_id)] = ItemState(str(line.item_id), key, line.id, item)
     status: Status = "look" if findings else "good"
     return LineReport(status, key, time.perf_counter() - started, kept is not None, findings or ())
 
@@ -168,8 +181,9 @@ def _build(line: Line, given: Given) -> Item:
 
 def _drop(run: _Run, line: Line) -> None:
     """Take away the item whose present state a line failed to make, so that nothing uses an older state unawares."""
-    if line.item_id:
-        run.items.pop(line.item_id, None)
+    state = run.items.pop(line.item_id, None) if line.item_id else None
+    if state is not None:
+        run.held[state.item_id] = state
 
 
 def _inputs(run: _Run, line: Line) -> dict[str, ItemState]:
@@ -184,7 +198,9 @@ def _inputs(run: _Run, line: Line) -> dict[str, ItemState]:
             raise MissingItem(_missing_sentence(run, source, spec), source)
         if state.item.kind != spec.item_kind:
             wanted, came = spec.item_kind, state.item.kind
-            raise MissingItem(f"It needs a {wanted}, and {run.document.item_name(source)} is a {came}. Pick another.", source)
+            raise MissingItem(
+                f"It needs a {wanted}, and {run.document.item_name(source)} is a {came}. Pick another.", source
+            )
         states[name] = state
     return states
 

@@ -209,10 +209,7 @@ def evaluate_expression(text: str | float, dimension: Dimension, sizes: Mapping[
 
 def read_quantity(text: str | float, sizes: Mapping[str, Quantity]) -> Quantity:
     """Return the quantity that a text stands for; see `evaluate_expression`."""
-    if not isinstance(text, str):
-        quantity = as_quantity(text)
-    else:
-        quantity = _parse(text, sizes)
+    quantity = _parse(text, sizes) if isinstance(text, str) else as_quantity(text)
     if not math.isfinite(quantity.value):
         raise BadExpression(str(text), "it is not a finite number")
     return quantity
@@ -224,7 +221,7 @@ def _parse(text: str, sizes: Mapping[str, Quantity]) -> Quantity:
         raise BadExpression(text, f"it is longer than {MAX_TEXT} letters")
     if not text.strip():
         raise BadExpression(text, "it is empty; type a number")
-    names: dict[str, object] = {name: _unit(name) for name in UNITS} | {"pi": Quantity(math.pi)} | dict(sizes)
+    names = {name: _unit(name) for name in UNITS} | {"pi": Quantity(math.pi)} | dict(sizes)
     parser = SimpleEval(functions=FUNCTIONS, names=names)
     parser.nodes = {kind: node for kind, node in parser.nodes.items() if kind.__name__ in _ALLOWED_NODES}
     try:

@@ -64,7 +64,7 @@ class ChoiceSpec(Spec):
 
 @dataclass(frozen=True)
 class ReferenceSpec(Spec):
-    """An item that an earlier line gives; `item_kind` is curve, surface or mesh. `changes` marks the item that this line alters."""
+    """An item that an earlier line gives; `changes` marks the one that this line alters."""
 
     item_kind: str = "curve"
     changes: bool = False

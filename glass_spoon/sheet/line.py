@@ -241,7 +241,11 @@ def show_number(value: float, spec: NumberSpec) -> str:
     """Write a value of a field with its unit."""
     if spec.dimension == "angle":
         return f"{math.degrees(value):.6g}°"
-    return f"{value:,.0f}" if spec.whole and value == round(value) else f"{value:.6g}" + (" mm" if spec.dimension == "length" else "")
+    return (
+        f"{value:,.0f}"
+        if spec.whole and value == round(value)
+        else f"{value:.6g}" + (" mm" if spec.dimension == "length" else "")
+    )
 
 
 def _resolve_point(number: int, point: SheetPoint, sizes: Mapping[str, Quantity]) -> tuple[float, float, bool]:

@@ -7,10 +7,18 @@ from glass_spoon.studio.views import account, bench, geometry, projects, referen
 
 urlpatterns = [
     path("", projects.home, name="home"),
-    path("sign-in/", auth.LoginView.as_view(template_name="account/sign_in.html", redirect_authenticated_user=True), name="sign_in"),
+    path(
+        "sign-in/",
+        auth.LoginView.as_view(template_name="account/sign_in.html", redirect_authenticated_user=True),
+        name="sign_in",
+    ),
     path("sign-out/", auth.LogoutView.as_view(), name="sign_out"),
     path("sign-up/", account.sign_up, name="sign_up"),
-    path("password/", auth.PasswordChangeView.as_view(template_name="account/password.html", success_url="/projects/"), name="password"),
+    path(
+        "password/",
+        auth.PasswordChangeView.as_view(template_name="account/password.html", success_url="/projects/"),
+        name="password",
+    ),
     path("projects/", projects.project_list, name="projects"),
     path("projects/<int:project_id>/", projects.project_page, name="project"),
     path("projects/<int:project_id>/rename/", projects.rename_project, name="project_rename"),

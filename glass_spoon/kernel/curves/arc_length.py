@@ -58,7 +58,6 @@ class ArcLength:
             params = np.where(inside, step, (low + high) / 2)
         return params
 
-
     def _first_guess(self, cell: Ints, share: Floats) -> Floats:
         """Return the fraction (n,) of a cell at which about `share` (n,) of its length is reached.
 

@@ -25,7 +25,7 @@ def basis_derivatives(knots: Floats, degree: int, params: Floats, order: int, sp
     """Return derivatives 0 to `order` of the degree + 1 functions that do not vanish (A2.3).
 
     Shape (order + 1, n, degree + 1): entry [k, j, r] is the k-th derivative of function spans[j] - degree + r at params[j].
-    `spans` chooses the polynomial piece, for one-sided values at knots; None finds it. Derivatives above the degree are zero.
+    `spans` chooses the polynomial piece, for one-sided values at knots; None finds it. Those above the degree are zero.
     """
     spans = find_spans(knots, degree, params) if spans is None else spans
     table = _triangle(knots, degree, params, spans)

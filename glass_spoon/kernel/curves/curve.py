@@ -55,9 +55,7 @@ class NurbsCurve:
         return bool(lengths(self.control_points[-1] - self.control_points[0]) <= tolerance)
 
 
-def make_curve(
-    degree: int, knots: ArrayLike, control_points: ArrayLike, weights: ArrayLike | None = None
-) -> NurbsCurve:
+def make_curve(degree: int, knots: ArrayLike, control_points: ArrayLike, weights: ArrayLike | None = None) -> NurbsCurve:
     """Return a curve from checked parts (shapes and units as in NurbsCurve).
 
     Raises InvalidInput for a degree below one, too few points, falling or unclamped knots, weights not positive.

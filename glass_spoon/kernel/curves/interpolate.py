@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -41,9 +42,9 @@ def interpolate_points(
     if closed and not corner.any():
         return _periodic(array, spacing)
     cuts = np.unique(np.concatenate(([0], np.flatnonzero(corner), [len(array) - 1])))
-    runs = [array[a : b + 1] for a, b in zip(cuts[:-1], cuts[1:], strict=True)]
-    tangents = [[None, None] for _ in runs]
-    tangents[0][0], tangents[-1][1] = start_tangent, end_tangent  # type: ignore[call-overload]
+    runs = [array[a : b + 1] for a, b in pairwise(cuts)]
+    tangents: list[list[ArrayLike | None]] = [[None, None] for _ in runs]
+    tangents[0][0], tangents[-1][1] = start_tangent, end_tangent
     return join_curves([_run(run, spacing, *ends) for run, ends in zip(runs, tangents, strict=True)])
 
 
@@ -74,7 +75,7 @@ def _run(points: Floats, spacing: Spacing, start: ArrayLike | None, end: ArrayLi
     """Return the cubic through one smooth run of points."""
     params = _params(points, spacing)
     ends = (_end_condition(start, params), _end_condition(end, params))
-    spline = make_interp_spline(params, points, k=3, bc_type=ends)
+    spline = make_interp_spline(params, points, k=3, bc_type=ends)  # type: ignore[arg-type]  # the stubs know no lists of derivatives
     control = np.asarray(spline.c).copy()
     control[0], control[-1] = points[0], points[-1]
     return NurbsCurve(3, spline.t, control, np.ones(len(control)))
@@ -104,7 +105,7 @@ def from_polynomials(pieces: PPoly | CubicSpline) -> NurbsCurve:
     The knots are simple, so the control points follow from the values at the breaks and the two end derivatives.
     """
     ends = ([(1, pieces(pieces.x[0], 1))], [(1, pieces(pieces.x[-1], 1))])
-    spline = make_interp_spline(pieces.x, pieces(pieces.x), k=3, bc_type=ends)
+    spline = make_interp_spline(pieces.x, pieces(pieces.x), k=3, bc_type=ends)  # type: ignore[arg-type]  # the stubs know no lists of derivatives
     control = np.asarray(spline.c).copy()
     control[0] = control[-1] = pieces(pieces.x[0])
     return NurbsCurve(3, spline.t, control, np.ones(len(control)))

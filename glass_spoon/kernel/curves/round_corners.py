@@ -130,6 +130,14 @@ def _solve(
     curve: NurbsCurve, plane: Plane, corners: _Corners, fraction: float, start: tuple[Floats, Floats]
 ) -> tuple[Floats, Floats]:
     """Solve for the touching parameters (k,), (k,) at a fraction of the radii; NaN where Newton does not settle."""
+    with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+        return _newton(curve, plane, corners, fraction, start)
+
+
+def _newton(
+    curve: NurbsCurve, plane: Plane, corners: _Corners, fraction: float, start: tuple[Floats, Floats]
+) -> tuple[Floats, Floats]:
+    """Do the steps of `_solve`; a corner that is lost carries NaN on."""
     offset = corners.side * corners.radii * fraction
     s, t = start[0].copy(), start[1].copy()
     scale = np.abs(curve.control_points).max() + 1.0
@@ -138,9 +146,8 @@ def _solve(
         place_b, step_b = _offset_branch(curve, plane, t, offset, before=False)
         gap = place_a - place_b
         det = -step_a[:, 0] * step_b[:, 1] + step_a[:, 1] * step_b[:, 0]
-        with np.errstate(divide="ignore", invalid="ignore"):
-            s = np.clip(s - (-gap[:, 0] * step_b[:, 1] + gap[:, 1] * step_b[:, 0]) / det, curve.domain[0], None)
-            t = np.clip(t - (step_a[:, 0] * gap[:, 1] - step_a[:, 1] * gap[:, 0]) / det, None, curve.domain[1])
+        s = np.clip(s - (-gap[:, 0] * step_b[:, 1] + gap[:, 1] * step_b[:, 0]) / det, curve.domain[0], None)
+        t = np.clip(t - (step_a[:, 0] * gap[:, 1] - step_a[:, 1] * gap[:, 0]) / det, None, curve.domain[1])
         settled = lengths(np.column_stack((gap, np.zeros(len(gap))))) <= 1e-13 * scale
         if settled.all() or np.isnan(s).any():
             break
@@ -159,9 +166,7 @@ def _branch_derivatives(curve: NurbsCurve, params: Floats, before: bool) -> Floa
     return curve_derivatives(curve, params, 2, found)
 
 
-def _offset_branch(
-    curve: NurbsCurve, plane: Plane, params: Floats, offset: Floats, before: bool
-) -> tuple[Floats, Floats]:
+def _offset_branch(curve: NurbsCurve, plane: Plane, params: Floats, offset: Floats, before: bool) -> tuple[Floats, Floats]:
     """Return the offset point C + d n (k, 2) and its derivative C' (1 - d kappa) (k, 2)."""
     values = _branch_derivatives(curve, params, before)
     first, second = plane.flatten(values[1]), plane.flatten(values[2])

@@ -91,7 +91,9 @@ def read_aspect_ratio(geometry: CornerGeometry, limits: Limits) -> Reading:
     """Read the largest aspect ratio."""
     values = aspect_ratios(geometry)
     value = float(values.max()) if len(values) else float("nan")
-    return Reading("aspect_ratio", value, "", limits.aspect_ratio, False, "face", np.flatnonzero(values > limits.aspect_ratio))
+    return Reading(
+        "aspect_ratio", value, "", limits.aspect_ratio, False, "face", np.flatnonzero(values > limits.aspect_ratio)
+    )
 
 
 def read_warpage(geometry: CornerGeometry, limits: Limits) -> Reading:
@@ -105,4 +107,3 @@ def face_evenness(geometry: CornerGeometry) -> Floats:
     """Return the area (f,) of each face over the mean area: 1 is even. For display and for finding the odd ones."""
     mean = float(geometry.areas.mean()) if len(geometry.areas) else 1.0
     return geometry.areas / mean if mean > 0 else np.zeros_like(geometry.areas)
-

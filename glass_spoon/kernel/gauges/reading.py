@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Ints
+from glass_spoon.kernel.arrays import AnyInts, Ints
 
 Kind = Literal["face", "edge", "point"]
 
@@ -31,7 +31,7 @@ class Reading:
     limit: float | None = None
     at_least: bool = False
     kind: Kind = "face"
-    offenders: Ints = field(default_factory=_nobody)
+    offenders: AnyInts = field(default_factory=_nobody)
 
     @property
     def is_good(self) -> bool:

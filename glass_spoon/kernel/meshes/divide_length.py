@@ -76,8 +76,7 @@ def divide_guide(guide: Guide, shares: Ints, spaced: Spacing) -> Floats:
     """Return the parameters (sum of shares + 1,) of the mesh lines: stops are met exactly."""
     if spaced == "by parameter":
         runs = [
-            np.linspace(a, b, n, endpoint=False)
-            for a, b, n in zip(guide.stops[:-1], guide.stops[1:], shares, strict=True)
+            np.linspace(a, b, n, endpoint=False) for a, b, n in zip(guide.stops[:-1], guide.stops[1:], shares, strict=True)
         ]
         return np.append(np.concatenate(runs), guide.stops[-1])
     totals = guide.arc.at_params(guide.stops)

@@ -10,7 +10,7 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import ArrayLike
 
-from glass_spoon.kernel.arrays import Floats, checked_points, cross, directions, frozen
+from glass_spoon.kernel.arrays import Floats, checked_points, cross, directions, frozen, sum_by_index
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
 
@@ -79,9 +79,7 @@ class Mesh:
     def vertex_normals(self) -> Floats:
         """Unit normals (n, 3): area vectors of the faces summed at their vertices."""
         spread = self.face_vectors[self.topology.face_of_corner]
-        total = np.column_stack(
-            [np.bincount(self.topology.face_corners, spread[:, k], self.point_count) for k in range(3)]
-        )
+        total = sum_by_index(self.topology.face_corners, spread, self.point_count)
         return frozen(directions(total))
 
     def moved(self, positions: Floats, normals: Floats | None = None) -> Mesh:

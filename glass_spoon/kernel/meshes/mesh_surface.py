@@ -303,9 +303,7 @@ def _scaled_pairs(surface: NurbsSurface, pairs: Floats) -> Floats:
     return np.stack((_scaled(surface, 0, pairs[..., 0]), _scaled(surface, 1, pairs[..., 1])), axis=-1)
 
 
-def _sharpness(
-    guides: tuple[Guide, Guide], layout: GridLayout, params: tuple[Floats, Floats], tolerance: float
-) -> Floats:
+def _sharpness(guides: tuple[Guide, Guide], layout: GridLayout, params: tuple[Floats, Floats], tolerance: float) -> Floats:
     """Return the crease of every edge (e,): infinite on mesh lines through sharp points, zero elsewhere."""
     result = np.zeros(len(layout_topology(layout).edges.ends))
     for axis, (guide, values) in enumerate(zip(guides, params, strict=True)):

@@ -8,7 +8,7 @@ from functools import lru_cache
 import numpy as np
 import scipy.sparse as sparse
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions
+from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints, cross, directions, sum_by_index
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import Topology
 
@@ -60,8 +60,8 @@ def _split_cached(crease: _Crease) -> ShadeVertices:
     return _number_groups(topology, touched[topology.face_corners], group)
 
 
-def _number_groups(topology: Topology, split: Bools, group: Ints) -> ShadeVertices:
-    """Number the groups of the `split` corners (h,): the first group of a vertex keeps its number, others get new ones."""
+def _number_groups(topology: Topology, split: Bools, group: AnyInts) -> ShadeVertices:
+    """Return shade vertices: of the groups of `split` corners (h,), a vertex's first keeps its number, others get new ones."""
     of_corner = topology.face_corners.astype(np.int64)
     corners = np.flatnonzero(split)
     names, first, inverse = np.unique(group[corners], return_index=True, return_inverse=True)
@@ -111,7 +111,7 @@ def shade_normals(mesh: Mesh, shade: ShadeVertices) -> Floats:
     normals = (mesh.vertex_normals if whole is None else whole)[shade.source].copy()
     corners = np.flatnonzero(split[mesh.topology.face_corners])
     vectors = mesh.face_vectors[mesh.topology.face_of_corner[corners]]
-    total = np.column_stack([np.bincount(shade.of_corner[corners], vectors[:, k], len(normals)) for k in range(3)])
+    total = sum_by_index(shade.of_corner[corners], vectors, len(normals))
     mask = split[shade.source]
     normals[mask] = directions(total[mask])
     return normals

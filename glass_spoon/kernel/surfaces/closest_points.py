@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 from scipy.spatial import cKDTree
 
@@ -92,8 +94,7 @@ def _into_domain(surface: NurbsSurface, axis: int, params: Floats, closed: bool)
 def _nearest_samples(surface: NurbsSurface, points: Floats, per_span: int = 12) -> tuple[Floats, Floats]:
     """Return the parameters (n,), (n,) of the nearest points of a grid of `per_span` places a knot span."""
     us, vs = (
-        np.unique(np.concatenate([np.linspace(a, b, per_span + 1) for a, b in zip(k[:-1], k[1:], strict=True) if b > a]))
-        for k in surface.knots
+        np.unique(np.concatenate([np.linspace(a, b, per_span + 1) for a, b in pairwise(k) if b > a])) for k in surface.knots
     )
     samples = evaluate_grid(surface, us, vs).points.reshape(-1, 3)
     _, index = cKDTree(samples).query(points)

@@ -169,8 +169,7 @@ def _limit_normals(surface: NurbsSurface, u: Floats, v: Floats) -> Floats:
     lost = lengths(normal) <= DEGENERATE * (lengths(a) * lengths(b) + 1e-300)
     if lost.any():
         moved = [
-            p[lost] + inward[axis][lost, 0] * STEP_INSIDE * np.diff(surface.domain(axis))
-            for axis, p in ((0, u), (1, v))
+            p[lost] + inward[axis][lost, 0] * STEP_INSIDE * np.diff(surface.domain(axis)) for axis, p in ((0, u), (1, v))
         ]
         near = surface_derivatives(surface, moved[0], moved[1], 1)
         normal[lost] = cross(near[1, 0], near[0, 1])
@@ -187,8 +186,7 @@ def surface_curvature(surface: NurbsSurface, u: Floats, v: Floats) -> tuple[Floa
     normal = surface_normals(surface, u, v)
     dot = "ij,ij->i"
     big_e, big_f, big_g = (
-        np.einsum(dot, values[a], values[b])
-        for a, b in (((1, 0), (1, 0)), ((1, 0), (0, 1)), ((0, 1), (0, 1)))
+        np.einsum(dot, values[a], values[b]) for a, b in (((1, 0), (1, 0)), ((1, 0), (0, 1)), ((0, 1), (0, 1)))
     )
     e, f, g = (np.einsum(dot, values[key], normal) for key in ((2, 0), (1, 1), (0, 2)))
     with np.errstate(divide="ignore", invalid="ignore"):

@@ -71,7 +71,7 @@ def _check_side(profile: NurbsCurve, place: Floats, unit: Floats, tolerance: flo
         return
     spline = BSpline(profile.knots, distance * profile.weights, profile.degree)
     low, high = profile.domain
-    roots = np.asarray(PPoly.from_spline(spline).roots(extrapolate=False))
+    roots = np.asarray(PPoly.from_spline(spline.tck).roots(extrapolate=False))
     stops = np.unique(np.concatenate(([low], roots[np.isfinite(roots)], profile.breaks, [high])))
     middle = spline((stops[:-1] + stops[1:]) / 2)
     behind = np.flatnonzero(middle < -tolerance)

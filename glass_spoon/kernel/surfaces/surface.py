@@ -57,7 +57,7 @@ class NurbsSurface:
         return bool(lengths(first - last).max() <= tolerance)
 
     def is_pole(self, axis: int, end: int, tolerance: float) -> bool:
-        """Say whether the edge at the start (end = 0) or the last (end = -1) of an axis is one point within `tolerance` mm."""
+        """Say whether the first (end = 0) or the last (end = -1) edge across an axis is one point within `tolerance` mm."""
         edge = np.take(self.control_points, end, axis)
         return bool(lengths(edge - edge[0]).max() <= tolerance)
 
@@ -85,9 +85,7 @@ def make_surface(
     return NurbsSurface(degrees, clean, points, mass)
 
 
-def surface_from_homogeneous(
-    degrees: tuple[int, int], knots: tuple[Floats, Floats], homogeneous: Floats
-) -> NurbsSurface:
+def surface_from_homogeneous(degrees: tuple[int, int], knots: tuple[Floats, Floats], homogeneous: Floats) -> NurbsSurface:
     """Return the surface of homogeneous control points (nu, nv, 4)."""
     weights = homogeneous[..., 3]
     return NurbsSurface(degrees, knots, homogeneous[..., :3] / weights[..., None], weights)
@@ -95,6 +93,4 @@ def surface_from_homogeneous(
 
 def edge_curve(surface: NurbsSurface, axis: int, end: int) -> NurbsCurve:
     """Return the edge curve that runs along `axis`, at the start (end = 0) or the last (end = -1) of the other axis."""
-    return from_homogeneous(
-        surface.degrees[axis], surface.knots[axis], np.take(surface.homogeneous, end, axis=1 - axis)
-    )
+    return from_homogeneous(surface.degrees[axis], surface.knots[axis], np.take(surface.homogeneous, end, axis=1 - axis))

@@ -41,7 +41,10 @@ class Draw(Line):
     chapter = "Draw"
     summary = "Draw a curve through points on the board."
     words = ("curve", "spline", "profile", "points", "sketch", "outline", "line")
-    sentence = "**Draw** {gives} through {points} on the {plane} plane, {shape}; it starts {start} and ends {end}, with {spacing} spacing."
+    sentence = (
+        "**Draw** {gives} through {points} on the {plane} plane, {shape}; it starts {start} and ends {end}, "
+        "with {spacing} spacing."
+    )
     gives_kind = "curve"
 
     verb: Literal["draw"] = "draw"
@@ -72,7 +75,7 @@ class Draw(Line):
             raise KernelError(f"Place at least {least} points: click in the {self.plane} view.")
         right, up, sharp = (np.array(column) for column in zip(*points, strict=True))
         places = lift(self.plane, right, up)
-        tangents = (None, None)
+        tangents: tuple[Floats | None, Floats | None] = (None, None)
         if self.shape == "open":
             tangents = self._tangent(self.start, places[1] - places[0]), self._tangent(self.end, places[-1] - places[-2])
         curve = interpolate_points(places, sharp, self.shape == "closed", self.spacing, *tangents)
@@ -92,13 +95,19 @@ class ImportCurve(Line):
     chapter = "Draw"
     summary = "Import a path of an SVG drawing, exactly."
     words = ("svg", "file", "path", "load", "drawing", "open", "insert")
-    sentence = "**Import curve** {gives} from path {path} of {svg} onto the {plane} plane, {placed}, moved {right} right and {up} up."
+    sentence = (
+        "**Import curve** {gives} from path {path} of {svg} onto the {plane} plane, {placed}, "
+        "moved {right} right and {up} up."
+    )
     gives_kind = "curve"
 
     verb: Literal["import_curve"] = "import_curve"
     gives: Annotated[ItemName, NameSpec("Name of the curve.")] = "profile"
     svg: Annotated[str, FileSpec("The SVG drawing; its units are honoured.")] = ""
-    path: Annotated[Number, NumberSpec("Which path of the drawing, counted from 1.", label="path number", least=1, most=20000, whole=True)] = 1
+    path: Annotated[
+        Number,
+        NumberSpec("Which path of the drawing, counted from 1.", label="path number", least=1, most=20000, whole=True),
+    ] = 1
     plane: PlaneField = "front"
     placed: Annotated[
         Literal["as drawn", "standing on the base line"],
@@ -107,7 +116,9 @@ class ImportCurve(Line):
             ("as drawn", "standing on the base line"),
         ),
     ] = "standing on the base line"
-    right: Annotated[Number, NumberSpec("Moves the curve to the right.", "length", label="move to the right", least=-1e6, most=1e6)] = "0 mm"
+    right: Annotated[
+        Number, NumberSpec("Moves the curve to the right.", "length", label="move to the right", least=-1e6, most=1e6)
+    ] = "0 mm"
     up: Annotated[Number, NumberSpec("Moves the curve up.", "length", label="move up", least=-1e6, most=1e6)] = "0 mm"
 
     def build(self, given: Given) -> CurveItem:

@@ -21,7 +21,9 @@ class Smooth(Line):
 
     verb: Literal["smooth"] = "smooth"
     mesh: Annotated[str, ReferenceSpec("The mesh to smooth.", "mesh", changes=True)] = ""
-    times: Annotated[Number, NumberSpec("How often each face is divided.", label="number of times", least=0, most=MAX_LEVEL, whole=True)] = 1
+    times: Annotated[
+        Number, NumberSpec("How often each face is divided.", label="number of times", least=0, most=MAX_LEVEL, whole=True)
+    ] = 1
     corners: Annotated[
         Literal["kept", "rounded"], ChoiceSpec("What happens to corners of an open edge.", ("kept", "rounded"))
     ] = "kept"

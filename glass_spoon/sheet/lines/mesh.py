@@ -45,14 +45,24 @@ class MeshSurface(Line):
     surface: Annotated[str, ReferenceSpec("The surface to mesh.", "surface")] = ""
     sizing: Annotated[
         Literal["counts", "edge length", "chord"],
-        ChoiceSpec("What decides the counts: numbers, a wanted edge length, or a distance from the surface.",
-                   ("counts", "edge length", "chord")),
+        ChoiceSpec(
+            "What decides the counts: numbers, a wanted edge length, or a distance from the surface.",
+            ("counts", "edge length", "chord"),
+        ),
     ] = "counts"
     round: Annotated[Number, NumberSpec("Edges round.", label="count round", least=1, most=1e9, whole=True, step=4)] = 48
     along: Annotated[Number, NumberSpec("Edges along the profile.", label="count along", least=1, most=1e9, whole=True)] = 26
     edge_length: Annotated[Number, NumberSpec("Wanted length of the edges.", "length", least=1e-3, most=1e6)] = "8 mm"
     chord: Annotated[
-        Number, NumberSpec("Most that an edge may stand off the surface.", "length", label="chord tolerance", least=1e-5, most=1e6, step=0.05)
+        Number,
+        NumberSpec(
+            "Most that an edge may stand off the surface.",
+            "length",
+            label="chord tolerance",
+            least=1e-5,
+            most=1e6,
+            step=0.05,
+        ),
     ] = "0.2 mm"
     spaced: Annotated[
         Literal["evenly", "by parameter"],
@@ -60,7 +70,9 @@ class MeshSurface(Line):
     ] = "evenly"
     poles: Annotated[
         Literal["quads", "fan"],
-        ChoiceSpec("How the mesh closes where the profile touches the axis: a core of quads, or triangles.", ("quads", "fan")),
+        ChoiceSpec(
+            "How the mesh closes where the profile touches the axis: a core of quads, or triangles.", ("quads", "fan")
+        ),
     ] = "quads"
     sharp: Annotated[
         Literal["kept", "softened"],
@@ -79,8 +91,11 @@ class MeshSurface(Line):
 
     def deciding_fields(self) -> list[str]:
         """Leave out the fields that the sizing does not use."""
-        unused = {"counts": {"edge_length", "chord"}, "edge length": {"round", "along", "chord"},
-                  "chord": {"round", "along", "edge_length"}}[self.sizing]
+        unused = {
+            "counts": {"edge_length", "chord"},
+            "edge length": {"round", "along", "chord"},
+            "chord": {"round", "along", "edge_length"},
+        }[self.sizing]
         return [name for name in super().deciding_fields() if name not in unused]
 
     def counts(self, surface: NurbsSurface, given: Given) -> tuple[int, int]:

@@ -54,9 +54,7 @@ def keep_version(request: HttpRequest, part_id: int, name: str) -> KeptVersion:
         raise Refused("Give the version a name, such as “before the wider neck”.")
     if part.versions.filter(name=name).exists():
         raise Refused(f"There is a version called {name}. Choose another name.")
-    return part.versions.create(
-        name=name, document=part.document, figures=figures_of(part.sheet()), made_by=request.user
-    )
+    return part.versions.create(name=name, document=part.document, figures=figures_of(part.sheet()), made_by=request.user)
 
 
 def compare_version(part: Part, version: KeptVersion) -> list[ComparedFigure]:

@@ -27,7 +27,10 @@ SURFACE_ROUND, SURFACE_RUN = 72, 12
 
 @dataclass(frozen=True, eq=False)
 class Shown:
-    """One thing on the board. `key` names its content; `mesh` is at the smoothing level shown; `is_surface` marks stand-ins of bare surfaces."""
+    """One thing on the board.
+
+    key: names its content. mesh: at the smoothing level shown. is_surface: marks stand-ins of bare surfaces.
+    """
 
     key: str
     item_id: str
@@ -41,17 +44,15 @@ def shown_items(build: Build, level: int) -> list[Shown]:
     """Return all that the board shows; Refused when a level would be too large to show."""
     shown: list[Shown] = []
     meshed: set[int] = set()
-    for line in build.document.lines:
-        state = build.items.get(line.id)
-        if state is None or not isinstance(state.item, MeshItem):
-            continue
-        meshed.add(id(state.item.surface))
-        name = build.document.item_name(line.id)
-        shown.append(Shown(f"{state.key}:{level}", line.id, name, smoothed(state, level), state.item.surface, False))
-    for name, state in build.named("surface"):
+    for name, state in build.visible("mesh"):
+        if isinstance(state.item, MeshItem):
+            meshed.add(id(state.item.surface))
+            mesh = smoothed(state, level)
+            shown.append(Shown(f"{state.key}:{level}", state.item_id, name, mesh, state.item.surface, False))
+    for name, state in build.visible("surface"):
         if isinstance(state.item, SurfaceItem) and id(state.item.surface) not in meshed:
             mesh = _stand_in(state.key, state.item.surface)
-            shown.append(Shown(state.key, state.line_id, name, mesh, state.item.surface, True))
+            shown.append(Shown(state.key, state.item_id, name, mesh, state.item.surface, True))
     return shown
 
 
@@ -74,7 +75,8 @@ def smoothed(state: ItemState, level: int) -> Mesh:
     faces = predict_faces(item.mesh.topology, level)
     if faces > SHOWN_FACES:
         raise Refused(
-            f"Smoothed {level} times this has {faces:,} faces; the board shows up to {SHOWN_FACES:,}. Send it out at this level."
+            f"Smoothed {level} times this has {faces:,} faces; the board shows up to {SHOWN_FACES:,}. "
+            "Send it out at this level."
         )
     kept = _kept(f"{state.key}:level{level}", lambda: MeshItem(subdivide(item.mesh, level), item.surface))
     return kept.mesh if isinstance(kept, MeshItem) else item.mesh

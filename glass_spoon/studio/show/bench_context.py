@@ -92,12 +92,16 @@ def _built(build: Build, chosen: ViewChoice) -> dict[str, Any]:
     readings = watched_readings(item, build.document.limits.for_gauges())
     if isinstance(readings, Working):
         return context | {"working": readings, "doing": f"Reading the gauges of {item.mesh.face_count:,} faces"}
-    return context | _gauges(readings) | {
-        "levels": _levels(build, chosen, item.item_id),
-        "gauged": item,
-        "size": "×".join(f"{value:.0f}" if value >= 100 else f"{value:.1f}" for value in bounding_size(item.mesh)),
-        "faces": item.mesh.face_count,
-    }
+    return (
+        context
+        | _gauges(readings)
+        | {
+            "levels": _levels(build, chosen, item.item_id),
+            "gauged": item,
+            "size": "×".join(f"{value:.0f}" if value >= 100 else f"{value:.1f}" for value in bounding_size(item.mesh)),
+            "faces": item.mesh.face_count,
+        }
+    )
 
 
 def _gauges(readings: list[Reading]) -> dict[str, Any]:
@@ -118,6 +122,12 @@ def _levels(build: Build, chosen: ViewChoice, item_id: str = "") -> list[dict[st
         return []
     counts = count_levels(state.item.mesh.topology)
     return [
-        {"level": level, "name": LEVEL_NAMES[level], "faces_text": f"{faces:,}", "on": level == chosen.level, "shown": faces <= SHOWN_FACES}
+        {
+            "level": level,
+            "name": LEVEL_NAMES[level],
+            "faces_text": f"{faces:,}",
+            "on": level == chosen.level,
+            "shown": faces <= SHOWN_FACES,
+        }
         for level, faces in enumerate(counts[:4])
     ]

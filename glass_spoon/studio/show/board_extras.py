@@ -10,12 +10,12 @@ from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.edit_knots import bezier_pieces
 from glass_spoon.kernel.curves.evaluate_curve import rational_derivatives
+from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.gauges.whole_mesh import bounding_size
 from glass_spoon.sheet.errors import SheetError
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import CurveItem
-from glass_spoon.kernel.errors import KernelError
 from glass_spoon.sheet.lines.draw import Draw
 from glass_spoon.studio.flows.show_scene import Shown
 from glass_spoon.studio.show.gauge_rows import FIRST, gauge_rows
@@ -28,8 +28,12 @@ def board_extras(build: Build, shown: list[Shown], readings: list[Reading]) -> d
     """Return the extras of a view."""
     return {
         "curves": [
-            {"id": state.line_id, "name": name, "beziers": np.round(display_cubics(state.item.curve), 4).reshape(-1, 12).tolist()}
-            for name, state in build.named("curve")
+            {
+                "id": state.item_id,
+                "name": name,
+                "beziers": np.round(display_cubics(state.item.curve), 4).reshape(-1, 12).tolist(),
+            }
+            for name, state in build.visible("curve")
             if isinstance(state.item, CurveItem)
         ],
         "drawings": [drawing for line in build.document.lines if (drawing := _drawing(build, line)) is not None],
@@ -80,7 +84,12 @@ def display_cubics(curve: NurbsCurve) -> Floats:
     points, tangents = rational_derivatives(np.moveaxis(np.stack((value, slope)), -1, 0).reshape(4, 2, -1))
     points, tangents = (array.reshape(len(pieces), -1, 3) for array in (points, tangents))
     third = 1 / (3 * ARC_PARTS)
-    cubics = (points[:, :-1], points[:, :-1] + tangents[:, :-1] * third, points[:, 1:] - tangents[:, 1:] * third, points[:, 1:])
+    cubics = (
+        points[:, :-1],
+        points[:, :-1] + tangents[:, :-1] * third,
+        points[:, 1:] - tangents[:, 1:] * third,
+        points[:, 1:],
+    )
     return np.stack(cubics, axis=2).reshape(-1, 4, 3)
 
 

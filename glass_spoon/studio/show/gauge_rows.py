@@ -133,6 +133,13 @@ def gauge_rows(readings: list[Reading], codes: tuple[str, ...]) -> list[GaugeRow
     return [_row(by_code[code]) for code in codes if code in by_code]
 
 
+def _text(reading: Reading, style: GaugeStyle) -> str:
+    """Print a value; the budget with what is spent of it."""
+    if reading.code == "face_budget" and reading.limit is not None:
+        return f"{reading.value:,.0f} of {reading.limit:,.0f}"
+    return style.show(reading.value)
+
+
 def _loose(parts: list[Reading]) -> Reading:
     """Sum the readings of what hangs loose; it points at the first kind that is there."""
     total = sum(part.value for part in parts)
@@ -148,7 +155,7 @@ def _row(reading: Reading) -> GaugeRow:
     return GaugeRow(
         reading.code,
         style.title,
-        style.show(reading.value) if known else "—",
+        _text(reading, style) if known else "—",
         reading.is_good,
         len(reading.offenders),
         None if bar is None else round(100 * min(max(bar, 0.0), 1.0), 1),

@@ -6,16 +6,15 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.errors import BadExpression
 from glass_spoon.sheet.evaluate import Build, LineReport
 from glass_spoon.sheet.expressions import format_quantity, names_in, read_quantity
-from glass_spoon.sheet.errors import BadExpression
 from glass_spoon.sheet.fields import (
     ChoiceSpec,
     FileSpec,
     NameSpec,
     NumberSpec,
     PointsSpec,
-    QuantitySpec,
     ReferenceSpec,
     Spec,
 )
@@ -95,7 +94,7 @@ def _row(build: Build, line: Line, after: str | None) -> SheetRow:
         line.id,
         build.document.number_of(line.id),
         line.verb_name,
-        [part for part in _parts(build, line)],
+        _parts(build, line),
         status,
         time,
         report.findings,
@@ -132,8 +131,14 @@ def _value(build: Build, line: Line, name: str) -> ValuePart:
         options = tuple((choice, spec.choice_label(choice)) for choice in spec.choices)
         return ValuePart("choice", spec.choice_label(str(raw)), name, str(raw), spec.help, options=options)
     if isinstance(spec, ReferenceSpec):
-        return ValuePart("reference", build.document.item_name(raw) or f"pick a {spec.item_kind}", name, raw, spec.help,
-                         options=_item_options(build.document, line, spec))
+        return ValuePart(
+            "reference",
+            build.document.item_name(raw) or f"pick a {spec.item_kind}",
+            name,
+            raw,
+            spec.help,
+            options=_item_options(build.document, line, spec),
+        )
     return _other_value(spec, name, raw)
 
 
@@ -194,7 +199,7 @@ def size_rows(build: Build) -> list[SizeRow]:
 
 def summary(build: Build) -> str:
     """Say what the part holds and what was rebuilt."""
-    counts = [(kind, len(build.named(kind))) for kind in ("curve", "surface", "mesh")]
+    counts = [(kind, len(build.visible(kind))) for kind in ("curve", "surface", "mesh")]
     words = [f"{n} {kind if n == 1 else kind.replace('mesh', 'meshe') + 's'}" for kind, n in counts if n]
     text = ", ".join(words) or "nothing yet"
     fresh = [i for i, report in build.reports.items() if report.key and not report.from_cache]

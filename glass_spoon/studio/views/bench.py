@@ -42,7 +42,9 @@ def _fragments(request: HttpRequest, part: Part, role: Role, view: Any) -> HttpR
     """Answer with every changed fragment, and tell the board to load the model."""
     context = bench_context(part, role, view)
     response = render(request, "bench/_fragments.html", context)
-    if not context["working"]:
+    if context["working"]:
+        response["HX-Reswap"] = "none"
+    else:
         response["HX-Trigger-After-Swap"] = json.dumps({"rebuilt": {"revision": part.revision}})
     return response
 

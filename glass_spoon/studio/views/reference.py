@@ -17,7 +17,13 @@ def verbs(request: HttpRequest) -> HttpResponse:
     """Show every verb, from its declaration."""
     groups = [(chapter, [cls for cls in VERB_CLASSES if cls.chapter == chapter]) for chapter in CHAPTERS]
     rows = [
-        (chapter, [(str(cls.model_fields["verb"].default).replace("_", " "), cls.summary, list(cls.specs().items())) for cls in classes])
+        (
+            chapter,
+            [
+                (str(cls.model_fields["verb"].default).replace("_", " "), cls.summary, list(cls.specs().items()))
+                for cls in classes
+            ],
+        )
         for chapter, classes in groups
     ]
     return render(request, "reference/verbs.html", {"groups": rows})

@@ -22,7 +22,11 @@ def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
         order = flow.read_order(int(request.user.pk or 0), part.id, document, request.POST)
         return render(request, "bench/_parcel.html", {"part": part, "parcel": flow.start_parcel(order)})
     build = finished_build(document)
-    meshes = [(line.id, document.item_name(line.id)) for line in document.lines if line.gives_kind == "mesh" and line.id in build.items]
+    meshes = [
+        (line.id, document.item_name(line.id))
+        for line in document.lines
+        if line.gives_kind == "mesh" and line.id in build.items
+    ]
     return render(request, "bench/_send_out.html", {"part": part, "meshes": meshes, "levels": range(6)})
 
 

@@ -98,7 +98,7 @@ export class Board {
       }
       this.take(readGltf(await answer.arrayBuffer()));
       if (!this.fitted) this.fit();
-      this.note("");
+      this.note(this.isBehind ? "Shown as it last could be built; the sheet says which line needs a look." : "");
     } catch {
       this.note("The server does not answer. Your last change may not be saved; load the page again.");
     } finally {
@@ -108,8 +108,11 @@ export class Board {
 
   /** Show the content of a glTF file. */
   take(file) {
-    const known = file.meshes.every((data) => this.models.get(data.id)?.topology === data.extras.topology);
-    if (known && file.meshes.length === this.models.size) file.meshes.forEach((data) => this.models.get(data.id).setPoints(data));
+    const failed = file.extras.failed?.[0];
+    this.isBehind = Boolean(failed) && !file.meshes.length && this.models.size > 0;
+    const known = this.isBehind || file.meshes.every((data) => this.models.get(data.id)?.topology === data.extras.topology);
+    if (this.isBehind) this.showOffenders(null);
+    else if (known && file.meshes.length === this.models.size) file.meshes.forEach((data) => this.models.get(data.id).setPoints(data));
     else this.replaceModels(file.meshes);
     this.extras = file.extras;
     this.element.dataset.meshes = String(this.models.size);

@@ -132,7 +132,7 @@ export class DrawingView {
     parts.push(svgElement("line", { class: this.plane === "plan" ? "axis-line" : "ground-line", x1: 0, x2: width, y1: y, y2: y }));
     const length = this.space.niceLength(48);
     const left = width - 14 - length * this.space.zoom;
-    const foot = height - 12;
+    const foot = 20;
     parts.push(svgElement("path", { class: "scale-bar", d: `M${left} ${foot - 4}v4h${length * this.space.zoom}v-4` }));
     const words = length >= 1000 ? `${length / 1000} m` : `${Number(length.toPrecision(3))} mm`;
     parts.push(svgElement("text", { class: "scale-text", x: left - 6, y: foot, "text-anchor": "end" }, words));
@@ -153,7 +153,7 @@ export class DrawingView {
         path += (start === last ? "" : `M${start}`) + `C${place[1]} ${place[2]} ${place[3]}`;
         last = `${place[3]}`;
       }
-      const isActive = curve.id === active || curve.item === active;
+      const isActive = curve.id === active;
       parts.push(svgElement("path", { class: `curve-line${isActive ? " is-active" : ""}`, d: path, "data-curve": curve.id }));
       parts.push(svgElement("path", { class: "curve-hit", d: path, "data-curve": curve.id }));
     }
@@ -170,12 +170,12 @@ export class DrawingView {
       const [x2, y2] = this.toScreen(high[axes.right], high[axes.up]);
       if (this.plane === "front") {
         parts.push(svgElement("path", { class: "size-line", d: `M${x1} ${y1 + 8}v16M${x2} ${y1 + 8}v16M${x1} ${y1 + 18}H${x2}` }));
-        parts.push(svgElement("text", { class: "size-text", x: (x1 + x2) / 2, y: y1 + 22 }, sizeText(high[axes.right] - low[axes.right])));
+        parts.push(svgElement("text", { class: "size-text", x: (x1 + x2) / 2, y: y1 + 14 }, sizeText(high[axes.right] - low[axes.right])));
         parts.push(svgElement("path", { class: "size-line", d: `M${x1 - 8} ${y1}h-16M${x1 - 8} ${y2}h-16M${x1 - 18} ${y1}V${y2}` }));
-        parts.push(svgElement("text", { class: "size-text", x: 0, y: 0, transform: `translate(${x1 - 14} ${(y1 + y2) / 2}) rotate(-90)` }, sizeText(high[axes.up] - low[axes.up])));
+        parts.push(svgElement("text", { class: "size-text", x: 0, y: 0, transform: `translate(${x1 - 22} ${(y1 + y2) / 2}) rotate(-90)` }, sizeText(high[axes.up] - low[axes.up])));
       } else {
         parts.push(svgElement("path", { class: "size-line", d: `M${x1 - 8} ${y1}h-16M${x1 - 8} ${y2}h-16M${x1 - 18} ${y1}V${y2}` }));
-        parts.push(svgElement("text", { class: "size-text", x: 0, y: 0, transform: `translate(${x1 - 14} ${(y1 + y2) / 2}) rotate(-90)` }, sizeText(high[axes.up] - low[axes.up])));
+        parts.push(svgElement("text", { class: "size-text", x: 0, y: 0, transform: `translate(${x1 - 22} ${(y1 + y2) / 2}) rotate(-90)` }, sizeText(high[axes.up] - low[axes.up])));
       }
     }
     this.layers.sizes.replaceChildren(...parts);

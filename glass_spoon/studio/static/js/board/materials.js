@@ -50,7 +50,7 @@ export function makeMaterials(color) {
 export const edgeLines = new LineBasicMaterial({ color: new Color("#2c4644"), transparent: true, opacity: 0.62 });
 export const drawingLines = new LineBasicMaterial({ color: new Color("#9fbab4") });
 export const paperFill = new MeshBasicMaterial({ color: new Color("#f9f7f1"), side: DoubleSide, ...pushed });
-export const outline = new ShaderMaterial({ uniforms: { reach: { value: 1 }, ink: { value: INK } }, vertexShader: hullVertex, fragmentShader: hullFragment, side: BackSide });
+export const outline = new ShaderMaterial({ uniforms: { reach: { value: 1 }, ink: { value: INK } }, vertexShader: hullVertex, fragmentShader: hullFragment, side: BackSide, polygonOffset: true, polygonOffsetFactor: 8, polygonOffsetUnits: 16 });
 export const plumFaces = new MeshBasicMaterial({ color: PLUM, side: DoubleSide, transparent: true, opacity: 0.85, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -2 });
 export const plumLines = new LineBasicMaterial({ color: PLUM, depthTest: true });
 export const plumPoints = new PointsMaterial({ color: PLUM, size: 8, sizeAttenuation: false });

@@ -10,11 +10,12 @@ const _pointer = new Vector2();
 export class PictureView {
   constructor(element, board) {
     this.element = element;
+    this.surface = element.querySelector(".picture-surface");
     this.board = board;
     this.camera = new PerspectiveCamera(26, 1, 1, 10000);
     this.camera.up.set(0, 0, 1);
     this.camera.position.copy(START).multiplyScalar(600);
-    this.controls = new OrbitControls(this.camera, element);
+    this.controls = new OrbitControls(this.camera, this.surface);
     this.controls.zoomToCursor = true;
     this.hovered = null;
     this.waiting = 0;
@@ -23,9 +24,9 @@ export class PictureView {
   connect() {
     this.controls.addEventListener("change", () => this.board.draw());
     this.element.addEventListener("pointerenter", () => (this.board.lastView = this.element));
-    this.element.addEventListener("pointermove", (event) => this.onMove(event));
-    this.element.addEventListener("pointerleave", () => this.point(null));
-    this.element.addEventListener("dblclick", () => this.board.fit());
+    this.surface.addEventListener("pointermove", (event) => this.onMove(event));
+    this.surface.addEventListener("pointerleave", () => this.point(null));
+    this.surface.addEventListener("dblclick", () => this.board.fit());
   }
 
   dispose() {
