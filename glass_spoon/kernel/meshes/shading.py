@@ -61,7 +61,7 @@ def _split_cached(crease: _Crease) -> ShadeVertices:
 
 
 def _number_groups(topology: Topology, split: Bools, group: AnyInts) -> ShadeVertices:
-    """Return shade vertices: of the groups of `split` corners (h,), a vertex's first keeps its number, others get new ones."""
+    """Return shade vertices: a vertex's first group of `split` corners (h,) keeps its number."""
     of_corner = topology.face_corners.astype(np.int64)
     corners = np.flatnonzero(split)
     names, first, inverse = np.unique(group[corners], return_index=True, return_inverse=True)

@@ -1,4 +1,4 @@
-"""The closest points of a surface to given points, by damped Gauss-Newton steps from near parameters."""
+"""The closest points of a surface to given points, by damped Newton steps from near parameters."""
 
 from __future__ import annotations
 
@@ -22,7 +22,8 @@ def closest_points(
 
     `start` gives near parameters u (n,), v (n,); without it the nearest of a fine grid is taken. Steps end when the foot
     moves by less than `tolerance` mm. The distance is that of the nearest minimum to the start: true unless another sheet
-    of the surface passes closer. The NURBS Book, section 6.1, with the second-order terms left out and steps damped.
+    of the surface passes closer. The NURBS Book, section 6.1 (equations 6.4 to 6.7), steps damped, and without the
+    second-order terms where those would lead to a maximum.
     """
     u, v = _nearest_samples(surface, points) if start is None else (start[0].copy(), start[1].copy())
     closed = tuple(surface.is_closed(axis, 1e-9 * max(surface.size, 1.0)) for axis in (0, 1))
@@ -36,7 +37,7 @@ def closest_points(
             break
         try_u = _into_domain(surface, 0, u[active] + step_u[active], closed[0])
         try_v = _into_domain(surface, 1, v[active] + step_v[active], closed[1])
-        values = surface_derivatives(surface, try_u, try_v, 1)
+        values = surface_derivatives(surface, try_u, try_v, 2)
         offset = points[active] - values[0, 0]
         size = lengths(offset)
         better = size <= distance[active]
@@ -66,6 +67,9 @@ def _solve_step(
     """
     along_u, along_v = values[1, 0], values[0, 1]
     a, b, c = (np.einsum("ij,ij->i", x, y) for x, y in ((along_u, along_u), (along_u, along_v), (along_v, along_v)))
+    bent = [plain - np.einsum("ij,ij->i", offset, values[key]) for plain, key in ((a, (2, 0)), (b, (1, 1)), (c, (0, 2)))]
+    convex = (bent[0] > 1e-6 * a) & (bent[2] > 1e-6 * c) & (bent[0] * bent[2] - bent[1] ** 2 > 1e-6 * a * c)
+    a, b, c = (np.where(convex, full, plain) for full, plain in zip(bent, (a, b, c), strict=True))
     right_u, right_v = np.einsum("ij,ij->i", along_u, offset), np.einsum("ij,ij->i", along_v, offset)
     a, c = a * (1 + damping) + 1e-300, c * (1 + damping) + 1e-300
     for axis, right in ((0, right_u), (1, right_v)):
@@ -93,9 +97,17 @@ def _into_domain(surface: NurbsSurface, axis: int, params: Floats, closed: bool)
 
 def _nearest_samples(surface: NurbsSurface, points: Floats, per_span: int = 12) -> tuple[Floats, Floats]:
     """Return the parameters (n,), (n,) of the nearest points of a grid of `per_span` places a knot span."""
-    us, vs = (
-        np.unique(np.concatenate([np.linspace(a, b, per_span + 1) for a, b in pairwise(k) if b > a])) for k in surface.knots
-    )
+    us, vs = (_sample_params(surface, axis, per_span) for axis in (0, 1))
     samples = evaluate_grid(surface, us, vs).points.reshape(-1, 3)
     _, index = cKDTree(samples).query(points)
     return us[index // len(vs)], vs[index % len(vs)]
+
+
+def _sample_params(surface: NurbsSurface, axis: int, per_span: int) -> Floats:
+    """Return parameters along an axis, without poles: from there a search cannot tell which way to go."""
+    spans = [np.linspace(a, b, per_span + 1) for a, b in pairwise(surface.knots[axis]) if b > a]
+    params = np.unique(np.concatenate(spans))
+    tolerance = 1e-9 * max(surface.size, 1.0)
+    first = 1 if surface.is_pole(axis, 0, tolerance) else 0
+    last = len(params) - 1 if surface.is_pole(axis, -1, tolerance) else len(params)
+    return params[first:last]

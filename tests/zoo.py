@@ -1,0 +1,76 @@
+"""Named shapes that many tests use."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.interpolate import interpolate_points
+from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
+from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
+from glass_spoon.kernel.surfaces.revolve import revolve_curve
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+
+UP = np.array([0.0, 0.0, 1.0])
+ORIGIN = np.zeros(3)
+TURN = 2 * np.pi
+
+
+def random_curve(rng: np.random.Generator, degree: int, count: int, rational: bool = True) -> NurbsCurve:
+    """Return a random clamped curve with simple inner knots."""
+    inner = np.sort(rng.random(count - degree - 1)) * 0.9 + 0.05
+    knots = np.concatenate((np.zeros(degree + 1), inner, np.ones(degree + 1)))
+    weights = rng.random(count) + 0.5 if rational else np.ones(count)
+    return NurbsCurve(degree, knots, rng.normal(size=(count, 3)) * 10, weights)
+
+
+def random_surface(rng: np.random.Generator, degrees: tuple[int, int], counts: tuple[int, int]) -> NurbsSurface:
+    """Return a random clamped rational surface."""
+    knots = []
+    for degree, count in zip(degrees, counts, strict=True):
+        inner = np.sort(rng.random(count - degree - 1)) * 0.9 + 0.05
+        knots.append(np.concatenate((np.zeros(degree + 1), inner, np.ones(degree + 1))))
+    net = rng.normal(size=(*counts, 3)) * 10
+    return NurbsSurface(degrees, (knots[0], knots[1]), net, rng.random(counts) + 0.5)
+
+
+def kettle_profile() -> NurbsCurve:
+    """Return an open profile that touches the upright axis at its start and has two sharp points."""
+    points = [[0, 0, 0], [40, 0, 0], [74, 0, 0], [82, 0, 34], [62, 0, 106], [46, 0, 146], [53, 0, 158]]
+    return interpolate_points(points, [0, 0, 1, 0, 0, 1, 0], start_tangent=[1, 0, 0])
+
+
+def half_circle(radius: float) -> NurbsCurve:
+    """Return the exact half circle in the front plane, from the lower to the upper pole."""
+    return make_arc(ORIGIN, [radius, 0, 0], [0, 0, radius], -np.pi / 2, np.pi / 2)
+
+
+def sphere(radius: float) -> NurbsSurface:
+    """Return the exact sphere about the origin."""
+    return revolve_curve(half_circle(radius), ORIGIN, UP, TURN)
+
+
+def cone(radius: float, height: float) -> NurbsSurface:
+    """Return the open cone with its tip at the origin, opening upwards."""
+    return revolve_curve(make_polyline([[0, 0, 0], [radius, 0, height]]), ORIGIN, UP, TURN)
+
+
+def torus(major: float, minor: float) -> NurbsSurface:
+    """Return the exact torus about the upright axis."""
+    ring = make_arc([major, 0, 0], [minor, 0, 0], [0, 0, minor], 0, TURN)
+    return revolve_curve(ring, ORIGIN, UP, TURN)
+
+
+def grid_mesh(columns: int, rows: int, size: float = 1.0) -> Mesh:
+    """Return a flat grid of quads."""
+    x, y = np.meshgrid(np.arange(columns + 1) * size, np.arange(rows + 1) * size)
+    number = np.arange((columns + 1) * (rows + 1)).reshape(rows + 1, columns + 1)
+    faces = np.stack((number[:-1, :-1], number[:-1, 1:], number[1:, 1:], number[1:, :-1]), axis=-1).reshape(-1, 4)
+    return make_mesh(np.column_stack((x.ravel(), y.ravel(), np.zeros(x.size))), faces)
+
+
+def cube_mesh(size: float = 2.0) -> Mesh:
+    """Return a closed cube of six quads about the origin, facing outwards."""
+    corners = np.array([[x, y, z] for z in (-1, 1) for y in (-1, 1) for x in (-1, 1)]) * (size / 2)
+    faces = [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]]
+    return make_mesh(corners, faces)
