@@ -24,6 +24,7 @@ def main() -> int:
         "STATIC_ROOT": str(RUNTIME / "test-static"),
         "WORK_DIR": str(RUNTIME / "test-work"),
         "OPENBLAS_NUM_THREADS": "1",
+        "DJANGO_ALLOW_ASYNC_UNSAFE": "1",
     }
     try:
         return subprocess.run([sys.executable, "-m", "pytest", *sys.argv[1:]], cwd=ROOT, env=environment).returncode

@@ -21,3 +21,4 @@ for (const part of [board, slip, new Values(root, edits, board), new SheetAction
 }
 document.body.addEventListener("rebuilt", () => board.load());
 board.load();
+root.dataset.ready = "1";

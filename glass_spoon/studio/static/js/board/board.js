@@ -96,8 +96,11 @@ export class Board {
         this.note(refusal.sentence ?? "The model could not be loaded. Load the page again.");
         return;
       }
+      const hadModels = this.models.size > 0;
       this.take(readGltf(await answer.arrayBuffer()));
       if (!this.fitted) this.fit();
+      else if (this.models.size && !hadModels) this.picture.fit(this.bounds());
+      this.fitted = true;
       this.note(this.isBehind ? "Shown as it last could be built; the sheet says which line needs a look." : "");
     } catch {
       this.note("The server does not answer. Your last change may not be saved; load the page again.");
@@ -116,6 +119,9 @@ export class Board {
     else this.replaceModels(file.meshes);
     this.extras = file.extras;
     this.element.dataset.meshes = String(this.models.size);
+    const empty = this.element.querySelector(".picture-empty");
+    empty.hidden = this.models.size > 0;
+    empty.textContent = failed ? "Nothing can be shown yet: the sheet says which line needs a look." : "Surfaces and meshes show here: draw a curve, then revolve it.";
     this.pen.update();
     this.drawings.forEach((view) => view.redraw());
     this.draw();
@@ -219,8 +225,8 @@ export class Board {
   /** Say something at the foot of the board; an empty sentence takes it away. */
   note(sentence) {
     const note = this.element.querySelector(".board-note");
-    note.textContent = sentence;
-    note.hidden = !sentence;
+    note.textContent = sentence || this.pen.reminder;
+    note.hidden = !note.textContent;
   }
 
   /** @returns {{low: Vector3, high: Vector3}} the box of all that is shown, in mm */
@@ -250,7 +256,6 @@ export class Board {
   /** Bring everything into all views. */
   fit() {
     const box = this.bounds();
-    this.fitted = !box.empty;
     this.space.fit(box, this.drawings.filter((view) => view.isShown()));
     this.picture.fit(box);
     this.drawings.forEach((view) => view.redraw());

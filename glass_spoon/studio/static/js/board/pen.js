@@ -18,6 +18,7 @@ export class Pen {
     this.local = null;
     this.snaps = [];
     this.timer = 0;
+    this.reminder = "";
     this.onMood = () => {};
   }
 
@@ -76,8 +77,8 @@ export class Pen {
   setPlacing(placing) {
     this.placing = placing;
     const plane = this.drawing()?.plane ?? "front";
-    if (placing) this.board.note(`Click in the ${plane} view to place points; Enter when done.`);
-    else this.board.note("");
+    this.reminder = placing ? `Click in the ${plane} view to place points; Enter when done.` : "";
+    this.board.note("");
     this.onMood(placing ? "placing" : this.chosen === null ? "rest" : "chosen");
     this.board.drawings.forEach((view) => view.svg.closest(".view").classList.toggle("can-place", this.isPlacing(view.plane)));
   }
@@ -268,8 +269,7 @@ export class Pen {
     this.redraw();
     const sent = this.local;
     await this.edits.change({ op: "set", line: sent.line, field: "points", value: JSON.stringify(this.values()) });
-    const slip = this.root.querySelector("#slip");
-    if (!slip.open) this.focusHandle(this.board.drawings.find((view) => view.plane === sent.plane));
+    if (isAtRest(document.activeElement)) this.focusHandle(this.board.drawings.find((view) => view.plane === sent.plane));
   }
 
   focusHandle(view) {
@@ -327,6 +327,11 @@ export class Pen {
     this.onMood("chosen");
     this.redraw();
   }
+}
+
+/** Whether the focus may be taken: it is nowhere, or on the board already. */
+function isAtRest(focused) {
+  return !focused || focused === document.body || Boolean(focused.closest(".board"));
 }
 
 function round(value) {

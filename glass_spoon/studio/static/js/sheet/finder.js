@@ -48,6 +48,10 @@ export function finder(root, edits, board) {
     },
     async steer(event) {
       const count = this.proposals().length;
+      if (event.key === "/" && !this.input().value) {
+        event.preventDefault();
+        return;
+      }
       if (event.key === "ArrowDown" || event.key === "ArrowUp") {
         event.preventDefault();
         const step = event.key === "ArrowDown" ? 1 : -1;
@@ -62,6 +66,7 @@ export function finder(root, edits, board) {
     },
     async take(verb) {
       const text = this.input().value;
+      this.input().value = "";
       this.hide();
       const known = new Set([...root.querySelectorAll(".line")].map((line) => line.dataset.line));
       await edits.change({ op: "add", text, verb, after: edits.state().shown_after });

@@ -129,6 +129,7 @@ export class Values {
     if (kind === "limit") await this.edits.change({ op: "limit", limit, value });
     else if (kind === "title") await this.edits.change({ op: "rename", value });
     else await this.edits.change({ op: "set", line, field, value });
+    if (document.activeElement && document.activeElement !== document.body) return;
     this.root.querySelector(`[data-line="${line}"][data-field="${field}"]`)?.focus({ preventScroll: true });
   }
 }

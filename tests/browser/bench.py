@@ -1,0 +1,72 @@
+"""Driving the bench by mouse and keyboard: what tests do again and again."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Locator, Page, expect
+
+
+def open_part(page: Page, name: str) -> None:
+    """Open a part from the list of projects and wait for its model."""
+    page.get_by_role("link", name=name).click()
+    ready(page)
+    expect(page.locator(".board")).to_have_attribute("data-meshes", "1")
+
+
+def ready(page: Page) -> None:
+    """Wait until the bench's scripts run."""
+    expect(page.locator(".bench")).to_have_attribute("data-ready", "1")
+
+
+def saved(page: Page, words: str) -> None:
+    """Wait until the top line says that a change is saved."""
+    expect(page.locator(".saved")).to_contain_text(words)
+
+
+def add_line(page: Page, text: str) -> None:
+    """Press / and type the next line in plain words."""
+    count = page.locator(".line").count()
+    page.keyboard.press("/")
+    expect(page.locator("#next-line")).to_be_focused()
+    page.keyboard.type(text)
+    expect(page.locator(".proposal").first).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page.locator(".line")).to_have_count(count + 1)
+
+
+def place(page: Page, view: str, right: float, up: float, hold: str = "") -> None:
+    """Click in a drawing view at a share of its width and height, from the lower left."""
+    box = page.locator(f".view-{view} .view-drawing").bounding_box()
+    assert box is not None
+    modifiers = [hold] if hold else []
+    page.locator(f".view-{view} .view-drawing").click(
+        position={"x": box["width"] * right, "y": box["height"] * (1 - up)}, modifiers=modifiers
+    )
+
+
+def handle(page: Page, index: int) -> Locator:
+    """Return the handle of a point in the front view."""
+    return page.locator(f".view-front .handle[data-index='{index}']")
+
+
+def drag(page: Page, what: Locator, right: float, down: float, steps: int = 8) -> None:
+    """Drag an element by pixels."""
+    box = what.bounding_box()
+    assert box is not None
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for step in range(1, steps + 1):
+        page.mouse.move(x + right * step / steps, y + down * step / steps)
+    page.mouse.up()
+
+
+def gauge(page: Page, code: str) -> str:
+    """Return the text of a gauge."""
+    return page.locator(f".gauge[data-code='{code}'] .gauge-text").inner_text()
+
+
+def type_value(page: Page, field: str, text: str) -> None:
+    """Click a value of the sheet, type another, press Enter."""
+    page.locator(f"[data-field='{field}']").first.click()
+    page.locator(".value-input").fill(text)
+    page.keyboard.press("Enter")

@@ -1,0 +1,69 @@
+"""A real server in a thread, and a real Chromium."""
+
+from __future__ import annotations
+
+import pytest
+from django.core.management import call_command
+from django.test.testcases import LiveServerThread
+from playwright.sync_api import Page, sync_playwright
+
+FLAGS = [
+    "--no-sandbox",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--ignore-gpu-blocklist",
+    "--disable-background-networking",
+]
+HARMLESS = ("GPU stall", "Automatic fallback to software WebGL", "GroupMarkerNotSet", "server responded with a status of 4")
+
+
+@pytest.fixture(scope="session")
+def chromium():
+    """Debian's Chromium, headless, with WebGL in software."""
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def server(transactional_db, static_files):
+    """The application on a free port, static files by WhiteNoise as in production; the demo is loaded."""
+    call_command("load_demo")
+    thread = LiveServerThread("127.0.0.1", static_handler=lambda application: application)
+    thread.daemon = True
+    thread.start()
+    thread.is_ready.wait()
+    if thread.error:
+        raise thread.error
+    yield f"http://127.0.0.1:{thread.port}"
+    thread.terminate()
+
+
+@pytest.fixture
+def page(chromium, server) -> Page:
+    """A page at the usual size; script errors and console errors fail the test."""
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=server, accept_downloads=True)
+    page = context.new_page()
+    problems: list[str] = []
+    page.on("pageerror", lambda error: problems.append(str(error)))
+    page.on("console", lambda message: problems.append(message.text) if message.type == "error" else None)
+    yield page
+    context.close()
+    assert not [text for text in problems if not any(word in text for word in HARMLESS)]
+
+
+@pytest.fixture
+def signed_in(page: Page) -> Page:
+    """The page signed in as the demo user."""
+    sign_in(page)
+    return page
+
+
+def sign_in(page: Page, name: str = "demo", password: str = "kettle-demo") -> None:
+    """Sign in through the form."""
+    page.goto("/sign-in/")
+    page.get_by_label("Username").fill(name)
+    page.get_by_label("Password").fill(password)
+    page.get_by_role("button", name="Sign in").click()
+    page.wait_for_url("**/projects/")
