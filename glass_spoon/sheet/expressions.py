@@ -6,6 +6,7 @@ names of values (`mm`, `cm`, `m`, `inch`, `deg`, `rad`), so `3 cm` is read as `3
 
 from __future__ import annotations
 
+import ast
 import math
 import re
 from collections.abc import Mapping
@@ -223,6 +224,7 @@ def _parse(text: str, sizes: Mapping[str, Quantity]) -> Quantity:
         raise BadExpression(text, "it is empty; type a number")
     names = {name: _unit(name) for name in UNITS} | {"pi": Quantity(math.pi)} | dict(sizes)
     parser = SimpleEval(functions=FUNCTIONS, names=names)
+    parser.operators = {**parser.operators, ast.Pow: lambda base, power: as_quantity(base) ** power}
     parser.nodes = {kind: node for kind, node in parser.nodes.items() if kind.__name__ in _ALLOWED_NODES}
     try:
         return as_quantity(parser.eval(spelled(text)))
