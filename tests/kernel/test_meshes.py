@@ -255,6 +255,7 @@ def test_shares_add_up_and_leave_none_out():
         ((48, 0), InvalidInput, "1 or more"),
         ((48, 2), CountImpossible, "too few"),
         ((100_000, 10_000), TooManyFaces, "1,000,000,000 faces"),
+        ((100_000, 30), CountImpossible, "at most 1,024"),
     ],
 )
 def test_impossible_counts_are_refused(counts, error, word):

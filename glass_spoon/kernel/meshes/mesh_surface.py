@@ -23,6 +23,9 @@ from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
 PoleClosing = Literal["quads", "fan"]
 
+MAX_CAP_RING = 1024
+"""Most edges of a ring that a cap of quads closes: its core grows with the square of the count."""
+
 CAP_NODES = 257
 """True arc lengths between which inner vertices of a cap are spaced linearly; all lie on the surface exactly."""
 
@@ -88,6 +91,8 @@ def mesh_surface(
         raise TooManyFaces(round_count * along_count, face_limit)
     guides = make_guide(surface, 0), make_guide(surface, 1)
     layout = plan_layout(surface, guides, round_count, along_count, poles, tolerance)
+    if layout.face_count > face_limit:
+        raise TooManyFaces(layout.face_count, face_limit)
     shares = share_count(guides[0].sizes, round_count), share_count(guides[1].sizes, along_count)
     us, vs = (divide_guide(guide, share, spaced) for guide, share in zip(guides, shares, strict=True))
     return _build(surface, guides, layout, (us, vs), crease_sharp, spaced, tolerance)
@@ -129,6 +134,12 @@ def _cap_rings(
             f"{round_count} round cannot close a pole with quads: the count must be even"
             f" (try {' or '.join(map(str, near))}), or close the poles with a fan.",
             near,
+        )
+    if round_count > MAX_CAP_RING:
+        raise CountImpossible(
+            f"{round_count:,} round is too many to close a pole with quads: the core would have"
+            f" {cap_face_count(round_count):,} faces. Use at most {MAX_CAP_RING:,}, or close the poles with a fan.",
+            (MAX_CAP_RING,),
         )
     shares = share_count(guide.sizes, along_count)
     ideal = core_sides(round_count)[0] // 2 + transition_rings(round_count)

@@ -115,7 +115,7 @@ class MeshSurface(Line):
         return (max(4, around + around % 2) if has_pole and self.poles == "quads" else around), along
 
     def predict_faces(self, given: Given) -> int:
-        """Return about the product of the counts."""
+        """Return the product of the counts; caps are counted when the layout is planned, still before memory is taken."""
         around, along = self.counts(given.surface("surface").surface, given)
         return around * along
 

@@ -57,7 +57,7 @@ def _add(form: Form) -> Edit:
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         proposals = propose(text, document)
-        chosen = next((found for found in proposals if found.verb == verb), None)
+        chosen = next((found for found in proposals if verb in ("", found.verb)), None)
         if chosen is None and verb:
             chosen = next((found for found in propose("", document) if found.verb == verb), None)
         if chosen is None:

@@ -20,8 +20,8 @@ from glass_spoon.sheet.lines.draw import Draw
 from glass_spoon.studio.flows.show_scene import Shown
 from glass_spoon.studio.show.gauge_rows import FIRST, gauge_rows
 
-ARC_PARTS = 4
-"""Cubics that stand for one rational piece on the board; a quarter circle is then right to 1e-6 of its radius."""
+ARC_PARTS = 8
+"""Cubics that stand for one rational piece on the board; a quarter circle is then right to 2e-5 of its radius."""
 
 
 def board_extras(build: Build, shown: list[Shown], readings: list[Reading]) -> dict[str, Any]:

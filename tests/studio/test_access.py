@@ -1,0 +1,157 @@
+"""Every address as owner, editor, viewer, stranger and signed out."""
+
+import json
+
+import pytest
+from django.urls import get_resolver, reverse
+
+from glass_spoon.studio.models import KeptVersion
+
+ALL, EDIT, OWN = {"owner", "editor", "viewer"}, {"owner", "editor"}, {"owner"}
+
+# name: (method, who may, form or JSON body). Addresses that anybody may see are listed in OPEN.
+ADDRESSES = {
+    "project": ("get", ALL, None),
+    "project_rename": ("post", EDIT, {"name": "Other"}),
+    "project_remove": ("post", OWN, {"name": "wrong"}),
+    "member_set": ("post", OWN, {"username": "viewer", "role": "viewer"}),
+    "member_remove": ("post", OWN, {}),
+    "part_new": ("post", EDIT, {"name": "Lid"}),
+    "bring_in": ("post", EDIT, {}),
+    "project_export": ("get", ALL, None),
+    "bench": ("get", ALL, None),
+    "bench_show": ("get", ALL, None),
+    "bench_edit": ("post", EDIT, {"op": "rename", "value": "Kettle 2", "revision": "1"}),
+    "bench_undo": ("post", EDIT, {}),
+    "bench_redo": ("post", EDIT, {}),
+    "bench_find": ("get", EDIT, None),
+    "bench_points": ("get", ALL, None),
+    "bench_removal": ("get", EDIT, None),
+    "part_remove": ("post", EDIT, {"name": "wrong"}),
+    "part_copy": ("post", EDIT, {}),
+    "view_glb": ("get", ALL, None),
+    "preview_glb": ("json", ALL, {"line": "l4", "field": "round", "value": "24"}),
+    "offenders": ("get", ALL, None),
+    "thumbnail": ("get", ALL, None),
+    "versions": ("get", ALL, None),
+    "version_compare": ("get", ALL, None),
+    "version_restore": ("post", EDIT, {"revision": "1"}),
+    "send_out": ("get", ALL, None),
+    "parcel": ("get", ALL, None),
+    "parcel_file": ("get", ALL, None),
+    "sheet_json": ("get", ALL, None),
+}
+OPEN = {"home", "sign_in", "sign_out", "sign_up", "verbs", "schema", "health"}
+SIGNED_IN = {"projects", "password"}
+
+
+def test_every_address_is_listed():
+    """A new view must say here who may use it."""
+    names = {pattern.name for pattern in get_resolver().url_patterns}
+    assert names == set(ADDRESSES) | OPEN | SIGNED_IN
+
+
+def address(name, part, people):
+    version = KeptVersion.objects.get_or_create(part=part, name="first", defaults={"document": part.document})[0]
+    known = {
+        "project_id": part.project_id,
+        "part_id": part.id,
+        "user_id": people["viewer"].id,
+        "line_id": "l1",
+        "version_id": version.id,
+        "token": "x" * 24,
+    }
+    pattern = next(entry for entry in get_resolver().url_patterns if entry.name == name)
+    return reverse(name, kwargs={key: known[key] for key in pattern.pattern.converters})
+
+
+def call(client, method, url, body):
+    if method == "json":
+        return client.post(url, json.dumps(body), content_type="application/json")
+    return getattr(client, method)(url, body)
+
+
+@pytest.mark.parametrize("name", sorted(ADDRESSES))
+@pytest.mark.parametrize("who", ["owner", "editor", "viewer", "stranger", None])
+def test_who_may(name, who, part, people, as_user):
+    """Members by role; strangers get 404; whoever is signed out goes to the sign-in; nobody gets a 500."""
+    method, allowed, body = ADDRESSES[name]
+    answer = call(as_user(who), method, address(name, part, people), body)
+    if who is None:
+        assert answer.status_code == 302
+        assert answer.url.startswith("/sign-in/")
+    elif who == "stranger":
+        assert answer.status_code == 404
+    elif who in allowed:
+        assert answer.status_code in (200, 302, 404, 409, 422)
+        assert answer.status_code != 404 or name.startswith("parcel")
+    else:
+        assert answer.status_code == 403
+
+
+@pytest.mark.parametrize("name", sorted(OPEN - {"sign_out"}))
+def test_open_pages(name, db, client):
+    """Anybody may see these."""
+    assert client.get(reverse(name)).status_code in (200, 302)
+
+
+def test_part_of_another_project_is_not_found_by_number(part, as_user):
+    """Numbers that do not exist and numbers that are not theirs look the same."""
+    theirs, none = (as_user("stranger").get(f"/parts/{number}/") for number in (part.id, 999_999))
+    assert theirs.status_code == none.status_code == 404
+    sentence = "There is nothing here, or it belongs to a project that you are not a member of."
+    assert sentence in theirs.content.decode()
+    assert sentence in none.content.decode()
+
+
+def test_pages_carry_a_policy_without_inline_scripts(part, as_user):
+    """script-src knows no unsafe-inline, and the only inline script is the import map with its nonce."""
+    answer = as_user("owner").get(f"/parts/{part.id}/")
+    policy = answer.headers["Content-Security-Policy"]
+    assert "unsafe" not in policy
+    nonce = policy.split("'nonce-")[1].split("'")[0]
+    text = answer.content.decode()
+    inline = [tag for tag in text.split("<script")[1:] if "src=" not in tag.split(">")[0]]
+    assert len(inline) == 1
+    assert f'type="importmap" nonce="{nonce}"' in inline[0]
+    assert 'style="' not in text
+    assert " onclick" not in text
+
+
+def test_forms_need_the_csrf_token(part, people):
+    """A post without the token is refused."""
+    from django.test import Client
+
+    client = Client(enforce_csrf_checks=True)
+    client.force_login(people["owner"])
+    assert client.post(f"/parts/{part.id}/edit/", {"op": "rename", "value": "x", "revision": 1}).status_code == 403
+
+
+def test_sign_up_can_be_closed(settings, client, db):
+    """404, and no link on the sign-in."""
+    settings.SIGN_UP_OPEN = False
+    assert client.get("/sign-up/").status_code == 404
+    assert b"Sign up" not in client.get("/sign-in/").content
+
+
+def test_sign_up_makes_an_account_and_signs_in(client, db):
+    """And weak passwords are refused with a sentence."""
+    weak = client.post("/sign-up/", {"username": "ann", "password1": "short", "password2": "short"})
+    assert weak.status_code == 422
+    good = {"username": "ann", "password1": "a boat for two", "password2": "a boat for two"}
+    assert client.post("/sign-up/", good).url == "/projects/"
+    assert client.get("/projects/").status_code == 200
+
+
+def test_cookies_are_secure_behind_tls(settings):
+    """The setting switches all of it."""
+    import subprocess
+    import sys
+
+    code = (
+        "import os; os.environ.update(SECRET_KEY='x', BEHIND_TLS='1');"
+        "from glass_spoon.studio import settings as s;"
+        "print(s.SESSION_COOKIE_SECURE, s.CSRF_COOKIE_SECURE, s.SECURE_SSL_REDIRECT, s.SECURE_HSTS_SECONDS > 0)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.split() == ["True"] * 4

@@ -1,0 +1,218 @@
+"""Edits of a part: saved, refused, undone, never lost."""
+
+import json
+
+import pytest
+from django.db import DatabaseError
+
+from glass_spoon.studio.flows import change_part as change_flow
+from glass_spoon.studio.models import Part
+from tests.studio.conftest import points_of
+
+
+def test_edit_is_saved_with_a_new_revision_and_answered_with_fragments(part, as_user, edit):
+    """Sheet, gauges, state and top line come back; the board is told to load."""
+    answer = edit(as_user("editor"), op="set", line="l4", field="round", value="64")
+    assert answer.status_code == 200
+    text = answer.content.decode()
+    for fragment in ('id="sheet"', 'id="gauges"', 'id="view-state"', 'id="topline"', 'id="sheet-foot"'):
+        assert fragment in text
+    assert "rebuilt" in answer.headers["HX-Trigger-After-Swap"]
+    part.refresh_from_db()
+    assert part.revision == 2
+    assert part.document["lines"][7]["round"] == "64"
+    assert part.changed_by.username == "editor"
+
+
+def test_stale_edit_is_refused_with_both_states(part, as_user, edit):
+    """Mine, what is saved now, and a way to put mine on top."""
+    edit(as_user("owner"), op="set", line="l2", field="radius", value="5 mm")
+    answer = edit(as_user("editor"), revision=1, op="set", line="l2", field="radius", value="7 mm")
+    assert answer.status_code == 409
+    text = answer.content.decode()
+    assert "7 mm" in text
+    assert "5 mm" in text
+    assert "owner changed this part meanwhile" in text
+    assert answer.headers["HX-Retarget"] == "#messages"
+    part.refresh_from_db()
+    assert part.document["lines"][5]["radius"] == "5 mm"
+
+
+@pytest.mark.parametrize(
+    ("values", "word"),
+    [
+        ({"op": "dance"}, "not known"),
+        ({"op": "set", "line": "zz", "field": "radius", "value": "1"}, "no longer in the sheet"),
+        ({"op": "set", "line": "l2", "field": "zz", "value": "1"}, "no field zz"),
+        ({"op": "set", "line": "l1", "field": "points", "value": "[{"}, "points could not be read"),
+        ({"op": "set", "line": "l1", "field": "points", "value": '[{"x": {}}]'}, "points"),
+        ({"op": "add", "text": "zzzz"}, "No verb was found"),
+        ({"op": "limit", "limit": "evenness", "value": "many"}, "should be a number"),
+        ({"op": "limit", "limit": "nonsense", "value": "1"}, "cannot be used"),
+        ({"op": "rename", "value": "   "}, "needs a name"),
+        ({"op": "drawing", "line": "l1"}, "Choose an SVG"),
+        ({"op": "set", "line": "l1", "field": "gives", "value": "<script>"}, "signs"),
+        ({"op": "rename", "value": "x", "revision": "abc"}, "no revision"),
+        ({"op": "rename", "value": "x", "revision": "9" * 40}, "no revision"),
+    ],
+)
+def test_bad_edits_get_a_sentence_and_change_nothing(part, as_user, values, word):
+    """Never a 500, never a lost sheet."""
+    before = part.document
+    answer = as_user("owner").post(f"/parts/{part.id}/edit/", {"revision": 1, **values}, headers={"HX-Request": "true"})
+    assert answer.status_code in (400, 422)
+    assert word in answer.content.decode()
+    part.refresh_from_db()
+    assert (part.document, part.revision) == (before, 1)
+
+
+@pytest.mark.parametrize(
+    ("line", "field", "value", "word"),
+    [
+        ("l4", "round", "0", "at least 1"),
+        ("l4", "round", "-5", "at least 1"),
+        ("l4", "round", "1000000000", "the limit is 4,000,000"),
+        ("l2", "radius", "900 mm", "largest that fits"),
+        ("l2", "radius", "nan", "no size called nan"),
+        ("l1", "points", '[{"x": -50, "y": 0}, {"x": 50, "y": 80}]', "crosses the axis"),
+    ],
+)
+def test_bad_values_are_kept_and_named_in_their_line(part, as_user, edit, line, field, value, word):
+    """A value that cannot be built is saved as typed, and its line says the way out."""
+    if line == "l1":
+        edit(as_user("owner"), op="pause", line="l2", paused="1")
+    answer = edit(as_user("owner"), op="set", line=line, field=field, value=value)
+    assert answer.status_code == 200
+    assert word in answer.content.decode()
+
+
+def test_undo_and_redo_survive(part, as_user, edit):
+    """They walk the kept history; a new edit cuts off what was undone."""
+    client = as_user("owner")
+    for radius in ("4 mm", "5 mm", "6 mm"):
+        edit(client, op="set", line="l2", field="radius", value=radius)
+
+    def radius():
+        part.refresh_from_db()
+        return part.document["lines"][5]["radius"]
+
+    client.post(f"/parts/{part.id}/undo/")
+    client.post(f"/parts/{part.id}/undo/")
+    assert radius() == "4 mm"
+    as_user("owner").post(f"/parts/{part.id}/redo/")
+    assert radius() == "5 mm"
+    edit(client, op="set", line="l2", field="radius", value="9 mm")
+    client.post(f"/parts/{part.id}/redo/")
+    assert radius() == "9 mm"
+    for _ in range(9):
+        client.post(f"/parts/{part.id}/undo/")
+    assert radius() == "corner"
+
+
+def test_revision_grows_with_undo(part, as_user, edit):
+    """An edit made before somebody's undo is stale."""
+    client = as_user("owner")
+    edit(client, op="set", line="l2", field="radius", value="4 mm")
+    client.post(f"/parts/{part.id}/undo/")
+    assert edit(client, revision=2, op="rename", value="x").status_code == 409
+
+
+def test_history_is_cut_at_its_length(part, as_user, edit, monkeypatch):
+    """Only the last states are kept, the present one always."""
+    monkeypatch.setattr(change_flow, "HISTORY", 5)
+    for number in range(9):
+        edit(as_user("owner"), op="set", line="l2", field="radius", value=f"{number + 1} mm")
+    numbers = list(part.changes.values_list("number", flat=True))
+    assert numbers == [6, 7, 8, 9, 10]
+
+
+def test_killed_in_the_middle_of_a_save_nothing_is_lost(part, as_user, edit, monkeypatch):
+    """History and part are one transaction: when the second write fails, the first is gone too."""
+    client = as_user("owner")
+    client.raise_request_exception = False
+
+    def die(*args, **options):
+        raise DatabaseError("the server was killed")
+
+    monkeypatch.setattr(Part, "save", die)
+    assert edit(client, op="set", line="l2", field="radius", value="4 mm").status_code == 500
+    monkeypatch.undo()
+    part.refresh_from_db()
+    assert part.revision == 1
+    assert part.changes.count() == 1
+    assert edit(client, op="set", line="l2", field="radius", value="4 mm").status_code == 200
+
+
+def test_same_value_again_is_no_change(part, as_user, edit):
+    """No revision, no history."""
+    edit(as_user("owner"), op="set", line="l2", field="radius", value="corner")
+    part.refresh_from_db()
+    assert part.revision == 1
+
+
+def test_lines_are_added_moved_paused_removed(part, as_user, edit):
+    """Through the same address, each with its own summary."""
+    client = as_user("owner")
+    edit(client, op="add", text="smooth 1")
+    part.refresh_from_db()
+    added = part.document["lines"][-1]
+    assert (added["verb"], added["mesh"], added["times"]) == ("smooth", "l4", "1")
+    edit(client, op="pause", line=added["id"], paused="1")
+    edit(client, op="move", line=added["id"], by="-1")
+    part.refresh_from_db()
+    assert part.document["lines"][-2]["id"] == added["id"]
+    edit(client, op="remove", line=added["id"])
+    part.refresh_from_db()
+    assert part.last_change == "line 4 removed"
+
+
+def test_removal_names_what_depends(part, as_user):
+    """Before the curve goes, the lines that use it are named."""
+    text = as_user("owner").get(f"/parts/{part.id}/removal/l1/").content.decode()
+    assert "body profile is used by line 2 (round), line 3 (revolve)" in text
+    assert "line 1 (draw)" in as_user("owner").get(f"/parts/{part.id}/removal/s1/").content.decode()
+    assert "Nothing else depends" in as_user("owner").get(f"/parts/{part.id}/removal/l4/").content.decode()
+
+
+def test_drawing_is_taken_or_refused(part, as_user, edit):
+    """A good SVG is kept in the line; a bad one changes nothing."""
+    from django.core.files.uploadedfile import SimpleUploadedFile
+
+    client = as_user("owner")
+    edit(client, op="add", verb="import_curve", text="")
+    part.refresh_from_db()
+    line = part.document["lines"][-1]["id"]
+    good = b'<svg xmlns="http://www.w3.org/2000/svg"><path d="M9 0 V50"/></svg>'
+    assert edit(client, op="drawing", line=line, file=SimpleUploadedFile("a.svg", good)).status_code == 200
+    part.refresh_from_db()
+    assert part.document["lines"][-1]["svg"] == good.decode()
+    for bad in (b"<svg", b"\xff\xfe\x00", b'<!DOCTYPE x [<!ENTITY a "b">]><svg>&a;</svg>'):
+        answer = edit(client, op="drawing", line=line, file=SimpleUploadedFile("a.svg", bad))
+        assert answer.status_code == 422
+
+
+def test_too_large_an_upload_is_refused(part, as_user):
+    """A post over the limit gets a sentence."""
+    answer = as_user("owner").post(
+        f"/parts/{part.id}/preview.glb",
+        "x" * 6_000_000,
+        content_type="application/json",
+        headers={"Accept": "application/json"},
+    )
+    assert answer.status_code == 413
+    assert "too large" in answer.json()["sentence"]
+
+
+def test_points_table_shows_what_was_typed(part, as_user):
+    """Expressions, not their values."""
+    text = as_user("viewer").get(f"/parts/{part.id}/points/l1/").content.decode()
+    assert "body_d / 2 - 6 mm" in text
+    assert len(json.loads(points_of(part))) == 9
+
+
+def test_viewer_sees_no_way_to_change(part, as_user):
+    """No finder, no chips to click."""
+    text = as_user("viewer").get(f"/parts/{part.id}/").content.decode()
+    assert "you are looking only" in text
+    assert "next-line" not in text
+    assert 'data-kind="number"' not in text

@@ -1,0 +1,184 @@
+"""What the board loads."""
+
+import json
+import struct
+
+import numpy as np
+import pytest
+
+from glass_spoon.studio.flows import build_part, show_scene, watched_work
+from glass_spoon.studio.flows.watched_work import WatchedWork, Working
+from tests.studio.conftest import points_of
+
+
+def gltf(data: bytes) -> dict:
+    length = struct.unpack_from("<I", data, 12)[0]
+    return json.loads(data[20 : 20 + length])
+
+
+def preview(client, part, **asked):
+    return client.post(
+        f"/parts/{part.id}/preview.glb",
+        json.dumps(asked),
+        content_type="application/json",
+        headers={"Accept": "application/json"},
+    )
+
+
+def test_view_holds_the_mesh_the_curves_and_the_points(part, as_user):
+    """One mesh by its item's id; cubics of the profile; nine points of the drawing."""
+    document = gltf(as_user("viewer").get(f"/parts/{part.id}/view.glb").content)
+    assert [mesh["name"] for mesh in document["meshes"]] == ["l4"]
+    assert document["extras"]["curves"][0]["id"] == "l1"
+    assert all(len(piece) == 12 for piece in document["extras"]["curves"][0]["beziers"])
+    assert len(document["extras"]["drawings"][0]["points"]) == 9
+    assert document["extras"]["drawings"][0]["raw"][3][0] == "body_d / 2"
+
+
+def test_view_at_a_level_and_after_a_line(part, as_user):
+    """Smoothed once there are four times the faces; after the revolve a stand-in of the surface."""
+    client = as_user("viewer")
+    once = gltf(client.get(f"/parts/{part.id}/view.glb?level=1").content)
+    assert once["meshes"][0]["extras"]["faces"] == 1296 * 4
+    bare = gltf(client.get(f"/parts/{part.id}/view.glb?shown_after=l3").content)
+    assert bare["extras"]["shown"][0]["surface"] is True
+
+
+def test_display_curves_are_true():
+    """Ends of the board's cubics lie on the kernel's curve, arcs within two thousandths of a millimetre."""
+    from glass_spoon.kernel.curves.line_and_arc import make_arc
+    from glass_spoon.studio.show.board_extras import display_cubics
+
+    cubics = display_cubics(make_arc([0, 0, 0], [100, 0, 0], [0, 100, 0], 0, 2 * np.pi))
+    t = np.linspace(0, 1, 21)[:, None]
+    weights = np.hstack([c * (1 - t) ** (3 - k) * t**k for k, c in enumerate((1, 3, 3, 1))])
+    points = np.einsum("tk,pkc->ptc", weights, cubics)
+    assert np.abs(np.linalg.norm(points, axis=2) - 100).max() < 2e-3  # 2e-5 of the radius, as ARC_PARTS says
+
+
+def test_preview_saves_nothing_and_moves_points_only(part, as_user):
+    """When the board knows the topology, only vertices come, with quick readings."""
+    client = as_user("editor")
+    known = [gltf(client.get(f"/parts/{part.id}/view.glb").content)["meshes"][0]["extras"]["topology"]]
+    points = json.loads(points_of(part))
+    points[4]["x"] = 70
+    document = gltf(preview(client, part, line="l1", field="points", value=points, known=known).content)
+    assert "indices" not in document["meshes"][0]["primitives"][0]
+    readings = {reading["code"]: reading for reading in document["extras"]["readings"]}
+    assert readings["four_sided"]["text"] == "100 %"
+    assert "off_surface" in readings
+    part.refresh_from_db()
+    assert part.revision == 1
+
+
+def test_preview_with_another_count_sends_the_whole_mesh(part, as_user):
+    """The topology is new."""
+    document = gltf(preview(as_user("editor"), part, line="l4", field="round", value="32", known=[]).content)
+    assert "indices" in document["meshes"][0]["primitives"][0]
+
+
+BAD_POINTS = '{"line": "l1", "field": "points", "value": 5}'
+
+
+@pytest.mark.parametrize(
+    "body",
+    [
+        "",
+        "[]",
+        "{",
+        '{"line": "l1"}',
+        '{"line": "zz", "field": "x", "value": 1}',
+        '{"line": "l1", "field": "points", "value": 5}',
+    ],
+)
+def test_bad_previews_get_a_sentence(part, as_user, body):
+    """Never a 500."""
+    answer = as_user("editor").post(
+        f"/parts/{part.id}/preview.glb", body, content_type="application/json", headers={"Accept": "application/json"}
+    )
+    assert answer.status_code in (400, 422)
+    assert answer.json()["sentence"].endswith(".")
+
+
+def test_preview_that_cannot_be_built_says_why(part, as_user):
+    """The file comes without a mesh, and with the sentence."""
+    document = gltf(preview(as_user("editor"), part, line="l2", field="radius", value="500 mm").content)
+    assert "largest that fits" in document["extras"]["failed"][0]
+
+
+def test_offenders_are_listed(part, as_user, edit):
+    """A limit that the mesh breaks, and the faces that break it."""
+    edit(as_user("owner"), op="limit", limit="smallest_corner", value="80")
+    found = as_user("viewer").get(f"/parts/{part.id}/offenders.json?gauge=smallest_corner").json()
+    assert found["kind"] == "face"
+    assert found["item"] == "l4"
+    assert found["total"] == len(found["indices"]) > 0
+    assert as_user("viewer").get(f"/parts/{part.id}/offenders.json?gauge=zzz").json()["total"] == 0
+
+
+def test_level_beyond_what_the_board_shows_is_a_sentence(part, as_user, edit):
+    """400,000 faces at most; the gauges' column says so."""
+    edit(as_user("owner"), op="set", line="l4", field="along", value="300")
+    text = as_user("owner").get(f"/parts/{part.id}/show/?level=3", headers={"HX-Request": "true"}).content.decode()
+    assert "the board shows up to 400,000" in text
+    answer = as_user("owner").get(f"/parts/{part.id}/view.glb?level=3", headers={"Accept": "application/json"})
+    assert answer.status_code == 422
+
+
+def test_thumbnail_is_a_png_and_follows_the_part(part, as_user, edit):
+    """Drawn once a revision."""
+    client = as_user("viewer")
+    first = client.get(f"/parts/{part.id}/thumbnail.png").content
+    assert first.startswith(b"\x89PNG")
+    assert client.get(f"/parts/{part.id}/thumbnail.png").content == first
+    edit(as_user("owner"), op="set", line="s1", field="value", value="240 mm")
+    assert client.get(f"/parts/{part.id}/thumbnail.png").content != first
+
+
+def test_long_builds_show_how_far_they_are(part, as_user, monkeypatch):
+    """Past its patience the server answers with a bar that asks again, and then with the sheet."""
+    import threading
+
+    gate = threading.Event()
+    real = build_part.evaluate
+
+    def slow(document, cache, after, progress):
+        progress(1, 4, 0.5)
+        gate.wait(10)
+        return real(document, cache, after, progress)
+
+    monkeypatch.setattr(build_part, "evaluate", slow)
+    monkeypatch.setattr(build_part, "_builds", WatchedWork("test"))
+    monkeypatch.setattr(build_part.build_sheet, "__defaults__", (0.1,))
+    client = as_user("owner")
+    text = client.get(f"/parts/{part.id}/show/", headers={"HX-Request": "true"})
+    assert "Building the part" in text.content.decode()
+    assert 'value="38"' in text.content.decode()
+    assert text.headers["HX-Reswap"] == "none"
+    gate.set()
+    build_part.finished_build(part.sheet())
+    assert 'id="sheet"' in client.get(f"/parts/{part.id}/show/", headers={"HX-Request": "true"}).content.decode()
+
+
+def test_watched_work_runs_once_and_raises_its_error():
+    """Two callers share one run; a failure is raised and tried again."""
+    work: WatchedWork[int] = WatchedWork("test")
+    calls = []
+
+    def once(report):
+        calls.append(1)
+        report(0.25)
+        return 7
+
+    assert work.result("a", once, None) == work.finished("a", once) == 7
+    assert len(calls) == 1
+
+    def fail(report):
+        raise ValueError("no")
+
+    for _ in range(2):
+        with pytest.raises(ValueError, match="no"):
+            work.finished("b", fail)
+    assert Working(0.4).percent == 40
+    assert watched_work.KEPT > 1
+    assert show_scene.SHOWN_FACES == 400_000
