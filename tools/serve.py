@@ -20,6 +20,16 @@ HELP = """Start Glass Spoon on this machine with its demo data, at http://127.0.
 It keeps its own PostgreSQL cluster and secrets under .runtime/. Ctrl-C stops all it started."""
 
 
+SERVER_ENVIRONMENT = {
+    "OPENBLAS_NUM_THREADS": "1",
+    "OMP_NUM_THREADS": "1",
+    "MALLOC_MMAP_THRESHOLD_": str(1 << 30),
+    "MALLOC_TRIM_THRESHOLD_": str(1 << 31),
+    "MALLOC_TOP_PAD_": str(1 << 26),
+}
+"""One thread a request in the linear algebra; freed arrays stay with the process, so that a drag meets no fresh pages."""
+
+
 def options() -> argparse.Namespace:
     """Read the command line."""
     parser = argparse.ArgumentParser(prog="start", description=HELP, formatter_class=argparse.RawDescriptionHelpFormatter)
@@ -42,8 +52,8 @@ def prepare_environment(cluster: Cluster, host: str) -> None:
     os.environ.setdefault("SECRET_KEY", secret.read_text())
     os.environ.setdefault("ALLOWED_HOSTS", ",".join({"127.0.0.1", "localhost", host}))
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "glass_spoon.studio.settings")
-    for name in ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS"):
-        os.environ.setdefault(name, "1")
+    for name, value in SERVER_ENVIRONMENT.items():
+        os.environ.setdefault(name, value)
     sys.path.insert(0, str(ROOT))
 
 

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.arrays import AnyInts, Floats
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.shading import (
     ShadeVertices,
@@ -48,7 +48,7 @@ class NamedMesh:
 class _Binary:
     """The binary chunk in the making: buffers, their views and accessors."""
 
-    parts: list[bytes] = field(default_factory=list)
+    parts: list[memoryview] = field(default_factory=list)
     views: list[dict[str, Any]] = field(default_factory=list)
     accessors: list[dict[str, Any]] = field(default_factory=list)
     size: int = 0
@@ -69,7 +69,7 @@ class _Binary:
             columns = [data[:, k] for k in range(data.shape[1])]
             accessor["min"] = [float(column.min()) for column in columns]
             accessor["max"] = [float(column.max()) for column in columns]
-        self.parts.append(data.tobytes())
+        self.parts.append(memoryview(data.view(np.uint8).reshape(-1)))  # type: ignore[arg-type]  # arrays are buffers
         self.size += data.nbytes
         self.views.append(view)
         self.accessors.append(accessor)
@@ -129,13 +129,13 @@ def write_view_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None
 
 
 def write_moved_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None) -> bytes:
-    """Return a glb of the vertices alone, for a board that has the topology already (extras name it)."""
+    """Return a glb of the vertices alone, for a board that has the topology already (each mesh's extras name it)."""
     binary, nodes, gltf_meshes = _Binary(), Parts(), Parts()
     for item in meshes:
         mesh = item.mesh
         shade = split_at_creases(mesh.topology, sharp_edges(mesh))
         attributes = _vertex_attributes(binary, mesh, shade)
-        more = {"topology": mesh.topology.key, "evenness": binary.add(_evenness(mesh), None)}
+        more = {"topology": mesh.topology.key}
         nodes.append({"mesh": len(gltf_meshes), "name": item.name})
         gltf_meshes.append({"name": item.name, "primitives": [{"attributes": attributes, "mode": POINTS}], "extras": more})
     return _assemble(binary, nodes, gltf_meshes, [], extras)
@@ -146,7 +146,8 @@ def _vertex_attributes(binary: _Binary, mesh: Mesh, shade: ShadeVertices) -> dic
     own = len(shade.source) == mesh.point_count
     positions = mesh.positions if own else mesh.positions[shade.source]
     normals = shade_normals(mesh, shade).astype(np.float32)
-    normals[~normals.any(axis=1)] = (0.0, 0.0, 1.0)
+    missing = (normals[:, 0] == 0) & (normals[:, 1] == 0) & (normals[:, 2] == 0)
+    normals[missing] = (0.0, 0.0, 1.0)
     return {
         "POSITION": binary.add(positions.astype(np.float32), VERTEX_TARGET, bounds=True),
         "NORMAL": binary.add(normals, VERTEX_TARGET),
@@ -161,7 +162,7 @@ def _shade_uv(shade: ShadeVertices, uv: Floats) -> NDArray[np.float32]:
     return values
 
 
-def _view_triangles(mesh: Mesh) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def _view_triangles(mesh: Mesh) -> tuple[AnyInts, AnyInts]:
     """Return triangles (t, 3) as corners and the face (t,) of each, by the same diagonal for one topology."""
     topology = mesh.topology
     if topology.is_quads:
@@ -210,7 +211,7 @@ def _assemble(
         document["extras"] = extras
     text = json.dumps(document, separators=(",", ":")).encode()
     text += b" " * (-len(text) % 4)
-    chunks = [struct.pack("<II", len(text), 0x4E4F534A), text]
+    chunks: list[bytes | memoryview] = [struct.pack("<II", len(text), 0x4E4F534A), text]
     if binary.size:
         chunks += [struct.pack("<II", binary.size, 0x004E4942), *binary.parts]
     total = 12 + sum(map(len, chunks))

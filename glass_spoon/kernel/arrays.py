@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -10,7 +12,9 @@ from glass_spoon.kernel.errors import InvalidInput
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 AnyInts = NDArray[np.int32] | NDArray[np.int64]
+Singles = NDArray[np.float32]
 Bools = NDArray[np.bool_]
+Real = TypeVar("Real", NDArray[np.float64], NDArray[np.float32])
 
 
 def frozen(values: ArrayLike) -> Floats:
@@ -20,6 +24,12 @@ def frozen(values: ArrayLike) -> Floats:
         array = array.copy()
         array.flags.writeable = False
     return array
+
+
+def owned(values: Floats) -> Floats:
+    """Return an array that its maker gives away, made read-only in place, so that `frozen` need not copy it."""
+    values.flags.writeable = False
+    return values
 
 
 def frozen_ints(values: ArrayLike) -> NDArray[np.int32]:
@@ -71,3 +81,25 @@ def sum_by_index(index: AnyInts, values: Floats, count: int) -> Floats:
     """Return the sums (count, k) of the rows of values (n, k) that share an index (n,)."""
     columns = [np.bincount(index, column, count) for column in values.T]
     return np.column_stack(columns).astype(np.float64, copy=False)
+
+
+def cross_columns(a: list[Real], b: list[Real]) -> list[Real]:
+    """Return the cross product of vectors given as columns x, y, z."""
+    scratch = np.empty_like(a[0])
+    result = []
+    for i, j in ((1, 2), (2, 0), (0, 1)):
+        column = a[i] * b[j]
+        np.multiply(a[j], b[i], out=scratch)
+        column -= scratch
+        result.append(column)
+    return result
+
+
+def dot_columns(a: list[Real], b: list[Real]) -> Real:
+    """Return the dot product of vectors given as columns x, y, z."""
+    result = a[0] * b[0]
+    scratch = a[1] * b[1]
+    result += scratch
+    np.multiply(a[2], b[2], out=scratch)
+    result += scratch
+    return result

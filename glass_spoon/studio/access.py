@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.db.models import F
 from django.http import Http404, HttpRequest
 
 from glass_spoon.studio.models import Membership, Part, Project, Role
@@ -33,19 +34,18 @@ def part_for(
     request: HttpRequest, part_id: int, roles: tuple[Role, ...] = tuple(Role), lock: bool = False
 ) -> tuple[Part, Role]:
     """Return a part and the user's role, in one query; `lock` holds the row until the transaction ends."""
-    found = (
-        Membership.objects.filter(user_id=request.user.id, project__parts__id=part_id)  # type: ignore[misc]
-        .values_list("role", flat=True)
+    parts = Part.objects.select_for_update(of=("self",)) if lock else Part.objects.select_related("project")
+    part = (
+        parts.defer("thumbnail")
+        .filter(id=part_id, project__memberships__user_id=request.user.id)  # type: ignore[misc]
+        .annotate(role=F("project__memberships__role"))
         .first()
     )
-    if found is None:
-        raise Http404
-    _require(Role(found), roles)
-    parts = Part.objects.select_for_update() if lock else Part.objects.select_related("project")
-    part = parts.defer("thumbnail").filter(id=part_id).first()
     if part is None:
         raise Http404
-    return part, Role(found)
+    role = Role(part.role)
+    _require(role, roles)
+    return part, role
 
 
 def _require(role: Role, roles: tuple[Role, ...]) -> None:

@@ -210,11 +210,11 @@ def test_smoothing_counts():
 
 
 def test_quick_gauges_agree_with_all():
-    """The figures that follow a drag are those of the full reading, but for the sampled distance."""
+    """The figures that follow a drag are those of the full reading, to the digits of float32."""
     mesh, ball = mesh_surface(sphere(5.0), 24, 12), sphere(5.0)
     full = {r.code: r.value for r in read_gauges(mesh, ball, LIMITS)}
     for reading in read_quick_gauges(mesh, ball, LIMITS):
-        assert reading.value == pytest.approx(full[reading.code], rel=1e-12), reading.code
+        assert reading.value == pytest.approx(full[reading.code], rel=2e-5), reading.code  # float32
 
 
 def test_progress_is_told():

@@ -11,7 +11,9 @@ from glass_spoon.kernel.curves.basis import find_spans
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives
 
-_NODES, _WEIGHTS = np.polynomial.legendre.leggauss(10)
+_MANY = np.polynomial.legendre.leggauss(10)
+_FEW = np.polynomial.legendre.leggauss(4)
+"""Nodes and weights for a whole cell, and for the short way of a Newton step."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,7 +37,7 @@ class ArcLength:
         cell = np.clip(np.searchsorted(self.params, params, side="right") - 1, 0, len(self.params) - 2)
         return self.totals[cell] + _integrals(self.curve, self.params[cell], params)
 
-    def to_params(self, wanted: Floats, tolerance: float = 1e-12) -> Floats:
+    def to_params(self, wanted: Floats, tolerance: float = 1e-10) -> Floats:
         """Return the parameters (n,) at which the length is `wanted` (n,) mm, by safeguarded Newton steps.
 
         `tolerance` is relative to the whole length; where the curve stands still (zero speed) the step bisects.
@@ -47,15 +49,16 @@ class ArcLength:
         spans = find_spans(self.curve.knots, self.curve.degree, (low + high) / 2)
         size = self.totals[cell + 1] - self.totals[cell]
         params = low + (high - low) * self._first_guess(cell, np.divide(rest, size, out=np.zeros_like(rest), where=size > 0))
+        error = _integrals(self.curve, start, params, spans) - rest
         for _ in range(60):
-            error = _integrals(self.curve, start, params, spans) - rest
             if np.abs(error).max(initial=0.0) <= tolerance * self.length:
                 break
             low, high = np.where(error < 0, params, low), np.where(error > 0, params, high)
             speed = lengths(curve_derivatives(self.curve, params, 1, spans)[1])
             step = params - np.divide(error, speed, out=np.full_like(error, np.inf), where=speed > 0)
             inside = (step >= low) & (step <= high)
-            params = np.where(inside, step, (low + high) / 2)
+            before, params = params, np.where(inside, step, (low + high) / 2)
+            error = error + _integrals(self.curve, before, params, spans, _FEW)
         return params
 
     def _first_guess(self, cell: Ints, share: Floats) -> Floats:
@@ -104,12 +107,14 @@ def measure_length(curve: NurbsCurve, tolerance: float = 1e-11) -> ArcLength:
     return ArcLength(curve, np.append(starts[order], curve.domain[1]), totals)
 
 
-def _integrals(curve: NurbsCurve, low: Floats, high: Floats, spans: Ints | None = None) -> Floats:
+def _integrals(
+    curve: NurbsCurve, low: Floats, high: Floats, spans: Ints | None = None, rule: tuple[Floats, Floats] = _MANY
+) -> Floats:
     """Integrate the speed from low (n,) to high (n,), each pair inside one knot span, by the Gauss rule."""
     half = (high - low) / 2
-    nodes = (low + half)[:, None] + half[:, None] * _NODES
+    nodes = (low + half)[:, None] + half[:, None] * rule[0]
     if spans is None:
         spans = find_spans(curve.knots, curve.degree, low + half)
-    repeated = np.repeat(spans, len(_NODES))
+    repeated = np.repeat(spans, len(rule[0]))
     speed = lengths(curve_derivatives(curve, nodes.ravel(), 1, repeated)[1]).reshape(nodes.shape)
-    return half * (speed @ _WEIGHTS)
+    return half * (speed @ rule[1])

@@ -6,9 +6,12 @@ from math import comb
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths
+from glass_spoon.kernel.arrays import Floats, Ints, cross, directions, lengths
 from glass_spoon.kernel.curves.basis import basis_derivatives, find_spans
 from glass_spoon.kernel.curves.curve import NurbsCurve
+
+STANDSTILL = 1e-10
+"""A first derivative shorter than this, relative to the size of the curve, counts as zero."""
 
 
 def curve_derivatives(curve: NurbsCurve, params: Floats, order: int, spans: Ints | None = None) -> Floats:
@@ -51,17 +54,23 @@ def curve_tangents(curve: NurbsCurve, params: Floats, spans: Ints | None = None)
     side on which the piece lies.
     """
     spans = find_spans(curve.knots, curve.degree, params) if spans is None else spans
-    values = curve_derivatives(curve, params, max(curve.degree, 1), spans)
-    result = values[1].copy()
-    scale = np.abs(curve.control_points).max() + 1.0
+    result = curve_derivatives(curve, params, 1, spans)[1]
+    flat = np.flatnonzero(lengths(result) <= STANDSTILL * (np.abs(curve.control_points).max() + 1.0))
+    if len(flat):
+        result[flat] = _higher_tangents(curve, params[flat], spans[flat])
+    return directions(result)
+
+
+def _higher_tangents(curve: NurbsCurve, params: Floats, spans: Ints) -> Floats:
+    """Return the first derivative (n, 3) of order two or more that does not vanish, turned to the curve's own run."""
+    values = curve_derivatives(curve, params, max(curve.degree, 2), spans)
+    result = np.zeros((len(params), 3))
     at_end = params >= curve.knots[spans + 1]
     for k in range(2, len(values)):
-        flat = lengths(result) <= 1e-10 * scale
-        if not flat.any():
-            break
+        flat = lengths(result) <= STANDSTILL * (np.abs(curve.control_points).max() + 1.0)
         side = np.where(at_end[flat] & (k % 2 == 0), -1.0, 1.0)
         result[flat] = values[k][flat] * side[:, None]
-    return directions(result)
+    return result
 
 
 def curve_curvature(curve: NurbsCurve, params: Floats) -> Floats:
@@ -82,9 +91,10 @@ def one_sided_tangents(curve: NurbsCurve, params: Floats) -> tuple[Floats, Float
 
 def find_kinks(curve: NurbsCurve, angle: float) -> Floats:
     """Return the inner parameters (k,) where the tangent turns by more than `angle` radians at once: the sharp points."""
-    values, counts = np.unique(curve.knots, return_counts=True)
-    inner: Bools = (values > curve.domain[0]) & (values < curve.domain[1]) & (counts >= curve.degree)
-    params = values[inner]
+    p = curve.degree
+    inner = curve.knots[p + 1 : len(curve.knots) - p - 1]
+    repeated = inner[p - 1 :] == inner[: len(inner) - p + 1]
+    params = np.unique(inner[p - 1 :][repeated])
     if not len(params):
         return params
     before, after = one_sided_tangents(curve, params)

@@ -1,4 +1,4 @@
-"""Vectors and angles at every corner of a mesh, worked out once for all gauges."""
+"""Vectors and angles at every corner of a mesh, worked out once for all gauges, column by column."""
 
 from __future__ import annotations
 
@@ -7,49 +7,75 @@ from functools import cached_property
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, cross, lengths
+from glass_spoon.kernel.arrays import Floats, cross_columns, dot_columns, lengths
 from glass_spoon.kernel.meshes.mesh import Mesh
 
 
 @dataclass(frozen=True, eq=False)
 class CornerGeometry:
-    """Figures for each corner h of a mesh: the side that leaves it, its cross product with the side that comes in."""
+    """Figures for each corner h of a mesh: the side that leaves it, its cross product with the side that comes in.
+
+    Vectors are three columns x, y, z, each (h,).
+    """
 
     mesh: Mesh
 
+    def following(self, values: Floats) -> Floats:
+        """Return the values (h,) of the next corner of the same face."""
+        if self.mesh.topology.is_quads:
+            return _rolled(values, 1)
+        return values[self.mesh.topology.next_corner]
+
+    def preceding(self, values: Floats) -> Floats:
+        """Return the values (h,) of the corner before of the same face."""
+        if self.mesh.topology.is_quads:
+            return _rolled(values, -1)
+        return values[self.mesh.topology.previous_corner]
+
+    def of_face(self, values: Floats) -> Floats:
+        """Return face values (f,) at every corner (h,)."""
+        return np.repeat(values, 4 if self.mesh.topology.is_quads else self.mesh.topology.face_sides)
+
     @cached_property
-    def sides(self) -> Floats:
-        """Vectors (h, 3) in mm from each corner to the next."""
-        corners = self.mesh.topology.face_corners
-        return self.mesh.positions[corners[self.mesh.topology.next_corner]] - self.mesh.positions[corners]
+    def sides(self) -> list[Floats]:
+        """Vectors in mm from each corner to the next."""
+        return [self.following(column) - column for column in self.mesh.corner_columns]
 
     @cached_property
     def side_lengths(self) -> Floats:
         """Lengths (h,) in mm of the sides."""
-        return lengths(self.sides)
+        return np.sqrt(dot_columns(self.sides, self.sides))
 
     @cached_property
-    def back(self) -> Floats:
-        """Vectors (h, 3) from each corner to the one before."""
-        return -self.sides[self.mesh.topology.previous_corner]
+    def back(self) -> list[Floats]:
+        """Vectors from each corner to the one before."""
+        return [-self.preceding(column) for column in self.sides]
 
     @cached_property
-    def crosses(self) -> Floats:
-        """Cross products (h, 3) of the side out and the side back: the normal of the corner, scaled."""
-        return cross(self.sides, self.back)
+    def crosses(self) -> list[Floats]:
+        """Cross products of the side out and the side back: the normal of the corner, scaled."""
+        return cross_columns(self.sides, self.back)
+
+    @cached_property
+    def normals(self) -> list[Floats]:
+        """Unit normals of the faces, columns (f,)."""
+        return [np.ascontiguousarray(column) for column in self.mesh.face_normals.T]
 
     @cached_property
     def jacobians(self) -> Floats:
         """Corner Jacobians (h,) in mm^2: `crosses` along the normal of the face."""
-        normals = np.repeat(self.mesh.face_normals, self.mesh.topology.face_sides, axis=0)
-        return np.einsum("ij,ij->i", self.crosses, normals)
+        if not self.mesh.topology.is_quads:
+            return dot_columns(self.crosses, [self.of_face(column) for column in self.normals])
+        total = np.zeros((self.mesh.face_count, 4))
+        for column, normal in zip(self.crosses, self.normals, strict=True):
+            total += column.reshape(-1, 4) * normal[:, None]
+        return total.ravel()
 
     @cached_property
     def angles(self) -> Floats:
         """Corner angles (h,) in radians, 0 to 2 pi: over pi where the corner is dented."""
-        dot = np.einsum("ij,ij->i", self.sides, self.back)
-        bend = lengths(self.crosses) * np.where(self.jacobians < 0, -1.0, 1.0)
-        angle = np.arctan2(bend, dot)
+        bend = np.sqrt(dot_columns(self.crosses, self.crosses))
+        angle = np.arctan2(np.where(self.jacobians < 0, -bend, bend), dot_columns(self.sides, self.back))
         return np.where(angle < 0, angle + 2 * np.pi, angle)
 
     @cached_property
@@ -62,3 +88,14 @@ class CornerGeometry:
     def areas(self) -> Floats:
         """Face areas (f,) in mm^2: the length of the area vector, exact for flat faces."""
         return lengths(self.mesh.face_vectors)
+
+
+def _rolled(values: Floats, step: int) -> Floats:
+    """Return quad corner values (h,) taken `step` corners (1 or -1) further round each face."""
+    rows = values.reshape(-1, 4)
+    result = np.empty_like(rows)
+    if step == 1:
+        result[:, :3], result[:, 3] = rows[:, 1:], rows[:, 0]
+    else:
+        result[:, 1:], result[:, 0] = rows[:, :3], rows[:, 3]
+    return result.ravel()

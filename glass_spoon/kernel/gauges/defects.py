@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial import cKDTree
 
-from glass_spoon.kernel.arrays import Ints
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, dot_columns
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -68,14 +68,23 @@ def read_folded(geometry: CornerGeometry) -> Reading:
     more, or from its only neighbour. Inside out: it runs through a shared edge in the same direction as its neighbour;
     of such a pair the face in the smaller orientation class of its component is counted.
     """
-    mesh, topology = geometry.mesh, geometry.mesh.topology
-    bad = np.zeros(topology.face_count, dtype=bool)
-    bad[topology.face_of_corner[geometry.jacobians <= 0]] = True
-    pair = topology.edge_faces[(topology.edge_face_counts == 2) & ~topology.same_direction]
-    facing = np.einsum("ij,ij->i", mesh.face_normals[pair[:, 0]], mesh.face_normals[pair[:, 1]])
-    against = np.bincount(pair[facing < FOLD_COSINE].ravel(), minlength=topology.face_count)
-    neighbours = np.bincount(pair.ravel(), minlength=topology.face_count)
-    bad |= (against >= 2) | ((against == 1) & (neighbours == 1))
+    topology = geometry.mesh.topology
+    dented = np.zeros(topology.face_count, dtype=bool)
+    dented[topology.face_of_corner[geometry.jacobians <= 0]] = True
+    return folded_reading(topology, dented, geometry.normals)
+
+
+def folded_reading(topology: Topology, dented: Bools, normals: list[Floats]) -> Reading:
+    """Return the reading of `read_folded` from the dented faces (f,) and the unit normals of all, columns (f,)."""
+    bad = dented.copy()
+    pair = topology.neighbours
+    first, second = np.ascontiguousarray(pair[:, 0]), np.ascontiguousarray(pair[:, 1])
+    facing = dot_columns([n[first] for n in normals], [n[second] for n in normals])
+    folds = np.flatnonzero(facing < FOLD_COSINE)
+    if len(folds):
+        against = np.bincount(pair[folds].ravel(), minlength=topology.face_count)
+        neighbours = np.bincount(pair.ravel(), minlength=topology.face_count)
+        bad |= (against >= 2) | ((against == 1) & (neighbours == 1))
     bad |= _inside_out(topology)
     return Reading("folded", float(bad.sum()), "", 0.0, False, "face", np.flatnonzero(bad))
 

@@ -24,17 +24,30 @@ def face_deviations(mesh: Mesh, surface: NurbsSurface, most: int = MAX_PLACES) -
     step = max(1, -(-2 * count // most))
     faces = np.arange(0, count, step)
     offsets = mesh.topology.face_offsets[faces]
-    places = np.concatenate((mesh.face_centers[faces], mesh.positions[mesh.topology.face_corners[offsets]]))
+    places = np.concatenate((_centers(mesh, faces), mesh.positions[mesh.topology.face_corners[offsets]]))
     start = None
     if "uv" in mesh.corners:
         uv = mesh.corners["uv"]
-        total = np.add.reduceat(uv, mesh.topology.face_offsets[:-1], axis=0) if count else uv
-        middle = total[faces] / mesh.topology.face_sides[faces][:, None]
-        both = np.concatenate((middle, uv[offsets]))
+        both = np.concatenate((_mean_uv(mesh, uv, faces), uv[offsets]))
         lows, highs = zip(*(surface.domain(axis) for axis in (0, 1)), strict=True)
         start = tuple(lows[axis] + both[:, axis] * (highs[axis] - lows[axis]) for axis in (0, 1))
     distance = closest_points(surface, places, start)[2]  # type: ignore[arg-type]
     return faces, np.maximum(distance[: len(faces)], distance[len(faces) :])
+
+
+def _centers(mesh: Mesh, faces: Ints) -> Floats:
+    """Return the centres (k, 3) of some faces."""
+    if len(faces) == mesh.face_count or not mesh.topology.is_quads:
+        return mesh.face_centers[faces]
+    return mesh.positions[mesh.topology.face_corners.reshape(-1, 4)[faces]].mean(axis=1)
+
+
+def _mean_uv(mesh: Mesh, uv: Floats, faces: Ints) -> Floats:
+    """Return the mean corner uv (k, 2) of some faces."""
+    if mesh.topology.is_quads:
+        return uv.reshape(-1, 4, 2)[faces].mean(axis=1)
+    total = np.add.reduceat(uv, mesh.topology.face_offsets[:-1], axis=0)
+    return total[faces] / mesh.topology.face_sides[faces][:, None]
 
 
 def read_off_surface(mesh: Mesh, surface: NurbsSurface, limits: Limits, most: int = MAX_PLACES) -> tuple[Reading, Reading]:

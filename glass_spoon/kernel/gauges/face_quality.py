@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, directions
+from glass_spoon.kernel.arrays import Floats, dot_columns
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.topology import Topology
@@ -17,7 +17,8 @@ from glass_spoon.kernel.meshes.topology import Topology
 def _by_face(operation: np.ufunc, values: Floats, topology: Topology) -> Floats:
     """Reduce corner values (h,) to faces (f,)."""
     if topology.is_quads:
-        return np.asarray(operation.reduce(values.reshape(-1, 4), axis=1))
+        a, b, c, d = values.reshape(-1, 4).T
+        return np.asarray(operation(operation(a, b), operation(c, d)))
     return np.asarray(operation.reduceat(values, topology.face_offsets[:-1])) if topology.face_count else values[:0]
 
 
@@ -27,7 +28,7 @@ def scaled_jacobians(geometry: CornerGeometry) -> Floats:
     Triangles are scaled by 2 / sqrt(3), so that an equilateral one gives 1. Faces with a side of no length give 0.
     """
     topology = geometry.mesh.topology
-    product = geometry.side_lengths * geometry.side_lengths[topology.previous_corner]
+    product = geometry.side_lengths * geometry.preceding(geometry.side_lengths)
     share = np.divide(geometry.jacobians, product, out=np.zeros_like(product), where=product > 0)
     result = _by_face(np.minimum, share, topology)
     return np.where(topology.face_sides == 3, np.clip(result * 2 / np.sqrt(3), -1, 1), result)
@@ -49,18 +50,22 @@ def warpages(geometry: CornerGeometry) -> Floats:
     Other than four-sided faces: 1 minus the least cubed cosine between a corner normal and the face's.
     """
     topology = geometry.mesh.topology
-    normals = directions(geometry.crosses)
+    size = np.sqrt(dot_columns(geometry.crosses, geometry.crosses))
+    normals = [np.divide(column, size, out=np.zeros_like(size), where=size > 0) for column in geometry.crosses]
     if topology.is_quads:
-        corner = normals.reshape(-1, 4, 3)
-        cosine = np.minimum(*(np.einsum("ij,ij->i", corner[:, k], corner[:, k + 2]) for k in (0, 1)))
-        return 1 - cosine**3
-    own = np.repeat(geometry.mesh.face_normals, topology.face_sides, axis=0)
-    result = 1 - _by_face(np.minimum, np.einsum("ij,ij->i", normals, own), topology) ** 3
+        return _opposite_warpage([column.reshape(-1, 4) for column in normals])
+    cosines = dot_columns(normals, [geometry.of_face(column) for column in geometry.normals])
+    result = 1 - _by_face(np.minimum, cosines, topology) ** 3
     quads = np.flatnonzero(topology.face_sides == 4)
-    corner = normals[topology.face_offsets[quads][:, None] + np.arange(4)]
-    cosine = np.minimum(*(np.einsum("ij,ij->i", corner[:, k], corner[:, k + 2]) for k in (0, 1)))
-    result[quads] = 1 - cosine**3
+    corners = topology.face_offsets[quads][:, None] + np.arange(4)
+    result[quads] = _opposite_warpage([column[corners] for column in normals])
     return result
+
+
+def _opposite_warpage(normals: list[Floats]) -> Floats:
+    """Return the warpage (f,) of quads from their corner normals, columns (f, 4)."""
+    pairs = (dot_columns([n[:, k] for n in normals], [n[:, k + 2] for n in normals]) for k in (0, 1))
+    return 1 - np.minimum(*pairs) ** 3
 
 
 def read_smallest_corner(geometry: CornerGeometry, limits: Limits) -> Reading:

@@ -4,31 +4,53 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
+
 from glass_spoon.kernel.gauges import defects, face_quality, whole_mesh
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.deviation import MAX_PLACES, read_off_surface
 from glass_spoon.kernel.gauges.reading import Limits, Reading
+from glass_spoon.kernel.gauges.scan_quads import scan_quads
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
-PREVIEW_PLACES = 1_500
+PREVIEW_PLACES = 600
 """Places measured against the surface while something is dragged."""
 
 
 def read_quick_gauges(mesh: Mesh, surface: NurbsSurface | None, limits: Limits) -> list[Reading]:
     """Return the readings that follow a drag: four-sided, evenness, corners, folds, distance at a sample of places."""
-    geometry = CornerGeometry(mesh)
+    shape = _scanned_shape(mesh, limits) if mesh.topology.is_quads and mesh.face_count else _full_shape(mesh, limits)
     readings = [
         whole_mesh.read_four_sided(mesh.topology, limits),
-        whole_mesh.read_evenness(geometry, limits),
-        face_quality.read_smallest_corner(geometry, limits),
+        *shape,
         defects.read_open_edges(mesh.topology),
-        defects.read_folded(geometry),
         whole_mesh.read_face_count(mesh.topology, limits),
     ]
     if surface is not None:
         readings.extend(read_off_surface(mesh, surface, limits, PREVIEW_PLACES)[:1])
     return readings
+
+
+def _full_shape(mesh: Mesh, limits: Limits) -> list[Reading]:
+    """Return evenness, smallest corner and folds of any mesh."""
+    geometry = CornerGeometry(mesh)
+    return [
+        whole_mesh.read_evenness(geometry, limits),
+        face_quality.read_smallest_corner(geometry, limits),
+        defects.read_folded(geometry),
+    ]
+
+
+def _scanned_shape(mesh: Mesh, limits: Limits) -> list[Reading]:
+    """Return the same of an all-quad mesh, from one pass; evenness and corner name no offenders."""
+    scan = scan_quads(mesh)
+    corner = float(np.arccos(np.clip(scan.largest_cosines.max(), -1.0, 1.0)))
+    return [
+        Reading("evenness", whole_mesh.mean_ratio(scan.areas.astype(np.float64)), "", limits.evenness, True),
+        Reading("smallest_corner", corner, "rad", limits.smallest_corner, True),
+        defects.folded_reading(mesh.topology, scan.least_jacobians <= 0, scan.normals),  # type: ignore[arg-type]  # float32 serves,
+    ]
 
 
 def read_gauges(

@@ -12,13 +12,17 @@ from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, find_kinks
 from glass_spoon.kernel.errors import CountImpossible
-from glass_spoon.kernel.surfaces.edit_surface import isocurve
+from glass_spoon.kernel.surfaces.edit_surface import isocurves
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
 Spacing = Literal["evenly", "by parameter"]
 
 KINK_ANGLE = np.radians(0.5)
 """A tangent turning by more than this at once is a sharp point, which gets a mesh edge (radians)."""
+
+
+SOLID_SHARE = 1e-9
+"""Isocurves shorter than this share of the longest are poles."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,14 +39,17 @@ class Guide:
 
 
 def make_guide(surface: NurbsSurface, axis: int) -> Guide:
-    """Return the guide of an axis: the longest of the isocurves through the net's rows, with the sharp points of all."""
+    """Return the guide of an axis: the longest isocurve at the knots across, with the sharp points of it and of
+    the first, the middle and the last one (sharp points run along whole isocurves).
+    """
     low, high = surface.domain(1 - axis)
-    others = np.unique(np.concatenate((surface.knots[1 - axis], [(low + high) / 2])))
-    rows = [isocurve(surface, axis, float(param)) for param in others]
-    net = [float(lengths(np.diff(row.control_points, axis=0)).sum()) for row in rows]
-    curve = rows[int(np.argmax(net))]
-    solid = [row for row, size in zip(rows, net, strict=True) if size > 1e-9 * max(net)]
-    kinks = np.unique(np.concatenate([find_kinks(row, KINK_ANGLE) for row in solid]))
+    rows = isocurves(surface, axis, np.unique(np.concatenate((surface.knots[1 - axis], [(low + high) / 2]))))
+    net = np.array([lengths(np.diff(row.control_points, axis=0)).sum() for row in rows])
+    solid = np.flatnonzero(net > SOLID_SHARE * net.max())
+    longest = int(np.argmax(net))
+    curve = rows[longest]
+    looked_at = sorted({longest, int(solid[0]), int(solid[len(solid) // 2]), int(solid[-1])})
+    kinks = np.unique(np.concatenate([find_kinks(rows[number], KINK_ANGLE) for number in looked_at]))
     arc = measure_length(curve)
     stops = np.concatenate(([curve.domain[0]], kinks, [curve.domain[1]]))
     return Guide(curve, arc, stops, np.diff(arc.at_params(stops)))

@@ -10,7 +10,7 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import ArrayLike
 
-from glass_spoon.kernel.arrays import Floats, checked_points, cross, directions, frozen, sum_by_index
+from glass_spoon.kernel.arrays import Floats, checked_points, cross, cross_columns, directions, frozen, sum_by_index
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
 
@@ -50,6 +50,11 @@ class Mesh:
         return self.topology.face_count
 
     @cached_property
+    def corner_columns(self) -> list[Floats]:
+        """The x, the y and the z (h,) of every corner: arithmetic on columns is several times faster than on rows."""
+        return [np.ascontiguousarray(self.positions[:, k])[self.topology.face_corners] for k in range(3)]
+
+    @cached_property
     def face_normals(self) -> Floats:
         """Unit normals (f, 3) by Newell's sum; zero for a face without area."""
         return frozen(directions(self.face_vectors))
@@ -59,8 +64,9 @@ class Mesh:
         """Area vectors (f, 3) in mm^2: half the sum of cross products round each face, taken from its first corner."""
         corners = self.topology.face_corners
         if self.topology.is_quads:
-            p = self.positions[corners.reshape(-1, 4)]
-            return frozen(cross(p[:, 2] - p[:, 0], p[:, 3] - p[:, 1]) / 2)
+            quads = [column.reshape(-1, 4) for column in self.corner_columns]
+            straight, across = ([quad[:, k + 2] - quad[:, k] for quad in quads] for k in (0, 1))
+            return frozen(np.column_stack(cross_columns(straight, across)) / 2)
         first = self.positions[corners[self.topology.face_offsets[:-1]]]
         base = np.repeat(first, self.topology.face_sides, axis=0)
         here = self.positions[corners] - base
@@ -71,7 +77,8 @@ class Mesh:
     def face_centers(self) -> Floats:
         """Means of the corners of each face (f, 3) in mm."""
         if self.topology.is_quads:
-            return frozen(self.positions[self.topology.face_corners.reshape(-1, 4)].mean(axis=1))
+            quads = [column.reshape(-1, 4) for column in self.corner_columns]
+            return frozen(np.column_stack([quad[:, 0] + quad[:, 1] + quad[:, 2] + quad[:, 3] for quad in quads]) / 4)
         total = _sum_by_face(self.positions[self.topology.face_corners], self.topology)
         return frozen(total / self.topology.face_sides[:, None])
 

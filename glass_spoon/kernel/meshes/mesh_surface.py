@@ -12,13 +12,13 @@ from typing import Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, owned
 from glass_spoon.kernel.errors import CountImpossible, InvalidInput, TooManyFaces
 from glass_spoon.kernel.meshes.divide_length import Guide, Spacing, divide_guide, has_sharp_seam, make_guide, share_count
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.pole_cap import DiscMesh, cap_face_count, core_sides, make_disc, make_sector, transition_rings
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
-from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid, surface_normals, surface_points
+from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_rows, surface_points_normals
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
 PoleClosing = Literal["quads", "fan"]
@@ -217,24 +217,24 @@ def _build(
     """Evaluate the surface at the layout's vertices and gather the attributes."""
     us, vs = params
     ring_vs = vs[layout.caps[0] : layout.caps[0] + layout.rows]
-    grid = evaluate_grid(surface, us[: layout.columns], ring_vs)
-    points = [grid.points.transpose(1, 0, 2).reshape(-1, 3)]
-    normals = [grid.normals.transpose(1, 0, 2).reshape(-1, 3)]
+    ring_points, ring_normals = evaluate_rows(surface, us[: layout.columns], ring_vs)
+    points, normals = [ring_points], [ring_normals]
     uvs = [_ring_uvs(layout, surface, params)]
     for end, cap in zip((0, -1), layout.caps, strict=True):
         if cap:
             u, v, uv = _cap_params(surface, guides, layout, params, end, spaced)
-            points.append(surface_points(surface, u, v))
-            normals.append(surface_normals(surface, u, v))
+            inner_points, inner_normals = surface_points_normals(surface, u, v)
+            points.append(inner_points)
+            normals.append(inner_normals)
             uvs.append(uv[:, ::-1] if end == 0 else uv)
     topology = layout_topology(layout)
     corner_uv = np.concatenate([part.reshape(-1, 2) for part in uvs])
     edges = {"sharpness": _sharpness(guides, layout, params, tolerance)} if crease_sharp else {}
     return Mesh(
         topology,
-        np.concatenate(points),
-        points={"normal": np.concatenate(normals)},
-        corners={"uv": corner_uv},
+        owned(np.concatenate(points)),
+        points={"normal": owned(np.concatenate(normals))},
+        corners={"uv": owned(corner_uv)},
         edges={name: value for name, value in edges.items() if value.any()},
     )
 
@@ -249,9 +249,10 @@ def _ring_uvs(layout: GridLayout, surface: NurbsSurface, params: tuple[Floats, F
     """Return the corner uv (quads, 4, 2) of the ring quads; the seam keeps 1, so no quad runs backwards."""
     u = _scaled(surface, 0, params[0])
     v = _scaled(surface, 1, params[1][layout.caps[0] : layout.caps[0] + layout.ring_quads + 1])
-    low, high = np.meshgrid(u[:-1], v[:-1]), np.meshgrid(u[1:], v[1:])
-    corners = ((low[0], low[1]), (high[0], low[1]), (high[0], high[1]), (low[0], high[1]))
-    return np.stack([np.stack(pair, axis=-1) for pair in corners], axis=2).reshape(-1, 4, 2)
+    result = np.empty((len(v) - 1, len(u) - 1, 4, 2))
+    result[:, :, 0::3, 0], result[:, :, 1:3, 0] = u[None, :-1, None], u[None, 1:, None]
+    result[:, :, :2, 1], result[:, :, 2:, 1] = v[:-1, None, None], v[1:, None, None]
+    return result.reshape(-1, 4, 2)
 
 
 def _cap_params(

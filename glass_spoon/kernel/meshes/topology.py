@@ -123,6 +123,11 @@ class Topology:
         return frozen_ints(np.where(self.edge_corners >= 0, self.face_of_corner[self.edge_corners], -1))
 
     @cached_property
+    def neighbours(self) -> Indices:
+        """The two faces (k, 2) at each inner edge that runs both ways."""
+        return frozen_ints(self.edge_faces[(self.edge_face_counts == 2) & ~self.same_direction])
+
+    @cached_property
     def twins(self) -> Indices:
         """The opposite half-edge (h,); -1 on boundaries, non-manifold edges and edges run twice in one direction."""
         result = np.full(len(self.face_corners), -1, dtype=np.int32)

@@ -80,7 +80,12 @@ def reverse_surface(surface: NurbsSurface, axis: int) -> NurbsSurface:
 
 def isocurve(surface: NurbsSurface, axis: int, param: float) -> NurbsCurve:
     """Return the exact curve that runs along `axis` where the other axis has the value `param`."""
+    return isocurves(surface, axis, np.array([param]))[0]
+
+
+def isocurves(surface: NurbsSurface, axis: int, params: Floats) -> list[NurbsCurve]:
+    """Return the exact curves that run along `axis` where the other axis has the values `params` (n,)."""
     other = 1 - axis
-    row = basis_matrix(surface.knots[other], surface.degrees[other], np.array([param]))[0]
-    net = np.tensordot(row, surface.homogeneous, axes=(0, other))
-    return from_homogeneous(surface.degrees[axis], surface.knots[axis], net)
+    rows = basis_matrix(surface.knots[other], surface.degrees[other], params)
+    nets = np.tensordot(rows, surface.homogeneous, axes=(1, other))
+    return [from_homogeneous(surface.degrees[axis], surface.knots[axis], net) for net in nets]

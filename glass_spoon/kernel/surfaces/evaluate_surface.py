@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -39,6 +40,32 @@ def evaluate_grid(surface: NurbsSurface, us: Floats, vs: Floats) -> SurfaceGrid:
     """
     shape = (3, len(us), len(vs))
     out = [np.empty(shape) for _ in range(4)]
+    for part, parts in _blocks(surface, us, vs):
+        _fill_block(parts, [array[:, part] for array in out], surface.is_rational)
+    grid = SurfaceGrid(*(np.moveaxis(array, 0, 2) for array in out))
+    _mend_normals(surface, us, vs, grid.along_u, grid.along_v, grid.normals)
+    return grid
+
+
+def evaluate_rows(surface: NurbsSurface, us: Floats, vs: Floats) -> tuple[Floats, Floats]:
+    """Return points and unit normals, each (n * m, 3), at every us (m,) by vs (n,), u running fastest: rings of a mesh.
+
+    The same values as `evaluate_grid`, without keeping the derivatives.
+    """
+    points, normals = (np.empty((len(vs), len(us), 3)) for _ in range(2))
+    for part, parts in _blocks(surface, us, vs):
+        block = [np.empty(parts[0][:3].shape) for _ in range(4)]
+        _fill_block(parts, block, surface.is_rational)
+        points[:, part], normals[:, part] = block[0].transpose(2, 1, 0), block[3].transpose(2, 1, 0)
+    lost = np.flatnonzero(~np.isfinite(normals[..., 0]).ravel())
+    flat = normals.reshape(-1, 3)
+    if len(lost):
+        flat[lost] = surface_normals(surface, us[lost % len(us)], vs[lost // len(us)])
+    return points.reshape(-1, 3), flat
+
+
+def _blocks(surface: NurbsSurface, us: Floats, vs: Floats) -> Iterator[tuple[slice, tuple[Floats, Floats, Floats]]]:
+    """Yield blocks of rows with their homogeneous values and derivatives along u and v, each (4, rows, n)."""
     net = np.ascontiguousarray(np.moveaxis(surface.homogeneous, 2, 0))
     rows = (basis_matrix(surface.knots[0], surface.degrees[0], us, k) for k in (0, 1))
     value_u, slope_u = rows
@@ -47,11 +74,7 @@ def evaluate_grid(surface: NurbsSurface, us: Floats, vs: Floats) -> SurfaceGrid:
     for start in range(0, len(us), step):
         part = slice(start, start + step)
         across = value_u[part] @ net
-        parts = (across @ value_v, slope_u[part] @ net @ value_v, across @ slope_v)
-        _fill_block(parts, [array[:, part] for array in out], surface.is_rational)
-    grid = SurfaceGrid(*(np.moveaxis(array, 0, 2) for array in out))
-    _mend_normals(surface, us, vs, grid)
-    return grid
+        yield part, (across @ value_v, slope_u[part] @ net @ value_v, across @ slope_v)
 
 
 def _fill_block(parts: tuple[Floats, Floats, Floats], out: list[Floats], rational: bool) -> None:
@@ -81,11 +104,11 @@ def _fill_block(parts: tuple[Floats, Floats, Floats], out: list[Floats], rationa
         normal *= product
 
 
-def _mend_normals(surface: NurbsSurface, us: Floats, vs: Floats, grid: SurfaceGrid) -> None:
+def _mend_normals(surface: NurbsSurface, us: Floats, vs: Floats, along_u: Floats, along_v: Floats, normals: Floats) -> None:
     """Replace the normals of degenerate places by limits; only edges of the domain are looked at."""
     least = 1e-12 * max(surface.size, 1e-300)
     for axis, params in ((0, us), (1, vs)):
-        along = grid.along_v if axis == 0 else grid.along_u
+        along = along_v if axis == 0 else along_u
         for index in {0, len(params) - 1}:
             if params[index] not in surface.domain(axis):
                 continue
@@ -94,7 +117,7 @@ def _mend_normals(surface: NurbsSurface, us: Floats, vs: Floats, grid: SurfaceGr
             if len(flat):
                 u = us[flat] if axis == 1 else np.full(len(flat), params[index])
                 v = vs[flat] if axis == 0 else np.full(len(flat), params[index])
-                grid.normals[line][flat] = surface_normals(surface, u, v)
+                normals[line][flat] = surface_normals(surface, u, v)
 
 
 def surface_derivatives(surface: NurbsSurface, u: Floats, v: Floats, order: int) -> dict[tuple[int, int], Floats]:
@@ -150,7 +173,17 @@ def surface_normals(surface: NurbsSurface, u: Floats, v: Floats) -> Floats:
     Where one derivative vanishes (a pole) its own change into the surface takes its place, by de l'Hopital's rule; where
     both tangents are parallel the normal is that of a point 1e-6 of the domain further inside.
     """
+    return _normals_from(surface, u, v, surface_derivatives(surface, u, v, 1))
+
+
+def surface_points_normals(surface: NurbsSurface, u: Floats, v: Floats) -> tuple[Floats, Floats]:
+    """Return points (n, 3) in mm and unit normals (n, 3) as `surface_normals`, by one evaluation."""
     values = surface_derivatives(surface, u, v, 1)
+    return values[0, 0], _normals_from(surface, u, v, values)
+
+
+def _normals_from(surface: NurbsSurface, u: Floats, v: Floats, values: dict[tuple[int, int], Floats]) -> Floats:
+    """Return unit normals (n, 3) from first derivatives, limits where those vanish."""
     normal = cross(values[1, 0], values[0, 1])
     lost = lengths(normal) <= DEGENERATE * max(surface.size, 1e-300) * (lengths(values[1, 0]) + lengths(values[0, 1]))
     if lost.any():

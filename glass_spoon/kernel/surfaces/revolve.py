@@ -9,7 +9,6 @@ from numpy.typing import ArrayLike
 from scipy.interpolate import BSpline, PPoly
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
-from glass_spoon.kernel.curves.arc_length import measure_length
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.edit_knots import reverse_curve
 from glass_spoon.kernel.curves.evaluate_curve import curve_points
@@ -92,7 +91,7 @@ def _faces_inward(profile: NurbsCurve, place: Floats, unit: Floats) -> bool:
     height = offset @ unit
     squared = np.einsum("ij,ij->i", offset, offset) - height**2
     volume = float(((squared[1:] + squared[:-1]) / 2) @ np.diff(height))
-    scale = float(squared.max()) * measure_length(profile, 1e-3).length
+    scale = float(squared.max()) * float(lengths(np.diff(profile.control_points, axis=0)).sum())
     if abs(volume) > 1e-9 * scale:
         return volume < 0
     return bool(np.sqrt(max(squared[-1], 0.0)) > np.sqrt(max(squared[0], 0.0)))

@@ -43,6 +43,5 @@ def preview_file(
     shown = shown_items(build, chosen.level)
     item = gauged(shown, chosen.mesh)
     readings = quick_readings(item, changed.limits.for_gauges()) if item else []
-    extras = board_extras(build, shown, readings)
-    same = all(entry.mesh.topology.key in known for entry in shown)
-    return (write_moved_glb if same and shown else write_view_glb)(_named(shown), extras)
+    same = bool(shown) and all(entry.mesh.topology.key in known for entry in shown)
+    return (write_moved_glb if same else write_view_glb)(_named(shown), board_extras(build, shown, readings))

@@ -26,7 +26,7 @@ export class Model {
   /** Move the points; the topology stays. */
   setPoints(data) {
     this.data.positions = data.positions;
-    this.data.evenness = data.evenness;
+    this.data.evenness = data.evenness ?? this.data.evenness;
     const place = new BufferAttribute(data.positions, 3);
     this.geometry.setAttribute("position", place);
     this.geometry.setAttribute("normal", new BufferAttribute(data.normals, 3));
