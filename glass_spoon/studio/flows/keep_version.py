@@ -60,7 +60,7 @@ def keep_version(request: HttpRequest, part_id: int, name: str) -> KeptVersion:
 def compare_version(part: Part, version: KeptVersion) -> list[ComparedFigure]:
     """Return the figures of a version beside the present ones."""
     now = figures_of(part.sheet())
-    titles = list(dict.fromkeys([*version.figures, *now]))
+    titles = list(dict.fromkeys([*now, *version.figures]))
     return [ComparedFigure(title, version.figures.get(title, "—"), now.get(title, "—")) for title in titles]
 
 

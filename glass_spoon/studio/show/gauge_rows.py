@@ -75,7 +75,7 @@ STYLES: dict[str, GaugeStyle] = {
     "open_edges": GaugeStyle("Open edges", _count, help="Edges with one face only."),
     "folded": GaugeStyle("Folded faces", _count, help="Faces dented, folded over or inside out."),
     "loose": GaugeStyle("Stray or doubled", _count, help="Stray points, doubled points and doubled edges."),
-    "face_budget": GaugeStyle("Face budget", _count, _of_budget, "face_budget", "Faces at this level against the budget."),
+    "face_budget": GaugeStyle("Budget", _count, _of_budget, "face_budget", "Faces at this level, and how many are allowed."),
     "edge_evenness": GaugeStyle("Edge evenness", _plain, help="Geometric over arithmetic mean of the edge lengths."),
     "largest_corner": GaugeStyle("Widest corner", _angle, help="Largest corner angle."),
     "scaled_jacobian": GaugeStyle("Scaled Jacobian", _plain, help="Least of all faces; 1 is a rectangle."),

@@ -256,6 +256,7 @@ export class Board {
   /** Bring everything into all views. */
   fit() {
     const box = this.bounds();
+    this.wasMoved = false;
     this.space.fit(box, this.drawings.filter((view) => view.isShown()));
     this.picture.fit(box);
     this.drawings.forEach((view) => view.redraw());
@@ -277,7 +278,7 @@ export class Board {
     const { clientWidth, clientHeight } = this.element;
     this.renderer.setSize(clientWidth, clientHeight, false);
     this.picture.resize();
-    if (!this.fitted) this.fit();
+    if (!this.fitted || !this.wasMoved) this.fit();
     this.drawings.forEach((view) => view.redraw());
     this.draw();
   }

@@ -113,6 +113,7 @@ export class DrawingView {
   }
 
   redrawAll() {
+    this.board.wasMoved = true;
     this.board.drawings.forEach((view) => view.redraw());
     this.board.draw();
   }

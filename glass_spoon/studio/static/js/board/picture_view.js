@@ -23,6 +23,7 @@ export class PictureView {
 
   connect() {
     this.controls.addEventListener("change", () => this.board.draw());
+    this.controls.addEventListener("start", () => (this.board.wasMoved = true));
     this.element.addEventListener("pointerenter", () => (this.board.lastView = this.element));
     this.surface.addEventListener("pointermove", (event) => this.onMove(event));
     this.surface.addEventListener("pointerleave", () => this.point(null));
