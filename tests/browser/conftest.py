@@ -14,7 +14,13 @@ FLAGS = [
     "--ignore-gpu-blocklist",
     "--disable-background-networking",
 ]
-HARMLESS = ("GPU stall", "Automatic fallback to software WebGL", "GroupMarkerNotSet", "server responded with a status of 4")
+HARMLESS = (
+    "GPU stall",
+    "Automatic fallback to software WebGL",
+    "GroupMarkerNotSet",
+    "server responded with a status of 4",
+    "Response Status Error Code 4",
+)
 
 
 @pytest.fixture(scope="session")

@@ -15,6 +15,9 @@ from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, Num
 from glass_spoon.sheet.items import Item, MeshItem
 from glass_spoon.sheet.line import FACE_LIMIT, Action, Finding, Given, Line
 
+CAP_STEP = 8
+"""Counts round that are chosen here close a pole in steps of this, so that the core has a vertex on the pole itself."""
+
 CLOSED_LEAST = 3
 """Fewest edges round a closed direction."""
 
@@ -112,7 +115,9 @@ class MeshSurface(Line):
         has_pole = surface.is_pole(1, 0, 1e-6) or surface.is_pole(1, -1, 1e-6)
         if has_pole:
             along = max(along, 2)
-        return (max(4, around + around % 2) if has_pole and self.poles == "quads" else around), along
+        if has_pole and self.poles == "quads":
+            around = CAP_STEP * max(1, -(-around // CAP_STEP))
+        return around, along
 
     def predict_faces(self, given: Given) -> int:
         """Return the product of the counts; caps are counted when the layout is planned, still before memory is taken."""

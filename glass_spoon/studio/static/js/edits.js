@@ -40,7 +40,7 @@ export class Edits {
 
   send(method, url, values) {
     return window.htmx.ajax(method, url, {
-      source: this.root,
+      source: Object.values(values).some((value) => value instanceof File) ? document.querySelector("#upload") : this.root,
       target: "#sheet",
       swap: "outerHTML",
       values: { ...this.state(), ...values },

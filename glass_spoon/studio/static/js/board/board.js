@@ -18,7 +18,7 @@ export class Board {
     this.extras = { curves: [], drawings: [], shown: [] };
     this.mode = "edges";
     this.scenes = { picture: new Scene(), drawing: new Scene() };
-    this.renderer = new WebGLRenderer({ canvas: root.querySelector(".board-canvas"), antialias: true, alpha: true });
+    this.renderer = new WebGLRenderer({ canvas: root.querySelector(".board-canvas"), antialias: true, alpha: true, preserveDrawingBuffer: true });
     this.renderer.setPixelRatio(Math.min(2, window.devicePixelRatio));
     this.renderer.autoClear = false;
     this.light();
@@ -283,8 +283,9 @@ export class Board {
     this.draw();
   }
 
-  /** Draw in the next frame. */
-  draw() {
+  /** Draw in the next frame: all views, or the picture alone when only its camera or marks have changed. */
+  draw(pictureOnly = false) {
+    if (!pictureOnly) this.stale = true;
     this.frame ||= requestAnimationFrame(() => {
       this.frame = 0;
       this.render();
@@ -294,9 +295,9 @@ export class Board {
   render() {
     this.renderer.setScissorTest(true);
     this.renderer.setClearColor(0x000000, 0);
-    this.renderer.setScissor(0, 0, this.element.clientWidth, this.element.clientHeight);
-    this.renderer.clear();
-    for (const view of [...this.drawings, this.picture]) view.render(this.renderer, this.element);
+    const views = this.stale ? [...this.drawings, this.picture] : [this.picture];
+    this.stale = false;
+    for (const view of views) view.render(this.renderer, this.element);
   }
 }
 

@@ -96,7 +96,7 @@ export class DrawingView {
   }
 
   onDown(event) {
-    if (event.target.closest(".handle") || (this.board.pen.isPlacing(this.plane) && event.button === 0)) return;
+    if (event.target.closest(".handle") || this.board.pen.nearHandle(this, event) || (this.board.pen.isPlacing(this.plane) && event.button === 0)) return;
     this.panning = { x: event.clientX, y: event.clientY };
     this.svg.setPointerCapture(event.pointerId);
   }

@@ -2,6 +2,7 @@
 import { PLANES, svgElement } from "./drawing_view.js";
 
 const SNAP_PIXELS = 8;
+const REACH_PIXELS = 10;
 const OFFSET = /^(.*[^\s])\s+[-+]\s+[\d.]+ mm$/;
 const NUDGES = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
 const COMMIT_DELAY = 500;
@@ -92,7 +93,7 @@ export class Pen {
 
   onDown(event, view) {
     if (event.button !== 0 || !this.edits.mayEdit) return;
-    const handle = event.target.closest(".handle");
+    const handle = event.target.closest(".handle") ?? (this.isPlacing(view.plane) ? null : this.nearHandle(view, event));
     if (handle) {
       this.line = handle.dataset.line;
       this.local = null;
@@ -120,6 +121,21 @@ export class Pen {
         this.redraw();
       }
     }
+  }
+
+  /** @returns {?Element} the handle within reach of the pointer, for fingers and hasty hands */
+  nearHandle(view, event) {
+    const [x, y] = view.toScreen(...view.fromEvent(event));
+    let best = null;
+    let reach = REACH_PIXELS;
+    this.drawing()?.points.forEach((point, index) => {
+      const [px, py] = view.toScreen(point[0], point[1]);
+      const distance = Math.hypot(px - x, py - y);
+      if (this.drawing().plane !== view.plane || distance > reach) return;
+      reach = distance;
+      best = view.svg.querySelector(`.handle[data-line="${this.activeLine()}"][data-index="${index}"]`);
+    });
+    return best;
   }
 
   onMove(event, view) {

@@ -22,7 +22,7 @@ export class PictureView {
   }
 
   connect() {
-    this.controls.addEventListener("change", () => this.board.draw());
+    this.controls.addEventListener("change", () => this.board.draw(true));
     this.controls.addEventListener("start", () => (this.board.wasMoved = true));
     this.element.addEventListener("pointerenter", () => (this.board.lastView = this.element));
     this.surface.addEventListener("pointermove", (event) => this.onMove(event));
@@ -99,6 +99,6 @@ export class PictureView {
     if (this.mark) this.board.scenes.picture.remove(this.mark);
     this.mark = found && !name?.surface ? found.model.marks("face", [found.face]) : null;
     if (this.mark) this.board.scenes.picture.add(this.mark);
-    this.board.draw();
+    this.board.draw(true);
   }
 }

@@ -1,4 +1,4 @@
-/** Set the renderer to the rectangle of an element of the board; false when it is hidden. */
+/** Set the renderer to the rectangle of an element of the board and clear it; false when it is hidden. */
 export function enterViewport(renderer, board, element) {
   const inner = element.getBoundingClientRect();
   const outer = board.getBoundingClientRect();
@@ -7,5 +7,6 @@ export function enterViewport(renderer, board, element) {
   const y = outer.bottom - inner.bottom;
   renderer.setViewport(x, y, inner.width, inner.height);
   renderer.setScissor(x, y, inner.width, inner.height);
+  renderer.clear();
   return true;
 }

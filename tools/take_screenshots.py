@@ -1,0 +1,70 @@
+"""Take the pictures of docs/screenshots from a running copy with fresh demo data: ./start --reset --yes, then this.
+
+Usage: .venv/bin/python tools/take_screenshots.py [ADDRESS]     (needs the development requirements: ./test installs them)
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+OUT = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+FLAGS = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--ignore-gpu-blocklist"]
+SETTLE = 1800
+"""Milliseconds for pictures to settle in software WebGL."""
+
+
+def shot(page: Page, name: str) -> None:
+    """Save one picture."""
+    page.wait_for_timeout(SETTLE)
+    page.screenshot(path=OUT / f"{name}.png")
+
+
+def open_part(page: Page, name: str) -> None:
+    """Open a part from the projects."""
+    page.goto("/projects/")
+    page.get_by_role("link", name=name).click()
+    page.wait_for_selector(".bench[data-ready='1']")
+    page.wait_for_timeout(SETTLE)
+
+
+def main() -> None:
+    """Walk through the main views."""
+    address = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8000"
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address)
+        page.goto("/sign-in/")
+        shot(page, "sign-in")
+        page.get_by_label("Username").fill("demo")
+        page.get_by_label("Password").fill("kettle-demo")
+        page.get_by_role("button", name="Sign in").click()
+        shot(page, "projects")
+        open_part(page, "Mooring buoy")
+        page.locator("[data-mode=evenness]").click()
+        shot(page, "bench-buoy-evenness")
+        open_part(page, "Camp kettle")
+        shot(page, "bench-kettle")
+        page.locator("[data-level='2']").click()
+        page.locator("[data-mode=stripes]").click()
+        shot(page, "bench-stripes")
+        page.locator("[data-level='0']").click()
+        page.locator("[data-mode=edges]").click()
+        page.wait_for_timeout(SETTLE)
+        page.locator("[data-field=round]").click()
+        page.locator(".value-input").fill("47")
+        page.keyboard.press("Enter")
+        shot(page, "bench-warning")
+        page.get_by_role("button", name="Undo").click()
+        page.goto("/projects/1/")
+        page.get_by_label("Name of a new part").fill("Bailer")
+        page.get_by_role("button", name="Make a part").click()
+        page.wait_for_selector(".bench[data-ready='1']")
+        shot(page, "bench-empty")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
