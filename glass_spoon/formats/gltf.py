@@ -19,6 +19,7 @@ from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.shading import (
     ShadeVertices,
     cut_triangles,
+    fan_corners,
     shade_normals,
     sharp_edges,
     split_at_creases,
@@ -89,8 +90,8 @@ def write_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None) -> 
         attributes = _vertex_attributes(binary, item.mesh, shade)
         if uv is not None:
             attributes["TEXCOORD_0"] = binary.add(_shade_uv(shade, uv), VERTEX_TARGET)
-        triangles = shade.of_corner[cut_triangles(item.mesh)]
-        indices = binary.add(triangles.astype(np.uint32).ravel(), INDEX_TARGET)
+        triangles = cut_triangles(item.mesh, shade.of_corner)
+        indices = binary.add(triangles.astype(np.uint32, copy=False).ravel(), INDEX_TARGET)
         primitive = {"attributes": attributes, "indices": indices, "mode": TRIANGLES, "material": len(materials)}
         materials.append(_material(item))
         nodes.append({"mesh": len(gltf_meshes), "name": item.name})
@@ -146,8 +147,9 @@ def _vertex_attributes(binary: _Binary, mesh: Mesh, shade: ShadeVertices) -> dic
     own = len(shade.source) == mesh.point_count
     positions = mesh.positions if own else mesh.positions[shade.source]
     normals = shade_normals(mesh, shade).astype(np.float32)
-    missing = (normals[:, 0] == 0) & (normals[:, 1] == 0) & (normals[:, 2] == 0)
-    normals[missing] = (0.0, 0.0, 1.0)
+    missing = np.einsum("ij,ij->i", normals, normals) == 0
+    if missing.any():
+        normals[missing] = (0.0, 0.0, 1.0)
     return {
         "POSITION": binary.add(positions.astype(np.float32), VERTEX_TARGET, bounds=True),
         "NORMAL": binary.add(normals, VERTEX_TARGET),
@@ -169,7 +171,7 @@ def _view_triangles(mesh: Mesh) -> tuple[AnyInts, AnyInts]:
         first = np.arange(0, len(topology.face_corners), 4)[:, None]
         triangles = (first + np.array([0, 1, 2, 0, 2, 3])).reshape(-1, 3)
         return triangles, np.repeat(np.arange(topology.face_count), 2)
-    return cut_triangles(mesh), np.repeat(np.arange(topology.face_count), topology.face_sides - 2)
+    return fan_corners(topology), np.repeat(np.arange(topology.face_count), topology.face_sides - 2)
 
 
 def _evenness(mesh: Mesh) -> NDArray[np.float32]:

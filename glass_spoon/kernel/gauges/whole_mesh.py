@@ -99,4 +99,4 @@ def read_volume(mesh: Mesh) -> Reading:
 
 def bounding_size(mesh: Mesh) -> Floats:
     """Return the extents (3,) in mm along x, y and z."""
-    return np.ptp(mesh.positions, axis=0) if mesh.point_count else np.zeros(3)
+    return np.array([np.ptp(column) for column in mesh.positions.T]) if mesh.point_count else np.zeros(3)

@@ -127,43 +127,45 @@ def shade_normals(mesh: Mesh, shade: ShadeVertices) -> Floats:
     return normals
 
 
-def cut_triangles(mesh: Mesh) -> AnyInts:
-    """Return triangles (t, 3) as corner numbers: quads along the shorter diagonal that keeps both halves upright.
+def cut_triangles(mesh: Mesh, of_corner: AnyInts) -> AnyInts:
+    """Return triangles (t, 3) of the vertices `of_corner` (h,): quads along the shorter upright diagonal.
 
     A quad gives two triangles, in face order; a face of more sides a fan from its first corner.
     """
-    topology = mesh.topology
-    if not topology.is_quads:
-        return _fan_triangles(topology)
-    turn = _quad_turns(mesh)
-    first = np.arange(0, len(topology.face_corners), 4, dtype=np.int32)[:, None]
-    triangles = first + np.array([0, 1, 2, 0, 2, 3], dtype=np.int32)
-    triangles[turn] = first[turn] + np.array([1, 2, 3, 1, 3, 0], dtype=np.int32)
+    if not mesh.topology.is_quads:
+        return of_corner[fan_corners(mesh.topology)]
+    quads, turn = of_corner.reshape(-1, 4), _quad_turns(mesh)
+    triangles = quads[:, [0, 1, 2, 0, 2, 3]]
+    if turn.any():
+        triangles[turn] = quads[turn][:, [1, 2, 3, 1, 3, 0]]
     return triangles.reshape(-1, 3)
 
 
 Columns = list[Singles]
 """The x, y and z (f,) of one corner, or of a vector, of some faces, in float32."""
 
-_BLOCK = 32768
+TIE = 1e-4
+"""Diagonals whose squares differ by less than this share are equal: even meshes are then cut one way throughout."""
+
+_BLOCK = 8192
 """Quads looked at a time, so that the intermediate columns stay in the processor's cache."""
 
 
 def _quad_turns(mesh: Mesh) -> Bools:
     """Mark the quads (f,) to be cut along their second diagonal."""
-    corners = mesh.topology.face_corners.reshape(-1, 4)
+    corners = mesh.topology.quad_corners
     axes = [(column - column.mean()).astype(np.float32) for column in mesh.positions.T]
-    turn = np.empty(len(corners), dtype=bool)
-    for start in range(0, len(corners), _BLOCK):
-        block = corners[start : start + _BLOCK]
-        turn[start : start + _BLOCK] = _block_turns([[axis[block[:, k]] for axis in axes] for k in range(4)])
+    turn = np.empty(mesh.face_count, dtype=bool)
+    for start in range(0, mesh.face_count, _BLOCK):
+        part = slice(start, start + _BLOCK)
+        turn[part] = _block_turns([[axis.take(corner[part], mode="clip") for axis in axes] for corner in corners])
     return turn
 
 
 def _block_turns(quads: list[Columns]) -> Bools:
     """Mark the quads, four corners of columns, whose second diagonal is shorter, or the only upright one."""
     across, straight = _diagonal(quads, 1), _diagonal(quads, 0)
-    turn = dot_columns(across, across) < dot_columns(straight, straight) * np.float32(1 - 1e-6)
+    turn = dot_columns(across, across) < dot_columns(straight, straight) * np.float32(1 - TIE)
     dented = np.flatnonzero(_is_dented(quads, straight, across))
     if len(dented):
         few = [[column[dented] for column in corner] for corner in quads]
@@ -179,14 +181,14 @@ def _diagonal(quads: list[Columns], start: int) -> Columns:
 def _is_dented(quads: list[Columns], straight: Columns, across: Columns) -> Bools:
     """Mark quads that may not be convex: where the diagonals, seen along the face normal, do not cross inside.
 
-    With the area vector N = straight x across, the crossing divides `straight` at ((b - a) x across) . N / N . N, and
-    `across` at ((b - a) x straight) . N / N . N turned round.
+    With N = s x a, s `straight`, a `across` and p = b - a the first side, the crossing divides s at (p x a) . N / N . N
+    and a at (p x s) . N / N . N turned round; by Lagrange's identity these are dot products:
+    (p x a) . (s x a) = (ps)(aa) - (pa)(as).
     """
-    normal = cross_columns(straight, across)
     side = [b - a for a, b in zip(quads[0], quads[1], strict=True)]
-    total = dot_columns(normal, normal)
-    at_straight = dot_columns(cross_columns(side, across), normal)
-    at_across = -dot_columns(cross_columns(straight, side), normal)
+    ss, aa, sa = (dot_columns(x, y) for x, y in ((straight, straight), (across, across), (straight, across)))
+    ps, pa = dot_columns(side, straight), dot_columns(side, across)
+    total, at_straight, at_across = ss * aa - sa * sa, ps * aa - pa * sa, sa * ps - ss * pa
     return ~((at_straight > 0) & (at_straight < total) & (at_across > 0) & (at_across < total))
 
 
@@ -197,8 +199,8 @@ def _is_upright(quads: list[Columns], start: int) -> Bools:
     return dot_columns(cross_columns(ab, ac), cross_columns(ac, ad)) > 0
 
 
-def _fan_triangles(topology: Topology) -> Ints:
-    """Return the fan of each face from its first corner."""
+def fan_corners(topology: Topology) -> Ints:
+    """Return the corners (t, 3) of the fan of each face from its first corner."""
     count = topology.face_sides - 2
     face = np.repeat(np.arange(topology.face_count), count)
     step = np.arange(len(face)) - np.repeat(np.concatenate(([0], np.cumsum(count)[:-1])), count)

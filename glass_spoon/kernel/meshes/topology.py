@@ -72,6 +72,13 @@ class Topology:
         return bool((self.face_sides == 4).all())
 
     @cached_property
+    def quad_corners(self) -> Ints:
+        """The four corners of all-quad faces as columns (4, f), int64: the form that gathers fastest."""
+        columns = self.face_corners.reshape(-1, 4).T.astype(np.int64)
+        columns.flags.writeable = False
+        return columns
+
+    @cached_property
     def face_of_corner(self) -> Indices:
         """The face of each corner (h,)."""
         return frozen_ints(np.repeat(np.arange(self.face_count, dtype=np.int32), self.face_sides))

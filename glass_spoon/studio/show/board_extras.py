@@ -12,7 +12,6 @@ from glass_spoon.kernel.curves.edit_knots import bezier_pieces
 from glass_spoon.kernel.curves.evaluate_curve import rational_derivatives
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.reading import Reading
-from glass_spoon.kernel.gauges.whole_mesh import bounding_size
 from glass_spoon.sheet.errors import SheetError
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import CurveItem
@@ -37,10 +36,7 @@ def board_extras(build: Build, shown: list[Shown], readings: list[Reading]) -> d
             if isinstance(state.item, CurveItem)
         ],
         "drawings": [drawing for line in build.document.lines if (drawing := _drawing(build, line)) is not None],
-        "shown": [
-            {"id": item.item_id, "name": item.name, "surface": item.is_surface, "size": bounding_size(item.mesh).tolist()}
-            for item in shown
-        ],
+        "shown": [{"id": item.item_id, "name": item.name, "surface": item.is_surface} for item in shown],
         "readings": [
             {"code": row.code, "text": row.text, "good": row.good, "bar": row.bar}
             for row in gauge_rows(readings, (*FIRST, "face_budget"))
