@@ -26,7 +26,7 @@ PoleClosing = Literal["quads", "fan"]
 MAX_CAP_RING = 1024
 """Most edges of a ring that a cap of quads closes: its core grows with the square of the count."""
 
-CAP_NODES = 257
+CAP_NODES = 65
 """True arc lengths between which inner vertices of a cap are spaced linearly; all lie on the surface exactly."""
 
 POLE_RADIUS = 1e-9

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from glass_spoon.kernel.gauges.reading import Reading
-from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels
+from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels, count_sides
+from glass_spoon.kernel.meshes.topology import Topology
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import MeshItem
@@ -99,9 +100,16 @@ def _built(build: Build, chosen: ViewChoice) -> dict[str, Any]:
             "levels": _levels(build, chosen, item.item_id),
             "gauged": item,
             "size": "×".join(f"{value:.0f}" if value >= 100 else f"{value:.1f}" for value in bounding_size(item.mesh)),
-            "faces": item.mesh.face_count,
+            "sides": sides_text(item.mesh.topology),
         }
     )
+
+
+def sides_text(topology: Topology) -> str:
+    """Say how many faces have how many sides, leaving out what there is none of."""
+    counts = count_sides(topology)
+    named = (("quads", "quads"), ("triangles", "triangles"), ("more", "with more"))
+    return ", ".join(f"{counts[key]:,} {word}" for key, word in named if counts[key]) or "none"
 
 
 def _gauges(readings: list[Reading]) -> dict[str, Any]:
