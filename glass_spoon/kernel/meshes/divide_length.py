@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
+from threading import Lock
+from typing import Generic, Literal, TypeVar
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, Ints, lengths
+from glass_spoon.kernel.arrays import Floats, Ints, lengths, owned
 from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, find_kinks
@@ -21,6 +24,11 @@ KINK_ANGLE = np.radians(0.5)
 """A tangent turning by more than this at once is a sharp point, which gets a mesh edge (radians)."""
 
 
+SHAPE_DIGITS = 12
+"""Curves that agree to this many digits, but for place and size, share their divisions."""
+
+T = TypeVar("T")
+
 SOLID_SHARE = 1e-9
 """Isocurves shorter than this share of the longest are poles."""
 
@@ -29,13 +37,15 @@ SOLID_SHARE = 1e-9
 class Guide:
     """The isocurve that decides the spacing along one axis: its arc length, and the stops where an edge must lie.
 
-    stops: (k + 1,) parameters, both ends included. sizes: (k,) mm, the length of each smooth run.
+    stops: (k + 1,) parameters, both ends included. sizes: (k,) mm, the length of each smooth run. shape: names the curve but
+    for its place and size, so that what does not depend on those is worked out once.
     """
 
     curve: NurbsCurve
     arc: ArcLength
     stops: Floats
     sizes: Floats
+    shape: bytes
 
 
 def make_guide(surface: NurbsSurface, axis: int) -> Guide:
@@ -48,11 +58,55 @@ def make_guide(surface: NurbsSurface, axis: int) -> Guide:
     solid = np.flatnonzero(net > SOLID_SHARE * net.max())
     longest = int(np.argmax(net))
     curve = rows[longest]
-    looked_at = sorted({longest, int(solid[0]), int(solid[len(solid) // 2]), int(solid[-1])})
-    kinks = np.unique(np.concatenate([find_kinks(rows[number], KINK_ANGLE) for number in looked_at]))
+    looked_at = [rows[k] for k in sorted({longest, int(solid[0]), int(solid[len(solid) // 2]), int(solid[-1])})]
+    shape = b"".join(_shape_of(row) for row in [curve, *looked_at])
+    scale = _scale_of(curve)
+    params, totals, stops = _tables.get(shape, lambda: _measure(curve, looked_at, scale))
+    arc = ArcLength(curve, params, totals * scale)
+    return Guide(curve, arc, stops, np.diff(arc.at_params(stops)), shape)
+
+
+def _measure(curve: NurbsCurve, looked_at: list[NurbsCurve], scale: float) -> tuple[Floats, Floats, Floats]:
+    """Return the arc-length table of a curve, its totals over `scale` mm, and its stops with the kinks of all given."""
     arc = measure_length(curve)
-    stops = np.concatenate(([curve.domain[0]], kinks, [curve.domain[1]]))
-    return Guide(curve, arc, stops, np.diff(arc.at_params(stops)))
+    kinks = np.unique(np.concatenate([find_kinks(row, KINK_ANGLE) for row in looked_at]))
+    return arc.params, arc.totals / scale, np.concatenate(([curve.domain[0]], kinks, [curve.domain[1]]))
+
+
+def _scale_of(curve: NurbsCurve) -> float:
+    """Return the largest distance in mm of a control point from the first one, 1 where all coincide."""
+    return float(np.abs(curve.control_points - curve.control_points[0]).max()) or 1.0
+
+
+def _shape_of(curve: NurbsCurve) -> bytes:
+    """Return the content of a curve moved to the origin and scaled to size one, to twelve digits."""
+    control = (curve.control_points - curve.control_points[0]) / _scale_of(curve)
+    parts = (curve.knots, curve.weights, np.round(control, SHAPE_DIGITS) + 0.0)
+    return b"".join(part.tobytes() for part in parts)
+
+
+class _Remembered(Generic[T]):
+    """Values by key, the last ones kept; safe for threads."""
+
+    def __init__(self, size: int) -> None:
+        self._size, self._lock = size, Lock()
+        self._values: OrderedDict[object, T] = OrderedDict()
+
+    def get(self, key: object, make: Callable[[], T]) -> T:
+        with self._lock:
+            if key in self._values:
+                self._values.move_to_end(key)
+                return self._values[key]
+        value = make()
+        with self._lock:
+            self._values[key] = value
+            while len(self._values) > self._size:
+                self._values.popitem(last=False)
+        return value
+
+
+_tables: _Remembered[tuple[Floats, Floats, Floats]] = _Remembered(256)
+_divisions: _Remembered[Floats] = _Remembered(64)
 
 
 def has_sharp_seam(guide: Guide, tolerance: float) -> bool:
@@ -81,6 +135,11 @@ def share_count(sizes: Floats, count: int) -> Ints:
 
 def divide_guide(guide: Guide, shares: Ints, spaced: Spacing) -> Floats:
     """Return the parameters (sum of shares + 1,) of the mesh lines: stops are met exactly."""
+    return _divisions.get((guide.shape, shares.tobytes(), spaced), lambda: owned(_divide(guide, shares, spaced)))
+
+
+def _divide(guide: Guide, shares: Ints, spaced: Spacing) -> Floats:
+    """Work out the parameters of `divide_guide`."""
     if spaced == "by parameter":
         runs = [
             np.linspace(a, b, n, endpoint=False) for a, b, n in zip(guide.stops[:-1], guide.stops[1:], shares, strict=True)

@@ -287,6 +287,7 @@ def _cap_params(
     pole_s, ring_s = guides[1].arc.at_params(np.array([pole_v, ring_v]))
     v_all = _even_params(guides[1], float(pole_s), float(ring_s), np.minimum(radius, 1.0))
     vertex_u = to_u(np.clip(turn, 0, 1))
+    vertex_u[: layout.columns], v_all[: layout.columns] = us[: layout.columns], ring_v
     low, high = surface.domain(0)
     inner = slice(layout.columns, None)
     corner = np.stack((vertex_u[disc.faces], v_all[disc.faces]), axis=-1)
