@@ -27,6 +27,7 @@ export class Board {
     this.picture = new PictureView(root.querySelector(".view-picture"), this);
     this.pen = new Pen(root, edits, this);
     this.loading = 0;
+    this.loadedRevision = 0;
     this.previewing = null;
     this.nextPreview = null;
     this.fitted = false;
@@ -89,7 +90,8 @@ export class Board {
     this.dropPreviews();
     const slow = setTimeout(() => this.note("Loading the model…"), 700);
     try {
-      const answer = await fetch(`${this.root.dataset.viewUrl}?${new URLSearchParams(this.edits.state())}`, { headers: { Accept: "application/json" } });
+      const state = this.edits.state();
+      const answer = await fetch(`${this.root.dataset.viewUrl}?${new URLSearchParams(state)}`, { headers: { Accept: "application/json" } });
       if (number !== this.loading) return;
       if (!answer.ok) {
         const refusal = await answer.json().catch(() => ({}));
@@ -97,6 +99,7 @@ export class Board {
         return;
       }
       const hadModels = this.models.size > 0;
+      this.loadedRevision = Number(state.revision);
       this.take(readGltf(await answer.arrayBuffer()));
       if (!this.fitted) this.fit();
       else if (this.models.size && !hadModels) this.picture.fit(this.bounds());

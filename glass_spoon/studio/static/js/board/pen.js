@@ -20,6 +20,7 @@ export class Pen {
     this.snaps = [];
     this.timer = 0;
     this.reminder = "";
+    this.pending = 0;
     this.onMood = () => {};
   }
 
@@ -48,9 +49,9 @@ export class Pen {
     return this.placing && this.drawing()?.plane === plane;
   }
 
-  /** Take the server's points, unless a drag is under way. */
+  /** Take the server's points, unless a drag is under way or the model shown is older than the last change made here. */
   update() {
-    if (!this.drag && !this.timer) this.local = null;
+    if (!this.drag && !this.timer && !this.pending && (this.local?.until ?? 0) <= this.board.loadedRevision) this.local = null;
     if (this.line && !this.board.extras.drawings.some((drawing) => drawing.line === this.line)) this.line = null;
     const drawing = this.drawing();
     if (drawing && !drawing.points.length && this.edits.mayEdit) this.setPlacing(true);
@@ -87,7 +88,7 @@ export class Pen {
   /** A copy of the drawing that may be changed here. */
   take() {
     const drawing = this.drawing();
-    this.local = { ...drawing, points: drawing.points.map((point) => [...point]), raw: drawing.raw.map((pair) => [...pair]) };
+    this.local = { ...drawing, until: Infinity, points: drawing.points.map((point) => [...point]), raw: drawing.raw.map((pair) => [...pair]) };
     return this.local;
   }
 
@@ -96,7 +97,7 @@ export class Pen {
     const handle = event.target.closest(".handle") ?? (this.isPlacing(view.plane) ? null : this.nearHandle(view, event));
     if (handle) {
       this.line = handle.dataset.line;
-      this.local = null;
+      if (this.local?.line !== this.line) this.local = null;
       this.chosen = Number(handle.dataset.index);
       this.placing = false;
       this.drag = { index: this.chosen, moved: false };
@@ -149,8 +150,13 @@ export class Pen {
     const drag = this.drag;
     this.drag = null;
     this.snaps = [];
-    if (drag?.moved) this.commit();
-    else this.redraw();
+    if (drag?.moved) {
+      this.commit();
+      return;
+    }
+    if (drag && this.local && !this.pending) this.local.until = this.board.loadedRevision;
+    this.update();
+    this.redraw();
   }
 
   /** A double click on the curve puts a point there. */
@@ -284,7 +290,12 @@ export class Pen {
     this.board.dropPreviews();
     this.redraw();
     const sent = this.local;
+    this.pending += 1;
     await this.edits.change({ op: "set", line: sent.line, field: "points", value: JSON.stringify(this.values()) });
+    this.pending -= 1;
+    if (this.local) this.local.until = Number(this.edits.state().revision);
+    this.update();
+    this.redraw();
     if (isAtRest(document.activeElement)) this.focusHandle(this.board.drawings.find((view) => view.plane === sent.plane));
   }
 
