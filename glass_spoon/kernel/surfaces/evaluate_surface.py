@@ -53,15 +53,21 @@ def evaluate_rows(surface: NurbsSurface, us: Floats, vs: Floats) -> tuple[Floats
     The same values as `evaluate_grid`, without keeping the derivatives.
     """
     points, normals = (np.empty((len(vs), len(us), 3)) for _ in range(2))
-    for part, parts in _blocks(surface, us, vs):
-        block = [np.empty(parts[0][:3].shape) for _ in range(4)]
-        _fill_block(parts, block, surface.is_rational)
-        points[:, part], normals[:, part] = block[0].transpose(2, 1, 0), block[3].transpose(2, 1, 0)
+    for part, (value, slope_v, slope_u) in _blocks(_swapped(surface), vs, us):
+        block = [np.empty(value[:3].shape) for _ in range(4)]
+        _fill_block((value, slope_u, slope_v), block, surface.is_rational)
+        points[part], normals[part] = block[0].transpose(1, 2, 0), block[3].transpose(1, 2, 0)
     lost = np.flatnonzero(~np.isfinite(normals[..., 0]).ravel())
     flat = normals.reshape(-1, 3)
     if len(lost):
         flat[lost] = surface_normals(surface, us[lost % len(us)], vs[lost // len(us)])
     return points.reshape(-1, 3), flat
+
+
+def _swapped(surface: NurbsSurface) -> NurbsSurface:
+    """Return the surface with u and v changed over, so that blocks run along rings."""
+    (p, q), (knots_u, knots_v) = surface.degrees, surface.knots
+    return NurbsSurface((q, p), (knots_v, knots_u), surface.control_points.transpose(1, 0, 2), surface.weights.T)
 
 
 def _blocks(surface: NurbsSurface, us: Floats, vs: Floats) -> Iterator[tuple[slice, tuple[Floats, Floats, Floats]]]:
