@@ -67,7 +67,7 @@ class _Binary:
             "type": "SCALAR" if data.ndim == 1 else f"VEC{data.shape[1]}",
         }
         if bounds:
-            columns = [data[:, k] for k in range(data.shape[1])]
+            columns = np.ascontiguousarray(data.T)
             accessor["min"] = [float(column.min()) for column in columns]
             accessor["max"] = [float(column.max()) for column in columns]
         self.parts.append(memoryview(data.view(np.uint8).reshape(-1)))  # type: ignore[arg-type]  # arrays are buffers
@@ -91,7 +91,7 @@ def write_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None) -> 
         if uv is not None:
             attributes["TEXCOORD_0"] = binary.add(_shade_uv(shade, uv), VERTEX_TARGET)
         triangles = cut_triangles(item.mesh, shade.of_corner)
-        indices = binary.add(triangles.astype(np.uint32, copy=False).ravel(), INDEX_TARGET)
+        indices = binary.add(_indices(triangles), INDEX_TARGET)
         primitive = {"attributes": attributes, "indices": indices, "mode": TRIANGLES, "material": len(materials)}
         materials.append(_material(item))
         nodes.append({"mesh": len(gltf_meshes), "name": item.name})
@@ -113,8 +113,8 @@ def write_view_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None
         shade = split_at_creases(mesh.topology, sharp_edges(mesh))
         attributes = _vertex_attributes(binary, mesh, shade)
         triangles, faces = _view_triangles(mesh)
-        indices = binary.add(shade.of_corner[triangles].astype(np.uint32).ravel(), INDEX_TARGET)
-        lines = binary.add(mesh.topology.edges.ends.astype(np.uint32).ravel(), INDEX_TARGET)
+        indices = binary.add(_indices(shade.of_corner[triangles]), INDEX_TARGET)
+        lines = binary.add(_indices(mesh.topology.edges.ends), INDEX_TARGET)
         more: dict[str, Any] = {"points": mesh.point_count, "faces": mesh.face_count, "topology": mesh.topology.key}
         if not mesh.topology.is_quads:
             more["triangleFaces"] = binary.add(faces.astype(np.uint32), None)
@@ -147,13 +147,18 @@ def _vertex_attributes(binary: _Binary, mesh: Mesh, shade: ShadeVertices) -> dic
     own = len(shade.source) == mesh.point_count
     positions = mesh.positions if own else mesh.positions[shade.source]
     normals = shade_normals(mesh, shade).astype(np.float32)
-    missing = np.einsum("ij,ij->i", normals, normals) == 0
-    if missing.any():
-        normals[missing] = (0.0, 0.0, 1.0)
+    level = np.flatnonzero(normals[:, 0] == 0)
+    normals[level[~normals[level].any(axis=1)]] = (0.0, 0.0, 1.0)
     return {
         "POSITION": binary.add(positions.astype(np.float32), VERTEX_TARGET, bounds=True),
         "NORMAL": binary.add(normals, VERTEX_TARGET),
     }
+
+
+def _indices(numbers: AnyInts) -> NDArray[np.uint32]:
+    """Return numbers from zero up as flat uint32: int32 ones as they are."""
+    flat = np.ascontiguousarray(numbers).reshape(-1)
+    return flat.view(np.uint32) if flat.dtype == np.int32 else flat.astype(np.uint32)
 
 
 def _shade_uv(shade: ShadeVertices, uv: Floats) -> NDArray[np.float32]:
