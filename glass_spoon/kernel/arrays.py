@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TypeVar
+from collections.abc import Sequence
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -103,3 +104,25 @@ def dot_columns(a: list[Real], b: list[Real]) -> Real:
     np.multiply(a[2], b[2], out=scratch)
     result += scratch
     return result
+
+
+def packed_rows(columns: Sequence[NDArray[np.floating[Any]]]) -> NDArray[np.complex128]:
+    """Return vectors given as columns x, y, z (n,) as items of 16 bytes, x y z 0 in float32.
+
+    Such rows are gathered by one `take`, several times faster than three columns; `view(np.float32)` shows the lanes.
+    """
+    lanes = np.zeros((len(columns[0]), 4), dtype=np.float32)
+    for axis, column in enumerate(columns):
+        lanes[:, axis] = column
+    return lanes.view(np.complex128).ravel()
+
+
+def dot_lanes(a: Singles, b: Singles, scratch: Singles) -> Singles:
+    """Return the dot products (n,) of vectors (4n,), each x y z 0; `scratch` (4n,) is written over.
+
+    The lanes are summed by a matrix product, which is faster than any reduction over a short axis.
+    """
+    return np.multiply(a, b, out=scratch).reshape(-1, 4) @ _LANES
+
+
+_LANES = np.ones(4, dtype=np.float32)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial import cKDTree
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, dot_columns
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, dot_lanes, packed_rows
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -77,9 +77,9 @@ def read_folded(geometry: CornerGeometry) -> Reading:
 def folded_reading(topology: Topology, dented: Bools, normals: list[Floats]) -> Reading:
     """Return the reading of `read_folded` from the dented faces (f,) and the unit normals of all, columns (f,)."""
     bad = dented.copy()
-    pair = topology.neighbours
-    first, second = np.ascontiguousarray(pair[:, 0]), np.ascontiguousarray(pair[:, 1])
-    facing = dot_columns([n[first] for n in normals], [n[second] for n in normals])
+    pair, rows = topology.neighbours, packed_rows(normals)
+    first, second = (rows.take(faces, mode="clip").view(np.float32) for faces in pair.T)
+    facing = dot_lanes(first, second, first)
     folds = np.flatnonzero(facing < FOLD_COSINE)
     if len(folds):
         against = np.bincount(pair[folds].ravel(), minlength=topology.face_count)

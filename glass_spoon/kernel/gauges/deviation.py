@@ -14,11 +14,14 @@ MAX_PLACES = 20_000
 """Most places measured; larger meshes are measured at evenly picked faces."""
 
 
-def face_deviations(mesh: Mesh, surface: NurbsSurface, most: int = MAX_PLACES) -> tuple[Ints, Floats]:
+def face_deviations(
+    mesh: Mesh, surface: NurbsSurface, most: int = MAX_PLACES, tolerance: float = 1e-7
+) -> tuple[Ints, Floats]:
     """Return the faces looked at (k,) and the distance (k,) in mm of their farther place from the surface.
 
     Each face is measured at its centre and at its first corner, by true closest points. Corner attribute "uv" gives the
-    search its start; without it the nearest of a fine grid does. All faces are measured up to `most` / 2 of them.
+    search its start; without it the nearest of a fine grid does. All faces are measured up to `most` / 2 of them. Feet are
+    found within `tolerance` mm; the distances are then exact to its square.
     """
     count = mesh.face_count
     step = max(1, -(-2 * count // most))
@@ -31,7 +34,7 @@ def face_deviations(mesh: Mesh, surface: NurbsSurface, most: int = MAX_PLACES) -
         both = np.concatenate((_mean_uv(mesh, uv, faces), uv[offsets]))
         lows, highs = zip(*(surface.domain(axis) for axis in (0, 1)), strict=True)
         start = tuple(lows[axis] + both[:, axis] * (highs[axis] - lows[axis]) for axis in (0, 1))
-    distance = closest_points(surface, places, start)[2]  # type: ignore[arg-type]
+    distance = closest_points(surface, places, start, tolerance)[2]  # type: ignore[arg-type]
     return faces, np.maximum(distance[: len(faces)], distance[len(faces) :])
 
 
@@ -50,9 +53,11 @@ def _mean_uv(mesh: Mesh, uv: Floats, faces: Ints) -> Floats:
     return total[faces] / mesh.topology.face_sides[faces][:, None]
 
 
-def read_off_surface(mesh: Mesh, surface: NurbsSurface, limits: Limits, most: int = MAX_PLACES) -> tuple[Reading, Reading]:
-    """Read the largest and the mean distance in mm from the surface."""
-    faces, distance = face_deviations(mesh, surface, most)
+def read_off_surface(
+    mesh: Mesh, surface: NurbsSurface, limits: Limits, most: int = MAX_PLACES, tolerance: float = 1e-7
+) -> tuple[Reading, Reading]:
+    """Read the largest and the mean distance in mm from the surface; see `face_deviations`."""
+    faces, distance = face_deviations(mesh, surface, most, tolerance)
     largest = float(distance.max()) if len(distance) else float("nan")
     mean = float(distance.mean()) if len(distance) else float("nan")
     bad = faces[distance > limits.off_surface]

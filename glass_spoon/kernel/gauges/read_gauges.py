@@ -14,8 +14,8 @@ from glass_spoon.kernel.gauges.scan_quads import scan_quads
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
-PREVIEW_PLACES = 600
-"""Places measured against the surface while something is dragged."""
+PREVIEW_PLACES, PREVIEW_FOOT = 400, 1e-3
+"""Places measured against the surface while something is dragged, and how near in mm their feet are found."""
 
 
 def read_quick_gauges(mesh: Mesh, surface: NurbsSurface | None, limits: Limits) -> list[Reading]:
@@ -28,7 +28,7 @@ def read_quick_gauges(mesh: Mesh, surface: NurbsSurface | None, limits: Limits) 
         whole_mesh.read_face_count(mesh.topology, limits),
     ]
     if surface is not None:
-        readings.extend(read_off_surface(mesh, surface, limits, PREVIEW_PLACES)[:1])
+        readings.extend(read_off_surface(mesh, surface, limits, PREVIEW_PLACES, PREVIEW_FOOT)[:1])
     return readings
 
 

@@ -249,10 +249,11 @@ def _ring_uvs(layout: GridLayout, surface: NurbsSurface, params: tuple[Floats, F
     """Return the corner uv (quads, 4, 2) of the ring quads; the seam keeps 1, so no quad runs backwards."""
     u = _scaled(surface, 0, params[0])
     v = _scaled(surface, 1, params[1][layout.caps[0] : layout.caps[0] + layout.ring_quads + 1])
-    result = np.empty((len(v) - 1, len(u) - 1, 4, 2))
-    result[:, :, 0::3, 0], result[:, :, 1:3, 0] = u[None, :-1, None], u[None, 1:, None]
-    result[:, :, :2, 1], result[:, :, 2:, 1] = v[:-1, None, None], v[1:, None, None]
-    return result.reshape(-1, 4, 2)
+    pairs = np.empty((len(v) - 1, len(u) - 1, 4), dtype=np.complex128)
+    for corner, (right, up) in enumerate(((0, 0), (1, 0), (1, 1), (0, 1))):
+        across, along = u[right : len(u) - 1 + right], v[up : len(v) - 1 + up]
+        np.add(across, 1j * along[:, None], out=pairs[:, :, corner])
+    return pairs.view(np.float64).reshape(-1, 4, 2)
 
 
 def _cap_params(

@@ -7,7 +7,6 @@ from functools import lru_cache
 
 import numpy as np
 import scipy.sparse as sparse
-from numpy.typing import NDArray
 
 from glass_spoon.kernel.arrays import (
     AnyInts,
@@ -18,6 +17,8 @@ from glass_spoon.kernel.arrays import (
     cross_columns,
     directions,
     dot_columns,
+    dot_lanes,
+    packed_rows,
     sum_by_index,
 )
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -148,12 +149,10 @@ TIE = 1e-4
 _BLOCK = 16384
 """Quads looked at a time, so that the intermediate arrays stay in the processor's cache."""
 
-_LANES = np.ones(4, dtype=np.float32)
-
 
 def _quad_turns(mesh: Mesh) -> Bools:
     """Mark the quads (f,) to be cut along their second diagonal."""
-    quads, rows = mesh.topology.face_corners.reshape(-1, 4), _packed(mesh.positions)
+    quads, rows = mesh.topology.face_corners.reshape(-1, 4), packed_rows(list((mesh.positions - mesh.positions[:1]).T))
     turn = np.empty(len(quads), dtype=bool)
     corners = np.empty((4, min(_BLOCK, len(quads))), dtype=np.complex128)
     for start in range(0, len(quads), _BLOCK):
@@ -164,31 +163,18 @@ def _quad_turns(mesh: Mesh) -> Bools:
     return turn
 
 
-def _packed(positions: Floats) -> NDArray[np.complex128]:
-    """Return each point as one item of 16 bytes, x y z 0 in float32 about the first: gathered at once, not by columns."""
-    lanes = np.zeros((len(positions), 4), dtype=np.float32)
-    for axis, column in enumerate(positions.T):
-        lanes[:, axis] = column - column[0]
-    return lanes.view(np.complex128).ravel()
-
-
 def _block_turns(corners: Singles) -> Bools:
     """Mark the quads, corners (4, 4n) of x y z 0, whose second diagonal is shorter, or the only upright one."""
     diagonals = corners[2:] - corners[:2]
     scratch = np.empty_like(diagonals[0])
     straight, across = diagonals
-    ss, aa = _dots(straight, straight, scratch), _dots(across, across, scratch)
+    ss, aa = dot_lanes(straight, straight, scratch), dot_lanes(across, across, scratch)
     turn = aa < ss * np.float32(1 - TIE)
     dented = np.flatnonzero(_is_dented(corners, diagonals, (ss, aa), scratch))
     if len(dented):
         few = np.ascontiguousarray(corners.reshape(4, -1, 4)[:, dented, :3].transpose(0, 2, 1))
         turn[dented] = _is_upright(few, 1) & (turn[dented] | ~_is_upright(few, 0))
     return turn
-
-
-def _dots(a: Singles, b: Singles, scratch: Singles) -> Singles:
-    """Return the dot products (n,) of vectors (4n,) of x y z 0; the sum of the lanes is a matrix product."""
-    return np.multiply(a, b, out=scratch).reshape(-1, 4) @ _LANES
 
 
 def _is_dented(corners: Singles, diagonals: Singles, squares: tuple[Singles, Singles], scratch: Singles) -> Bools:
@@ -200,7 +186,7 @@ def _is_dented(corners: Singles, diagonals: Singles, squares: tuple[Singles, Sin
     """
     (straight, across), (ss, aa) = diagonals, squares
     side = corners[1] - corners[0]
-    sa, ps, pa = (_dots(x, y, scratch) for x, y in ((straight, across), (side, straight), (side, across)))
+    sa, ps, pa = (dot_lanes(x, y, scratch) for x, y in ((straight, across), (side, straight), (side, across)))
     total, at_straight, at_across = ss * aa - sa * sa, ps * aa - pa * sa, sa * ps - ss * pa
     least, most = np.minimum(at_straight, at_across), np.maximum(at_straight, at_across)
     return ~((least > 0) & (most < total))
