@@ -52,17 +52,18 @@ class _Corners:
 def round_corners(curve: NurbsCurve, radius: ArrayLike, tolerance: float = 1e-6) -> NurbsCurve:
     """Return the curve with its sharp points rounded by arcs of `radius` mm: one value, or one for each sharp point.
 
-    A closed curve whose seam is sharp gets a new seam in the middle of its first smooth run. `tolerance` (mm) says how
-    flat and how closed the curve must be. Raises InvalidInput for a radius not above zero, no sharp point or a curve
-    that is not flat; RadiusTooLarge, with the largest that fits, otherwise.
+    A radius of 0 leaves its point sharp; a sharp seam of a closed curve counts first, and the curve then gets a new seam in
+    the middle of its first smooth run. `tolerance` (mm) says how flat and how closed the curve must be. Raises InvalidInput
+    for a negative radius, no radius above 0, no sharp point or a curve that is not flat; RadiusTooLarge, with the largest
+    that fits, otherwise.
     """
     values = np.atleast_1d(np.asarray(radius, dtype=np.float64))
-    if not (values > 0).all() or not np.isfinite(values).all():
+    if (values < 0).any() or not (values > 0).any() or not np.isfinite(values).all():
         raise InvalidInput("The radius", "above 0 mm", f"{values.min():g} mm")
     plane = find_plane(curve, tolerance)
     if curve.is_closed(tolerance) and closed_at_kink(curve, SHARP_ANGLE):
-        curve = _move_seam(curve)
-    params = find_kinks(curve, SHARP_ANGLE)
+        curve, values = move_seam(curve), np.roll(values, -1)
+    params = sharp_params(curve)
     if not len(params):
         raise InvalidInput("The curve", "one with sharp points", "smooth everywhere")
     if len(values) not in (1, len(params)):
@@ -72,7 +73,12 @@ def round_corners(curve: NurbsCurve, radius: ArrayLike, tolerance: float = 1e-6)
     return _assemble(curve, plane, corners, *touch)
 
 
-def _move_seam(curve: NurbsCurve) -> NurbsCurve:
+def sharp_params(curve: NurbsCurve) -> Floats:
+    """Return the parameters (k,) of the sharp points inside the domain, in the order that radii are counted."""
+    return find_kinks(curve, SHARP_ANGLE)
+
+
+def move_seam(curve: NurbsCurve) -> NurbsCurve:
     """Return the closed curve started in the middle of its first smooth run."""
     stops = np.append(find_kinks(curve, SHARP_ANGLE), curve.domain[1])
     first, second = split_curve(curve, (curve.domain[0] + float(stops[0])) / 2)
@@ -84,7 +90,9 @@ def _find_corners(curve: NurbsCurve, plane: Plane, params: Floats, radii: Floats
     stops = np.concatenate(([curve.domain[0]], params, [curve.domain[1]]))
     before, after = (plane.flatten(tangent) for tangent in one_sided_tangents(curve, params))
     side = np.sign(before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0])
-    return _Corners(params, stops[:-2], stops[2:], np.where(side == 0, 1.0, side), radii)
+    rounded = radii > 0
+    side = np.where(side == 0, 1.0, side)[rounded]
+    return _Corners(params[rounded], stops[:-2][rounded], stops[2:][rounded], side, radii[rounded])
 
 
 def _follow_radius(curve: NurbsCurve, plane: Plane, corners: _Corners) -> tuple[Floats, Floats]:

@@ -1,0 +1,93 @@
+"""The closest points of a curve to given points."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.spatial.distance import cdist
+
+from glass_spoon.kernel.arrays import Floats, Ints, lengths
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives, curve_points
+
+SAMPLES = 24
+"""Places a knot span from which a search may start."""
+
+_BLOCK = 512
+"""Points whose distances to all samples are looked at at once."""
+
+STEPS = 30
+"""Most steps of one search; nearly all points settle in four."""
+
+
+def span_params(curve: NurbsCurve, per_span: int) -> Floats:
+    """Return parameters (spans * per_span + 1,), evenly spread in each knot span, both ends included."""
+    breaks = curve.breaks
+    shares = np.arange(per_span) / per_span
+    return np.append((breaks[:-1, None] + np.diff(breaks)[:, None] * shares).ravel(), breaks[-1])
+
+
+def closest_params(curve: NurbsCurve, points: Floats, start: Floats | None = None) -> tuple[Floats, Floats]:
+    """Return the parameters (n,) and distances (n,) in mm of the closest places of a curve to points (n, 3).
+
+    From the nearest dips of the distance at SAMPLES places a span, or from `start` (n,), by damped Newton steps on (C(t) - P) . C'(t) = 0
+    (The NURBS Book, section 6.1), without the second-order term where that would lead to a maximum. No step makes a
+    distance larger, so the result is never worse than the start.
+    """
+    if start is None:
+        owner, start = _dips(curve, points)
+        params, distance = closest_params(curve, points[owner], start)
+        order = np.lexsort((distance, owner))
+        first = order[np.searchsorted(owner[order], np.arange(len(points)))]
+        return params[first], distance[first]
+    low, high = curve.domain
+    best, values = start.astype(np.float64), curve_derivatives(curve, start, 2)
+    distance = lengths(values[0] - points)
+    active, damping = np.arange(len(points)), np.ones(len(points))
+    for _ in range(STEPS):
+        if not len(active):
+            break
+        offset, slope, bend = values[0] - points[active], values[1], values[2]
+        pull, plain = (np.einsum("ij,ij->i", a, b) for a, b in ((offset, slope), (slope, slope)))
+        full = plain + np.einsum("ij,ij->i", offset, bend)
+        step = -pull / np.where(full > 0.1 * plain, full, np.maximum(plain, 1e-300))
+        trial = np.clip(best[active] + damping[active] * step, low, high)
+        there = curve_derivatives(curve, trial, 2)
+        size = lengths(there[0] - points[active])
+        better = size <= distance[active]
+        moved = np.abs(trial - best[active]) * np.sqrt(plain)
+        best[active[better]], distance[active[better]] = trial[better], size[better]
+        damping[active] = np.where(better, 1.0, damping[active] / 4)
+        values = np.where(better[None, :, None], there, values)
+        going = (moved > 1e-12 * (1 + distance[active])) & (damping[active] > 1e-9)
+        active, values = active[going], values[:, going]
+    return best, distance
+
+
+def _dips(curve: NurbsCurve, points: Floats) -> tuple[Ints, Floats]:
+    """Return starts for searches: the point (k,) and the parameter (k,) of every dip of the sampled distance that may win.
+
+    A dip may win when it is no farther than the lowest one by more than the length of its two chords.
+    """
+    params = span_params(curve, SAMPLES)
+    samples = curve_points(curve, params)
+    chords = np.concatenate(([0.0], lengths(np.diff(samples, axis=0)), [0.0]))
+    reach = chords[:-1] + chords[1:]
+    owners, starts = [], []
+    for begin in range(0, len(points), _BLOCK):
+        part = points[begin : begin + _BLOCK]
+        away = cdist(part, samples)
+        padded = np.pad(away, ((0, 0), (1, 1)), constant_values=np.inf)
+        dip = (away <= padded[:, :-2]) & (away < padded[:, 2:])
+        dip &= away <= away.min(axis=1)[:, None] + reach
+        rows, columns = np.nonzero(dip)
+        owners.append(rows + begin)
+        starts.append(params[columns])
+    return np.concatenate(owners), np.concatenate(starts)
+
+
+def largest_distance(curve: NurbsCurve, other: NurbsCurve, per_span: int = 16) -> float:
+    """Return the largest distance in mm of `per_span` places a span of either curve from the other one."""
+    worst = 0.0
+    for a, b in ((curve, other), (other, curve)):
+        worst = max(worst, float(closest_params(b, curve_points(a, span_params(a, per_span)))[1].max()))
+    return worst
