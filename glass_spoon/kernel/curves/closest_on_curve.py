@@ -6,6 +6,7 @@ import numpy as np
 from scipy.spatial.distance import cdist
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
+from glass_spoon.kernel.curves.basis import find_spans
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives, curve_points
 
@@ -29,18 +30,31 @@ def span_params(curve: NurbsCurve, per_span: int) -> Floats:
 def closest_params(curve: NurbsCurve, points: Floats, start: Floats | None = None) -> tuple[Floats, Floats]:
     """Return the parameters (n,) and distances (n,) in mm of the closest places of a curve to points (n, 3).
 
-    From the nearest dips of the distance at SAMPLES places a span, or from `start` (n,), by damped Newton steps on (C(t) - P) . C'(t) = 0
-    (The NURBS Book, section 6.1), without the second-order term where that would lead to a maximum. No step makes a
-    distance larger, so the result is never worse than the start.
+    From both sides of every dip of the distance at SAMPLES places a span, each search within its own polynomial piece;
+    or from `start` (n,) and across knots, for places known to be near on a smooth run. See `_search`.
     """
-    if start is None:
-        owner, start = _dips(curve, points)
-        params, distance = closest_params(curve, points[owner], start)
-        order = np.lexsort((distance, owner))
-        first = order[np.searchsorted(owner[order], np.arange(len(points)))]
-        return params[first], distance[first]
-    low, high = curve.domain
-    best, values = start.astype(np.float64), curve_derivatives(curve, start, 2)
+    if start is not None:
+        low, high = (np.full(len(points), end) for end in curve.domain)
+        return _search(curve, points, start, low, high, None)
+    owner, begin = _dips(curve, points)
+    spans = find_spans(curve.knots, curve.degree, begin)
+    params, distance = _search(curve, points[owner], begin, curve.knots[spans], curve.knots[spans + 1], spans)
+    order = np.lexsort((distance, owner))
+    first = order[np.searchsorted(owner[order], np.arange(len(points)))]
+    return params[first], distance[first]
+
+
+def _search(
+    curve: NurbsCurve, points: Floats, start: Floats, low: Floats, high: Floats, spans: Ints | None
+) -> tuple[Floats, Floats]:
+    """Return parameters (n,) between low and high (n,) and distances (n,), by damped Newton steps.
+
+    They solve (C(t) - P) . C'(t) = 0
+    (The NURBS Book, section 6.1), without the second-order term where that would lead to a maximum. No step makes a
+    distance larger, so the result is never worse than the start. `spans` (n,) holds each search to one piece.
+    """
+    best = np.clip(start, low, high)
+    values = curve_derivatives(curve, best, 2, spans)
     distance = lengths(values[0] - points)
     active, damping = np.arange(len(points)), np.ones(len(points))
     for _ in range(STEPS):
@@ -50,8 +64,8 @@ def closest_params(curve: NurbsCurve, points: Floats, start: Floats | None = Non
         pull, plain = (np.einsum("ij,ij->i", a, b) for a, b in ((offset, slope), (slope, slope)))
         full = plain + np.einsum("ij,ij->i", offset, bend)
         step = -pull / np.where(full > 0.1 * plain, full, np.maximum(plain, 1e-300))
-        trial = np.clip(best[active] + damping[active] * step, low, high)
-        there = curve_derivatives(curve, trial, 2)
+        trial = np.clip(best[active] + damping[active] * step, low[active], high[active])
+        there = curve_derivatives(curve, trial, 2, None if spans is None else spans[active])
         size = lengths(there[0] - points[active])
         better = size <= distance[active]
         moved = np.abs(trial - best[active]) * np.sqrt(plain)
@@ -64,7 +78,7 @@ def closest_params(curve: NurbsCurve, points: Floats, start: Floats | None = Non
 
 
 def _dips(curve: NurbsCurve, points: Floats) -> tuple[Ints, Floats]:
-    """Return starts for searches: the point (k,) and the parameter (k,) of every dip of the sampled distance that may win.
+    """Return starts for searches: the point (k,) and a parameter (k,) beside every dip of the sampled distance that may win.
 
     A dip may win when it is no farther than the lowest one by more than the length of its two chords.
     """
@@ -72,16 +86,19 @@ def _dips(curve: NurbsCurve, points: Floats) -> tuple[Ints, Floats]:
     samples = curve_points(curve, params)
     chords = np.concatenate(([0.0], lengths(np.diff(samples, axis=0)), [0.0]))
     reach = chords[:-1] + chords[1:]
+    middles = (params[:-1] + params[1:]) / 2
     owners, starts = [], []
     for begin in range(0, len(points), _BLOCK):
-        part = points[begin : begin + _BLOCK]
-        away = cdist(part, samples)
+        away = cdist(points[begin : begin + _BLOCK], samples)
         padded = np.pad(away, ((0, 0), (1, 1)), constant_values=np.inf)
         dip = (away <= padded[:, :-2]) & (away < padded[:, 2:])
         dip &= away <= away.min(axis=1)[:, None] + reach
-        rows, columns = np.nonzero(dip)
+        cells = np.zeros((len(away), len(middles)), dtype=bool)
+        cells |= dip[:, :-1]
+        cells |= dip[:, 1:]
+        rows, columns = np.nonzero(cells)
         owners.append(rows + begin)
-        starts.append(params[columns])
+        starts.append(middles[columns])
     return np.concatenate(owners), np.concatenate(starts)
 
 

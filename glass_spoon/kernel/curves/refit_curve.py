@@ -181,11 +181,12 @@ def _points_of(runs: list[_Run], tolerance: float, make: Callable[[Floats, int],
             return _farthest(make(run.points_at(run.at_shares(count)), number), run.places)
 
         chord = _off_chord(run)
-        count = _fewest(
-            1 if chord <= tolerance else max(least, 2 if np.isinf(chord) else 1),
-            lambda n, off=off: off(n) <= tolerance,
-            tolerance,
-        )  # type: ignore[misc]
+        fewest = 1 if chord <= tolerance else max(least, 2 if np.isinf(chord) else 1)
+
+        def works(count: int, off: Callable[[int], float] = off) -> bool:
+            return off(count) <= tolerance
+
+        count = _fewest(fewest, works, tolerance)
         largest = max(largest, off(count))
         parts.append(run.points_at(run.at_shares(count)))
     return _gathered(parts, largest)
