@@ -9,7 +9,7 @@ from pydantic import ValidationError
 from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.errors import BadDocument, SheetError
 from glass_spoon.sheet.expressions import names_in, rename_in
-from glass_spoon.sheet.fields import NameSpec, NumberSpec, PointsSpec, QuantitySpec, ReferenceSpec
+from glass_spoon.sheet.fields import CornersSpec, NameSpec, NumberSpec, PointsSpec, QuantitySpec, ReferenceSpec
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.sizes import Size
@@ -81,13 +81,16 @@ def rename_size(line: Line, old: str, new: str) -> Line:
         if isinstance(spec, NumberSpec | QuantitySpec) and isinstance(raw, str):
             values[name] = rename_in(raw, old, new)
         if isinstance(spec, PointsSpec):
-            values[name] = [
-                point.model_copy(
-                    update={k: rename_in(v, old, new) for k, v in (("x", point.x), ("y", point.y)) if isinstance(v, str)}
-                )
-                for point in raw
-            ]
+            values[name] = [_renamed(point, ("x", "y", "out"), old, new) for point in raw]
+        if isinstance(spec, CornersSpec):
+            values[name] = [_renamed(corner, ("value",), old, new) for corner in raw]
     return line.model_copy(update=values)
+
+
+def _renamed(entry: Any, fields: tuple[str, ...], old: str, new: str) -> Any:
+    """Return a point or a corner value whose expressions call a size by its new name."""
+    texts = {field: getattr(entry, field) for field in fields}
+    return entry.model_copy(update={k: rename_in(v, old, new) for k, v in texts.items() if isinstance(v, str)})
 
 
 def with_lines(document: SheetDocument, lines: list[Any]) -> SheetDocument:
@@ -151,7 +154,10 @@ def used_sizes(line: Line) -> set[str]:
             names |= names_in(raw)
         if isinstance(spec, PointsSpec):
             for point in raw:
-                names |= names_in(point.x) | names_in(point.y)
+                names |= names_in(point.x) | names_in(point.y) | names_in(point.out)
+        if isinstance(spec, CornersSpec):
+            for corner in raw:
+                names |= names_in(corner.value)
     return names
 
 
@@ -181,16 +187,17 @@ def default_line(document: SheetDocument, verb: str) -> Line:
     values: dict[str, Any] = {"id": new_id(document), "verb": verb}
     for name, spec in cls.specs().items():
         if isinstance(spec, ReferenceSpec):
-            values[name] = last_item(document, spec.item_kind)
+            values[name] = last_item(document, spec.kinds, set(values.values()))
     for name, spec in cls.specs().items():
         if isinstance(spec, NameSpec):
             values[name] = free_name(document, _base_name(document, cls, name, values))
     return cls.model_validate(values)
 
 
-def last_item(document: SheetDocument, kind: str) -> str:
-    """Return the id of the last item of a kind that a line gives, or ""."""
-    return next((line.id for line in reversed(document.lines) if line.gives_kind == kind), "")
+def last_item(document: SheetDocument, kinds: tuple[str, ...], taken: set[Any]) -> str:
+    """Return the id of the last item of some kinds that a line gives and no other field has taken yet, or ""."""
+    found = [line.id for line in reversed(document.lines) if line.gives_kind in kinds]
+    return next((item for item in found if item not in taken), found[0] if found else "")
 
 
 def _base_name(document: SheetDocument, cls: type[Line], field: str, values: dict[str, Any]) -> str:

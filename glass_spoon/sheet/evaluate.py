@@ -151,6 +151,8 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
         _drop(run, line)
         return _failed(line, error)
     key = _key(line, values, states)
+    if line.item_id is None:
+        return LineReport("good", key, time.perf_counter() - started, True)
     kept = run.cache.get(key)
     if kept is not None and (kept[1] is not None or not run.inspect):
         item, findings = kept
@@ -189,14 +191,15 @@ def _drop(run: _Run, line: Line) -> None:
 def _inputs(run: _Run, line: Line) -> dict[str, ItemState]:
     """Return the states that a line refers to, by field; raises MissingItem with a sentence."""
     states: dict[str, ItemState] = {}
+    used = line.used_fields()
     for name, spec in line.specs().items():
-        if not isinstance(spec, ReferenceSpec):
+        if not isinstance(spec, ReferenceSpec) or name not in used:
             continue
         source = str(getattr(line, name))
         state = run.items.get(source)
         if state is None:
             raise MissingItem(_missing_sentence(run, source, spec), source)
-        if state.item.kind != spec.item_kind:
+        if state.item.kind not in spec.kinds:
             wanted, came = spec.item_kind, state.item.kind
             raise MissingItem(
                 f"It needs a {wanted}, and {run.document.item_name(source)} is a {came}. Pick another.", source

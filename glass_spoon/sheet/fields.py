@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StrictFloat, StrictInt, StrictStr
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StrictFloat, StrictInt, StrictStr
 
 from glass_spoon.sheet.expressions import MAX_TEXT, Dimension
 
@@ -64,10 +64,16 @@ class ChoiceSpec(Spec):
 
 @dataclass(frozen=True)
 class ReferenceSpec(Spec):
-    """An item that an earlier line gives; `changes` marks the one that this line alters."""
+    """An item that an earlier line gives; `changes` marks the one that this line alters. `also`: other kinds that serve."""
 
     item_kind: str = "curve"
     changes: bool = False
+    also: tuple[str, ...] = ()
+
+    @property
+    def kinds(self) -> tuple[str, ...]:
+        """All kinds of items that may be referred to."""
+        return (self.item_kind, *self.also)
 
 
 @dataclass(frozen=True)
@@ -76,8 +82,22 @@ class PointsSpec(Spec):
 
 
 @dataclass(frozen=True)
+class CornersSpec(Spec):
+    """Values for single corners, by their number along the curve; typed as `2: 5 mm, 4: 0`."""
+
+    least: float = 0.0
+
+
+@dataclass(frozen=True)
 class FileSpec(Spec):
-    """The text of a file kept in the sheet."""
+    """The text of a file kept in the sheet; `endings` are those of the files that may be chosen."""
+
+    endings: str = ".svg"
+
+
+@dataclass(frozen=True)
+class PictureSpec(Spec):
+    """A picture of the project, by its id."""
 
 
 @dataclass(frozen=True)
@@ -91,13 +111,43 @@ class QuantitySpec(Spec):
 
 
 class SheetPoint(BaseModel):
-    """A point on a drawing plane: right and up, numbers or expressions, and whether the curve is sharp there."""
+    """A point by a drawing plane: right, up and out of it towards the viewer, numbers or expressions.
+
+    sharp: the curve has a corner there. weight: how strongly a point pulls, where points pull.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
     x: Number
     y: Number
+    out: Number = 0
     sharp: bool = False
+    weight: Annotated[float, Field(gt=0, le=1000)] = 1.0
+
+
+class CornerValue(BaseModel):
+    """A value for one corner of a curve, counted from 1 along it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    corner: Annotated[int, Field(ge=1, le=1000)]
+    value: Number
+
+
+def read_corners(raw: Any) -> Any:
+    """Return corner values from text such as `2: 5 mm, 4: 0`; anything but text is left to Pydantic."""
+    if not isinstance(raw, str):
+        return raw
+    entries = [entry.strip() for entry in raw.replace(";", ",").split(",") if entry.strip()]
+    if raw.strip().lower() in ("", "none"):
+        return []
+    pairs = [entry.partition(":") for entry in entries]
+    if not all(colon and number.strip().isdigit() and value.strip() for number, colon, value in pairs):
+        raise ValueError("write corner and value, such as 2: 5 mm, 4: 0")
+    return [{"corner": int(number), "value": value.strip()} for number, _, value in pairs]
+
+
+Corners = Annotated[list[CornerValue], BeforeValidator(read_corners)]
 
 
 def spec_of(metadata: list[Any]) -> Spec | None:

@@ -11,10 +11,23 @@ from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
 @dataclass(frozen=True, eq=False)
 class CurveItem:
-    """A curve; `kind` names it in references and sentences."""
+    """A curve; `kind` names it in references and sentences.
+
+    notes: sentences on what is worth a look in its making. told: a sentence on what its making did, "" for none.
+    """
 
     curve: NurbsCurve
+    notes: tuple[str, ...] = ()
+    told: str = ""
     kind: str = field(default="curve", init=False)
+
+
+@dataclass(frozen=True, eq=False)
+class CurvesItem:
+    """Several curves that one line gives: a row, a ring, copies along another."""
+
+    curves: tuple[NurbsCurve, ...]
+    kind: str = field(default="curves", init=False)
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,4 +47,4 @@ class MeshItem:
     kind: str = field(default="mesh", init=False)
 
 
-Item = CurveItem | SurfaceItem | MeshItem
+Item = CurveItem | CurvesItem | SurfaceItem | MeshItem

@@ -10,10 +10,12 @@ from typing import Any, ClassVar, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict
 
+from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.sheet.errors import BadExpression
 from glass_spoon.sheet.expressions import Quantity, evaluate_expression
 from glass_spoon.sheet.fields import (
+    CornersSpec,
     LineId,
     NameSpec,
     NumberSpec,
@@ -23,9 +25,9 @@ from glass_spoon.sheet.fields import (
     Spec,
     spec_of,
 )
-from glass_spoon.sheet.items import CurveItem, Item, MeshItem, SurfaceItem
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem
 
-CHAPTERS = ("Sizes", "Draw", "Form", "Mesh", "Finish")
+CHAPTERS = ("Sizes", "References", "Draw", "Form", "Mesh", "Finish")
 FACE_LIMIT = 4_000_000
 """Most faces that one line may make; above it a line refuses before it takes memory."""
 
@@ -93,6 +95,13 @@ class Given:
         """Return the curve that a field refers to."""
         return self._item(name, CurveItem)
 
+    def curves(self, name: str) -> tuple[NurbsCurve, ...]:
+        """Return the curve, or all curves of the set, that a field refers to."""
+        item = self.items[name]
+        if isinstance(item, CurvesItem):
+            return item.curves
+        return (self.curve(name).curve,)
+
     def surface(self, name: str) -> SurfaceItem:
         """Return the surface that a field refers to."""
         return self._item(name, SurfaceItem)
@@ -111,7 +120,8 @@ class Given:
 class Line(BaseModel):
     """One line of a sheet. Subclasses set the class variables, declare fields with specs, and build.
 
-    verb: its name in files. words: other plain words that find it. sentence: prose with **verb** and {fields}.
+    verb: its name in files. words: other plain words that find it. sentence: prose with **verb** and {fields}; `wordings`
+    are other sentences, by the value of the choice `wording_field`.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -120,6 +130,8 @@ class Line(BaseModel):
     summary: ClassVar[str]
     words: ClassVar[tuple[str, ...]] = ()
     sentence: ClassVar[str]
+    wording_field: ClassVar[str] = ""
+    wordings: ClassVar[dict[str, str]] = {}
     gives_kind: ClassVar[str | None] = None
 
     id: LineId
@@ -145,7 +157,8 @@ class Line(BaseModel):
         """Return the id of the line that each filled reference names, by field."""
         specs = self.specs()
         found = {name: str(getattr(self, name)) for name, spec in specs.items() if isinstance(spec, ReferenceSpec)}
-        return {name: value for name, value in found.items() if value}
+        now = self.used_fields()
+        return {name: value for name, value in found.items() if value and name in now}
 
     @property
     def changes(self) -> str | None:
@@ -172,8 +185,8 @@ class Line(BaseModel):
         return [*parts, Part("text", text[at:])] if at < len(text) else parts
 
     def sentence_now(self) -> str:
-        """Return the sentence for the present values; verbs whose wording depends on a choice override this."""
-        return self.sentence
+        """Return the sentence for the present values."""
+        return self.wordings.get(str(getattr(self, self.wording_field)), self.sentence) if self.wordings else self.sentence
 
     def used_fields(self) -> list[str]:
         """Return the fields of the present sentence."""
@@ -188,8 +201,11 @@ class Line(BaseModel):
         return {name: resolve_field(name, specs[name], getattr(self, name), sizes) for name in self.deciding_fields()}
 
     def deciding_fields(self) -> list[str]:
-        """Return the fields that decide the result: all but names and references; verbs with alternatives leave some out."""
-        return [name for name, spec in self.specs().items() if not isinstance(spec, ReferenceSpec | NameSpec)]
+        """Return the fields that decide the result: all but names, references, and those of other wordings."""
+        now = {name for _, name in _PART.findall(self.sentence_now())}
+        ever = {name for text in (self.sentence, *self.wordings.values()) for _, name in _PART.findall(text)}
+        specs = {name: spec for name, spec in self.specs().items() if not isinstance(spec, ReferenceSpec | NameSpec)}
+        return [name for name in specs if name in now or name not in ever]
 
     def predict_faces(self, given: Given) -> int:
         """Return the number of faces that the line will make, before it runs."""
@@ -214,6 +230,9 @@ def resolve_field(name: str, spec: Spec, raw: Any, sizes: Mapping[str, Quantity]
         return resolve_number(name, spec, raw, sizes)
     if isinstance(spec, PointsSpec):
         return [_resolve_point(number, point, sizes) for number, point in enumerate(raw, 1)]
+    if isinstance(spec, CornersSpec):
+        one = NumberSpec("", "length", least=spec.least, most=1e6)
+        return [(own.corner, resolve_number(f"value of corner {own.corner}", one, own.value, sizes)) for own in raw]
     return raw
 
 
@@ -248,11 +267,9 @@ def show_number(value: float, spec: NumberSpec) -> str:
     )
 
 
-def _resolve_point(number: int, point: SheetPoint, sizes: Mapping[str, Quantity]) -> tuple[float, float, bool]:
-    """Return right and up in mm, and sharp."""
+def _resolve_point(number: int, point: SheetPoint, sizes: Mapping[str, Quantity]) -> tuple[float, float, float, bool, float]:
+    """Return right, up and out in mm, sharp, and the weight."""
     spec = NumberSpec("", "length", least=-1e6, most=1e6)
-    x, y = (
-        resolve_number(f"{word} of point {number}", spec, value, sizes)
-        for word, value in (("right coordinate", point.x), ("up coordinate", point.y))
-    )
-    return x, y, point.sharp
+    places = (("right coordinate", point.x), ("up coordinate", point.y), ("coordinate out of the plane", point.out))
+    x, y, out = (resolve_number(f"{word} of point {number}", spec, value, sizes) for word, value in places)
+    return x, y, out, point.sharp, point.weight

@@ -81,7 +81,7 @@ def _fill(line: Line, text: str, document: SheetDocument) -> dict[str, Any]:
     for name in line.used_fields():
         spec = line.spec(name)
         if isinstance(spec, ReferenceSpec):
-            named = _named_item(lower, spec.item_kind, document)
+            named = _named_item(lower, spec.kinds, set(values.values()), document)
             values |= {name: named} if named else {}
         elif isinstance(spec, ChoiceSpec):
             found = next((choice for choice in spec.choices if re.search(rf"\b{re.escape(choice)}\b", lower)), None)
@@ -93,7 +93,8 @@ def _fill(line: Line, text: str, document: SheetDocument) -> dict[str, Any]:
     return values
 
 
-def _named_item(lower: str, kind: str, document: SheetDocument) -> str | None:
-    """Return the id of the item of a kind whose name stands in the text, the longest name first."""
-    items = [(document.item_name(line.id), line.id) for line in document.lines if line.gives_kind == kind]
-    return next((i for name, i in sorted(items, key=lambda pair: -len(pair[0])) if name and name.lower() in lower), None)
+def _named_item(lower: str, kinds: tuple[str, ...], taken: set[Any], document: SheetDocument) -> str | None:
+    """Return the id of the item of some kinds whose name stands first in the text and that no field has yet."""
+    items = [(document.item_name(line.id).lower(), line.id) for line in document.lines if line.gives_kind in kinds]
+    named = [(lower.index(name), -len(name), i) for name, i in items if name and name in lower and i not in taken]
+    return min(named)[2] if named else None

@@ -9,6 +9,7 @@ import pytest
 from glass_spoon.sheet import edit
 from glass_spoon.sheet.document import SheetDocument, json_schema, read_document
 from glass_spoon.sheet.errors import BadDocument
+from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.propose import propose
 from glass_spoon.sheet.reference_page import write_reference
 
@@ -156,7 +157,7 @@ def test_new_lines_take_the_last_items_and_free_names(kettle):
         ("mesh body 64 30 fan", "mesh", {"surface": "l3", "round": "64", "along": "30", "poles": "fan"}),
         ("wall = body_d / 100", "size", {"name": "wall", "value": "body_d / 100"}),
         ("fillet 2.5 mm", "round", {"radius": "2.5 mm"}),
-        ("turn body profile by 180°", "revolve", {"profile": "l1", "angle": "180 °"}),
+        ("lathe body profile by 180°", "revolve", {"profile": "l1", "angle": "180 °"}),
         ("smooth 2", "smooth", {"times": "2", "mesh": "l4"}),
         ("subdivide", "smooth", {}),
         ("svg", "import_curve", {}),
@@ -175,4 +176,4 @@ def test_nonsense_proposes_nothing_and_nothing_proposes_all(kettle):
     """Unknown words give an empty list; an empty text every verb."""
     document = read_document(kettle)
     assert propose("zzzz", document) == []
-    assert len(propose("", document)) == 7
+    assert len(propose("", document)) == len(VERBS)

@@ -137,7 +137,7 @@ def test_wrong_kind_of_item(kettle):
         ("l4", "round", "1e9", "faces; the limit"),
         ("l4", "round", 10**12, "at most"),
         ("l2", "radius", "0 mm", "above 0 mm"),
-        ("l2", "radius", "-1 mm", "above 0 mm"),
+        ("l2", "radius", "-1 mm", "at least 0 mm"),
         ("l2", "radius", "nan", "no size called nan"),
         ("l2", "radius", "30°", "a length is wanted"),
         ("l3", "angle", "361°", "at most 360°"),

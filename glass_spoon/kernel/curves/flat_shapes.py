@@ -143,12 +143,13 @@ def _check_corner_radii(width: float, height: float, radii: Floats) -> None:
     """Raise when a corner radius is negative, or two neighbours do not fit their side."""
     if (radii < 0).any() or not np.isfinite(radii).all():
         raise InvalidInput("A corner radius", "0 mm or more", f"{radii.min():g} mm")
-    for k, side in enumerate((width, height, width, height)):
-        pair = radii[k] + radii[(k + 1) % 4]
-        if pair > side * (1 + 1e-12):
-            worst = float(max(radii[k], radii[(k + 1) % 4]))
-            place = np.array([[1, 1], [-1, 1], [-1, -1], [1, -1]])[k] * (width / 2, height / 2)
-            raise RadiusTooLarge(worst, worst * side / pair, np.append(place, 0.0))
+    sides = np.array([width, height, width, height])
+    pairs = radii + np.roll(radii, -1)
+    if (pairs > sides * (1 + 1e-12)).any():
+        k = int(np.argmin(sides / np.maximum(pairs, 1e-300)))
+        worst = float(max(radii[k], radii[(k + 1) % 4]))
+        place = np.array([[1, 1], [-1, 1], [-1, -1], [1, -1]])[k] * (width / 2, height / 2)
+        raise RadiusTooLarge(worst, worst * float(sides[k] / pairs[k]), np.append(place, 0.0))
 
 
 def make_polygon(sides: int, radius: float, across: str = "corners", start: float = np.pi / 2) -> NurbsCurve:

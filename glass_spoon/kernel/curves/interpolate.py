@@ -14,7 +14,7 @@ from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.edit_knots import join_curves
 from glass_spoon.kernel.errors import InvalidInput
 
-Spacing = Literal["chordal", "centripetal"]
+Spacing = Literal["chordal", "centripetal", "uniform"]
 
 
 def interpolate_points(
@@ -65,9 +65,9 @@ def _check_apart(points: Floats, closed: bool) -> None:
 
 
 def _params(points: Floats, spacing: Spacing) -> Floats:
-    """Return parameters (n,): totals of chord lengths, or of their square roots (centripetal), scaled to the length."""
+    """Return parameters (n,) scaled to the length: totals of chords, of their roots (centripetal), or evenly (uniform)."""
     chords = lengths(np.diff(points, axis=0))
-    steps = chords if spacing == "chordal" else np.sqrt(chords)
+    steps = chords ** {"chordal": 1.0, "centripetal": 0.5, "uniform": 0.0}[spacing]
     return np.concatenate(([0.0], np.cumsum(steps))) * (chords.sum() / steps.sum())
 
 

@@ -103,6 +103,14 @@ def _nearest_samples(surface: NurbsSurface, points: Floats, per_span: int = 12) 
     return us[index // len(vs)], vs[index % len(vs)]
 
 
+def nearest_grid(surface: NurbsSurface, count: int) -> tuple[Floats, Floats, Floats]:
+    """Return parameters u (n,), v (n,) and places (n, 3) of a grid of about `count` places each way, without poles."""
+    per_span = [max(2, count // max(1, len(np.unique(surface.knots[axis])) - 1)) for axis in (0, 1)]
+    us, vs = (_sample_params(surface, axis, per_span[axis]) for axis in (0, 1))
+    places = evaluate_grid(surface, us, vs).points.reshape(-1, 3)
+    return np.repeat(us, len(vs)), np.tile(vs, len(us)), places
+
+
 def _sample_params(surface: NurbsSurface, axis: int, per_span: int) -> Floats:
     """Return parameters along an axis, without poles: from there a search cannot tell which way to go."""
     spans = [np.linspace(a, b, per_span + 1) for a, b in pairwise(surface.knots[axis]) if b > a]

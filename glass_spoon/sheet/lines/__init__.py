@@ -1,16 +1,79 @@
-"""The verbs, one module a chapter. A new verb is one class here and one kernel function."""
+"""The verbs, one module or package a chapter. A new verb is one class here and one kernel function."""
 
 from __future__ import annotations
 
+from functools import reduce
+from operator import or_
+from typing import Any
+
 from glass_spoon.sheet.line import CHAPTERS, Line
-from glass_spoon.sheet.lines.draw import Draw, ImportCurve, Round
+from glass_spoon.sheet.lines.draw.place import (
+    Copy,
+    Flatten,
+    Loop,
+    Mirror,
+    Move,
+    Project,
+    Ring,
+    Row,
+    Scale,
+    Spread,
+    Take,
+    Turn,
+)
+from glass_spoon.sheet.lines.draw.points import Draw, ImportCurve, ImportDxf
+from glass_spoon.sheet.lines.draw.rework import (
+    Blend,
+    Chamfer,
+    Extend,
+    Join,
+    Offset,
+    Refit,
+    Respace,
+    Reverse,
+    Round,
+    Split,
+    Trim,
+)
+from glass_spoon.sheet.lines.draw.shapes import (
+    Arc,
+    Circle,
+    Conic,
+    Ellipse,
+    Polygon,
+    Rectangle,
+    Slot,
+    Spiral,
+    Star,
+    StraightLine,
+)
+from glass_spoon.sheet.lines.draw.space_curves import Coil, Combine, Helix
 from glass_spoon.sheet.lines.finish import Smooth
 from glass_spoon.sheet.lines.form import Revolve
 from glass_spoon.sheet.lines.mesh import MeshSurface
+from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.sizes import Size
 
-VERB_CLASSES: tuple[type[Line], ...] = (Size, Draw, ImportCurve, Round, Revolve, MeshSurface, Smooth)
-AnyLine = Size | Draw | ImportCurve | Round | Revolve | MeshSurface | Smooth
+_POINTS = (Draw, ImportCurve, ImportDxf)
+_SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, Conic, Spiral)
+_SPACE = (Helix, Coil, Combine)
+_REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
+_PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Ring, Spread, Take, Flatten, Project, Loop)
+
+VERB_CLASSES: tuple[type[Line], ...] = (
+    Size,
+    LayPicture,
+    *_POINTS,
+    *_SHAPES,
+    *_SPACE,
+    *_REWORK,
+    *_PLACE,
+    Revolve,
+    MeshSurface,
+    Smooth,
+)
+AnyLine: Any = reduce(or_, VERB_CLASSES)
+"""The union of all verb classes."""
 
 VERBS: dict[str, type[Line]] = {str(cls.model_fields["verb"].default): cls for cls in VERB_CLASSES}
 """Verb classes by their name in files."""

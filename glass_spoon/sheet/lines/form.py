@@ -17,7 +17,7 @@ class Revolve(Line):
 
     chapter = "Form"
     summary = "Turn a curve about an axis into an exact surface."
-    words = ("turn", "spin", "rotate", "turned", "round body", "surface")
+    words = ("lathe", "turn", "spin", "rotate", "turned", "round body", "surface")
     sentence = "**Revolve** {profile} about the {axis} by {angle}, giving {gives}."
     gives_kind = "surface"
 

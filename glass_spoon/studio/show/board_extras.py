@@ -15,7 +15,7 @@ from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.sheet.errors import SheetError
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import CurveItem
-from glass_spoon.sheet.lines.draw import Draw
+from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.studio.flows.show_scene import Shown
 from glass_spoon.studio.show.gauge_rows import FIRST, gauge_rows
 
@@ -64,7 +64,7 @@ def _drawing(build: Build, line: object) -> dict[str, Any] | None:
         "name": line.gives,
         "plane": line.plane,
         "closed": line.shape == "closed",
-        "points": [[x, y, sharp] for x, y, sharp in points],
+        "points": [[x, y, sharp, out, weight] for x, y, out, sharp, weight in points],
         "raw": raw,
     }
 

@@ -11,9 +11,11 @@ from glass_spoon.sheet.evaluate import Build, LineReport
 from glass_spoon.sheet.expressions import format_quantity, names_in, read_quantity
 from glass_spoon.sheet.fields import (
     ChoiceSpec,
+    CornersSpec,
     FileSpec,
     NameSpec,
     NumberSpec,
+    PictureSpec,
     PointsSpec,
     ReferenceSpec,
     Spec,
@@ -149,7 +151,12 @@ def _other_value(spec: Spec, name: str, raw: Any) -> ValuePart:
         words = f"{len(raw)} point{'' if len(raw) == 1 else 's'}" + (f", {sharp} sharp" if sharp else "")
         return ValuePart("points", words if raw else "no points yet", name, "", spec.help)
     if isinstance(spec, FileSpec):
-        return ValuePart("file", "the drawing" if raw else "no drawing yet", name, "", spec.help)
+        return ValuePart("file", "the drawing" if raw else "no drawing yet", name, "", spec.help, unit=spec.endings)
+    if isinstance(spec, CornersSpec):
+        own = ", ".join(f"{corner.corner}: {corner.value}" for corner in raw)
+        return ValuePart("text", own or "no exceptions", name, own, spec.help)
+    if isinstance(spec, PictureSpec):
+        return ValuePart("picture", "the picture" if raw else "no picture yet", name, raw, spec.help)
     return ValuePart("name" if isinstance(spec, NameSpec) else "text", str(raw), name, str(raw), spec.help)
 
 
@@ -179,7 +186,7 @@ def _item_options(document: SheetDocument, line: Line, spec: ReferenceSpec) -> t
     for other in document.lines:
         if other.id == line.id:
             break
-        if other.gives_kind == spec.item_kind:
+        if other.gives_kind in spec.kinds:
             options.append((other.id, document.item_name(other.id)))
     return tuple(options)
 

@@ -11,7 +11,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
 from glass_spoon.sheet.edit import dependents, find_line
-from glass_spoon.sheet.lines.draw import Draw
+from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.sheet.propose import propose
 from glass_spoon.studio.access import MAY_EDIT, part_for
 from glass_spoon.studio.flows.change_part import StaleEdit, change_part, step_history

@@ -1,0 +1,1 @@
+"""The Draw chapter: curves from points, shapes, drawings and views, and work on curves."""

@@ -1,0 +1,38 @@
+"""Fields that many verbs of the chapter share."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, NumberSpec, Plane, ReferenceSpec
+
+FAR = 1e6
+"""Largest coordinate in mm."""
+
+PlaneField = Annotated[Plane, ChoiceSpec("The drawing view that the curve lies in.", ("front", "side", "plan"))]
+CurveName = Annotated[ItemName, NameSpec("Name of the curve.")]
+CurvesName = Annotated[ItemName, NameSpec("Name of the curves.")]
+Changed = Annotated[str, ReferenceSpec("The curve to work on.", "curve", changes=True)]
+Placed = Annotated[str, ReferenceSpec("What to place: a curve, or a set of them.", "curve", changes=True, also=("curves",))]
+OneCurve = Annotated[str, ReferenceSpec("A curve.", "curve")]
+SomeCurves = Annotated[str, ReferenceSpec("A curve, or a set of them.", "curve", also=("curves",))]
+
+
+def a_coordinate(help_text: str, label: str = "") -> NumberSpec:
+    """Return the spec of a coordinate or a move in mm."""
+    return NumberSpec(help_text, "length", label=label, least=-FAR, most=FAR)
+
+
+def a_length(help_text: str, step: float = 1.0, label: str = "", zero: bool = False) -> NumberSpec:
+    """Return the spec of a length in mm above zero, or from zero up."""
+    return NumberSpec(help_text, "length", label=label, least=0, above=not zero, most=FAR, step=step)
+
+
+def an_angle(help_text: str, label: str = "", least: float | None = -1e4, most: float | None = 1e4) -> NumberSpec:
+    """Return the spec of an angle in radians, stepped by five degrees."""
+    return NumberSpec(help_text, "angle", label=label, least=least, most=most, step=5.0)
+
+
+Right = Annotated[Number, a_coordinate("Place to the right of the axis.", "place to the right")]
+Up = Annotated[Number, a_coordinate("Place above the base line.", "place above")]
+Tolerance = Annotated[Number, NumberSpec("How far the result may be off.", "length", least=1e-5, most=1e3, step=0.01)]

@@ -1,0 +1,370 @@
+"""Plane shapes by their measures, each on a drawing plane about a centre."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate_curve import curve_tangents
+from glass_spoon.kernel.curves.flat_shapes import (
+    arc_by_bulge,
+    bulge_from_tangent,
+    bulge_through,
+    flat_points,
+    make_circle,
+    make_conic,
+    make_elliptic_arc,
+    make_polygon,
+    make_rectangle,
+    make_slot,
+    make_star,
+)
+from glass_spoon.kernel.curves.helix import make_spiral
+from glass_spoon.kernel.curves.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.place_curve import place_curve
+from glass_spoon.kernel.errors import InvalidInput, RadiusTooLarge, floor_text
+from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
+from glass_spoon.sheet.items import CurveItem
+from glass_spoon.sheet.line import Action, Given, Line
+from glass_spoon.sheet.lines.draw.fields import CurveName, OneCurve, PlaneField, Right, Up, a_coordinate, a_length, an_angle
+from glass_spoon.sheet.planes import PLANE_AXES, plane_placement
+
+Turned = Annotated[Number, an_angle("Turns the shape counter-clockwise.", "turn")]
+
+
+class _Shape(Line):
+    """What shapes have in common: a name, a plane and a centre."""
+
+    chapter = "Draw"
+    gives_kind = "curve"
+
+    gives: CurveName = "shape"
+    plane: PlaneField = "front"
+    right: Right = "0 mm"
+    up: Up = "0 mm"
+
+    def _lay(self, given: Given, flat: NurbsCurve, turn: float = 0.0) -> CurveItem:
+        """Lay a shape of the xy plane about the centre."""
+        return CurveItem(
+            place_curve(flat, plane_placement(self.plane, given.number("right"), given.number("up"), turn=turn))
+        )
+
+
+class StraightLine(Line):
+    """A straight line between two places."""
+
+    chapter = "Draw"
+    summary = "Draw a straight line between two places."
+    words = ("straight", "segment", "axis", "construction")
+    sentence = "**Line** {gives} on the {plane} plane from {right} right, {up} up to {to_right} right, {to_up} up."
+    gives_kind = "curve"
+
+    verb: Literal["line"] = "line"
+    gives: CurveName = "line"
+    plane: PlaneField = "front"
+    right: Right = "0 mm"
+    up: Up = "0 mm"
+    to_right: Annotated[Number, a_coordinate("End to the right.", "end to the right")] = "100 mm"
+    to_up: Annotated[Number, a_coordinate("End above the base line.", "end above")] = "0 mm"
+
+    def build(self, given: Given) -> CurveItem:
+        """Draw it."""
+        ends = flat_points([[given.number("right"), given.number("up")], [given.number("to_right"), given.number("to_up")]])
+        return CurveItem(place_curve(make_polyline(ends), plane_placement(self.plane)))
+
+
+class Arc(Line):
+    """A circular arc, by what is known of it."""
+
+    chapter = "Draw"
+    summary = "Draw a circular arc: by centre and ends, through three places, by its bulge, or tangent to a curve."
+    words = ("circular", "bow", "radius", "three", "bulge", "tangent")
+    _ENDS = "from {right} right, {up} up to {to_right} right, {to_up} up"
+    sentence = f"**Arc** {{gives}} on the {{plane}} plane {{given_by}}: {_ENDS}, {{bulge}} high over its chord."
+    wording_field = "given_by"
+    wordings = {
+        "its bulge": sentence,
+        "its centre": (
+            "**Arc** {gives} on the {plane} plane by {given_by}: about {center_right} right, {center_up} up with radius "
+            "{radius}, from {start_angle} to {end_angle}."
+        ),
+        "a place on it": f"**Arc** {{gives}} on the {{plane}} plane by {{given_by}}: {_ENDS}, through {{by_right}} right, {{by_up}} up.",
+        "a tangent": "**Arc** {gives} on the {plane} plane by {given_by}: on from the end of {curve} to {to_right} right, {to_up} up.",
+    }
+    gives_kind = "curve"
+
+    verb: Literal["arc"] = "arc"
+    gives: CurveName = "arc"
+    plane: PlaneField = "front"
+    given_by: Annotated[
+        Literal["its bulge", "its centre", "a place on it", "a tangent"],
+        ChoiceSpec("What is known of the arc.", ("its bulge", "its centre", "a place on it", "a tangent")),
+    ] = "its bulge"
+    right: Right = "0 mm"
+    up: Up = "0 mm"
+    to_right: Annotated[Number, a_coordinate("End to the right.", "end to the right")] = "100 mm"
+    to_up: Annotated[Number, a_coordinate("End above the base line.", "end above")] = "0 mm"
+    bulge: Annotated[
+        Number,
+        a_coordinate("Height of the arc over the middle of its chord; negative to the other side.", "height over the chord"),
+    ] = "20 mm"
+    by_right: Annotated[Number, a_coordinate("A place on the arc, to the right.", "place to the right")] = "50 mm"
+    by_up: Annotated[Number, a_coordinate("A place on the arc, above the base line.", "place above")] = "20 mm"
+    center_right: Annotated[Number, a_coordinate("Centre to the right.", "centre to the right")] = "0 mm"
+    center_up: Annotated[Number, a_coordinate("Centre above the base line.", "centre above")] = "0 mm"
+    radius: Annotated[Number, a_length("Radius of the arc.")] = "50 mm"
+    start_angle: Annotated[Number, an_angle("Angle at which it starts, from right.", "start angle")] = 0
+    end_angle: Annotated[Number, an_angle("Angle at which it ends, counter-clockwise from the start.", "end angle")] = 90
+    curve: OneCurve = ""
+
+    def build(self, given: Given) -> CurveItem:
+        """Draw what is known."""
+        return CurveItem(place_curve(self._flat(given), plane_placement(self.plane)))
+
+    def _flat(self, given: Given) -> NurbsCurve:
+        """Return the arc in the xy plane."""
+        if self.given_by == "its centre":
+            radius, center = given.number("radius"), [given.number("center_right"), given.number("center_up")]
+            return make_elliptic_arc(center, radius, radius, 0.0, given.number("start_angle"), given.number("end_angle"))
+        to = np.array([given.number("to_right"), given.number("to_up")])
+        if self.given_by == "a tangent":
+            before = given.curve("curve").curve
+            axes = np.array(PLANE_AXES[self.plane])
+            start = axes @ before.control_points[-1]
+            tangent = axes @ curve_tangents(before, np.array([before.domain[1]]))[0]
+            return arc_by_bulge(start, to, bulge_from_tangent(start, tangent, to))
+        start = np.array([given.number("right"), given.number("up")])
+        if self.given_by == "a place on it":
+            return arc_by_bulge(start, to, bulge_through(start, [given.number("by_right"), given.number("by_up")], to))
+        chord = float(np.hypot(*(to - start)))
+        if not chord > 0:
+            raise InvalidInput("The end", "apart from the start", "at the same place")
+        # Positive heights lie to the left of the chord, where the arc runs clockwise.
+        return arc_by_bulge(start, to, -2 * given.number("bulge") / chord)
+
+
+class Circle(_Shape):
+    """A circle."""
+
+    summary = "Draw a circle by its radius."
+    words = ("round", "ring", "diameter")
+    sentence = "**Circle** {gives} on the {plane} plane, radius {radius}, about {right} right, {up} up."
+
+    verb: Literal["circle"] = "circle"
+    gives: CurveName = "circle"
+    radius: Annotated[Number, a_length("Radius.")] = "50 mm"
+
+    def build(self, given: Given) -> CurveItem:
+        """Draw it."""
+        return self._lay(given, make_circle([0, 0], given.number("radius")))
+
+
+class Ellipse(_Shape):
+    """An ellipse, or an arc of one."""
+
+    summary = "Draw an ellipse or an arc of one."
+    words = ("oval", "elliptic", "arc")
+    sentence = (
+        "**Ellipse** {gives} on the {plane} plane, half axes {first} and {second}, turned {turn}, about {right} right, {up} up, "
+        "from {start_angle} to {end_angle}."
+    )
+
+    verb: Literal["ellipse"] = "ellipse"
+    gives: CurveName = "ellipse"
+    first: Annotated[Number, a_length("Half of the first axis.", label="first half axis")] = "60 mm"
+    second: Annotated[Number, a_length("Half of the second axis.", label="second half axis")] = "40 mm"
+    turn: Turned = 0
+    start_angle: Annotated[Number, an_angle("Where it starts, seen on the circle it is stretched from.", "start angle")] = 0
+    end_angle: Annotated[Number, an_angle("Where it ends; a whole turn further for all of it.", "end angle")] = 360
+
+    def build(self, given: Given) -> CurveItem:
+        """Draw it."""
+        start, end = given.number("start_angle"), given.number("end_angle")
+        flat = make_elliptic_arc([0, 0], given.number("first"), given.number("second"), given.number("turn"), start, end)
+        return self._lay(given, flat)
+
+
+class Rectangle(_Shape):
+    """A rectangle with rounded corners."""
+
+    summary = "Draw a rectangle, its corners sharp or rounded, alike or each its own."
+    words = ("square", "box", "corner", "rounded")
+    sentence = (
+        "**Rectangle** {gives} on the {plane} plane, {width} wide and {height} high, {corners} of {radius}, turned {turn}, "
+        "about {right} right, {up} up."
+    )
+    wording_field = "corners"
+    wordings = {
+        "four corners": (
+            "**Rectangle** {gives} on the {plane} plane, {width} wide and {height} high, {corners} of {radius}, {second}, {third} "
+            "and {fourth}, turned {turn}, about {right} right, {up} up."
+        )
+    }
+
+    verb: Literal["rectangle"] = "rectangle"
+    gives: CurveName = "rectangle"
+    width: Annotated[Number, a_length("Width.")] = "120 mm"
+    height: Annotated[Number, a_length("Height.")] = "80 mm"
+    corners: Annotated[
+        Literal["corners", "four corners"],
+        ChoiceSpec("Whether all corners have one radius, or each its own.", ("corners", "four corners")),
+    ] = "corners"
+    radius: Annotated[Number, a_length("Radius of the corners, or of the one right above.", zero=True)] = "10 mm"
+    second: Annotated[Number, a_length("Radius of the corner left above.", label="second radius", zero=True)] = "10 mm"
+    third: Annotated[Number, a_length("Radius of the corner left below.", label="third radius", zero=True)] = "10 mm"
+    fourth: Annotated[Number, a_length("Radius of the corner right below.", label="fourth radius", zero=True)] = "10 mm"
+    turn: Turned = 0
+
+    def build(self, given: Given) -> CurveItem:
+        """Draw it."""
+        names = ("radius",) if self.corners == "corners" else ("radius", "second", "third", "fourth")
+        radii = [given.number(name) for name in names]
+        flat = make_rectangle(given.number("width"), given.number("height"), radii if len(radii) > 1 else radii[0])
+        return self._lay(given, flat, given.number("turn"))
+
+    def ways_out(self, error: Exception) -> tuple[Action, ...]:
+        """Offer the largest radius that fits."""
+        return _largest(error, "radius") if self.corners == "corners" else ()
+
+
+def _largest(error: Exception, field: str) -> tuple[Action, ...]:
+    """Return the action that sets a field to the largest radius that fits."""
+    if isinstance(error, RadiusTooLarge) and error.largest > 0:
+        text = floor_text(error.largest)
+        largest = f"{text.rstrip('0').rstrip('.') if '.' in text else text} mm"
+        return (Action(f"Use {largest}", field, largest),)
+    return ()
+
+
+class Polygon(_Shape):
+    """A regular polygon."""
+
+    summary = "Draw a regular polygon."
+    words = ("hexagon", "triangle", "octagon", "sides", "regular")
+    sentence = "**Polygon** {gives} on the {plane} plane with {sides} sides, {radius} to its {across}, turned {turn}, about {right} right, {up} up."
+
+    verb: Literal["polygon"] = "polygon"
+    gives: CurveName = "polygon"
+    sides: Annotated[Number, NumberSpec("Number of sides.", label="number of sides", least=3, most=1000, whole=True)] = 6
+    radius: Annotated[Number, a_length("From the centre to the corners or the sides.")] = "50 mm"
+    across: Annotated[Literal["corners", "sides"], ChoiceSpec("Where the radius is measured to.", ("corners", "sides"))] = (
+        "corners"
+    )
+    turn: Turned = 0
+
+    def build(self, given: Given) -> CurveItem:
+        """Draw it."""
+        return self._lay(
+            given, make_polygon(given.count("sides"), given.number("radius"), self.across), given.number("turn")
+        )
+
+
+class Star(_Shape):
+    """A star."""
+
+    summary = "Draw a star with sharp or rounded tips and roots."
+    words = ("tips", "gear", "teeth", "flutes", "points")
+    sentence = (
+        "**Star** {gives} on the {plane} plane with {tips} tips, from {inner} out to {outer}, tips rounded to {tip_radius} and "
+        "roots to {root_radius}, turned {turn}, about {right} right, {up} up."
+    )
+
+    verb: Literal["star"] = "star"
+    gives: CurveName = "star"
+    tips: Annotated[Number, NumberSpec("Number of tips.", label="number of tips", least=2, most=500, whole=True)] = 8
+    outer: Annotated[Number, a_length("Radius of the tips.", label="outer radius")] = "60 mm"
+    inner: Annotated[Number, a_length("Radius of the roots.", label="inner radius")] = "45 mm"
+    tip_radius: Annotated[Number, a_length("Rounding of the tips; 0 keeps them sharp.", 0.5, zero=True)] = "2 mm"
+    root_radius: Annotated[Number, a_length("Rounding of the roots; 0 keeps them sharp.", 0.5, zero=True)] = "2 mm"
+    turn: Turned = 0
+
+    def build(self, given: Given) -> CurveItem:
+        """Draw it."""
+        names = ("outer", "inner", "tip_radius", "root_radius")
+        return self._lay(given, make_star(given.count("tips"), *(given.number(n) for n in names)), given.number("turn"))
+
+
+class Slot(_Shape):
+    """A slot with round ends."""
+
+    summary = "Draw a slot with round ends."
+    words = ("oblong", "stadium", "keyhole", "groove")
+    sentence = "**Slot** {gives} on the {plane} plane, {length} between its centres and {width} wide, turned {turn}, about {right} right, {up} up."
+
+    verb: Literal["slot"] = "slot"
+    gives: CurveName = "slot"
+    length: Annotated[Number, a_length("Distance between the centres of its ends.")] = "60 mm"
+    width: Annotated[Number, a_length("Width: twice the radius of its ends.")] = "20 mm"
+    turn: Turned = 0
+
+    def build(self, given: Given) -> CurveItem:
+        """Draw it."""
+        return self._lay(given, make_slot(given.number("length"), given.number("width")), given.number("turn"))
+
+
+class Conic(Line):
+    """A conic arc between two tangents."""
+
+    chapter = "Draw"
+    summary = "Draw a conic arc between two tangents: elliptic, parabolic or hyperbolic by rho."
+    words = ("parabola", "hyperbola", "rho", "shoulder", "crown")
+    sentence = (
+        "**Conic** {gives} on the {plane} plane from {right} right, {up} up to {to_right} right, {to_up} up, its tangents meeting "
+        "at {tip_right} right, {tip_up} up, rho {rho}."
+    )
+    gives_kind = "curve"
+
+    verb: Literal["conic"] = "conic"
+    gives: CurveName = "conic"
+    plane: PlaneField = "front"
+    right: Right = "0 mm"
+    up: Up = "0 mm"
+    to_right: Annotated[Number, a_coordinate("End to the right.", "end to the right")] = "100 mm"
+    to_up: Annotated[Number, a_coordinate("End above the base line.", "end above")] = "0 mm"
+    tip_right: Annotated[Number, a_coordinate("Where the tangents meet, to the right.", "tip to the right")] = "50 mm"
+    tip_up: Annotated[Number, a_coordinate("Where the tangents meet, above the base line.", "tip above")] = "60 mm"
+    rho: Annotated[
+        Number,
+        NumberSpec(
+            "How near the curve comes to the tip: below 0.5 elliptic, 0.5 parabolic, above hyperbolic.",
+            least=0.01,
+            most=0.99,
+            step=0.05,
+        ),
+    ] = 0.5
+
+    def build(self, given: Given) -> CurveItem:
+        """Draw it."""
+        ends = [[given.number(f"{at}right"), given.number(f"{at}up")] for at in ("", "tip_", "to_")]
+        return CurveItem(
+            place_curve(make_conic(ends[0], ends[1], ends[2], given.number("rho")), plane_placement(self.plane))
+        )
+
+
+class Spiral(_Shape):
+    """A flat spiral."""
+
+    summary = "Draw a flat spiral whose radius grows evenly."
+    words = ("coil", "archimedes", "wind", "snail")
+    sentence = (
+        "**Spiral** {gives} on the {plane} plane, {turns} turns {hand} from radius {inner} to {outer}, starting at {start_angle}, "
+        "about {right} right, {up} up."
+    )
+
+    verb: Literal["spiral"] = "spiral"
+    gives: CurveName = "spiral"
+    turns: Annotated[Number, NumberSpec("Number of turns.", least=0, above=True, most=1000, step=0.5)] = 3
+    hand: Annotated[
+        Literal["counter-clockwise", "clockwise"], ChoiceSpec("Which way it turns.", ("counter-clockwise", "clockwise"))
+    ] = "counter-clockwise"
+    inner: Annotated[Number, a_length("Radius at its start.", label="inner radius", zero=True)] = "5 mm"
+    outer: Annotated[Number, a_length("Radius at its end.", label="outer radius")] = "50 mm"
+    start_angle: Annotated[Number, an_angle("Angle at which it starts.", "start angle")] = 0
+
+    def build(self, given: Given) -> CurveItem:
+        """Draw it within a millionth of a millimetre."""
+        hand = 1 if self.hand == "counter-clockwise" else -1
+        sizes = (given.number("inner"), given.number("outer"), given.number("turns"))
+        return self._lay(given, make_spiral(*sizes, hand, given.number("start_angle")).curve)
