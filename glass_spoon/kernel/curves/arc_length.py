@@ -16,6 +16,10 @@ _FEW = np.polynomial.legendre.leggauss(4)
 """Nodes and weights for a whole cell, and for the short way of a Newton step."""
 
 
+MOST_CELLS = 20_000
+"""Cells that may still be halved at once; a curve that needs more is taken as it is then."""
+
+
 @dataclass(frozen=True, eq=False)
 class ArcLength:
     """A table of arc length along a curve.
@@ -96,9 +100,9 @@ def measure_length(curve: NurbsCurve, tolerance: float = 1e-11) -> ArcLength:
             np.concatenate((low[~good], middle[~good])),
             np.concatenate((middle[~good], high[~good])),
         )
-        if not len(low):
+        if not len(low) or len(low) > MOST_CELLS:
             break
-    else:
+    if len(low):
         done.append((low, _integrals(curve, low, high)))
     starts = np.concatenate([part[0] for part in done])
     order = np.argsort(starts)

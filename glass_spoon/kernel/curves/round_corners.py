@@ -31,6 +31,9 @@ from glass_spoon.kernel.errors import InvalidInput, RadiusTooLarge
 SHARP_ANGLE = np.radians(0.5)
 """A tangent that turns by more than this at once makes a sharp point (radians)."""
 
+LEAST_RADIUS = 1e-5
+"""Smallest radius in mm: a smaller arc is lost in the rounding of its neighbours."""
+
 _LEAST_STEP = 1e-7
 """Fraction of the radius at which the search for the largest that fits ends."""
 
@@ -60,6 +63,8 @@ def round_corners(curve: NurbsCurve, radius: ArrayLike, tolerance: float = 1e-6)
     values = np.atleast_1d(np.asarray(radius, dtype=np.float64))
     if (values < 0).any() or not (values > 0).any() or not np.isfinite(values).all():
         raise InvalidInput("The radius", "above 0 mm", f"{values.min():g} mm")
+    if ((values > 0) & (values < LEAST_RADIUS)).any():
+        raise InvalidInput("The radius", f"0, or {LEAST_RADIUS:g} mm or more", f"{values[values > 0].min():g} mm")
     plane = find_plane(curve, tolerance)
     if curve.is_closed(tolerance) and closed_at_kink(curve, SHARP_ANGLE):
         curve, values = move_seam(curve), np.roll(values, -1)
