@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from glass_spoon.kernel.gauges.reading import Limits
 from glass_spoon.sheet.errors import BadDocument
 from glass_spoon.sheet.expressions import RESERVED
+from glass_spoon.sheet.fields import LineId
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS, AnyLine
 from glass_spoon.sheet.lines.sizes import Size
@@ -43,6 +44,20 @@ class SheetLimits(BaseModel):
         )
 
 
+Colour = Literal["ink", "glass", "plum", "amber", "slate"]
+
+
+class Look(BaseModel):
+    """How an item is shown: hidden, locked against the pen, its colour, and the layer it lies on ("" for none)."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    hidden: bool = False
+    locked: bool = False
+    colour: Colour = "ink"
+    layer: Annotated[str, Field(max_length=40, pattern=r"^[^\x00-\x1f<>]*$")] = ""
+
+
 class SheetDocument(BaseModel):
     """A part's whole recipe. Lines run in order; each may use what earlier lines give."""
 
@@ -53,6 +68,8 @@ class SheetDocument(BaseModel):
     name: Annotated[str, Field(min_length=1, max_length=80)] = "Part"
     lines: Annotated[list[Annotated[AnyLine, Field(discriminator="verb")]], Field(max_length=MAX_LINES)] = []
     limits: SheetLimits = SheetLimits()
+    looks: Annotated[dict[LineId, Look], Field(max_length=MAX_LINES)] = {}
+    hidden_layers: Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=100)] = []
 
     @model_validator(mode="after")
     def _check_names(self) -> SheetDocument:
@@ -85,6 +102,20 @@ class SheetDocument(BaseModel):
         """Return the user's name of an item, or "" when no line gives it."""
         names = {line.id: getattr(line, "gives", "") for line in self.lines}
         return str(names.get(item_id, ""))
+
+    def look(self, item_id: str) -> Look:
+        """Return how an item is shown."""
+        return self.looks.get(item_id, Look())
+
+    def is_hidden(self, item_id: str) -> bool:
+        """Say whether an item is hidden, by itself or with its layer."""
+        look = self.look(item_id)
+        return look.hidden or (look.layer != "" and look.layer in self.hidden_layers)
+
+    def layers(self) -> list[str]:
+        """Return the names of all layers in use, "construction" first: it is always at hand."""
+        named = {look.layer for look in self.looks.values() if look.layer}
+        return ["construction", *sorted(named - {"construction"})]
 
     def to_json(self) -> str:
         """Return the document as text."""

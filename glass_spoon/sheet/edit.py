@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from glass_spoon.sheet.document import SheetDocument, read_document
+from glass_spoon.sheet.document import Look, SheetDocument, read_document
 from glass_spoon.sheet.errors import BadDocument, SheetError
 from glass_spoon.sheet.expressions import names_in, rename_in
 from glass_spoon.sheet.fields import CornersSpec, NameSpec, NumberSpec, PointsSpec, QuantitySpec, ReferenceSpec
@@ -25,6 +25,35 @@ def find_line(document: SheetDocument, line_id: str) -> Line:
         return document.line(line_id)
     except KeyError as error:
         raise RefusedEdit("This line is no longer in the sheet. Load the page again.") from error
+
+
+def set_fields(document: SheetDocument, line_id: str, values: dict[str, Any]) -> SheetDocument:
+    """Return the document with several fields of a line changed at once; names are left to `set_field`."""
+    line = find_line(document, line_id)
+    specs = line.specs()
+    for name in values:
+        if name not in specs or isinstance(specs[name], NameSpec):
+            raise RefusedEdit(f"A {line.verb_name.replace('_', ' ')} line has no field {name} that can be set so.")
+    changed = _changed_line(line, values)
+    return with_lines(document, [changed if other.id == line_id else other for other in document.lines])
+
+
+def set_look(document: SheetDocument, item_id: str, changes: dict[str, Any]) -> SheetDocument:
+    """Return the document with an item shown otherwise: hidden, locked, colour, layer."""
+    find_line(document, item_id)
+    try:
+        look = Look.model_validate(document.look(item_id).model_dump() | changes)
+    except ValidationError as error:
+        raise RefusedEdit(f"This look cannot be used: {error.errors()[0]['msg'].lower()}.") from error
+    return document.model_copy(update={"looks": {**document.looks, item_id: look}})
+
+
+def show_layer(document: SheetDocument, layer: str, shown: bool) -> SheetDocument:
+    """Return the document with a layer shown or hidden."""
+    if layer not in document.layers():
+        raise RefusedEdit(f"There is no layer {layer[:40]}.")
+    hidden = [other for other in document.hidden_layers if other != layer]
+    return document.model_copy(update={"hidden_layers": hidden if shown else [*hidden, layer]})
 
 
 def set_field(document: SheetDocument, line_id: str, name: str, value: Any) -> SheetDocument:

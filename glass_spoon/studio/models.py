@@ -83,6 +83,28 @@ class Part(models.Model):
         return read_document(self.document)
 
 
+class ReferencePicture(models.Model):
+    """A picture to draw over, re-encoded on the way in; all parts of its project may use it."""
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="pictures")
+    name = models.CharField(max_length=80)
+    data = models.BinaryField()
+    media_type = models.CharField(max_length=20)
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    made_at = models.DateTimeField(auto_now_add=True)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
+
+    class Meta:
+        """Newest first."""
+
+        ordering: ClassVar[list[str]] = ["-made_at", "-id"]
+
+    def __str__(self) -> str:
+        """Return the name."""
+        return self.name
+
+
 class Change(models.Model):
     """One state in the history of a part; undo and redo walk over them."""
 

@@ -3,7 +3,7 @@
 from django.contrib.auth import views as auth
 from django.urls import path
 
-from glass_spoon.studio.views import account, bench, geometry, projects, reference, send_out, versions
+from glass_spoon.studio.views import account, bench, geometry, pictures, projects, reference, send_out, versions
 
 urlpatterns = [
     path("", projects.home, name="home"),
@@ -35,6 +35,10 @@ urlpatterns = [
     path("parts/<int:part_id>/redo/", bench.redo, name="bench_redo"),
     path("parts/<int:part_id>/find/", bench.find_verbs, name="bench_find"),
     path("parts/<int:part_id>/points/<str:line_id>/", bench.points, name="bench_points"),
+    path("parts/<int:part_id>/pictures/", pictures.take_in, name="picture_take_in"),
+    path("parts/<int:part_id>/pictures/<str:line_id>/", pictures.choose, name="picture_choose"),
+    path("pictures/<int:picture_id>/", pictures.picture, name="picture"),
+    path("parts/<int:part_id>/curves/", bench.curves, name="bench_curves"),
     path("parts/<int:part_id>/removal/<str:line_id>/", bench.removal, name="bench_removal"),
     path("parts/<int:part_id>/remove/", projects.remove_part, name="part_remove"),
     path("parts/<int:part_id>/copy/", projects.copy_part, name="part_copy"),

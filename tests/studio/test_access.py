@@ -5,7 +5,7 @@ import json
 import pytest
 from django.urls import get_resolver, reverse
 
-from glass_spoon.studio.models import KeptVersion
+from glass_spoon.studio.models import KeptVersion, ReferencePicture
 
 ALL, EDIT, OWN = {"owner", "editor", "viewer"}, {"owner", "editor"}, {"owner"}
 
@@ -27,6 +27,10 @@ ADDRESSES = {
     "bench_find": ("get", EDIT, None),
     "bench_points": ("get", ALL, None),
     "bench_removal": ("get", EDIT, None),
+    "bench_curves": ("get", ALL, None),
+    "picture_take_in": ("post", EDIT, {}),
+    "picture_choose": ("get", EDIT, None),
+    "picture": ("get", ALL, None),
     "part_remove": ("post", EDIT, {"name": "wrong"}),
     "part_copy": ("post", EDIT, {}),
     "view_glb": ("get", ALL, None),
@@ -53,6 +57,8 @@ def test_every_address_is_listed():
 
 def address(name, part, people):
     version = KeptVersion.objects.get_or_create(part=part, name="first", defaults={"document": part.document})[0]
+    blank = {"data": b"x", "media_type": "image/png", "width": 1, "height": 1}
+    picture = ReferencePicture.objects.get_or_create(project_id=part.project_id, name="sketch", defaults=blank)[0]
     known = {
         "project_id": part.project_id,
         "part_id": part.id,
@@ -60,6 +66,7 @@ def address(name, part, people):
         "line_id": "l1",
         "version_id": version.id,
         "token": "x" * 24,
+        "picture_id": picture.id,
     }
     pattern = next(entry for entry in get_resolver().url_patterns if entry.name == name)
     return reverse(name, kwargs={key: known[key] for key in pattern.pattern.converters})

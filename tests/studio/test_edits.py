@@ -50,7 +50,7 @@ def test_stale_edit_is_refused_with_both_states(part, as_user, edit):
         ({"op": "limit", "limit": "evenness", "value": "many"}, "should be a number"),
         ({"op": "limit", "limit": "nonsense", "value": "1"}, "cannot be used"),
         ({"op": "rename", "value": "   "}, "needs a name"),
-        ({"op": "drawing", "line": "l1"}, "Choose an SVG"),
+        ({"op": "drawing", "line": "l1"}, "Choose a drawing"),
         ({"op": "set", "line": "l1", "field": "gives", "value": "<script>"}, "signs"),
         ({"op": "rename", "value": "x", "revision": "abc"}, "no revision"),
         ({"op": "rename", "value": "x", "revision": "9" * 40}, "no revision"),

@@ -6,11 +6,18 @@ import json
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from glass_spoon.formats.dxf import UnitUnknown, UnreadableDxf, read_dxf
 from glass_spoon.formats.svg_paths import UnreadableSvg, read_svg
 from glass_spoon.sheet import edit
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.fields import PointsSpec
+from glass_spoon.sheet.items import CurveItem
+from glass_spoon.sheet.lines.draw.points import Draw, ImportDxf
+from glass_spoon.sheet.lines.references import LayPicture
+from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.propose import propose
+from glass_spoon.sheet.rewrite_drawing import rewrite_drawing
+from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.change_part import Edit
 from glass_spoon.studio.sentences import Refused
 
@@ -111,21 +118,115 @@ def _rename(form: Form) -> Edit:
 
 
 def _drawing(form: Form) -> Edit:
-    """Keep an uploaded SVG in a line; what cannot be read is refused before anything changes."""
+    """Keep an uploaded drawing in a line; what cannot be read is refused before anything changes."""
     line_id, data = str(form.get("line", "")), form.get("file")
     if not isinstance(data, bytes):
-        raise Refused("Choose an SVG file.")
+        raise Refused("Choose a drawing: SVG or DXF, as the line asks for.")
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        name = "dxf" if isinstance(edit.find_line(document, line_id), ImportDxf) else "svg"
+        text = _read_dxf(data) if name == "dxf" else _read_svg(data)
+        return edit.set_field(document, line_id, name, text), f"{_name_of(document, line_id)} got a drawing"
+
+    return change
+
+
+def _read_svg(data: bytes) -> str:
+    """Return the text of an SVG drawing that can be read."""
     try:
         read_svg(data)
-        text = data.decode("utf-8-sig")
+        return data.decode("utf-8-sig")
     except UnreadableSvg as error:
         raise Refused(str(error)) from error
     except UnicodeDecodeError as error:
         raise Refused("The drawing is not UTF-8 text. Save it again as plain SVG.") from error
-    return lambda document: (
-        edit.set_field(document, line_id, "svg", text),
-        f"{_name_of(document, line_id)} got a drawing",
-    )
+
+
+def _read_dxf(data: bytes) -> str:
+    """Return the text of a DXF drawing that can be read; whether it says its unit shows later."""
+    try:
+        read_dxf(data)
+    except UnitUnknown:
+        pass
+    except UnreadableDxf as error:
+        raise Refused(str(error)) from error
+    return data.decode("utf-8-sig", errors="replace").replace("\x00", "")
+
+
+def _set_many(form: Form) -> Edit:
+    """Set several fields of a line at once, from a JSON object."""
+    line_id, values = str(form.get("line", "")), _json_object(form.get("values"))
+    return lambda document: (edit.set_fields(document, line_id, values), f"{_name_of(document, line_id)} changed")
+
+
+def _json_object(raw: Any) -> dict[str, Any]:
+    """Return a JSON object from text."""
+    try:
+        found = json.loads(str(raw))
+    except (ValueError, RecursionError) as error:
+        raise Refused("The values could not be read. Nothing was changed.") from error
+    if not isinstance(found, dict):
+        raise Refused("The values could not be read. Nothing was changed.")
+    return found
+
+
+def _look(form: Form) -> Edit:
+    """Show an item otherwise."""
+    item, values = str(form.get("item", "")), _json_object(form.get("values"))
+    return lambda document: (edit.set_look(document, item, values), f"look of {document.item_name(item)} changed")
+
+
+def _layer(form: Form) -> Edit:
+    """Show or hide a layer."""
+    layer, shown = str(form.get("layer", "")), form.get("shown") == "1"
+    word = "shown" if shown else "hidden"
+    return lambda document: (edit.show_layer(document, layer, shown), f"layer {layer[:40]} {word}")
+
+
+def _lay(form: Form) -> Edit:
+    """Lay a picture under a view: a new line at the head of the sheet, after other pictures."""
+    values = _json_object(form.get("values"))
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        line = edit.default_line(document, "lay")
+        added = edit.add_line(document, line)
+        known = ("picture", "plane", "width", "right", "up")
+        placed = edit.set_fields(added, line.id, {name: values[name] for name in known if name in values})
+        lines = [other for other in placed.lines if other.id != line.id]
+        lines.insert(_after_references(lines), placed.line(line.id))
+        return edit.with_lines(document, lines), "picture laid"
+
+    return change
+
+
+def _after_references(lines: list[Any]) -> int:
+    """Return the place after the last size or picture at the head of the sheet."""
+    at = 0
+    for number, line in enumerate(lines):
+        if isinstance(line, LayPicture | Size):
+            at = number + 1
+    return at
+
+
+def _rewrite(form: Form) -> Edit:
+    """Write a drawn curve in another manner within a tolerance."""
+    line_id, manner = str(form.get("line", "")), str(form.get("manner", ""))
+    try:
+        tolerance = float(str(form.get("tolerance", "0.05")).replace("mm", ""))
+    except ValueError as error:
+        raise Refused("The tolerance should be a length in mm, such as 0.05.") from error
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        line = edit.find_line(document, line_id)
+        if not isinstance(line, Draw) or manner not in ("through", "pulled by", "straight through"):
+            raise Refused("Only a drawn curve can be written in another manner.")
+        state = finished_build(document, line_id).items.get(line_id)
+        if state is None or not isinstance(state.item, CurveItem):
+            raise Refused("This curve cannot be drawn yet, so it cannot be written otherwise.")
+        changed, told = rewrite_drawing(document, line, state.item.curve, manner, tolerance)
+        return changed, f"{_name_of(document, line_id)}: {told}"
+
+    return change
 
 
 _EDITS: dict[str, Callable[[Form], Edit]] = {
@@ -137,4 +238,9 @@ _EDITS: dict[str, Callable[[Form], Edit]] = {
     "limit": _limit,
     "rename": _rename,
     "drawing": _drawing,
+    "set_many": _set_many,
+    "look": _look,
+    "layer": _layer,
+    "lay": _lay,
+    "rewrite": _rewrite,
 }

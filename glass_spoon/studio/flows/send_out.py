@@ -12,14 +12,17 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from django.conf import settings
 
-from glass_spoon.formats import gltf, obj
+from glass_spoon.formats import dxf, gltf, obj, svg_drawing
 from glass_spoon.formats.gltf import NamedMesh
+from glass_spoon.formats.named_curve import NamedCurve
 from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL, predict_faces, subdivide
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.items import MeshItem
+from glass_spoon.sheet.items import CurveItem, MeshItem
 from glass_spoon.sheet.line import FACE_LIMIT
+from glass_spoon.sheet.planes import PLANE_AXES
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.watched_work import PATIENCE
 from glass_spoon.studio.sentences import Refused
@@ -29,6 +32,7 @@ FORMATS = {
     "glb": ("glTF", gltf.MEDIA_TYPE, gltf.write_glb),
     "obj": ("OBJ", obj.MEDIA_TYPE, obj.write_obj),
 }
+CURVE_FORMATS = {"dxf": ("DXF", dxf.MEDIA_TYPE), "svg": ("SVG", svg_drawing.MEDIA_TYPE)}
 _pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="send-out")
 _TOKEN = re.compile(r"^[A-Za-z0-9_-]{20,40}$")
 
@@ -60,7 +64,7 @@ class Parcel:
 
 @dataclass(frozen=True)
 class Order:
-    """What is to be sent out."""
+    """What is to be sent out: meshes at a level, or curves, seen in a view where the format is flat."""
 
     user: int
     part: int
@@ -68,16 +72,21 @@ class Order:
     item: str
     format: str
     level: int
+    view: str = "front"
 
 
 def read_order(user: int, part: int, document: SheetDocument, form: Any) -> Order:
     """Return the order that a form asks for; Refused with a sentence otherwise."""
     kind, level = str(form.get("format", "")), str(form.get("level", "0"))
-    if kind not in FORMATS:
-        raise Refused("Choose glTF or OBJ.")
+    if kind not in FORMATS and kind not in CURVE_FORMATS:
+        raise Refused("Choose glTF or OBJ for meshes, DXF or SVG for curves.")
     if not level.isdigit() or int(level) > MAX_LEVEL:
         raise Refused(f"The smoothing level should be 0 to {MAX_LEVEL}.")
-    return Order(user, part, document, str(form.get("mesh", "")), kind, int(level))
+    view = str(form.get("view", "front"))
+    if view not in PLANE_AXES:
+        raise Refused("Choose the front, side or plan view.")
+    item = str(form.get("curve" if kind in CURVE_FORMATS else "mesh", ""))
+    return Order(user, part, document, item, kind, int(level), view)
 
 
 def start_parcel(order: Order) -> Parcel:
@@ -86,8 +95,9 @@ def start_parcel(order: Order) -> Parcel:
     _sweep()
     token = secrets.token_urlsafe(18)
     name = re.sub(r"[^\w -]", "", order.document.name).strip() or "part"
-    filename = f"{name}{f' x{order.level}' if order.level else ''}.{order.format}"
-    parcel = Parcel(token, order.user, order.part, filename, FORMATS[order.format][1], 0.0, "building")
+    level = f" x{order.level}" if order.level and order.format in FORMATS else ""
+    media_type = (FORMATS.get(order.format) or CURVE_FORMATS[order.format])[1]
+    parcel = Parcel(token, order.user, order.part, f"{name}{level}.{order.format}", media_type, 0.0, "building")
     _store(parcel)
     future: Future[None] = _pool.submit(_write, order, parcel)
     try:
@@ -100,9 +110,7 @@ def start_parcel(order: Order) -> Parcel:
 def _write(order: Order, parcel: Parcel) -> None:
     """Build, smooth and write; a failure is kept as a sentence."""
     try:
-        meshes = _meshes(order, parcel)
-        _store(_with(parcel, share=0.8, stage="writing"))
-        data = FORMATS[order.format][2](meshes)
+        data = _curve_data(order) if order.format in CURVE_FORMATS else _mesh_data(order, parcel)
         path = _path(parcel.token, "data")
         path.write_bytes(data)
         _store(_with(parcel, share=1.0, stage="ready", size=len(data)))
@@ -111,6 +119,32 @@ def _write(order: Order, parcel: Parcel) -> None:
     except Exception:
         _store(_with(parcel, stage="failed", sentence="The file could not be written. The sheet is safe; try again."))
         raise
+
+
+def _mesh_data(order: Order, parcel: Parcel) -> bytes:
+    """Return the bytes of a file of meshes."""
+    meshes = _meshes(order, parcel)
+    _store(_with(parcel, share=0.8, stage="writing"))
+    return FORMATS[order.format][2](meshes)
+
+
+def _curve_data(order: Order) -> bytes:
+    """Return the bytes of a file of curves; hidden ones stay behind unless asked for by name."""
+    build = finished_build(order.document)
+    found: list[NamedCurve] = []
+    for name, state in (*build.named("curve"), *build.named("curves")):
+        if order.item not in ("", state.item_id) or (not order.item and order.document.is_hidden(state.item_id)):
+            continue
+        layer = order.document.look(state.item_id).layer
+        curves = (state.item.curve,) if isinstance(state.item, CurveItem) else getattr(state.item, "curves", ())
+        numbered = len(curves) > 1
+        found += [NamedCurve(f"{name} {k}" if numbered else name, curve, layer) for k, curve in enumerate(curves, 1)]
+    if not found:
+        raise Refused("There is no curve to send out yet. Draw one, or mend the lines that need a look.")
+    if order.format == "dxf":
+        return dxf.write_dxf(found)
+    right, up = (np.array(axis) for axis in PLANE_AXES[order.view])
+    return svg_drawing.write_svg(found, right, up)
 
 
 def _meshes(order: Order, parcel: Parcel) -> list[NamedMesh]:

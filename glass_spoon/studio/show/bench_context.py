@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels, count_sides
 from glass_spoon.kernel.meshes.topology import Topology
-from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import MeshItem
+from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.studio.access import MAY_EDIT
 from glass_spoon.studio.flows.build_part import build_sheet
 from glass_spoon.studio.flows.change_part import history_ends
@@ -19,8 +18,10 @@ from glass_spoon.studio.flows.show_scene import SHOWN_FACES, gauged, shown_items
 from glass_spoon.studio.flows.watched_work import Working
 from glass_spoon.studio.models import Part, Role
 from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.show.curve_rows import curve_rows
 from glass_spoon.studio.show.gauge_rows import FIRST, MORE, gauge_rows
 from glass_spoon.studio.show.sheet_rows import chapters, size_rows, summary
+from glass_spoon.studio.show.view_choice import ViewChoice, read_view
 
 DISPLAY_MODES = (
     ("edges", "Faces + edges"),
@@ -30,25 +31,6 @@ DISPLAY_MODES = (
     ("evenness", "Evenness"),
 )
 LEVEL_NAMES = ("cage", "once", "twice", "×3", "×4", "×5")
-
-
-@dataclass(frozen=True)
-class ViewChoice:
-    """How the part is looked at: up to which line, at which smoothing level, which mesh the gauges read."""
-
-    after: str | None
-    level: int
-    mesh: str
-
-
-def read_view(view: Mapping[str, Any], document: SheetDocument) -> ViewChoice:
-    """Return the view that a request asks for; what does not make sense falls back to all, the cage, the last mesh."""
-    after, level = str(view.get("shown_after", "")), str(view.get("level", "0"))
-    return ViewChoice(
-        after if document.has(after) else None,
-        int(level) if level in {"0", "1", "2", "3", "4", "5"} else 0,
-        str(view.get("mesh", ""))[:40],
-    )
 
 
 def bench_context(part: Part, role: Role, view: Mapping[str, Any]) -> dict[str, Any]:
@@ -81,6 +63,9 @@ def _built(build: Build, chosen: ViewChoice) -> dict[str, Any]:
         "sizes": size_rows(build),
         "summary": summary(build),
         "is_empty": not build.document.lines,
+        "curve_rows": curve_rows(build, chosen.curve),
+        "curve_name": build.document.item_name(chosen.curve) if chosen.curve else "",
+        "drawn": isinstance(build.document.line(chosen.curve), Draw) if chosen.curve else False,
     }
     try:
         shown = shown_items(build, chosen.level)

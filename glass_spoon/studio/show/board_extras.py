@@ -10,31 +10,34 @@ from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.edit_knots import bezier_pieces
 from glass_spoon.kernel.curves.evaluate_curve import rational_derivatives
+from glass_spoon.kernel.curves.read_curve import curvature_comb
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.sheet.errors import SheetError
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import CurveItem
+from glass_spoon.sheet.line import resolve_field
 from glass_spoon.sheet.lines.draw.points import Draw
+from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.studio.flows.show_scene import Shown
+from glass_spoon.studio.show.curve_rows import curve_rows
 from glass_spoon.studio.show.gauge_rows import FIRST, gauge_rows
+from glass_spoon.studio.show.view_choice import ViewChoice
+
+MOST_COMB = 4000
+"""Most teeth of a comb in all."""
 
 ARC_PARTS = 8
 """Cubics that stand for one rational piece on the board; a quarter circle is then right to 2e-5 of its radius."""
 
 
-def board_extras(build: Build, shown: list[Shown], readings: list[Reading]) -> dict[str, Any]:
+def board_extras(build: Build, shown: list[Shown], readings: list[Reading], view: ViewChoice) -> dict[str, Any]:
     """Return the extras of a view."""
     return {
-        "curves": [
-            {
-                "id": state.item_id,
-                "name": name,
-                "beziers": np.round(display_cubics(state.item.curve), 4).reshape(-1, 12).tolist(),
-            }
-            for name, state in build.visible("curve")
-            if isinstance(state.item, CurveItem)
-        ],
+        "curves": _curves(build),
+        "pictures": [picture for line in build.document.lines if (picture := _picture(build, line)) is not None],
+        "comb": _comb(build, view),
+        "curveRows": [[row.label, row.text] for row in curve_rows(build, view.curve)],
         "drawings": [drawing for line in build.document.lines if (drawing := _drawing(build, line)) is not None],
         "shown": [{"id": item.item_id, "name": item.name, "surface": item.is_surface} for item in shown],
         "readings": [
@@ -50,6 +53,45 @@ def board_extras(build: Build, shown: list[Shown], readings: list[Reading]) -> d
     }
 
 
+def _curves(build: Build) -> list[dict[str, Any]]:
+    """Return all curves that are not hidden, with their looks."""
+    result = []
+    for name, state in (*build.visible("curve"), *build.visible("curves")):
+        if build.document.is_hidden(state.item_id):
+            continue
+        look = build.document.look(state.item_id)
+        curves = (state.item.curve,) if isinstance(state.item, CurveItem) else getattr(state.item, "curves", ())
+        pieces = [np.round(display_cubics(curve), 4).reshape(-1, 12) for curve in curves]
+        beziers = np.concatenate(pieces).tolist() if pieces else []
+        result.append({"id": state.item_id, "name": name, "beziers": beziers, "colour": look.colour, "locked": look.locked})
+    return result
+
+
+def _picture(build: Build, line: object) -> dict[str, Any] | None:
+    """Return where a reference picture lies, None for one not chosen or not shown."""
+    if not isinstance(line, LayPicture) or line.paused or not line.picture or line.shown == "hidden":
+        return None
+    try:
+        values = line.resolve(build.sizes)
+    except (SheetError, KernelError):
+        return None
+    numbers = {name: values[name] for name in ("width", "right", "up", "turn", "strength")}
+    place = {"plane": line.plane, "behind": line.depth == "behind", "locked": line.locked == "locked"}
+    return {"line": line.id, "picture": line.picture, **place, **numbers}
+
+
+def _comb(build: Build, view: ViewChoice) -> dict[str, Any] | None:
+    """Return the curvature comb of the curve looked at: places and vectors, in mm and 1/mm."""
+    state = build.items.get(view.curve) if view.comb else None
+    if state is None or not isinstance(state.item, CurveItem):
+        return None
+    places, teeth = curvature_comb(state.item.curve, view.comb)
+    if len(places) > MOST_COMB:
+        step = len(places) // MOST_COMB + 1
+        places, teeth = places[::step], teeth[::step]
+    return {"places": np.round(places, 4).tolist(), "teeth": np.round(teeth, 7).tolist()}
+
+
 def _drawing(build: Build, line: object) -> dict[str, Any] | None:
     """Return the points of a draw line in mm, with what was typed."""
     if not isinstance(line, Draw) or line.id not in build.reports:
@@ -58,15 +100,32 @@ def _drawing(build: Build, line: object) -> dict[str, Any] | None:
         points = line.resolve(build.sizes)["points"]
     except (SheetError, KernelError):
         return None
-    raw = [[point.x, point.y] for point in line.points]
+    if build.document.is_hidden(line.id):
+        return None
+    raw = [[point.x, point.y, point.out] for point in line.points]
     return {
         "line": line.id,
         "name": line.gives,
         "plane": line.plane,
         "closed": line.shape == "closed",
+        "manner": line.manner,
+        "locked": build.document.look(line.id).locked,
+        "ends": [line.start, line.end],
+        "angles": _angles(build, line),
         "points": [[x, y, sharp, out, weight] for x, y, out, sharp, weight in points],
         "raw": raw,
     }
+
+
+def _angles(build: Build, line: Draw) -> list[float]:
+    """Return the directions of both ends in radians, as typed."""
+    try:
+        return [
+            float(resolve_field(name, line.spec(name), getattr(line, name), build.sizes))
+            for name in ("start_angle", "end_angle")
+        ]
+    except (SheetError, KernelError):
+        return [0.0, 0.0]
 
 
 def display_cubics(curve: NurbsCurve) -> Floats:

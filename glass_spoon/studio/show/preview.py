@@ -7,12 +7,12 @@ from typing import Any
 
 from glass_spoon.formats.gltf import NamedMesh, write_moved_glb, write_view_glb
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.edit import set_field
+from glass_spoon.sheet.edit import set_fields
 from glass_spoon.sheet.evaluate import evaluate
 from glass_spoon.studio.flows.build_part import RESULTS, finished_build
 from glass_spoon.studio.flows.show_scene import Shown, gauged, quick_readings, shown_items
-from glass_spoon.studio.show.bench_context import ViewChoice, read_view
 from glass_spoon.studio.show.board_extras import board_extras
+from glass_spoon.studio.show.view_choice import ViewChoice, read_view
 
 MESH_COLOR = (0.50, 0.64, 0.61)
 SURFACE_COLOR = (0.62, 0.66, 0.66)
@@ -27,21 +27,21 @@ def view_file(document: SheetDocument, view: ViewChoice) -> bytes:
     """Return the model as shown; the gauges come with the page, not with the file."""
     build = finished_build(document, view.after)
     shown = shown_items(build, view.level)
-    return write_view_glb(_named(shown), board_extras(build, shown, []))
+    return write_view_glb(_named(shown), board_extras(build, shown, [], view))
 
 
 def preview_file(
-    document: SheetDocument, line: str, field: str, value: Any, known: list[str], view: Mapping[str, str]
+    document: SheetDocument, line: str, values: Mapping[str, Any], known: list[str], view: Mapping[str, str]
 ) -> bytes:
-    """Return the model with one field changed, its quick readings in the extras; nothing is saved.
+    """Return the model with fields of a line changed, its quick readings in the extras; nothing is saved.
 
     When the board knows all topologies (`known`, by key) the file holds points and normals only.
     """
     chosen = read_view(view, document)
-    changed = set_field(document, line, field, value)
+    changed = set_fields(document, line, dict(values))
     build = evaluate(changed, RESULTS, chosen.after, inspect=False)
     shown = shown_items(build, chosen.level)
     item = gauged(shown, chosen.mesh)
     readings = quick_readings(item, changed.limits.for_gauges()) if item else []
     same = bool(shown) and all(entry.mesh.topology.key in known for entry in shown)
-    return (write_moved_glb if same else write_view_glb)(_named(shown), board_extras(build, shown, readings))
+    return (write_moved_glb if same else write_view_glb)(_named(shown), board_extras(build, shown, readings, chosen))

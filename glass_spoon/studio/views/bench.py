@@ -21,6 +21,8 @@ from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.bench_context import bench_context
 from glass_spoon.studio.show.sheet_rows import in_chapter_order
 
+COLOURS = (("ink", "ink"), ("glass", "green"), ("plum", "plum"), ("amber", "amber"), ("slate", "grey"))
+
 
 @login_required
 @require_GET
@@ -136,6 +138,22 @@ def points(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
         raise Refused("This line has no points.")
     context = {"part": part, "line": line, "number": part.sheet().number_of(line_id), "may_edit": role in MAY_EDIT}
     return render(request, "bench/_points.html", context)
+
+
+@login_required
+@require_GET
+def curves(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Show the part's curves with their looks and layers."""
+    part, role = part_for(request, part_id)
+    document = part.sheet()
+    rows = [
+        (line.id, document.number_of(line.id), document.item_name(line.id), document.look(line.id))
+        for line in document.lines
+        if line.gives_kind in ("curve", "curves")
+    ]
+    layers = [(layer, layer not in document.hidden_layers) for layer in document.layers()]
+    context = {"part": part, "rows": rows, "layers": layers, "may_edit": role in MAY_EDIT, "colours": COLOURS}
+    return render(request, "bench/_curves.html", context)
 
 
 @login_required

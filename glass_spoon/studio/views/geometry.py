@@ -16,10 +16,10 @@ from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.show_scene import gauged, readings_of, shown_items
 from glass_spoon.studio.models import Part
 from glass_spoon.studio.sentences import Refused
-from glass_spoon.studio.show.bench_context import read_view
 from glass_spoon.studio.show.gauge_rows import LOOSE
 from glass_spoon.studio.show.preview import preview_file, view_file
 from glass_spoon.studio.show.thumbnail import draw_thumbnail
+from glass_spoon.studio.show.view_choice import read_view
 
 MOST_OFFENDERS = 50_000
 
@@ -43,16 +43,17 @@ def view_glb(request: HttpRequest, part_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def preview_glb(request: HttpRequest, part_id: int) -> HttpResponse:
-    """Send the model as it would be with one field changed; nothing is saved."""
+    """Send the model as it would be with fields of a line changed; nothing is saved."""
     part, _ = part_for(request, part_id)
     try:
         asked: Any = json.loads(request.body)
-        line, field, value = str(asked["line"]), str(asked["field"]), asked["value"]
+        line = str(asked["line"])
+        values = dict(asked["values"]) if "values" in asked else {str(asked["field"]): asked["value"]}
         known = [str(key) for key in asked.get("known", [])][:64]
         view = {str(key): str(entry) for key, entry in dict(asked.get("view", {})).items()}
     except (ValueError, KeyError, TypeError, RecursionError) as error:
         raise Refused("The preview could not be read.", 400) from error
-    return _glb(preview_file(part.sheet(), line, field, value, known, view))
+    return _glb(preview_file(part.sheet(), line, values, known, view))
 
 
 @login_required

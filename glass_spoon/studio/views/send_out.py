@@ -27,7 +27,13 @@ def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
         for line in document.lines
         if line.gives_kind == "mesh" and line.id in build.items
     ]
-    return render(request, "bench/_send_out.html", {"part": part, "meshes": meshes, "levels": range(6)})
+    curves = [
+        (line.id, document.item_name(line.id))
+        for line in document.lines
+        if line.gives_kind in ("curve", "curves") and line.id in build.items
+    ]
+    context = {"part": part, "meshes": meshes, "levels": range(6), "curves": curves}
+    return render(request, "bench/_send_out.html", context)
 
 
 @login_required

@@ -8,12 +8,11 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, directions
 from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.edit_knots import join_curves, reverse_curve
 from glass_spoon.kernel.curves.evaluate_curve import curve_tangents
 from glass_spoon.kernel.curves.helix import carry_frame
 from glass_spoon.kernel.curves.interpolate import interpolate_points
 from glass_spoon.kernel.curves.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.mirror_weld import weld_mirrored
 from glass_spoon.kernel.curves.place_curve import (
     Placement,
     flattening,
@@ -178,35 +177,9 @@ class Mirror(Line):
         """Reflect, and weld at the mirror."""
         curve, normal = given.curve("curve").curve, np.array(NORMALS[self.across.split()[0]], dtype=np.float64)
         at = given.number("at")
-        other = place_curve(curve, mirroring(at * normal, normal))
-        return CurveItem(other if self.kept == "alone" else _welded(curve, other, normal, at))
-
-
-def _welded(curve: NurbsCurve, other: NurbsCurve, normal: Floats, at: float) -> NurbsCurve:
-    """Return a curve and its reflection joined at the end that lies on the mirror; both ends there close the curve."""
-    off = np.abs(curve.control_points[[0, -1]] @ normal - at)
-    near = 1e-3
-    if off.min() > near:
-        raise KernelError(
-            f"The nearer end of the curve is {off.min():.4g} mm off the mirror. Bring it there, or mirror the curve alone."
-        )
-    if off[1] <= near:
-        pieces = [_onto(curve, -1, normal, at), reverse_curve(_onto(other, -1, normal, at))]
-    else:
-        pieces = [reverse_curve(_onto(other, 0, normal, at)), _onto(curve, 0, normal, at)]
-    joined = join_curves(pieces)
-    if off.max() > near:
-        return joined
-    control = joined.control_points.copy()
-    control[-1] = control[0]
-    return NurbsCurve(joined.degree, joined.knots, control, joined.weights)
-
-
-def _onto(curve: NurbsCurve, index: int, normal: Floats, at: float) -> NurbsCurve:
-    """Return the curve with an end put exactly on the mirror."""
-    control = curve.control_points.copy()
-    control[index] -= (control[index] @ normal - at) * normal
-    return NurbsCurve(curve.degree, curve.knots, control, curve.weights)
+        if self.kept == "alone":
+            return CurveItem(place_curve(curve, mirroring(at * normal, normal)))
+        return CurveItem(weld_mirrored(curve, normal, at))
 
 
 class Row(Line):

@@ -14,6 +14,7 @@ from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.interpolate import interpolate_points
 from glass_spoon.kernel.curves.line_and_arc import make_polyline
 from glass_spoon.kernel.curves.link_curves import link_curves
+from glass_spoon.kernel.curves.mirror_weld import weld_mirrored
 from glass_spoon.kernel.curves.place_curve import place_curve
 from glass_spoon.kernel.curves.pulled_curve import pulled_curve
 from glass_spoon.kernel.errors import InvalidInput, KernelError
@@ -40,7 +41,7 @@ class Draw(Line):
     words = ("curve", "spline", "profile", "points", "sketch", "outline", "polyline", "control")
     sentence = (
         "**Draw** {gives} {manner} {points} on the {plane} plane, {shape}; it starts {start} {start_angle} and ends {end} "
-        "{end_angle}, with {spacing} spacing, of degree {degree}."
+        "{end_angle}, with {spacing} spacing, of degree {degree}, {half}."
     )
     gives_kind = "curve"
 
@@ -68,6 +69,13 @@ class Draw(Line):
             "How the parameter runs between points; centripetal calms sharp bends.", ("chordal", "centripetal", "uniform")
         ),
     ] = "chordal"
+    half: Annotated[
+        Literal["by itself", "with its mirror image"],
+        ChoiceSpec(
+            "Whether the other half, across the upright axis (in plan the front-back one), is drawn along.",
+            ("by itself", "with its mirror image"),
+        ),
+    ] = "by itself"
     degree: Annotated[
         Number, NumberSpec("Degree: 1 is straight, 3 is usual, higher is softer.", least=1, most=7, whole=True)
     ] = 3
@@ -75,6 +83,8 @@ class Draw(Line):
     def sentence_now(self) -> str:
         """Name the ends, the spacing and the degree only where they count."""
         head = "**Draw** {gives} {manner} {points} on the {plane} plane, {shape}"
+        if self.shape == "open":
+            head += ", {half}"
         if self.manner == "straight through":
             return head + "."
         if self.manner == "pulled by":
@@ -86,7 +96,15 @@ class Draw(Line):
         return f"{head}; it starts {start} and ends {end}, with {{spacing}} spacing."
 
     def build(self, given: Given) -> CurveItem:
-        """Run through the points, or be pulled by them."""
+        """Run through the points, or be pulled by them; the other half is welded on at the axis."""
+        item = self._one_half(given)
+        if self.half == "by itself" or self.shape == "closed":
+            return item
+        normal = np.array(PLANE_AXES[self.plane][0])
+        return CurveItem(weld_mirrored(item.curve, normal, 0.0))
+
+    def _one_half(self, given: Given) -> CurveItem:
+        """Return the curve of the points themselves."""
         closed = self.shape == "closed"
         least = 3 if closed else 2
         if len(given.values["points"]) < least:

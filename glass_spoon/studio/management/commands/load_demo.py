@@ -1,4 +1,4 @@
-"""Load the demo: a user, the boathouse project, its parts. Does nothing when there are users already."""
+"""Load the demo: a user, the boathouse project, its pictures and parts. Does nothing when there are users already."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from django.core.management.base import BaseCommand
 from django.db import transaction
 
 from glass_spoon.sheet.document import read_document
+from glass_spoon.studio.flows.keep_picture import keep_picture
 from glass_spoon.studio.models import Membership, Part, Project, Role
 
 DEMO = Path(__file__).resolve().parents[2] / "demo"
@@ -30,7 +31,14 @@ class Command(BaseCommand):
             user = users.create_user(NAME, password=PASSWORD)
             project = Project.objects.create(name="Boathouse kit")
             Membership.objects.create(project=project, user=user, role=Role.OWNER)
+            pictures = {
+                path.name: str(keep_picture(project, user, path.name, path.read_bytes()).id)
+                for path in sorted((DEMO / "pictures").iterdir())
+            }
             for path in sorted(DEMO.glob("*.json")):
                 data = read_document(path.read_bytes()).model_dump(mode="json")
+                for line in data["lines"]:
+                    if "picture" in line:
+                        line["picture"] = pictures.get(line["picture"], line["picture"])
                 part = Part.objects.create(project=project, name=data["name"], document=data, changed_by=user)
                 part.changes.create(number=1, document=data, summary="made", made_by=user)

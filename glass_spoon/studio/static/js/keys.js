@@ -1,8 +1,8 @@
 /** The keyboard of the bench, and the hints in the status bar. */
 const HINTS = {
-  rest: [["/", "next line"], ["N", "place points"], ["G", "four views / one"], ["F", "fit"]],
-  placing: [["click", "place a point"], ["Alt", "no snapping"], ["Enter", "done"]],
-  chosen: [["S", "sharp"], ["I", "insert"], ["Del", "remove"], ["arrows", "nudge"]],
+  rest: [["/", "next line"], ["N", "place points"], ["M", "measure"], ["G", "four views / one"], ["F", "fit"]],
+  placing: [["click", "place a point"], ["Shift", "sharp"], ["Alt", "no snapping"], ["Enter", "done"]],
+  chosen: [["S", "sharp"], ["I", "insert"], ["Del", "remove"], ["T", "place by numbers"], ["Shift drag", "choose more"]],
 };
 
 export class Keys {
@@ -44,11 +44,18 @@ export class Keys {
       this.edits.change({ op: "move", line: line.dataset.line, by: event.key === "ArrowUp" ? "-1" : "1" });
       return;
     }
+    if (event.key === "Escape" && (this.board.measure.on || this.board.references.task)) {
+      event.preventDefault();
+      if (this.board.measure.on) this.board.measure.toggle();
+      this.board.references.end();
+      this.board.note("");
+      return;
+    }
     if (this.board.pen.onKey(event)) {
       event.preventDefault();
       return;
     }
-    const act = { "/": () => this.root.querySelector("#next-line")?.focus(), g: () => this.board.toggleAlone(), f: () => this.board.fit(), n: () => this.board.pen.togglePlacing() }[event.key.toLowerCase()];
+    const act = { "/": () => this.root.querySelector("#next-line")?.focus(), g: () => this.board.toggleAlone(), f: () => this.board.fit(), n: () => this.board.pen.togglePlacing(), m: () => this.board.measure.toggle() }[event.key.toLowerCase()];
     if (act && !event.altKey) {
       event.preventDefault();
       act();

@@ -2,8 +2,12 @@
 import { DirectionalLight, HemisphereLight, Scene, WebGLRenderer, Color, Vector3 } from "three";
 import { DrawingSpace, DrawingView } from "./drawing_view.js";
 import { Model } from "./model.js";
+import { Measure } from "./measure.js";
 import { Pen } from "./pen.js";
 import { PictureView } from "./picture_view.js";
+import { References } from "./references.js";
+import { Snapping } from "./snapping.js";
+import { SpaceCurves } from "./space_curves.js";
 import { readGltf } from "./gltf_file.js";
 
 const EMPTY_SIZE = 100;
@@ -24,8 +28,13 @@ export class Board {
     this.light();
     this.space = new DrawingSpace();
     this.drawings = [...root.querySelectorAll(".view-drawing")].map((svg) => new DrawingView(svg, this.space, this));
+    this.curves = new SpaceCurves(this.scenes.picture);
     this.picture = new PictureView(root.querySelector(".view-picture"), this);
+    this.snapping = new Snapping(this);
+    this.references = new References(this, edits);
+    this.measure = new Measure(this, edits);
     this.pen = new Pen(root, edits, this);
+    this.combScale = 1;
     this.loading = 0;
     this.loadedRevision = 0;
     this.previewing = null;
@@ -49,6 +58,7 @@ export class Board {
     new ResizeObserver(() => this.resize()).observe(this.element);
     this.element.addEventListener("click", (event) => this.onClick(event));
     this.element.querySelectorAll(".view-name").forEach((name) => name.addEventListener("click", () => this.toggleAlone(name.closest(".view"))));
+    for (const part of [this.measure, this.references]) part.connect();
     this.drawings.forEach((view) => view.connect());
     this.picture.connect();
     this.pen.connect();
@@ -57,8 +67,18 @@ export class Board {
 
   onClick(event) {
     const mode = event.target.closest("[data-mode]");
-    if (!mode) return;
-    this.setMode(mode.dataset.mode);
+    if (mode) this.setMode(mode.dataset.mode);
+    else if (event.target.closest("[data-measure]")) this.measure.toggle();
+    else if (event.target.closest("[data-apart]")) this.toggleApart();
+  }
+
+  /** Let the drawing views zoom and move each by itself, or all together again. */
+  toggleApart() {
+    this.apart = !this.apart;
+    this.drawings.forEach((view) => (view.space = this.apart ? this.space.copy() : this.space));
+    const button = this.element.querySelector("[data-apart]");
+    button.textContent = this.apart ? "Zoom together" : "Zoom apart";
+    this.fit();
   }
 
   /** @param {string} mode how the picture shows meshes */
@@ -102,7 +122,7 @@ export class Board {
       this.loadedRevision = Number(state.revision);
       this.take(readGltf(await answer.arrayBuffer()));
       if (!this.fitted) this.fit();
-      else if (this.models.size && !hadModels) this.picture.fit(this.bounds());
+      else if (this.models.size && !hadModels) this.picture.fit(this.bounds(true));
       this.fitted = true;
       this.note(this.isBehind ? "Shown as it last could be built; the sheet says which line needs a look." : "");
     } catch {
@@ -123,7 +143,8 @@ export class Board {
     this.extras = file.extras;
     this.element.dataset.meshes = String(this.models.size);
     const empty = this.element.querySelector(".picture-empty");
-    empty.hidden = this.models.size > 0;
+    empty.hidden = this.models.size > 0 || this.extras.curves.length > 0;
+    this.curves.show(this.extras.curves);
     empty.textContent = failed ? "Nothing can be shown yet: the sheet says which line needs a look." : "Surfaces and meshes show here: draw a curve, then revolve it.";
     this.pen.update();
     this.drawings.forEach((view) => view.redraw());
@@ -150,8 +171,13 @@ export class Board {
    * @param {string} line @param {string} field @param {unknown} value
    */
   preview(line, field, value) {
+    this.previewMany(line, { [field]: value });
+  }
+
+  /** Ask the same of several fields at once. @param {string} line @param {Object<string, unknown>} values */
+  previewMany(line, values) {
     if (!line) return;
-    this.nextPreview = { line, field, value };
+    this.nextPreview = { line, values };
     if (!this.previewing) this.previewing = this.runPreviews();
   }
 
@@ -189,6 +215,10 @@ export class Board {
       this.take(file);
       this.note(file.extras.failed?.[0] ?? "");
       this.showReadings(file.extras.readings ?? []);
+      for (const [label, text] of file.extras.curveRows ?? []) {
+        const row = this.root.querySelector(`[data-curve-row="${CSS.escape(label)}"] .gauge-text`);
+        if (row) row.textContent = text;
+      }
     } catch {
       this.note("The server does not answer.");
     }
@@ -225,15 +255,50 @@ export class Board {
     this.draw();
   }
 
-  /** Say something at the foot of the board; an empty sentence takes it away. */
-  note(sentence) {
+  /**
+   * Say something at the foot of the board; an empty sentence takes it away.
+   * @param {string} sentence @param {Array<[string, () => void]>} actions buttons after it
+   */
+  note(sentence, actions = []) {
     const note = this.element.querySelector(".board-note");
     note.textContent = sentence || this.pen.reminder;
     note.hidden = !note.textContent;
+    for (const [words, act] of actions) {
+      const button = document.createElement("button");
+      button.type = "button";
+      button.className = "text-button";
+      button.textContent = words;
+      button.addEventListener("click", act);
+      note.append(" ", button);
+    }
   }
 
-  /** @returns {{low: Vector3, high: Vector3}} the box of all that is shown, in mm */
-  bounds() {
+  /** Ask for a text at the foot of the board. @param {(text: string) => void} use @param {() => void} leave */
+  ask(question, value, use, leave) {
+    this.note(question);
+    const note = this.element.querySelector(".board-note");
+    const input = document.createElement("input");
+    input.className = "value-input";
+    input.value = value;
+    input.size = 10;
+    input.setAttribute("aria-label", question);
+    note.append(" ", input);
+    input.focus();
+    input.select();
+    input.addEventListener("keydown", (event) => {
+      event.stopPropagation();
+      if (event.key === "Enter") {
+        this.note("");
+        use(input.value);
+      } else if (event.key === "Escape") {
+        this.note("");
+        leave();
+      }
+    });
+  }
+
+  /** @returns {{low: Vector3, high: Vector3}} the box in mm of all meshes, and of the curves where asked or where there is no mesh */
+  bounds(withCurves = false) {
     const low = new Vector3(Infinity, Infinity, Infinity);
     const high = new Vector3(-Infinity, -Infinity, -Infinity);
     for (const model of this.models.values()) {
@@ -241,7 +306,7 @@ export class Board {
       low.min(model.geometry.boundingBox.min);
       high.max(model.geometry.boundingBox.max);
     }
-    if (!this.models.size) {
+    if (!this.models.size || withCurves) {
       for (const curve of this.extras.curves) {
         for (const piece of curve.beziers) {
           for (let k = 0; k < 12; k += 3) {
@@ -258,9 +323,11 @@ export class Board {
 
   /** Bring everything into all views. */
   fit() {
-    const box = this.bounds();
+    const box = this.bounds(true);
     this.wasMoved = false;
-    this.space.fit(box, this.drawings.filter((view) => view.isShown()));
+    const seen = this.drawings.filter((view) => view.isShown());
+    if (this.apart) seen.forEach((view) => view.space.fit(box, [view]));
+    else this.space.fit(box, seen);
     this.picture.fit(box);
     this.drawings.forEach((view) => view.redraw());
     this.draw();

@@ -27,6 +27,13 @@ export class DrawingSpace {
     this.zoom = 2;
   }
 
+  copy() {
+    const space = new DrawingSpace();
+    space.middle.copy(this.middle);
+    space.zoom = this.zoom;
+    return space;
+  }
+
   /** @param {DrawingView[]} views those on the page */
   fit({ low, high }, views) {
     this.middle.copy(low).add(high).multiplyScalar(0.5);
@@ -54,8 +61,10 @@ export class DrawingView {
     this.plane = svg.closest(".view").dataset.plane;
     this.camera = new OrthographicCamera();
     this.layers = {};
-    for (const name of ["back", "curves", "sizes", "handles"]) this.layers[name] = svg.appendChild(svgElement("g"));
+    for (const name of ["over", "back", "comb", "net", "curves", "sizes", "measure", "handles", "snaps"]) this.layers[name] = svg.appendChild(svgElement("g"));
+    this.under = svg.closest(".view").insertBefore(svgElement("svg", { class: "view-under", "aria-hidden": "true" }), svg);
     this.panning = null;
+    this.fingers = new Map();
   }
 
   connect() {
@@ -63,8 +72,35 @@ export class DrawingView {
     this.svg.addEventListener("pointerenter", () => (this.board.lastView = this.svg.closest(".view")));
     this.svg.addEventListener("pointerdown", (event) => this.onDown(event));
     this.svg.addEventListener("pointermove", (event) => this.onMove(event));
-    this.svg.addEventListener("pointerup", () => (this.panning = null));
-    this.svg.addEventListener("pointercancel", () => (this.panning = null));
+    for (const name of ["pointerup", "pointercancel"]) {
+      this.svg.addEventListener(name, (event) => {
+        this.panning = null;
+        this.fingers.delete(event.pointerId);
+      });
+    }
+  }
+
+  /** Zoom and pan by two fingers. @returns {boolean} whether two fingers are down */
+  pinch(event) {
+    if (event.pointerType !== "touch" || !this.fingers.has(event.pointerId)) return false;
+    const before = [...this.fingers.values()];
+    this.fingers.set(event.pointerId, { clientX: event.clientX, clientY: event.clientY });
+    if (before.length !== 2) return false;
+    const after = [...this.fingers.values()];
+    const [was, is] = [before, after].map(([a, b]) => ({ clientX: (a.clientX + b.clientX) / 2, clientY: (a.clientY + b.clientY) / 2, apart: Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY) }));
+    const place = this.fromEvent(was);
+    this.space.zoom = clampZoom((this.space.zoom * is.apart) / Math.max(was.apart, 1));
+    this.keepUnder(place, is);
+    return true;
+  }
+
+  /** Move the view so that a place lies under the pointer. */
+  keepUnder([right, up], event) {
+    const now = this.fromEvent(event);
+    const axes = PLANES[this.plane];
+    this.space.middle[axes.right] += right - now[0];
+    this.space.middle[axes.up] += up - now[1];
+    this.redrawAll();
   }
 
   isShown() {
@@ -87,16 +123,14 @@ export class DrawingView {
   onWheel(event) {
     event.preventDefault();
     const before = this.fromEvent(event);
-    this.space.zoom = Math.min(Math.max(this.space.zoom * Math.exp(-event.deltaY * 0.0015), 1e-3), 1e4);
-    const after = this.fromEvent(event);
-    const axes = PLANES[this.plane];
-    this.space.middle[axes.right] += before[0] - after[0];
-    this.space.middle[axes.up] += before[1] - after[1];
-    this.redrawAll();
+    this.space.zoom = clampZoom(this.space.zoom * Math.exp(-event.deltaY * 0.0015));
+    this.keepUnder(before, event);
   }
 
   onDown(event) {
-    if (event.target.closest(".handle") || this.board.pen.nearHandle(this, event) || (this.board.pen.isPlacing(this.plane) && event.button === 0)) return;
+    if (event.pointerType === "touch") this.fingers.set(event.pointerId, { clientX: event.clientX, clientY: event.clientY });
+    if (event.shiftKey && event.button === 0) return;
+    if (event.target.closest(".handle, .end-handle") || this.board.pen.nearHandle(this, event) || (this.board.pen.isPlacing(this.plane) && event.button === 0)) return;
     this.panning = { x: event.clientX, y: event.clientY };
     this.svg.setPointerCapture(event.pointerId);
   }
@@ -105,7 +139,7 @@ export class DrawingView {
     const [right, up] = this.fromEvent(event);
     const axes = PLANES[this.plane];
     this.board.root.querySelector(".coordinates").textContent = `${axes.right} ${right.toFixed(1)}  ${axes.up} ${up.toFixed(1)} mm`;
-    if (!this.panning) return;
+    if (this.pinch(event) || !this.panning || this.fingers.size > 1) return;
     this.space.middle[axes.right] -= (event.clientX - this.panning.x) / this.space.zoom;
     this.space.middle[axes.up] += (event.clientY - this.panning.y) / this.space.zoom;
     this.panning = { x: event.clientX, y: event.clientY };
@@ -121,6 +155,8 @@ export class DrawingView {
   redraw() {
     if (!this.isShown()) return;
     this.drawBack();
+    this.board.references.draw(this);
+    this.drawComb();
     this.drawCurves();
     this.drawSizes();
     this.board.pen.drawHandles(this);
@@ -155,10 +191,35 @@ export class DrawingView {
         last = `${place[3]}`;
       }
       const isActive = curve.id === active;
-      parts.push(svgElement("path", { class: `curve-line${isActive ? " is-active" : ""}`, d: path, "data-curve": curve.id }));
-      parts.push(svgElement("path", { class: "curve-hit", d: path, "data-curve": curve.id }));
+      const isRead = curve.id === this.board.edits.state().curve;
+      parts.push(svgElement("path", { class: `curve-line is-${curve.colour ?? "ink"}${isActive ? " is-active" : ""}${isRead ? " is-read" : ""}`, d: path, "data-curve": curve.id }));
+      if (!curve.locked) parts.push(svgElement("path", { class: "curve-hit", d: path, "data-curve": curve.id }));
     }
     this.layers.curves.replaceChildren(...parts);
+  }
+
+  /** The curvature comb of the curve whose readings are open. */
+  drawComb() {
+    const comb = this.board.extras.comb;
+    if (!comb) {
+      this.layers.comb.replaceChildren();
+      return;
+    }
+    const axes = PLANES[this.plane];
+    const index = { x: 0, y: 1, z: 2 };
+    const [r, u] = [index[axes.right], index[axes.up]];
+    const largest = Math.max(...comb.teeth.map((tooth) => Math.hypot(...tooth)), 1e-9);
+    // Teeth as long as a ninth of the view at the tightest place, so that a comb always shows; the scale is typed beside.
+    const length = (this.board.combScale * Math.min(this.svg.clientWidth, this.svg.clientHeight)) / 9 / this.space.zoom / largest;
+    let teeth = "";
+    let ridge = "";
+    comb.places.forEach((place, k) => {
+      const [x1, y1] = this.toScreen(place[r], place[u]);
+      const [x2, y2] = this.toScreen(place[r] + comb.teeth[k][r] * length, place[u] + comb.teeth[k][u] * length);
+      teeth += `M${x1.toFixed(1)} ${y1.toFixed(1)}L${x2.toFixed(1)} ${y2.toFixed(1)}`;
+      ridge += `${k ? "L" : "M"}${x2.toFixed(1)} ${y2.toFixed(1)}`;
+    });
+    this.layers.comb.replaceChildren(svgElement("path", { class: "comb-teeth", d: teeth }), svgElement("path", { class: "comb-ridge", d: ridge }));
   }
 
   /** The overall sizes of what is shown, as dimension lines below and beside it. */
@@ -195,6 +256,10 @@ export class DrawingView {
     outline.uniforms.reach.value = 1.1 / zoom;
     renderer.render(this.board.scenes.drawing, this.camera);
   }
+}
+
+function clampZoom(zoom) {
+  return Math.min(Math.max(zoom, 1e-3), 1e4);
 }
 
 function sizeText(value) {

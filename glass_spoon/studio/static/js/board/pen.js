@@ -1,11 +1,13 @@
 /** The pen: points of drawn curves on the board. Placed, dragged, nudged, inserted, removed, made sharp or smooth. */
 import { PLANES, svgElement } from "./drawing_view.js";
 
-const SNAP_PIXELS = 8;
 const REACH_PIXELS = 10;
 const OFFSET = /^(.*[^\s])\s+[-+]\s+[\d.]+ mm$/;
 const NUDGES = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
 const COMMIT_DELAY = 500;
+const END_PIXELS = 44;
+/** The axis that runs out of each plane, and which way the viewer is. */
+const OUT = { front: { axis: "y", sign: -1 }, side: { axis: "x", sign: 1 }, plan: { axis: "z", sign: 1 } };
 
 export class Pen {
   constructor(root, edits, board) {
@@ -14,14 +16,17 @@ export class Pen {
     this.board = board;
     this.line = null;
     this.chosen = null;
+    this.also = new Set();
     this.placing = false;
     this.drag = null;
     this.local = null;
-    this.snaps = [];
+    this.caught = null;
+    this.area = null;
     this.timer = 0;
     this.reminder = "";
     this.pending = 0;
     this.onMood = () => {};
+    this.onPlaceSlip = () => {};
   }
 
   connect() {
@@ -56,13 +61,26 @@ export class Pen {
     const drawing = this.drawing();
     if (drawing && !drawing.points.length && this.edits.mayEdit) this.setPlacing(true);
     this.board.drawings.forEach((view) => view.svg.closest(".view").classList.toggle("can-place", this.isPlacing(view.plane)));
-    if (this.chosen !== null && this.chosen >= (drawing?.points.length ?? 0)) this.chosen = null;
+    const count = drawing?.points.length ?? 0;
+    if (this.chosen !== null && this.chosen >= count) this.chosen = null;
+    this.also = new Set([...this.also].filter((index) => index < count));
+  }
+
+  /** @returns {number[]} all chosen points of the drawing under the pen */
+  picked() {
+    return this.chosen === null ? [...this.also] : [...new Set([this.chosen, ...this.also])];
+  }
+
+  /** Choose one point alone, or none. @param {?number} index */
+  pick(index) {
+    this.chosen = index;
+    this.also.clear();
   }
 
   /** Put the pen on a line's points. */
   choose(line) {
     this.line = line;
-    this.chosen = null;
+    this.pick(null);
     this.redraw();
   }
 
@@ -88,40 +106,96 @@ export class Pen {
   /** A copy of the drawing that may be changed here. */
   take() {
     const drawing = this.drawing();
-    this.local = { ...drawing, until: Infinity, points: drawing.points.map((point) => [...point]), raw: drawing.raw.map((pair) => [...pair]) };
+    this.local = { ...drawing, until: Infinity, ends: [...drawing.ends], angles: [...drawing.angles], points: drawing.points.map((point) => [...point]), raw: drawing.raw.map((texts) => [...texts]) };
     return this.local;
   }
 
   onDown(event, view) {
     if (event.button !== 0 || !this.edits.mayEdit) return;
+    const end = event.target.closest(".end-handle");
     const handle = event.target.closest(".handle") ?? (this.isPlacing(view.plane) ? null : this.nearHandle(view, event));
-    if (handle) {
-      this.line = handle.dataset.line;
-      if (this.local?.line !== this.line) this.local = null;
-      this.chosen = Number(handle.dataset.index);
-      this.placing = false;
-      this.drag = { index: this.chosen, moved: false };
-      this.take();
+    if (end) this.startEnd(view, event, Number(end.dataset.end));
+    else if (handle) this.startDrag(view, event, handle);
+    else if (this.isPlacing(view.plane)) this.placeAt(view, event);
+    else if (event.shiftKey) {
+      this.area = { view, free: event.altKey, path: [view.fromEvent(event)] };
       view.svg.setPointerCapture(event.pointerId);
-      this.onMood("chosen");
-      this.redraw();
-      this.focusHandle(view);
-    } else if (this.isPlacing(view.plane)) {
-      const [right, up] = this.snapped(view, event, -1);
-      const local = this.take();
-      local.points.push([right, up, event.shiftKey]);
-      local.raw.push([right, up]);
-      this.chosen = local.points.length - 1;
-      this.commit();
     } else {
       const curve = event.target.closest("[data-curve]");
-      if (curve) this.choose(curve.dataset.curve);
-      else if (this.chosen !== null) {
-        this.chosen = null;
+      if (curve) this.chooseCurve(curve.dataset.curve);
+      else if (this.picked().length) {
+        this.pick(null);
         this.onMood("rest");
         this.redraw();
       }
     }
+  }
+
+  startDrag(view, event, handle) {
+    const drawing = this.board.extras.drawings.find((other) => other.line === handle.dataset.line);
+    if (drawing?.locked) {
+      this.board.note(`${drawing.name} is locked. Unlock it under Curves to move its points.`);
+      return;
+    }
+    const index = Number(handle.dataset.index);
+    if (this.line !== handle.dataset.line) this.pick(null);
+    this.line = handle.dataset.line;
+    if (this.local?.line !== this.line) this.local = null;
+    if (event.shiftKey) {
+      if (this.picked().includes(index)) {
+        this.also.delete(index);
+        if (this.chosen === index) this.chosen = this.also.values().next().value ?? null;
+      } else {
+        if (this.chosen !== null) this.also.add(this.chosen);
+        this.chosen = index;
+      }
+    } else if (this.picked().includes(index)) {
+      this.also.add(this.chosen);
+      this.chosen = index;
+    } else this.pick(index);
+    this.placing = false;
+    this.drag = { view, index, moved: false };
+    this.take();
+    view.svg.setPointerCapture(event.pointerId);
+    this.onMood("chosen");
+    this.redraw();
+    this.focusHandle(view);
+  }
+
+  placeAt(view, event) {
+    const [right, up] = this.snapped(view, event, -1);
+    const local = this.take();
+    local.points.push([right, up, event.shiftKey, 0, 1]);
+    local.raw.push([right, up, 0]);
+    this.pick(local.points.length - 1);
+    this.caught = null;
+    this.commit();
+  }
+
+  /** Put the pen on a curve that was clicked, and open its readings. */
+  chooseCurve(line) {
+    if (this.board.extras.drawings.some((drawing) => drawing.line === line)) this.choose(line);
+    if (this.edits.state().curve !== line) this.edits.look({ curve: line });
+  }
+
+  /** Start turning the direction of an end. */
+  startEnd(view, event, end) {
+    this.take();
+    this.drag = { view, end, moved: false };
+    view.svg.setPointerCapture(event.pointerId);
+  }
+
+  moveEnd(view, event) {
+    const { end } = this.drag;
+    const point = this.local.points.at(end ? -1 : 0);
+    const [right, up] = view.fromEvent(event);
+    let angle = (Math.atan2(up - point[1], right - point[0]) * 180) / Math.PI;
+    if (!event.altKey) angle = Math.round(angle / 5) * 5;
+    this.drag.values = end ? { end: "at an angle", end_angle: round(angle) } : { start: "at an angle", start_angle: round(angle) };
+    this.local.ends[end] = "at an angle";
+    this.local.angles[end] = (angle * Math.PI) / 180;
+    this.redraw();
+    this.board.previewMany(this.local.line, this.drag.values);
   }
 
   /** @returns {?Element} the handle within reach of the pointer, for fingers and hasty hands */
@@ -129,10 +203,12 @@ export class Pen {
     const [x, y] = view.toScreen(...view.fromEvent(event));
     let best = null;
     let reach = REACH_PIXELS;
-    this.drawing()?.points.forEach((point, index) => {
-      const [px, py] = view.toScreen(point[0], point[1]);
+    const drawing = this.drawing();
+    if (!drawing || !this.isSeen(drawing, view)) return null;
+    drawing.points.forEach((_, index) => {
+      const [px, py] = view.toScreen(...this.seen(drawing, index, view));
       const distance = Math.hypot(px - x, py - y);
-      if (this.drawing().plane !== view.plane || distance > reach) return;
+      if (distance > reach) return;
       reach = distance;
       best = view.svg.querySelector(`.handle[data-line="${this.activeLine()}"][data-index="${index}"]`);
     });
@@ -140,22 +216,76 @@ export class Pen {
   }
 
   onMove(event, view) {
-    if (!this.drag || this.local?.plane !== view.plane) return;
+    if (this.area?.view === view) {
+      this.area.path.push(view.fromEvent(event));
+      this.drawArea();
+      return;
+    }
+    if (!this.drag) {
+      if (this.isPlacing(view.plane)) this.hover(view, event);
+      return;
+    }
+    if (this.drag.view !== view) return;
     this.drag.moved = true;
-    this.moveTo(this.drag.index, this.snapped(view, event, this.drag.index));
+    if (this.drag.end !== undefined) {
+      this.moveEnd(view, event);
+      return;
+    }
+    this.moveBy(view, this.drag.index, this.snapped(view, event, this.drag.index));
     this.preview();
   }
 
+  /** Show what would catch a point placed here. */
+  hover(view, event) {
+    this.snapped(view, event, -1);
+    view.layers.snaps.replaceChildren(...this.board.snapping.draw(view, this.caught));
+  }
+
   onUp() {
+    if (this.area) {
+      this.chooseArea();
+      return;
+    }
     const drag = this.drag;
     this.drag = null;
-    this.snaps = [];
+    this.caught = null;
+    this.board.drawings.forEach((view) => view.layers.snaps.replaceChildren());
+    if (drag?.moved && drag.end !== undefined) {
+      this.commitValues(drag.values);
+      return;
+    }
     if (drag?.moved) {
       this.commit();
       return;
     }
     if (drag && this.local && !this.pending) this.local.until = this.board.loadedRevision;
     this.update();
+    this.redraw();
+  }
+
+  drawArea() {
+    const { view, free, path } = this.area;
+    const screen = path.map((place) => view.toScreen(...place));
+    const [a, b] = [screen[0], screen.at(-1)];
+    const corners = free ? screen : [a, [b[0], a[1]], b, [a[0], b[1]]];
+    view.layers.snaps.replaceChildren(svgElement("polygon", { class: "choice-area", points: corners.map((corner) => corner.join(",")).join(" ") }));
+  }
+
+  /** Choose the points of the drawing under the pen inside the box, or the free outline, that was drawn. */
+  chooseArea() {
+    const { view, free, path } = this.area;
+    this.area = null;
+    view.layers.snaps.replaceChildren();
+    const drawing = this.drawing();
+    if (!drawing || path.length < 2) return;
+    const [a, b] = [path[0], path.at(-1)];
+    const outline = free ? path : [a, [b[0], a[1]], b, [a[0], b[1]]];
+    const inside = drawing.points.map((_, index) => index).filter((index) => contains(outline, this.seen(drawing, index, view)));
+    this.chosen = inside[0] ?? this.chosen;
+    inside.forEach((index) => this.also.add(index));
+    this.onMood(this.picked().length ? "chosen" : "rest");
+    const count = this.picked().length;
+    this.board.note(count > 1 ? `${count} points of ${drawing.name} are chosen. Drag one to move all; T turns, scales or moves them by numbers.` : "");
     this.redraw();
   }
 
@@ -183,39 +313,57 @@ export class Pen {
 
   insert(after, [right, up]) {
     const local = this.take();
-    local.points.splice(after + 1, 0, [right, up, false]);
-    local.raw.splice(after + 1, 0, [right, up]);
-    this.chosen = after + 1;
+    local.points.splice(after + 1, 0, [right, up, false, 0, 1]);
+    local.raw.splice(after + 1, 0, [right, up, 0]);
+    this.pick(after + 1);
     this.commit();
   }
 
   /** Move a point of the local copy; an expression of sizes keeps its size and gets an offset. */
-  moveTo(index, [right, up]) {
+  moveTo(index, [right, up, out = null]) {
     const { points, raw } = this.local;
-    raw[index] = [shifted(raw[index][0], points[index][0], right), shifted(raw[index][1], points[index][1], up)];
-    points[index][0] = right;
-    points[index][1] = up;
+    const wanted = [right, up, out ?? points[index][3]];
+    const now = [points[index][0], points[index][1], points[index][3]];
+    raw[index] = now.map((value, k) => shifted(raw[index][k], value, wanted[k]));
+    [points[index][0], points[index][1], points[index][3]] = wanted;
+  }
+
+  /** Move all chosen points so that one of them comes to a place of a view. */
+  moveBy(view, index, [right, up]) {
+    const from = this.seen(this.local, index, view);
+    const [dr, du] = [right - from[0], up - from[1]];
+    for (const other of this.picked()) {
+      const [r, u] = this.seen(this.local, other, view);
+      this.moveTo(other, this.fromView(other, view, [round(r + dr), round(u + du)]));
+    }
     this.redraw();
   }
 
-  /** @returns {[number, number]} right and up under the pointer, caught by points, axes and the grid unless Alt is held */
+  /** @returns {[number, number]} where a point is seen in a view */
+  seen(drawing, index, view) {
+    const point = drawing.points[index];
+    if (view.plane === drawing.plane) return [point[0], point[1]];
+    const place = inSpace(point, drawing.plane);
+    return [place[PLANES[view.plane].right], place[PLANES[view.plane].up]];
+  }
+
+  /** @returns {[number, number, number]} right, up and out of the drawing's own plane, for a place in any view */
+  fromView(index, view, [right, up]) {
+    const { plane, points } = this.local;
+    if (view.plane === plane) return [right, up, points[index][3]];
+    const place = inSpace(points[index], plane);
+    place[PLANES[view.plane].right] = right;
+    place[PLANES[view.plane].up] = up;
+    return [place[PLANES[plane].right], place[PLANES[plane].up], OUT[plane].sign * place[OUT[plane].axis]];
+  }
+
+  /** @returns {[number, number]} right and up under the pointer, as it is caught */
   snapped(view, event, index) {
-    const place = view.fromEvent(event);
-    this.snaps = [];
-    if (event.altKey) return place.map((value) => Math.round(value * 1000) / 1000);
-    const reach = SNAP_PIXELS / this.board.space.zoom;
-    const grid = this.gridStep();
-    const others = this.board.extras.drawings.flatMap((drawing) =>
-      drawing.plane === view.plane ? drawing.points.filter((_, number) => drawing.line !== this.activeLine() || number !== index) : []);
-    return place.map((value, axis) => {
-      const marks = [0, ...others.map((point) => point[axis])];
-      const near = marks.reduce((best, mark) => (Math.abs(mark - value) < Math.abs(best - value) ? mark : best), Infinity);
-      if (Math.abs(near - value) <= reach) {
-        this.snaps.push([axis, near]);
-        return near;
-      }
-      return Math.round(Math.round(value / grid) * grid * 1000) / 1000;
-    });
+    const drawing = this.drawing();
+    const before = index < 0 ? drawing?.points.at(-1) : drawing?.points[index - 1];
+    const skip = new Set(index < 0 ? [] : this.picked());
+    this.caught = this.board.snapping.find(view, event, { from: before && drawing.plane === view.plane ? [before[0], before[1]] : null, line: this.activeLine(), skip });
+    return this.caught.place;
   }
 
   /** @returns {number} the grid in mm at the present zoom */
@@ -230,14 +378,25 @@ export class Pen {
       this.setPlacing(false);
       return true;
     }
-    if (this.chosen === null || event.altKey && !NUDGES[event.key]) return false;
     const key = event.key.toLowerCase();
+    if (key === "a" && event.shiftKey) {
+      this.drawing().points.forEach((_, index) => this.also.add(index));
+      this.chosen ??= 0;
+      this.onMood("chosen");
+      this.redraw();
+      return true;
+    }
+    if (this.chosen === null || event.altKey && !NUDGES[event.key]) return false;
+    if (key === "t") {
+      this.onPlaceSlip();
+      return true;
+    }
     if (NUDGES[event.key]) this.nudge(NUDGES[event.key], event);
     else if (key === "s") this.toggleSharp();
     else if (key === "i") this.insertBeside();
     else if (key === "delete" || key === "backspace") this.removeChosen();
     else if (key === "escape") {
-      this.chosen = null;
+      this.pick(null);
       this.onMood("rest");
       this.redraw();
     } else return false;
@@ -247,16 +406,20 @@ export class Pen {
   nudge([right, up], event) {
     const local = this.local ?? this.take();
     const step = this.gridStep() * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
-    const point = local.points[this.chosen];
-    this.moveTo(this.chosen, [round(point[0] + right * step), round(point[1] + up * step)]);
+    for (const index of this.picked()) {
+      const point = local.points[index];
+      this.moveTo(index, [round(point[0] + right * step), round(point[1] + up * step)]);
+    }
+    this.redraw();
     this.preview();
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.commit(), COMMIT_DELAY);
   }
 
   toggleSharp() {
-    const point = this.take().points[this.chosen];
-    point[2] = !point[2];
+    const { points } = this.take();
+    const sharp = !points[this.chosen][2];
+    this.picked().forEach((index) => (points[index][2] = sharp));
     this.commit();
   }
 
@@ -270,14 +433,32 @@ export class Pen {
 
   removeChosen() {
     const local = this.take();
-    local.points.splice(this.chosen, 1);
-    local.raw.splice(this.chosen, 1);
-    this.chosen = local.points.length ? Math.min(this.chosen, local.points.length - 1) : null;
+    const gone = new Set(this.picked());
+    local.points = local.points.filter((_, index) => !gone.has(index));
+    local.raw = local.raw.filter((_, index) => !gone.has(index));
+    this.pick(local.points.length ? Math.min(Math.min(...gone), local.points.length - 1) : null);
+    this.commit();
+  }
+
+  /** Move, turn and scale the chosen points by numbers. @param {{right: number, up: number, turn: number, scale: number, about: string}} by */
+  placeChosen({ right, up, turn, scale, about }) {
+    const local = this.take();
+    const places = this.picked().map((index) => local.points[index]);
+    const middle = [0, 1].map((axis) => (Math.min(...places.map((p) => p[axis])) + Math.max(...places.map((p) => p[axis]))) / 2);
+    const center = { middle, first: places[0].slice(0, 2), origin: [0, 0] }[about];
+    const [c, s] = [Math.cos((turn * Math.PI) / 180) * scale, Math.sin((turn * Math.PI) / 180) * scale];
+    for (const index of this.picked()) {
+      const [x, y] = [local.points[index][0] - center[0], local.points[index][1] - center[1]];
+      this.moveTo(index, [round(center[0] + c * x - s * y + right), round(center[1] + s * x + c * y + up)]);
+    }
     this.commit();
   }
 
   values() {
-    return this.local.points.map((point, index) => ({ x: this.local.raw[index][0], y: this.local.raw[index][1], sharp: point[2] }));
+    return this.local.points.map((point, index) => {
+      const [x, y, out] = this.local.raw[index];
+      return { x, y, sharp: point[2], ...(out === 0 ? {} : { out }), ...(point[4] === 1 ? {} : { weight: point[4] }) };
+    });
   }
 
   preview() {
@@ -299,6 +480,18 @@ export class Pen {
     if (isAtRest(document.activeElement)) this.focusHandle(this.board.drawings.find((view) => view.plane === sent.plane));
   }
 
+  /** Save other fields of the line than its points. */
+  async commitValues(values) {
+    this.board.dropPreviews();
+    const sent = this.local;
+    this.pending += 1;
+    await this.edits.change({ op: "set_many", line: sent.line, values: JSON.stringify(values) });
+    this.pending -= 1;
+    if (this.local) this.local.until = Number(this.edits.state().revision);
+    this.update();
+    this.redraw();
+  }
+
   focusHandle(view) {
     if (this.chosen !== null) view?.svg.querySelector(`.handle[data-line="${this.activeLine()}"][data-index="${this.chosen}"]`)?.focus({ preventScroll: true });
   }
@@ -306,30 +499,82 @@ export class Pen {
   redraw() {
     this.board.drawings.forEach((view) => {
       view.drawCurves();
+      this.drawNet(view);
       this.drawHandles(view);
     });
   }
 
-  /** Draw the handles of all drawings of a view's plane. */
+  /** The control net of the drawing under the pen: from point to point, where the points pull the curve. */
+  drawNet(view) {
+    const drawing = this.drawing();
+    if (!drawing || drawing.manner !== "pulled by" || !this.isSeen(drawing, view)) {
+      view.layers.net.replaceChildren();
+      return;
+    }
+    const places = drawing.points.map((_, index) => view.toScreen(...this.seen(drawing, index, view)).join(","));
+    const name = drawing.closed ? "polygon" : "polyline";
+    view.layers.net.replaceChildren(svgElement(name, { class: "control-net", points: places.join(" ") }));
+  }
+
+  /** Whether a drawing's points are shown in a view: on its own plane, or everywhere once one lies out of it. */
+  isSeen(drawing, view) {
+    return drawing.plane === view.plane || (drawing.line === this.activeLine() && drawing.points.some((point) => point[3] !== 0));
+  }
+
+  /** Draw the handles of all drawings seen in a view. */
   drawHandles(view) {
     const focused = document.activeElement?.closest?.(".handle")?.dataset;
     const refocus = focused && view.layers.handles.contains(document.activeElement) ? { ...focused } : null;
-    const parts = this.drag && this.local?.plane === view.plane ? this.snaps.map(([axis, value]) => snapLine(view, axis, value)) : [];
+    const parts = [];
+    if (this.drag?.view === view && this.caught) view.layers.snaps.replaceChildren(...this.board.snapping.draw(view, this.caught));
     const active = this.activeLine();
     const drawings = this.board.extras.drawings.map((drawing) => (drawing.line === this.local?.line ? this.local : drawing));
     for (const drawing of drawings) {
-      if (drawing.plane !== view.plane) continue;
-      drawing.points.forEach((point, index) => parts.push(this.handle(view, drawing, point, index, drawing.line === active)));
+      if (!this.isSeen(drawing, view)) continue;
+      if (drawing.line === active && drawing.plane === view.plane) parts.push(...this.endHandles(view, drawing));
+      drawing.points.forEach((point, index) => parts.push(this.handle(view, drawing, [...this.seen(drawing, index, view), point[2]], index, drawing.line === active)));
     }
     view.layers.handles.replaceChildren(...parts);
     if (refocus) view.layers.handles.querySelector(`[data-line="${refocus.line}"][data-index="${refocus.index}"]`)?.focus({ preventScroll: true });
+  }
+
+  /** Handles that turn the direction of both ends of an open curve through points. */
+  endHandles(view, drawing) {
+    if (drawing.manner !== "through" || drawing.closed || drawing.locked || drawing.points.length < 2 || !this.edits.mayEdit) return [];
+    return [0, 1].flatMap((end) => {
+      const point = drawing.points.at(end ? -1 : 0);
+      const angle = drawing.ends[end] === "at an angle" ? drawing.angles[end] : this.tangentAngle(drawing, end, view);
+      if (angle === null) return [];
+      const [x, y] = view.toScreen(point[0], point[1]);
+      const [hx, hy] = [x + END_PIXELS * Math.cos(angle), y - END_PIXELS * Math.sin(angle)];
+      const words = `Direction at the ${end ? "end" : "start"} of ${drawing.name}`;
+      return [
+        svgElement("line", { class: "end-line", x1: x, y1: y, x2: hx, y2: hy }),
+        svgElement("rect", { class: `end-handle${drawing.ends[end] === "free" ? " is-free" : ""}`, x: hx - 4, y: hy - 4, width: 8, height: 8, "data-end": end, "aria-label": words }),
+      ];
+    });
+  }
+
+  /** @returns {?number} the direction of travel at an end of the curve as it is drawn now, in radians */
+  tangentAngle(drawing, end, view) {
+    const curve = this.board.extras.curves.find((other) => other.id === drawing.line);
+    const index = { x: 0, y: 1, z: 2 };
+    const [r, u] = [index[PLANES[view.plane].right], index[PLANES[view.plane].up]];
+    const point = drawing.points.at(end ? -1 : 0);
+    // The curve may hold a mirror image too, so the piece is found by its place: as it runs, or else run backwards.
+    for (const [at, from, to] of end ? [[9, 6, 9], [0, 3, 0]] : [[0, 0, 3], [9, 9, 6]]) {
+      const piece = curve?.beziers.find((other) => Math.hypot(other[at + r] - point[0], other[at + u] - point[1]) < 1e-2);
+      const [dr, du] = piece ? [piece[to + r] - piece[from + r], piece[to + u] - piece[from + u]] : [0, 0];
+      if (Math.hypot(dr, du) > 1e-9) return Math.atan2(du, dr);
+    }
+    return null;
   }
 
   handle(view, drawing, [right, up, sharp], index, isActive) {
     const [x, y] = view.toScreen(right, up);
     const axes = PLANES[view.plane];
     const size = isActive ? 4.6 : 3.2;
-    const chosen = isActive && index === this.chosen;
+    const chosen = isActive && (index === this.chosen || this.also.has(index));
     const shape = sharp
       ? { d: `M${x} ${y - size * 1.2}L${x + size * 1.15} ${y + size * 0.9}H${x - size * 1.15}Z` }
       : { d: `M${x - size} ${y}a${size} ${size} 0 1 0 ${2 * size} 0a${size} ${size} 0 1 0 ${-2 * size} 0Z` };
@@ -347,10 +592,10 @@ export class Pen {
   }
 
   onFocus(line, index) {
-    if (this.chosen === index && this.activeLine() === line) return;
+    if (this.activeLine() === line && this.picked().includes(index)) return;
     if (this.local?.line !== line) this.local = null;
     this.line = line;
-    this.chosen = index;
+    this.pick(index);
     this.onMood("chosen");
     this.redraw();
   }
@@ -377,11 +622,20 @@ function shifted(raw, before, after) {
   return `${base} ${offset < 0 ? "-" : "+"} ${Math.abs(offset)} mm`;
 }
 
-function snapLine(view, axis, value) {
-  const [x, y] = view.toScreen(value, value);
-  return axis === 0
-    ? svgElement("line", { class: "snap-line", x1: x, x2: x, y1: 0, y2: view.svg.clientHeight })
-    : svgElement("line", { class: "snap-line", y1: y, y2: y, x1: 0, x2: view.svg.clientWidth });
+/** @returns {{x: number, y: number, z: number}} a drawn point in space */
+function inSpace([right, up, , out], plane) {
+  const { right: r, up: u } = PLANES[plane];
+  return { [r]: right, [u]: up, [OUT[plane].axis]: OUT[plane].sign * out };
+}
+
+/** Whether a place lies inside an outline, by the crossings of a ray. */
+function contains(outline, [x, y]) {
+  let inside = false;
+  outline.forEach(([ax, ay], k) => {
+    const [bx, by] = outline[(k + 1) % outline.length];
+    if (ay > y !== by > y && x < ((bx - ax) * (y - ay)) / (by - ay) + ax) inside = !inside;
+  });
+  return inside;
 }
 
 function distanceToSegment([x, y], [x1, y1], [x2, y2]) {

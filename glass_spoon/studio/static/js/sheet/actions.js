@@ -11,6 +11,8 @@ export class SheetActions {
     this.root.addEventListener("change", (event) => {
       const choice = event.target.closest("[data-view-choice]");
       if (choice) this.edits.look({ [choice.dataset.viewChoice]: choice.value });
+      else if (event.target.dataset.rewrite && event.target.value) this.rewrite(event.target);
+      else if ("combScale" in event.target.dataset) this.scaleComb(event.target);
     });
   }
 
@@ -24,9 +26,22 @@ export class SheetActions {
     else if (data.after) this.edits.look({ shown_after: this.edits.state().shown_after === data.after ? "" : data.after });
     else if ("showAll" in data) this.edits.look({ shown_after: "" });
     else if (data.level) this.edits.look({ level: data.level });
+    else if (data.viewSet) this.edits.look({ [data.viewSet]: data.viewValue });
     else if (data.gauge) this.showOffenders(data.gauge, button);
     else if (data.firstVerb) this.addFirst(data.firstVerb);
     else if ("dismiss" in data) button.closest(".message").remove();
+  }
+
+  /** Write a drawn curve in another manner, within the tolerance typed beside. */
+  rewrite(choice) {
+    const tolerance = choice.closest("p").querySelector("[data-rewrite-tolerance]").value;
+    this.edits.change({ op: "rewrite", line: choice.dataset.rewrite, manner: choice.value, tolerance });
+    choice.value = "";
+  }
+
+  scaleComb(input) {
+    this.board.combScale = Number(input.value) || 1;
+    this.board.drawings.forEach((view) => view.drawComb());
   }
 
   /** Add a line of a verb and lead on to what it needs first. */

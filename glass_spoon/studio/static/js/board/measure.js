@@ -1,0 +1,125 @@
+/** The measure: distance, angle and radius taken off the board, and made a size where wanted. */
+import { svgElement } from "./drawing_view.js";
+
+export class Measure {
+  constructor(board, edits) {
+    this.board = board;
+    this.edits = edits;
+    this.on = false;
+    this.view = null;
+    this.places = [];
+    this.hover = null;
+  }
+
+  connect() {
+    for (const view of this.board.drawings) {
+      view.svg.addEventListener("pointerdown", (event) => this.onDown(event, view), true);
+      view.svg.addEventListener("pointermove", (event) => this.onMove(event, view));
+    }
+  }
+
+  toggle() {
+    this.on = !this.on;
+    this.clear();
+    this.board.element.classList.toggle("is-measuring", this.on);
+    this.board.root.querySelector("[data-measure]")?.setAttribute("aria-pressed", String(this.on));
+    this.board.note(this.on ? "Click two places for a distance, a third for an angle, or an arc for its radius. Esc ends." : "");
+  }
+
+  clear() {
+    this.places = [];
+    this.hover = null;
+    this.board.drawings.forEach((view) => view.layers.measure.replaceChildren());
+  }
+
+  onDown(event, view) {
+    if (!this.on || event.button !== 0) return;
+    event.stopImmediatePropagation();
+    if (this.view !== view || this.places.length === 3) this.clear();
+    this.view = view;
+    const caught = this.board.snapping.find(view, event);
+    const radius = this.places.length === 0 && caught.marks.some((mark) => mark.kind === "curve") ? this.radiusAt(view, caught.place) : null;
+    if (radius) {
+      this.tell(`R ${text(radius)} mm`, `${text(radius)} mm`, "radius");
+      this.draw(view, [caught.place], `R ${text(radius)}`);
+      return;
+    }
+    this.places.push(caught.place);
+    this.show(view, this.places);
+  }
+
+  onMove(event, view) {
+    if (!this.on || this.view !== view || !this.places.length || this.places.length === 3) return;
+    const caught = this.board.snapping.find(view, event);
+    this.show(view, [...this.places, caught.place]);
+    view.layers.measure.append(...this.board.snapping.draw(view, caught));
+  }
+
+  /** Say what some places measure. */
+  show(view, places) {
+    if (places.length < 2) {
+      this.draw(view, places, "");
+      return;
+    }
+    const [a, b] = places.slice(-2);
+    if (places.length === 3) {
+      const angle = angleAt(places);
+      this.draw(view, places, `${text(angle)}°`);
+      this.tell(`Angle ${text(angle)}°`, `${text(angle)}°`, "angle");
+      return;
+    }
+    const length = Math.hypot(b[0] - a[0], b[1] - a[1]);
+    this.draw(view, places, text(length));
+    this.tell(`${text(length)} mm: ${text(Math.abs(b[0] - a[0]))} across, ${text(Math.abs(b[1] - a[1]))} up`, `${text(length)} mm`, "measured");
+  }
+
+  tell(sentence, value, name) {
+    const settled = this.places.length > 1 || name === "radius";
+    const actions = settled && this.edits.mayEdit ? [["Make it a size", () => this.makeSize(name, value)]] : [];
+    this.board.note(sentence, actions);
+  }
+
+  async makeSize(name, value) {
+    const taken = new Set([...this.board.root.querySelectorAll("[data-size-name]")].map((element) => element.dataset.sizeName));
+    let free = name;
+    for (let number = 2; taken.has(free); number += 1) free = `${name}_${number}`;
+    await this.edits.change({ op: "add", verb: "size", text: `${free} = ${value}` });
+    this.toggle();
+    this.board.note(`${free} is a size now; use its name in any number.`);
+  }
+
+  draw(view, places, words) {
+    const screen = places.map((place) => view.toScreen(...place));
+    const parts = screen.map(([x, y]) => svgElement("path", { class: "measure-line", d: `M${x - 5} ${y}h10M${x} ${y - 5}v10` }));
+    if (screen.length > 1) parts.push(svgElement("polyline", { class: "measure-line", points: screen.map((point) => point.join(",")).join(" ") }));
+    const [x, y] = screen.length > 1 ? [(screen.at(-1)[0] + screen.at(-2)[0]) / 2, (screen.at(-1)[1] + screen.at(-2)[1]) / 2] : (screen[0] ?? [0, 0]);
+    if (words) parts.push(svgElement("text", { class: "size-text", x, y: y - 8 }, words));
+    view.layers.measure.replaceChildren(...parts);
+  }
+
+  /** @returns {?number} the radius of the curve at a place, by the circle through three near places of it */
+  radiusAt(view, place) {
+    for (const { path } of this.board.snapping.curves(view)) {
+      const at = path.findIndex((point, k) => k + 1 < path.length && Math.abs(Math.hypot(point[0] - place[0], point[1] - place[1]) + Math.hypot(path[k + 1][0] - place[0], path[k + 1][1] - place[1]) - Math.hypot(point[0] - path[k + 1][0], point[1] - path[k + 1][1])) < 1e-3);
+      if (at < 0) continue;
+      const k = Math.min(Math.max(at, 1), path.length - 2);
+      const [a, b, c] = [path[k - 1], path[k], path[k + 1]];
+      const area = Math.abs((b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])) / 2;
+      const sides = [[a, b], [b, c], [c, a]].map(([p, q]) => Math.hypot(p[0] - q[0], p[1] - q[1]));
+      const radius = area > 1e-9 ? (sides[0] * sides[1] * sides[2]) / (4 * area) : Infinity;
+      return radius < 1e5 ? radius : null;
+    }
+    return null;
+  }
+}
+
+function angleAt([a, b, c]) {
+  const first = Math.atan2(a[1] - b[1], a[0] - b[0]);
+  const second = Math.atan2(c[1] - b[1], c[0] - b[0]);
+  const turn = Math.abs(((second - first) * 180) / Math.PI) % 360;
+  return turn > 180 ? 360 - turn : turn;
+}
+
+function text(value) {
+  return String(Math.round(value * 1000) / 1000);
+}

@@ -1,0 +1,49 @@
+/** The part's curves as lines in the picture. */
+import { BufferAttribute, BufferGeometry, LineBasicMaterial, LineSegments } from "three";
+
+const PARTS = 12;
+const COLOURS = { ink: "#1d2b30", glass: "#1e6b66", plum: "#86306a", amber: "#8f5810", slate: "#5e6b6e" };
+
+export class SpaceCurves {
+  /** @param {Scene} scene */
+  constructor(scene) {
+    this.scene = scene;
+    this.lines = [];
+    this.materials = Object.fromEntries(Object.entries(COLOURS).map(([name, color]) => [name, new LineBasicMaterial({ color })]));
+  }
+
+  /** @param {Array<{beziers: number[][], colour: string}>} curves */
+  show(curves) {
+    this.dispose();
+    this.lines = curves.map((curve) => {
+      const geometry = new BufferGeometry();
+      geometry.setAttribute("position", new BufferAttribute(chords(curve.beziers), 3));
+      return new LineSegments(geometry, this.materials[curve.colour] ?? this.materials.ink);
+    });
+    if (this.lines.length) this.scene.add(...this.lines);
+  }
+
+  dispose() {
+    this.lines.forEach((line) => {
+      this.scene.remove(line);
+      line.geometry.dispose();
+    });
+    this.lines = [];
+  }
+}
+
+/** @returns {Float32Array} both ends of each chord of some cubics */
+function chords(beziers) {
+  const places = new Float32Array(beziers.length * PARTS * 6);
+  let at = 0;
+  for (const piece of beziers) {
+    for (let part = 0; part < PARTS; part += 1) {
+      for (const t of [part / PARTS, (part + 1) / PARTS]) {
+        const s = 1 - t;
+        const weights = [s * s * s, 3 * s * s * t, 3 * s * t * t, t * t * t];
+        for (let axis = 0; axis < 3; axis += 1) places[at++] = weights[0] * piece[axis] + weights[1] * piece[3 + axis] + weights[2] * piece[6 + axis] + weights[3] * piece[9 + axis];
+      }
+    }
+  }
+  return places;
+}
