@@ -19,6 +19,10 @@ _SIZE = re.compile(r"^\s*(?:size\s+)?([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b)\s*(.+)$"
 _NUMBER = re.compile(r"(?<![\w.])(\d+(?:\.\d+)?)\s*(mm|cm|m|inch|°|deg)?(?![\w.])")
 
 
+LATER = 0.4
+"""What further words that fit count beside the best one."""
+
+
 @dataclass(frozen=True, eq=False)
 class Proposal:
     """A verb that the words may mean, and the line it would add."""
@@ -47,15 +51,16 @@ def _score(verb: str, text: str, is_size: bool) -> float:
         return 10.0 if verb == "size" else 0.0
     cls = VERBS[verb]
     words = text.lower().split()
-    best = 0.0
+    scores = []
     for place, word in enumerate(words[:4]):
-        early = 1 - 0.2 * place
+        best, early = 0.0, 1 - 0.2 * place
         for known, worth in ((verb.replace("_", " "), 5.0), *((other, 3.0) for other in cls.words)):
             if known.startswith(word) or any(part.startswith(word) for part in known.split()):
                 best = max(best, worth * early * (0.5 + 0.5 * len(word) / len(known)))
         if len(word) > 3 and word in cls.summary.lower():
             best = max(best, early)
-    return best
+        scores.append(best)
+    return max(scores, default=0.0) + LATER * (sum(scores) - max(scores, default=0.0))
 
 
 def _proposal(verb: str, text: str, document: SheetDocument) -> Proposal:

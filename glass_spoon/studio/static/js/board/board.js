@@ -124,7 +124,8 @@ export class Board {
       if (!this.fitted) this.fit();
       else if (this.models.size && !hadModels) this.picture.fit(this.bounds(true));
       this.fitted = true;
-      this.note(this.isBehind ? "Shown as it last could be built; the sheet says which line needs a look." : "");
+      if (this.isBehind) this.note("Shown as it last could be built; the sheet says which line needs a look.");
+      else if (!this.noteOffers) this.note("");
     } catch {
       this.note("The server does not answer. Your last change may not be saved; load the page again.");
     } finally {
@@ -263,6 +264,7 @@ export class Board {
     const note = this.element.querySelector(".board-note");
     note.textContent = sentence || this.pen.reminder;
     note.hidden = !note.textContent;
+    this.noteOffers = actions.length > 0;
     for (const [words, act] of actions) {
       const button = document.createElement("button");
       button.type = "button";
@@ -277,6 +279,7 @@ export class Board {
   ask(question, value, use, leave) {
     this.note(question);
     const note = this.element.querySelector(".board-note");
+    this.noteOffers = true;
     const input = document.createElement("input");
     input.className = "value-input";
     input.value = value;

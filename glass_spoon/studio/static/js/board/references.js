@@ -188,11 +188,20 @@ export class References {
       const [x, y] = view.toScreen(right, up);
       const width = picture.width * view.space.zoom;
       const height = (width * size.height) / size.width;
-      const image = svgElement("image", { href: size.url, x: -width / 2, y: -height / 2, width, height, opacity: picture.strength / 100, preserveAspectRatio: "none", transform: `translate(${x} ${y}) rotate(${(-picture.turn * 180) / Math.PI})`, class: `reference${picture.locked ? "" : " is-loose"}` });
+      const image = this.image(view, picture.line);
+      const values = { href: size.url, x: -width / 2, y: -height / 2, width, height, opacity: picture.strength / 100, preserveAspectRatio: "none", transform: `translate(${x} ${y}) rotate(${(-picture.turn * 180) / Math.PI})`, class: `reference${picture.locked ? "" : " is-loose"}` };
+      for (const [name, value] of Object.entries(values)) if (image.getAttribute(name) !== String(value)) image.setAttribute(name, value);
       (picture.behind ? under : over).push(image);
     }
-    view.under.replaceChildren(...under);
-    view.layers.over.replaceChildren(...over);
+    keepOnly(view.under, under);
+    keepOnly(view.layers.over, over);
+  }
+
+  /** @returns {SVGElement} the image of a line in a view, the same one at every redraw so that nothing flickers */
+  image(view, line) {
+    view.images ??= new Map();
+    if (!view.images.has(line)) view.images.set(line, svgElement("image"));
+    return view.images.get(line);
   }
 
   /** @returns {?{url: string, width: number, height: number}} a picture's size in pixels, once it is known */
@@ -210,6 +219,11 @@ export class References {
     }
     return this.sizes.get(id);
   }
+}
+
+/** Make an element hold just these children, touching nothing that is right already. */
+function keepOnly(element, children) {
+  if (element.children.length !== children.length || children.some((child, k) => element.children[k] !== child)) element.replaceChildren(...children);
 }
 
 function turned([x, y], angle) {
