@@ -22,6 +22,17 @@ def saved(page: Page, words: str) -> None:
     expect(page.locator(".saved")).to_contain_text(words)
 
 
+def shown(page: Page) -> None:
+    """Wait until every edit is answered and the board shows the part as it then is."""
+    page.wait_for_function(
+        """() => {
+            const asked = new FormData(document.querySelector("#view-state")).get("revision");
+            const busy = document.querySelector(".bench").dataset.busy ?? "0";
+            return busy === "0" && document.querySelector(".board").dataset.revision === asked;
+        }"""
+    )
+
+
 def add_line(page: Page, text: str) -> None:
     """Press / and type the next line in plain words."""
     count = page.locator(".line").count()

@@ -8,7 +8,7 @@ import pytest
 from PIL import Image, ImageDraw
 from playwright.sync_api import Page, expect
 
-from tests.browser.bench import add_line, drag, handle, ready, saved
+from tests.browser.bench import add_line, drag, handle, ready, saved, shown
 
 pytestmark = pytest.mark.browser
 
@@ -97,6 +97,7 @@ def test_a_kettle_is_drawn_over_its_reference_true_to_size(signed_in):
         expect(page.locator(".view-front .handle")).to_have_count(number)
         saved(page, "line 2 changed")
     page.keyboard.press("Enter")
+    shown(page)
 
     a, b = (
         handle(page, index).evaluate("e => { const box = e.getBoundingClientRect(); return [box.x, box.y]; }")
@@ -217,9 +218,10 @@ def test_a_curve_of_two_hundred_points_ends_where_it_was_dropped(signed_in):
     expect(page.locator(".view-front .handle")).to_have_count(200)
     page.keyboard.press("Enter")
     page.keyboard.press("f")
+    shown(page)
     target = handle(page, 100)
     box = target.bounding_box()
     drag(page, target, 37, 0, steps=40)
-    saved(page, "line 1 changed")
+    shown(page)
     moved = handle(page, 100).bounding_box()
     assert moved["x"] - box["x"] == pytest.approx(37, abs=9)  # snaps to the grid

@@ -5,6 +5,7 @@ export class Edits {
     this.root = root;
     this.mayEdit = root.dataset.mayEdit === "1";
     this.queue = Promise.resolve();
+    this.waiting = 0;
   }
 
   /** @returns {Object<string, string>} the present revision and way of looking */
@@ -34,7 +35,8 @@ export class Edits {
 
   /** @param {() => Promise<void>} job */
   enqueue(job) {
-    this.queue = this.queue.then(job, job);
+    this.root.dataset.busy = String((this.waiting += 1));
+    this.queue = this.queue.then(job, job).finally(() => (this.root.dataset.busy = String((this.waiting -= 1))));
     return this.queue;
   }
 

@@ -142,6 +142,7 @@ export class Board {
     else if (known && file.meshes.length === this.models.size) file.meshes.forEach((data) => this.models.get(data.id).setPoints(data));
     else this.replaceModels(file.meshes);
     this.extras = file.extras;
+    this.element.dataset.revision = String(this.loadedRevision);
     this.element.dataset.meshes = String(this.models.size);
     const empty = this.element.querySelector(".picture-empty");
     empty.hidden = this.models.size > 0 || this.extras.curves.length > 0;

@@ -25,6 +25,7 @@ export class Pen {
     this.timer = 0;
     this.reminder = "";
     this.pending = 0;
+    this.awaited = null;
     this.onMood = () => {};
     this.onPlaceSlip = () => {};
   }
@@ -41,6 +42,7 @@ export class Pen {
 
   /** @returns {?Object} the drawing under the pen, with its points as they are being changed */
   drawing() {
+    if (this.awaited) return null;
     if (this.local) return this.local;
     const all = this.board.extras.drawings;
     return all.find((drawing) => drawing.line === this.line) ?? all.at(-1) ?? null;
@@ -51,13 +53,15 @@ export class Pen {
   }
 
   isPlacing(plane) {
-    return this.placing && this.drawing()?.plane === plane;
+    return this.placing && (this.drawing()?.plane ?? this.plannedPlane()) === plane;
   }
 
   /** Take the server's points, unless a drag is under way or the model shown is older than the last change made here. */
   update() {
     if (!this.drag && !this.timer && !this.pending && (this.local?.until ?? 0) <= this.board.loadedRevision) this.local = null;
-    if (this.line && !this.board.extras.drawings.some((drawing) => drawing.line === this.line)) this.line = null;
+    if (this.awaited && this.hasDrawing(this.awaited.line)) this.takeUp();
+    if (this.awaited && !this.plannedPlane()) this.awaited = null;
+    if (this.line && !this.awaited && !this.hasDrawing(this.line)) this.line = null;
     const drawing = this.drawing();
     if (drawing && !drawing.points.length && this.edits.mayEdit) this.setPlacing(true);
     this.board.drawings.forEach((view) => view.svg.closest(".view").classList.toggle("can-place", this.isPlacing(view.plane)));
@@ -79,15 +83,33 @@ export class Pen {
 
   /** Put the pen on a line's points. */
   choose(line) {
+    this.awaited = null;
     this.line = line;
     this.pick(null);
+    this.onMood("rest");
     this.redraw();
   }
 
-  /** Start placing points of a new line. */
+  hasDrawing(line) {
+    return this.board.extras.drawings.some((drawing) => drawing.line === line);
+  }
+
+  /** Start placing points of a new line. Clicks that come before the board has heard of it are kept for it. */
   begin(line) {
+    this.local = null;
+    this.line = line;
+    this.pick(null);
+    if (!this.hasDrawing(line)) this.awaited = { line, clicks: [] };
+    this.setPlacing(true);
+  }
+
+  /** The awaited line has come: the points clicked in the meantime are its own. */
+  takeUp() {
+    const { line, clicks } = this.awaited;
+    this.awaited = null;
     this.line = line;
     this.setPlacing(true);
+    for (const { view, event } of clicks) if (this.isPlacing(view.plane)) this.placeAt(view, event);
   }
 
   togglePlacing() {
@@ -96,11 +118,16 @@ export class Pen {
 
   setPlacing(placing) {
     this.placing = placing;
-    const plane = this.drawing()?.plane ?? "front";
+    const plane = this.drawing()?.plane ?? this.plannedPlane() ?? "front";
     this.reminder = placing ? `Click in the ${plane} view to place points; Enter when done.` : "";
     this.board.note("");
     this.onMood(placing ? "placing" : this.chosen === null ? "rest" : "chosen");
     this.board.drawings.forEach((view) => view.svg.closest(".view").classList.toggle("can-place", this.isPlacing(view.plane)));
+  }
+
+  /** @returns {?string} the plane of the line that is awaited, as the sheet has it */
+  plannedPlane() {
+    return this.awaited && this.root.querySelector(`.line[data-line="${this.awaited.line}"] [data-field=plane]`)?.value;
   }
 
   /** A copy of the drawing that may be changed here. */
@@ -112,8 +139,12 @@ export class Pen {
 
   onDown(event, view) {
     if (event.button !== 0 || !this.edits.mayEdit) return;
+    if (this.awaited && this.isPlacing(view.plane)) {
+      this.awaited.clicks.push({ view, event });
+      return;
+    }
     const end = event.target.closest(".end-handle");
-    const handle = event.target.closest(".handle") ?? (this.isPlacing(view.plane) ? null : this.nearHandle(view, event));
+    const handle = this.handleUnder(view, event);
     if (end) this.startEnd(view, event, Number(end.dataset.end));
     else if (handle) this.startDrag(view, event, handle);
     else if (this.isPlacing(view.plane)) this.placeAt(view, event);
@@ -196,6 +227,14 @@ export class Pen {
     this.local.angles[end] = (angle * Math.PI) / 180;
     this.redraw();
     this.board.previewMany(this.local.line, this.drag.values);
+  }
+
+  /** @returns {?Element} the handle meant: of the drawing under the pen the nearest, not the uppermost, where many lie close */
+  handleUnder(view, event) {
+    const hit = event.target.closest(".handle");
+    if (hit && hit.dataset.line !== this.activeLine()) return hit;
+    if (!hit && this.isPlacing(view.plane)) return null;
+    return this.nearHandle(view, event) ?? hit;
   }
 
   /** @returns {?Element} the handle within reach of the pointer, for fingers and hasty hands */
