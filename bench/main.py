@@ -7,7 +7,7 @@ import json
 import platform
 import sys
 
-ALL = ("surface_grid", "subdivision", "gltf_write", "drag")
+ALL = ("surface_grid", "subdivision", "gltf_write", "drag", "drag_curve")
 
 
 def main() -> None:

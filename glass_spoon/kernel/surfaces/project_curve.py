@@ -5,6 +5,7 @@ from __future__ import annotations
 from itertools import pairwise
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Bools, Floats, cross, lengths
 from glass_spoon.kernel.curves.arc_length import measure_length
@@ -20,6 +21,9 @@ from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
 GRID = 96
 """Places each way of the grid from which rays start their search."""
+
+NEAR = 24
+"""Places of the grid from which each ray starts."""
 
 STEPS = 30
 """Most Newton steps of a ray."""
@@ -66,45 +70,45 @@ def _follow(curve: NurbsCurve, onto: object, tolerance: float) -> Fit:
 
 
 def _meet(surface: NurbsSurface, points: Floats, along: Floats, grid: tuple[Floats, Floats, Floats]) -> Floats:
-    """Return where rays from points (n, 3) first meet the surface, by Newton steps from near places of a grid."""
+    """Return where rays from points (n, 3) first meet the surface, by Newton steps from near places of a grid.
+
+    All rays step together; each starts from the NEAR places that pass it most closely, so on every sheet of the surface.
+    """
     us, vs, places = grid
     flat = np.eye(3) - np.outer(along, along)
-    seen = places @ flat
-    best = np.full(len(points), np.inf)
-    found = np.zeros_like(points)
-    for k in range(len(points)):  # each ray starts from its own nearest places, on every sheet of the surface
-        off = lengths(seen - points[k] @ flat)
-        near = np.argsort(off)[:24]
-        at, hit = _ray(surface, us[near], vs[near], points[k], along)
-        if not hit.any():
-            continue
-        reach = (at - points[k]) @ along
-        first = int(np.argmin(np.where(hit, reach, np.inf)))
-        best[k], found[k] = reach[first], at[first]
-    if not np.isfinite(best).all():
-        missed = int((~np.isfinite(best)).sum())
+    _, near = cKDTree(places @ flat).query(points @ flat, k=NEAR)
+    owner = np.repeat(np.arange(len(points)), NEAR)
+    at, hit = _run_rays(surface, us[near.ravel()], vs[near.ravel()], points[owner], along)
+    reach = np.where(hit, np.einsum("ij,j->i", at - points[owner], along), np.inf).reshape(-1, NEAR)
+    first = np.argmin(reach, axis=1)
+    rows = np.arange(len(points))
+    missed = int(np.isinf(reach[rows, first]).sum())
+    if missed:
         raise KernelError(
             f"{missed} of {len(points)} places of the curve miss the surface. Move or shorten it so that all fall on it."
         )
+    found: Floats = at.reshape(-1, NEAR, 3)[rows, first]
     return found
 
 
-def _ray(surface: NurbsSurface, u: Floats, v: Floats, point: Floats, along: Floats) -> tuple[Floats, Bools]:
-    """Return places (n, 3) of the surface reached from starts u, v (n,), and whether they lie on the ray (n,)."""
+def _run_rays(surface: NurbsSurface, u: Floats, v: Floats, points: Floats, along: Floats) -> tuple[Floats, Bools]:
+    """Return places (n, 3) of the surface reached from starts u, v (n,), and whether they lie on the rays of points (n, 3)."""
     domains = surface.domain(0), surface.domain(1)
     across = np.eye(3) - np.outer(along, along)
+    u, v = u.copy(), v.copy()
+    going = np.arange(len(u))
     for _ in range(STEPS):
-        values = surface_derivatives(surface, u, v, 1)
-        gap = (values[0, 0] - point) @ across
+        values = surface_derivatives(surface, u[going], v[going], 1)
+        gap = (values[0, 0] - points[going]) @ across
         du, dv = values[1, 0] @ across, values[0, 1] @ across
         normal = cross(du, dv) @ along
         safe = np.where(np.abs(normal) > 1e-12, normal, np.inf)
-        step_u = -(cross(gap, dv) @ along) / safe
-        step_v = -(cross(du, gap) @ along) / safe
-        new_u, new_v = np.clip(u + step_u, *domains[0]), np.clip(v + step_v, *domains[1])
-        still = max(float(np.abs(new_u - u).max()), float(np.abs(new_v - v).max()))
-        u, v = new_u, new_v
-        if still < 1e-14:
+        new_u = np.clip(u[going] - (cross(gap, dv) @ along) / safe, *domains[0])
+        new_v = np.clip(v[going] - (cross(du, gap) @ along) / safe, *domains[1])
+        moved = np.maximum(np.abs(new_u - u[going]), np.abs(new_v - v[going]))
+        u[going], v[going] = new_u, new_v
+        going = going[moved >= 1e-14]
+        if not len(going):
             break
     places = surface_points(surface, u, v)
-    return places, lengths((places - point) @ across) <= MISS
+    return places, lengths((places - points) @ across) <= MISS
