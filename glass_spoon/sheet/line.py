@@ -224,6 +224,12 @@ class Line(BaseModel):
         return ()
 
 
+FARTHEST = 1e6
+"""Largest coordinate of a point in mm: a kilometre."""
+
+COORDINATE = NumberSpec("", "length", least=-FARTHEST, most=FARTHEST)
+
+
 def resolve_field(name: str, spec: Spec, raw: Any, sizes: Mapping[str, Quantity]) -> Any:
     """Return the value of one field; raises BadExpression or InvalidInput with a sentence that names the field."""
     if isinstance(spec, NumberSpec):
@@ -243,16 +249,15 @@ def resolve_number(name: str, spec: NumberSpec, raw: Any, sizes: Mapping[str, Qu
         value = evaluate_expression(raw, spec.dimension, sizes)
     except BadExpression as error:
         raise InvalidInput(label, "a number", f"“{error.text}”: {error.reason}") from error
-    shown = show_number(value, spec)
     if spec.whole and abs(value - round(value)) > 1e-9:
-        raise InvalidInput(label, "a whole number", shown)
+        raise InvalidInput(label, "a whole number", show_number(value, spec))
     if spec.whole:
         value = float(round(value))
     if spec.least is not None and (value < spec.least or (spec.above and value <= spec.least)):
         word = "above" if spec.above else "at least"
-        raise InvalidInput(label, f"{word} {show_number(spec.least, spec)}", shown)
+        raise InvalidInput(label, f"{word} {show_number(spec.least, spec)}", show_number(value, spec))
     if spec.most is not None and value > spec.most * (1 + 1e-12):
-        raise InvalidInput(label, f"at most {show_number(spec.most, spec)}", shown)
+        raise InvalidInput(label, f"at most {show_number(spec.most, spec)}", show_number(value, spec))
     return value
 
 
@@ -269,7 +274,11 @@ def show_number(value: float, spec: NumberSpec) -> str:
 
 def _resolve_point(number: int, point: SheetPoint, sizes: Mapping[str, Quantity]) -> tuple[float, float, float, bool, float]:
     """Return right, up and out in mm, sharp, and the weight."""
-    spec = NumberSpec("", "length", least=-1e6, most=1e6)
-    places = (("right coordinate", point.x), ("up coordinate", point.y), ("coordinate out of the plane", point.out))
-    x, y, out = (resolve_number(f"{word} of point {number}", spec, value, sizes) for word, value in places)
+    typed = (point.x, point.y, point.out)
+    if all(isinstance(value, int | float) and -FARTHEST <= value <= FARTHEST for value in typed):
+        return float(point.x), float(point.y), float(point.out), point.sharp, point.weight
+    x, y, out = (
+        resolve_number(f"{word} of point {number}", COORDINATE, value, sizes)
+        for word, value in zip(("right coordinate", "up coordinate", "coordinate out of the plane"), typed, strict=True)
+    )
     return x, y, out, point.sharp, point.weight
