@@ -16,6 +16,9 @@ FILES = {
         "build/three.core.js": "three/three.core.js",
         "build/three.module.js": "three/three.module.js",
         "examples/jsm/controls/OrbitControls.js": "three/OrbitControls.js",
+        "examples/jsm/lines/LineSegments2.js": "three/lines/LineSegments2.js",
+        "examples/jsm/lines/LineSegmentsGeometry.js": "three/lines/LineSegmentsGeometry.js",
+        "examples/jsm/lines/LineMaterial.js": "three/lines/LineMaterial.js",
     },
     "three-mesh-bvh": {"build/index.module.js": "three-mesh-bvh/three-mesh-bvh.js"},
     "@fontsource-variable/newsreader": {

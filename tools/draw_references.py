@@ -47,7 +47,7 @@ def smooth(points: Points, parts: int = 24) -> Points:
     return [*path, points[-1]]
 
 
-def stroke(draw: ImageDraw.ImageDraw, path: Points, rng: random.Random, width: int = 6, color: tuple = PENCIL) -> None:
+def stroke(draw: ImageDraw.ImageDraw, path: Points, rng: random.Random, width: int = 4, color: tuple = PENCIL) -> None:
     """Draw a pencil line that wavers a little, twice over."""
     for turn in range(2):
         wave = rng.random() * 6
@@ -87,7 +87,7 @@ def kettle(name: str, with_spout: bool, seed: int) -> None:
     width, height, rng = 1240, 900, random.Random(seed)
     sheet = paper(width, height, seed)
     draw = ImageDraw.Draw(sheet)
-    font = ImageFont.load_default(30)
+    font = ImageFont.load_default(26)
     middle, base = 600, 780
 
     def at(x: float, z: float) -> tuple[float, float]:
@@ -109,7 +109,7 @@ def kettle(name: str, with_spout: bool, seed: int) -> None:
     size_line(draw, at(-82, -14), at(82, -14), "164", font, 24)
     size_line(draw, (*at(-104, 0),), (*at(-104, 158),), "158", font, 0)
     size_line(draw, at(-53, 168), at(53, 168), "106", font, 24)
-    draw.text((70, 60), f"camp kettle, {name}", fill=PENCIL, font=ImageFont.load_default(40))
+    draw.text((70, 60), f"camp kettle, {name}", fill=PENCIL, font=ImageFont.load_default(32))
     sheet.filter(ImageFilter.GaussianBlur(0.6)).rotate(0.7, fillcolor=PAPER, resample=Image.BICUBIC).quantize(40).save(
         OUT / f"kettle-{name}.png"
     )
@@ -120,7 +120,7 @@ def skiff(name: str, lines: list[Points], words: list[tuple[tuple, tuple, str]],
     width, height, rng = 1400, 620, random.Random(seed)
     sheet = paper(width, height, seed)
     draw = ImageDraw.Draw(sheet)
-    font = ImageFont.load_default(28)
+    font = ImageFont.load_default(26)
 
     def at(point: tuple[float, float]) -> tuple[float, float]:
         return 130 + point[0] * 2.7, 330 - point[1] * 2.7
@@ -129,7 +129,7 @@ def skiff(name: str, lines: list[Points], words: list[tuple[tuple, tuple, str]],
         stroke(draw, [at(point) for point in smooth(line)], rng)
     for a, b, text in words:
         size_line(draw, at(a), at(b), text, font, 22)
-    draw.text((70, 40), f"rowing skiff, {name}", fill=PENCIL, font=ImageFont.load_default(38))
+    draw.text((70, 40), f"rowing skiff, {name}", fill=PENCIL, font=ImageFont.load_default(32))
     sheet.filter(ImageFilter.GaussianBlur(0.6)).rotate(-0.5, fillcolor=PAPER, resample=Image.BICUBIC).quantize(40).save(
         OUT / f"skiff-{name}.png"
     )

@@ -30,6 +30,35 @@ def open_part(page: Page, name: str) -> None:
     page.wait_for_timeout(SETTLE)
 
 
+def drawing(page: Page) -> None:
+    """Show a point being drawn over its reference, a curvature comb, and helices."""
+    open_part(page, "Kettle from the sketch")
+    page.locator(".view-front .view-name").click()
+    page.wait_for_timeout(SETTLE)
+    box = page.locator(".view-front .handle").nth(5).bounding_box()
+    assert box is not None
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 4, y - 2)
+    page.mouse.move(x + 18, y - 18)
+    shot(page, "draw-over-reference")
+    page.mouse.up()
+    page.wait_for_timeout(SETTLE)
+    page.keyboard.press("Control+z")
+    page.wait_for_timeout(SETTLE)
+    page.keyboard.press("Escape")
+    middle = """path => {
+        const place = path.getPointAtLength(path.getTotalLength() * 0.3), box = path.ownerSVGElement.getBoundingClientRect();
+        return [box.x + place.x, box.y + place.y];
+    }"""
+    page.mouse.click(*page.locator(".view-front .curve-hit").first.evaluate(middle))
+    page.get_by_role("button", name="Comb").click()
+    shot(page, "curvature-comb")
+    open_part(page, "Coil spring")
+    shot(page, "helix")
+
+
 def main() -> None:
     """Walk through the main views."""
     address = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8000"
@@ -58,6 +87,7 @@ def main() -> None:
         page.keyboard.press("Enter")
         shot(page, "bench-warning")
         page.get_by_role("button", name="Undo").click()
+        drawing(page)
         page.goto("/projects/1/")
         page.get_by_label("Name of a new part").fill("Bailer")
         page.get_by_role("button", name="Make a part").click()

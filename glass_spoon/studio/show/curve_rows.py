@@ -40,10 +40,10 @@ def curve_rows(build: Build, item_id: str) -> list[CurveRow]:
         return []
     curve = state.item.curve
     low, high = curve_box(curve)
-    extents = "×".join(f"{value:.1f}" for value in high - low)
+    extents = "×".join(f"{value:.1f}" for value in high - low) + " mm"
     rows = [
         CurveRow("Length", f"{measure_length(curve).length:,.2f} mm", "True length along the curve."),
-        CurveRow("Extents", extents, "Extents of the curve along x, y and z in mm."),
+        CurveRow("Extents", extents, "Extents of the curve along x, y and z."),
         _radius_row(curve),
         CurveRow("Control points", f"{len(curve.control_points)}, degree {curve.degree}", "Of the exact curve."),
         CurveRow("Sharp points", f"{len(find_kinks(curve, SHARP_ANGLE))}", "Places where the direction jumps."),

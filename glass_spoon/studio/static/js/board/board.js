@@ -146,7 +146,9 @@ export class Board {
     this.element.dataset.meshes = String(this.models.size);
     const empty = this.element.querySelector(".picture-empty");
     empty.hidden = this.models.size > 0 || this.extras.curves.length > 0;
-    this.curves.show(this.extras.curves);
+    this.curves.show(this.extras.curves, this.models.size > 0);
+    const scale = this.root.querySelector("[data-comb-scale]");
+    if (scale && scale !== document.activeElement) scale.value = String(this.combScale);
     empty.textContent = failed ? "Nothing can be shown yet: the sheet says which line needs a look." : "Surfaces and meshes show here: draw a curve, then revolve it.";
     this.pen.update();
     this.drawings.forEach((view) => view.redraw());

@@ -138,7 +138,7 @@ export class DrawingView {
   onMove(event) {
     const [right, up] = this.fromEvent(event);
     const axes = PLANES[this.plane];
-    this.board.root.querySelector(".coordinates").textContent = `${axes.right} ${right.toFixed(1)}  ${axes.up} ${up.toFixed(1)} mm`;
+    this.board.root.querySelector(".coordinates").textContent = `${axes.right} ${tenths(right)}  ${axes.up} ${tenths(up)} mm`;
     if (this.pinch(event) || !this.panning || this.fingers.size > 1) return;
     this.space.middle[axes.right] -= (event.clientX - this.panning.x) / this.space.zoom;
     this.space.middle[axes.up] += (event.clientY - this.panning.y) / this.space.zoom;
@@ -264,4 +264,9 @@ function clampZoom(zoom) {
 
 function sizeText(value) {
   return String(Math.round(value * 10) / 10);
+}
+
+/** @returns {string} a coordinate to a tenth of a mm, without a minus before nothing */
+export function tenths(value) {
+  return (Math.round(value * 10) / 10 + 0).toFixed(1);
 }

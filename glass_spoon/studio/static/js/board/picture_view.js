@@ -1,6 +1,7 @@
 /** The picture: the part in perspective, turned by hand; tells what is under the pointer. */
 import { PerspectiveCamera, Ray, Raycaster, Vector2, Vector3 } from "three";
 import { OrbitControls } from "../../vendor/three/OrbitControls.js";
+import { tenths } from "./drawing_view.js";
 import { enterViewport } from "./viewport.js";
 
 const START = new Vector3(0.42, -1, 0.5).normalize();
@@ -92,7 +93,7 @@ export class PictureView {
       strong.textContent = `face ${found.face + 1}`;
       pointing.replaceChildren("Pointing at ", strong, ` of ${name?.name ?? "the mesh"}`);
     } else pointing.textContent = found ? `Pointing at the surface ${name.name}` : "Move over the picture to point at faces.";
-    root.querySelector(".coordinates").textContent = found ? `x ${found.place.x.toFixed(1)}  y ${found.place.y.toFixed(1)}  z ${found.place.z.toFixed(1)} mm` : "";
+    root.querySelector(".coordinates").textContent = found ? `x ${tenths(found.place.x)}  y ${tenths(found.place.y)}  z ${tenths(found.place.z)} mm` : "";
     if (key === this.hovered) return;
     this.hovered = key;
     this.mark?.geometry.dispose();

@@ -1,7 +1,10 @@
 /** The part's curves as lines in the picture. */
-import { BufferAttribute, BufferGeometry, LineBasicMaterial, LineSegments } from "three";
+import { LineMaterial } from "../../vendor/three/lines/LineMaterial.js";
+import { LineSegments2 } from "../../vendor/three/lines/LineSegments2.js";
+import { LineSegmentsGeometry } from "../../vendor/three/lines/LineSegmentsGeometry.js";
 
 const PARTS = 12;
+const PIXELS = 1.7;
 const COLOURS = { ink: "#1d2b30", glass: "#1e6b66", plum: "#86306a", amber: "#8f5810", slate: "#5e6b6e" };
 
 export class SpaceCurves {
@@ -9,16 +12,20 @@ export class SpaceCurves {
   constructor(scene) {
     this.scene = scene;
     this.lines = [];
-    this.materials = Object.fromEntries(Object.entries(COLOURS).map(([name, color]) => [name, new LineBasicMaterial({ color })]));
+    this.materials = Object.fromEntries(Object.entries(COLOURS).map(([name, color]) => [name, new LineMaterial({ color, linewidth: PIXELS, transparent: true })]));
   }
 
-  /** @param {Array<{beziers: number[][], colour: string}>} curves */
-  show(curves) {
+  /** @param {Array<{beziers: number[][], colour: string}>} curves @param {boolean} beside whether surfaces or meshes are shown too: curves then step back */
+  show(curves, beside) {
     this.dispose();
+    for (const material of Object.values(this.materials)) {
+      material.linewidth = beside ? 1 : PIXELS;
+      material.opacity = beside ? 0.5 : 1;
+    }
     this.lines = curves.map((curve) => {
-      const geometry = new BufferGeometry();
-      geometry.setAttribute("position", new BufferAttribute(chords(curve.beziers), 3));
-      return new LineSegments(geometry, this.materials[curve.colour] ?? this.materials.ink);
+      const geometry = new LineSegmentsGeometry();
+      geometry.setPositions(chords(curve.beziers));
+      return new LineSegments2(geometry, this.materials[curve.colour] ?? this.materials.ink);
     });
     if (this.lines.length) this.scene.add(...this.lines);
   }

@@ -15,6 +15,7 @@ export function finder(root, edits, board) {
         event.preventDefault();
         if (proposal) this.take(proposal.dataset.verb);
       });
+      this.list().addEventListener("mouseover", (event) => this.tell(event.target.closest(".proposal")));
       this.input().addEventListener("blur", () => this.hide());
     },
     open() {
@@ -34,7 +35,8 @@ export function finder(root, edits, board) {
       this.list().hidden = false;
       this.input().setAttribute("aria-expanded", "true");
       this.choose(this.input().value.trim() ? 0 : -1);
-      this.list().scrollIntoView({ block: "nearest" });
+      this.list().scrollTop = 0;
+      this.$root.scrollIntoView({ block: "nearest" });
     },
     proposals() {
       return [...this.list().querySelectorAll(".proposal")];
@@ -45,6 +47,12 @@ export function finder(root, edits, board) {
     choose(index) {
       this.proposals().forEach((proposal, number) => proposal.setAttribute("aria-selected", String(number === index)));
       this.proposals()[index]?.scrollIntoView({ block: "nearest" });
+      this.tell(this.proposals()[index]);
+    },
+    /** Say what a verb of the short list does. @param {?Element} proposal */
+    tell(proposal) {
+      const help = this.list().querySelector(".proposal-help");
+      if (help) help.textContent = proposal?.dataset.help ?? help.dataset.rest;
     },
     async steer(event) {
       const count = this.proposals().length;
