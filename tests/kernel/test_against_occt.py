@@ -111,7 +111,9 @@ def test_curvature_and_length_agree(seed: int) -> None:
     bends = [GeomLProp_CLProps(other, float(t), 2, 1e-12).Curvature() for t in PARAMS]
     assert curve_curvature(curve, PARAMS) == pytest.approx(bends, rel=1e-8)
     # Its own quadrature is asked for 1e-9 mm.
-    assert measure_length(curve).length == pytest.approx(GCPnts_AbscissaPoint.Length_s(GeomAdaptor_Curve(other), 1e-9), rel=1e-7)
+    assert measure_length(curve).length == pytest.approx(
+        GCPnts_AbscissaPoint.Length_s(GeomAdaptor_Curve(other), 1e-9), rel=1e-7
+    )
 
 
 @given(SEEDS, st.integers(2, 5))

@@ -92,7 +92,7 @@ def _meet(surface: NurbsSurface, points: Floats, along: Floats, grid: tuple[Floa
 
 
 def _run_rays(surface: NurbsSurface, u: Floats, v: Floats, points: Floats, along: Floats) -> tuple[Floats, Bools]:
-    """Return places (n, 3) of the surface reached from starts u, v (n,), and whether they lie on the rays of points (n, 3)."""
+    """Return places (n, 3) reached from starts u, v (n,), and whether they lie on the rays of points (n, 3)."""
     domains = surface.domain(0), surface.domain(1)
     across = np.eye(3) - np.outer(along, along)
     u, v = u.copy(), v.copy()
