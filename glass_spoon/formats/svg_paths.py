@@ -23,14 +23,21 @@ from glass_spoon.kernel.curves.line_and_arc import make_arc
 
 MAX_BYTES = 2_000_000
 MAX_SEGMENTS = 20_000
-MILLIMETRES = {"": 25.4 / 96, "px": 25.4 / 96, "mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "pc": 25.4 / 6, "q": 0.25}
+MILLIMETRES = {"px": 25.4 / 96, "mm": 1.0, "cm": 10.0, "in": 25.4, "pt": 25.4 / 72, "pc": 25.4 / 6, "q": 0.25}
 """Millimetres of one of each absolute unit (CSS Values 3, section 6.2)."""
+
+UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4, "foot": 304.8, "px": 25.4 / 96}
+"""Millimetres of one of each unit that may be chosen for a drawing that names none."""
 
 _LENGTH = re.compile(r"\s*([0-9.]+(?:e[-+]?[0-9]+)?)\s*([a-z]*)\s*$", re.IGNORECASE)
 
 
 class UnreadableSvg(ValueError):
     """The drawing cannot be used; the text says why and what to do."""
+
+
+class SvgUnitUnknown(UnreadableSvg):
+    """The drawing does not say what one of its units is."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,13 +48,18 @@ class DrawnPath:
     curve: NurbsCurve
 
 
-def read_svg(data: bytes) -> list[DrawnPath]:
+def read_svg(data: bytes, unit: str = "") -> list[DrawnPath]:
     """Return the connected paths of a drawing in its order.
 
-    Raises UnreadableSvg for a file that is too large, is not well-formed, declares entities, or holds no path.
+    unit: one of UNITS for one unit of the drawing's own coordinates, or "" for what its width and height say. Raises
+    SvgUnitUnknown when these name no unit, UnreadableSvg for a file that is too large, is not well-formed, declares
+    entities, or holds no path.
     """
     root = _checked_root(data)
-    scale = _take_scale(root)
+    own = _take_scale(root)
+    scale = UNITS[unit] if unit else own
+    if scale is None:
+        raise SvgUnitUnknown("The drawing does not say what one of its units is. Choose the unit it was drawn in.")
     try:
         drawing = svg.SVG.parse(io.StringIO(_as_text(root)), reify=True, ppi=96.0)
         shapes = [element for element in drawing.elements() if isinstance(element, svg.Shape)]
@@ -80,20 +92,24 @@ def _checked_root(data: bytes) -> Element:
     return root
 
 
-def _take_scale(root: Element) -> float:
-    """Return the millimetres of one user unit, and take width, height and viewBox off the root so that they act once."""
+def _take_scale(root: Element) -> float | None:
+    """Return the millimetres of one user unit, None when width and height name no unit.
+
+    Takes width, height and viewBox off the root so that they act once.
+    """
     width, height = (_millimetres(root.attrib.pop(name, "")) for name in ("width", "height"))
     box = [float(part) for part in re.split(r"[\s,]+", root.attrib.pop("viewBox", "").strip()) if _is_number(part)]
+    if width is None and height is None:
+        return None
     if len(box) != 4 or min(box[2:]) <= 0:
         return MILLIMETRES["px"]
-    scales = [size / extent for size, extent in ((width, box[2]), (height, box[3])) if size]
-    return min(scales) if scales else MILLIMETRES["px"]
+    return min(size / extent for size, extent in ((width, box[2]), (height, box[3])) if size is not None)
 
 
 def _millimetres(text: str) -> float | None:
-    """Return a CSS length in mm, or None for none, a percentage or a relative unit."""
+    """Return a CSS length in mm, or None for none, a bare number, a percentage, a relative unit, or nothing wide."""
     match = _LENGTH.match(text)
-    if not match or match[2].lower() not in MILLIMETRES:
+    if not match or match[2].lower() not in MILLIMETRES or not float(match[1]):
         return None
     return float(match[1]) * MILLIMETRES[match[2].lower()]
 

@@ -39,7 +39,8 @@ class Spec:
 class NumberSpec(Spec):
     """A number with a dimension and a range in the base unit (mm, rad); `above` leaves out the least itself.
 
-    `step` is what one arrow key changes, in the unit shown (mm, degrees, one).
+    `step` is what one arrow key changes, in the unit shown (mm, degrees, one). `axis` marks a coordinate of a place on the
+    board (right, up; or x, y, z): fields whose names differ in it alone are one place, which a click may give.
     """
 
     dimension: Dimension = "number"
@@ -48,6 +49,7 @@ class NumberSpec(Spec):
     above: bool = False
     whole: bool = False
     step: float = 1.0
+    axis: Literal["", "right", "up", "x", "y", "z"] = ""
 
 
 @dataclass(frozen=True)

@@ -206,6 +206,9 @@ def test_svg_is_brought_in_and_a_bad_one_refused(signed_in, tmp_path):
     expect(page.locator("#messages")).to_contain_text("not a well-formed SVG")
     page.locator("input[type=file]").set_input_files(good)
     saved(page, "line 5 got a drawing")
+    expect(page.locator(".line .finding")).to_contain_text("does not say what one of its units is")
+    page.get_by_role("button", name="Drawn in mm").click()
+    saved(page, "line 5 changed")
     expect(page.locator(".line .finding")).to_have_count(0)
 
 

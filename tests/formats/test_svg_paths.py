@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from glass_spoon.formats.svg_paths import UnreadableSvg, read_svg
+from glass_spoon.formats.svg_paths import SvgUnitUnknown, UnreadableSvg, read_svg
 from glass_spoon.kernel.curves.arc_length import measure_length
 from glass_spoon.kernel.curves.evaluate_curve import curve_curvature, curve_points
 
@@ -28,8 +28,18 @@ def test_lines_in_millimetres_with_y_up():
 
 def test_pixels_are_96_to_the_inch():
     """Without a viewBox one unit is 25.4 / 96 mm (CSS Values 3, section 6.2)."""
-    head = '<svg xmlns="http://www.w3.org/2000/svg" width="200" height="100">'
+    head = '<svg xmlns="http://www.w3.org/2000/svg" width="200px" height="100px">'
     assert np.allclose(ends(read_svg(drawing('<path d="M0 0 H96"/>', head))[0].curve), [[0, 0], [25.4, 0]], atol=1e-12)
+
+
+@pytest.mark.parametrize("size", ["", 'width="200" height="100"', 'width="100%"', 'width="0mm"'])
+def test_a_drawing_that_names_no_unit_is_asked_for_it(size):
+    """Without a unit nothing is guessed; the unit chosen is that of the drawing's own coordinates."""
+    head = f'<svg xmlns="http://www.w3.org/2000/svg" {size} viewBox="0 0 50 25">'
+    with pytest.raises(SvgUnitUnknown, match="Choose the unit"):
+        read_svg(drawing('<path d="M0 0 H96"/>', head))
+    for unit, length in (("mm", 96.0), ("inch", 96 * 25.4), ("px", 25.4)):
+        assert np.allclose(ends(read_svg(drawing('<path d="M0 0 H96"/>', head), unit)[0].curve)[1], [length, 0], rtol=1e-12)
 
 
 @pytest.mark.parametrize(("unit", "factor"), [("cm", 10.0), ("in", 25.4), ("pt", 25.4 / 72), ("pc", 25.4 / 6)])

@@ -90,6 +90,13 @@ def test_the_closest_place_is_as_near_as_any_of_many_samples(seed: int) -> None:
     assert np.linalg.norm(curve_points(curve, found[0]) - points, axis=1) == pytest.approx(found[1], abs=1e-12)
 
 
+@pytest.mark.parametrize(("seed", "degree", "rational"), [(183, 3, False), (225, 2, True)])
+def test_places_of_a_curve_with_a_near_cusp_are_found_on_it(seed: int, degree: int, rational: bool) -> None:
+    # Such a turn hides between two evenly spread samples.
+    curve = place_curve(random_curve(np.random.default_rng(seed), degree, degree + 4, rational), flattening([0, 0, 0], UP, UP))
+    assert closest_params(curve, curve_points(curve, np.linspace(0, 1, 400)))[1].max() < 1e-9
+
+
 def test_two_circles_cross_where_the_formula_says() -> None:
     s, t = find_crossings(make_circle([0, 0], 5), make_circle([6, 0], 5))
     places = curve_points(make_circle([0, 0], 5), s)

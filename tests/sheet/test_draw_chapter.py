@@ -229,6 +229,19 @@ def test_a_round_that_does_not_fit_offers_the_largest():
     assert report.findings[0].actions[0].value == "10 mm"
 
 
+def test_an_svg_without_a_unit_is_asked_for_it_and_taken_in_the_unit_chosen():
+    text = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><path d="M0 0 H10"/></svg>'
+    drawing = {"verb": "import_curve", "gives": "a", "svg": text}
+    report = run(drawing).reports["l1"]
+    assert "does not say what one of its units is" in report.findings[0].sentence
+    assert [(action.field, action.value) for action in report.findings[0].actions] == [
+        ("unit", "mm"),
+        ("unit", "px"),
+        ("unit", "inch"),
+    ]
+    assert measure_length(curve({**drawing, "unit": "cm"})).length == pytest.approx(100)
+
+
 def test_ends_are_joined_blended_split_trimmed_and_extended():
     first, second = line(0, 0, 50, 0), line(60, 10, 120, 10)
     assert measure_length(
@@ -241,7 +254,14 @@ def test_ends_are_joined_blended_split_trimmed_and_extended():
     assert measure_length(
         curve(first, {"verb": "split", "curve": "l1", "share": 0.3, "part": "second", "gives": "p"})
     ).length == pytest.approx(35)
+    split = {"verb": "split", "curve": "l1", "where": "at a length", "length": 12}
+    assert measure_length(curve(first, split)).length == pytest.approx(12)
+    assert "below 50 mm" in failure(first, {**split, "length": 50})
     wall = line(30, -50, 30, 50)
+    crossed = {"verb": "split", "curve": "l1", "where": "at a crossing", "cutter": "l2", "part": "second"}
+    assert measure_length(curve(first, wall, crossed)).length == pytest.approx(20)
+    assert "1 to 1" in failure(first, wall, {**crossed, "crossing": 2})
+    assert "do not cross" in failure(first, line(30, 5, 30, 50), crossed)
     assert measure_length(
         curve(first, wall, {"verb": "trim", "curve": "l1", "cutter": "l2", "keep": "end"}, item="l1")
     ).length == pytest.approx(20)

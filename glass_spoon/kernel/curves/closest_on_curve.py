@@ -8,10 +8,16 @@ from scipy.spatial.distance import cdist
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.curves.basis import find_spans
 from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives, curve_points
+from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives, curve_points, curve_tangents
 
 SAMPLES = 24
 """Places a knot span from which a search may start."""
+
+TURN = 0.35
+"""Turn of the tangent, in radians, over which a cell between two such places is halved."""
+
+HALVINGS = 14
+"""Most halvings of a cell."""
 
 _BLOCK = 512
 """Points whose distances to all samples are looked at at once."""
@@ -25,6 +31,28 @@ def span_params(curve: NurbsCurve, per_span: int) -> Floats:
     breaks = curve.breaks
     shares = np.arange(per_span) / per_span
     return np.append((breaks[:-1, None] + np.diff(breaks)[:, None] * shares).ravel(), breaks[-1])
+
+
+def turning_params(curve: NurbsCurve, per_span: int) -> Floats:
+    """Return parameters (n,) evenly spread in each knot span, and more where the curve turns fast, as near a cusp.
+
+    Cells are halved, at most HALVINGS times, while the tangent turns by more than TURN between their places.
+    """
+    params = span_params(curve, per_span)
+    fresh = np.arange(len(params) - 1)
+    for _ in range(HALVINGS):
+        low, high = params[fresh], params[fresh + 1]
+        middles = (low + high) / 2
+        spans = find_spans(curve.knots, curve.degree, middles)
+        before, middle, after = (curve_tangents(curve, at, spans) for at in (low, middles, high))
+        turn = sum(np.arccos(np.clip(np.einsum("ij,ij->i", a, b), -1, 1)) for a, b in ((before, middle), (middle, after)))
+        fast = np.flatnonzero(turn > TURN)
+        if not len(fast):
+            break
+        params = np.insert(params, fresh[fast] + 1, middles[fast])
+        first = fresh[fast] + np.arange(len(fast))
+        fresh = np.sort(np.concatenate((first, first + 1)))
+    return params
 
 
 def closest_params(curve: NurbsCurve, points: Floats, start: Floats | None = None) -> tuple[Floats, Floats]:
@@ -82,7 +110,7 @@ def _dips(curve: NurbsCurve, points: Floats) -> tuple[Ints, Floats]:
 
     A dip may win when it is no farther than the lowest one by more than the length of its two chords.
     """
-    params = span_params(curve, SAMPLES)
+    params = turning_params(curve, SAMPLES)
     samples = curve_points(curve, params)
     chords = np.concatenate(([0.0], lengths(np.diff(samples, axis=0)), [0.0]))
     reach = chords[:-1] + chords[1:]

@@ -132,9 +132,9 @@ def _drawing(form: Form) -> Edit:
 
 
 def _read_svg(data: bytes) -> str:
-    """Return the text of an SVG drawing that can be read."""
+    """Return the text of an SVG drawing that can be read; whether it says its unit shows later."""
     try:
-        read_svg(data)
+        read_svg(data, "mm")
         return data.decode("utf-8-sig")
     except UnreadableSvg as error:
         raise Refused(str(error)) from error

@@ -128,7 +128,7 @@ def _value(build: Build, line: Line, name: str) -> ValuePart:
     """Return one editable value."""
     spec, raw = line.spec(name), getattr(line, name)
     if isinstance(spec, NumberSpec):
-        return ValuePart("number", _number_text(build, raw, spec), name, str(raw), spec.help, spec.step, _unit(spec))
+        return ValuePart("number", _number_text(build, raw, spec), name, str(raw), spec.help, spec.step, _unit(spec), axis=spec.axis)
     if isinstance(spec, ChoiceSpec):
         options = tuple((choice, spec.choice_label(choice)) for choice in spec.choices)
         return ValuePart("choice", spec.choice_label(str(raw)), name, str(raw), spec.help, options=options)
@@ -154,7 +154,7 @@ def _other_value(spec: Spec, name: str, raw: Any) -> ValuePart:
         return ValuePart("file", "the drawing" if raw else "no drawing yet", name, "", spec.help, unit=spec.endings)
     if isinstance(spec, CornersSpec):
         own = ", ".join(f"{corner.corner}: {corner.value}" for corner in raw)
-        return ValuePart("text", own or "no exceptions", name, own, spec.help)
+        return ValuePart("corners", own or "no exceptions", name, own, spec.help)
     if isinstance(spec, PictureSpec):
         return ValuePart("picture", "the picture" if raw else "no picture yet", name, raw, spec.help)
     return ValuePart("name" if isinstance(spec, NameSpec) else "text", str(raw), name, str(raw), spec.help)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, NumberSpec, Plane, ReferenceSpec
 
@@ -23,6 +23,11 @@ def a_coordinate(help_text: str, label: str = "") -> NumberSpec:
     return NumberSpec(help_text, "length", label=label, least=-FAR, most=FAR)
 
 
+def a_place(axis: Literal["right", "up", "x", "y", "z"], help_text: str, label: str = "") -> NumberSpec:
+    """Return the spec of one coordinate in mm of a place that may be clicked on the board."""
+    return NumberSpec(help_text, "length", label=label, least=-FAR, most=FAR, axis=axis)
+
+
 def a_length(help_text: str, step: float = 1.0, label: str = "", zero: bool = False) -> NumberSpec:
     """Return the spec of a length in mm above zero, or from zero up."""
     return NumberSpec(help_text, "length", label=label, least=0, above=not zero, most=FAR, step=step)
@@ -33,6 +38,6 @@ def an_angle(help_text: str, label: str = "", least: float | None = -1e4, most: 
     return NumberSpec(help_text, "angle", label=label, least=least, most=most, step=5.0)
 
 
-Right = Annotated[Number, a_coordinate("Place to the right of the axis.", "place to the right")]
-Up = Annotated[Number, a_coordinate("Place above the base line.", "place above")]
+Right = Annotated[Number, a_place("right", "Place to the right of the axis.", "place to the right")]
+Up = Annotated[Number, a_place("up", "Place above the base line.", "place above")]
 Tolerance = Annotated[Number, NumberSpec("How far the result may be off.", "length", least=1e-5, most=1e3, step=0.01)]

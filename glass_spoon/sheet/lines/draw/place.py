@@ -37,6 +37,7 @@ from glass_spoon.sheet.lines.draw.fields import (
     SomeCurves,
     Tolerance,
     a_coordinate,
+    a_place,
     an_angle,
 )
 from glass_spoon.sheet.planes import AXES, PLANE_AXES
@@ -46,6 +47,9 @@ AxisField = Annotated[Axis, ChoiceSpec("The direction of the axis.", tuple(AXES)
 X = Annotated[Number, a_coordinate("Along left-right, to the right.", "x")]
 Y = Annotated[Number, a_coordinate("Along front-back, away from the front.", "y")]
 Z = Annotated[Number, a_coordinate("Upwards.", "z")]
+AtX = Annotated[Number, a_place("x", "The place, along left-right.", "x")]
+AtY = Annotated[Number, a_place("y", "The place, along front-back.", "y")]
+AtZ = Annotated[Number, a_place("z", "The place, upwards.", "z")]
 Count = Annotated[Number, NumberSpec("How many, the first included.", label="count", least=1, most=2000, whole=True)]
 NORMALS: dict[str, tuple[float, float, float]] = {"side": (1, 0, 0), "front": (0, 1, 0), "plan": (0, 0, 1)}
 """The normal of the plane of each view."""
@@ -112,9 +116,9 @@ class Turn(Line):
     curve: Placed = ""
     angle: Annotated[Number, an_angle("How far, counter-clockwise seen against the axis.")] = 90
     axis: AxisField = "upright axis"
-    x: X = "0 mm"
-    y: Y = "0 mm"
-    z: Z = "0 mm"
+    x: AtX = "0 mm"
+    y: AtY = "0 mm"
+    z: AtZ = "0 mm"
 
     def build(self, given: Given) -> Item:
         """Turn it."""
@@ -140,9 +144,9 @@ class Scale(Line):
     fx: Annotated[Number, NumberSpec("Factor left-right.", label="factor right", least=-1000, most=1000, step=0.05)] = 1
     fy: Annotated[Number, NumberSpec("Factor front-back.", label="factor back", least=-1000, most=1000, step=0.05)] = 1
     fz: Annotated[Number, NumberSpec("Factor upwards.", label="factor up", least=-1000, most=1000, step=0.05)] = 1
-    x: X = "0 mm"
-    y: Y = "0 mm"
-    z: Z = "0 mm"
+    x: AtX = "0 mm"
+    y: AtY = "0 mm"
+    z: AtZ = "0 mm"
 
     def build(self, given: Given) -> Item:
         """Scale it."""
@@ -234,9 +238,9 @@ class Ring(Line):
     count: Count = 6
     angle: Annotated[Number, an_angle("The angle that all of them share; 360° spreads them all round.")] = 360
     axis: AxisField = "upright axis"
-    x: X = "0 mm"
-    y: Y = "0 mm"
-    z: Z = "0 mm"
+    x: AtX = "0 mm"
+    y: AtY = "0 mm"
+    z: AtZ = "0 mm"
     gives: CurvesName = "ring"
 
     def build(self, given: Given) -> Item:
@@ -375,9 +379,9 @@ class Loop(Line):
         ChoiceSpec("A rim of open edges, or the loop of edges that runs on across four-edged points.", ("rim", "edge loop")),
     ] = "rim"
     mesh: Annotated[str, ReferenceSpec("The mesh.", "mesh")] = ""
-    x: X = "0 mm"
-    y: Y = "0 mm"
-    z: Z = "0 mm"
+    x: AtX = "0 mm"
+    y: AtY = "0 mm"
+    z: AtZ = "0 mm"
     between: Annotated[
         Literal["straight between points", "smooth between points"],
         ChoiceSpec("How the curve runs from point to point.", ("straight between points", "smooth between points")),

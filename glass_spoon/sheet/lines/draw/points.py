@@ -8,7 +8,7 @@ import numpy as np
 
 from glass_spoon.formats.dxf import MAX_BYTES as MAX_DXF
 from glass_spoon.formats.dxf import UnitUnknown, UnreadableDxf, read_dxf
-from glass_spoon.formats.svg_paths import MAX_BYTES, UnreadableSvg, read_svg
+from glass_spoon.formats.svg_paths import MAX_BYTES, SvgUnitUnknown, UnreadableSvg, read_svg
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.interpolate import interpolate_points
@@ -141,10 +141,11 @@ def point_columns(plane: str, points: list[Any]) -> tuple[Floats, Floats, Floats
 
 
 class _Imported(Line):
-    """What curves out of drawings have in common: where they are put."""
+    """What curves out of drawings have in common: their unit, and where they are put."""
 
     chapter = "Draw"
     gives_kind = "curve"
+    unit_actions: ClassVar[tuple[str, ...]] = ()
 
     gives: CurveName = "profile"
     path: Annotated[
@@ -162,6 +163,12 @@ class _Imported(Line):
     right: Annotated[Number, a_coordinate("Moves the curve to the right.", "move to the right")] = "0 mm"
     up: Annotated[Number, a_coordinate("Moves the curve up.", "move up")] = "0 mm"
 
+    def ways_out(self, error: Exception) -> tuple[Action, ...]:
+        """Offer the usual units."""
+        if isinstance(error, UnitMissing):
+            return tuple(Action(f"Drawn in {unit}", "unit", unit) for unit in self.unit_actions)
+        return ()
+
     def _put(self, given: Given, curves: list[NurbsCurve]) -> CurveItem:
         """Take the curve asked for and put it on its plane."""
         number = given.count("path")
@@ -178,12 +185,19 @@ class ImportCurve(_Imported):
     summary = "Import a path of an SVG drawing, exactly."
     words = ("svg", "file", "path", "load", "drawing", "open", "insert")
     sentence = (
-        "**Import curve** {gives} from path {path} of {svg} onto the {plane} plane, {placed}, "
+        "**Import curve** {gives} from path {path} of {svg}, drawn in {unit}, onto the {plane} plane, {placed}, "
         "moved {right} right and {up} up."
     )
+    unit_actions: ClassVar[tuple[str, ...]] = ("mm", "px", "inch")
 
     verb: Literal["import_curve"] = "import_curve"
-    svg: Annotated[str, FileSpec("The SVG drawing; its units are honoured.", endings=".svg")] = ""
+    svg: Annotated[str, FileSpec("The SVG drawing.", endings=".svg")] = ""
+    unit: Annotated[
+        Literal["the file's unit", "mm", "cm", "m", "inch", "foot", "px"],
+        ChoiceSpec(
+            "The unit it was drawn in; 96 px are one inch.", ("the file's unit", "mm", "cm", "m", "inch", "foot", "px")
+        ),
+    ] = "the file's unit"
 
     def build(self, given: Given) -> CurveItem:
         """Read the drawing and place the path."""
@@ -192,7 +206,9 @@ class ImportCurve(_Imported):
         if len(self.svg) > MAX_BYTES:
             raise KernelError(f"The drawing is larger than {MAX_BYTES:,} bytes. Keep only the paths you need.")
         try:
-            paths = read_svg(self.svg.encode())
+            paths = read_svg(self.svg.encode(), "" if self.unit == "the file's unit" else self.unit)
+        except SvgUnitUnknown as error:
+            raise UnitMissing(str(error)) from error
         except UnreadableSvg as error:
             raise KernelError(str(error)) from error
         return self._put(given, [path.curve for path in paths])
@@ -234,12 +250,6 @@ class ImportDxf(_Imported):
             raise KernelError(str(error)) from error
         curves = [item.curve for item in drawing.curves]
         return self._put(given, link_curves(curves, 1e-4) if self.linked == "linked where they touch" else curves)
-
-    def ways_out(self, error: Exception) -> tuple[Action, ...]:
-        """Offer the usual units."""
-        if isinstance(error, UnitMissing):
-            return tuple(Action(f"Drawn in {unit}", "unit", unit) for unit in self.unit_actions)
-        return ()
 
 
 class UnitMissing(KernelError):

@@ -8,6 +8,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.arc_length import measure_length
+from glass_spoon.kernel.curves.cross_curves import find_crossings
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.edit_knots import reverse_curve, split_curve
 from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points
@@ -18,7 +19,7 @@ from glass_spoon.kernel.curves.plane_of_curve import find_plane
 from glass_spoon.kernel.curves.refit_curve import even_points, refit_curve
 from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE, round_corners, sharp_params
 from glass_spoon.kernel.curves.work_on_ends import blend_ends, chamfer_corners, extend_curve, extend_to, join_ends, trim_to
-from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.sheet.fields import ChoiceSpec, Corners, CornersSpec, Number, NumberSpec
 from glass_spoon.sheet.items import CurveItem, Item
 from glass_spoon.sheet.line import Action, Finding, Given, Line
@@ -165,25 +166,57 @@ class Split(Line):
     """One part of a curve cut in two."""
 
     chapter = "Draw"
-    summary = "Split a curve at a share of its length and take one part; the curve itself stays."
+    summary = "Split a curve at a share of its length, a length, or a crossing, and take one part; the curve itself stays."
     words = ("cut", "divide", "half", "part")
-    sentence = "**Split** {curve} at {share} of its length, giving its {part} part as {gives}."
+    sentence = "**Split** {curve} {where} of {share} of its length, giving its {part} part as {gives}."
+    wording_field = "where"
+    wordings = {
+        "at a length": "**Split** {curve} {where} of {length} from its start, giving its {part} part as {gives}.",
+        "at a crossing": "**Split** {curve} {where} with {cutter}, the one counted {crossing}, giving its {part} part as {gives}.",
+    }
     gives_kind = "curve"
 
     verb: Literal["split"] = "split"
     curve: OneCurve = ""
+    where: Annotated[
+        Literal["at a share", "at a length", "at a crossing"],
+        ChoiceSpec("What tells the place to cut.", ("at a share", "at a length", "at a crossing")),
+    ] = "at a share"
     share: Annotated[
         Number, NumberSpec("Where to cut: 0 is the start, 1 the end.", least=0.0001, most=0.9999, step=0.05)
     ] = 0.5
+    length: Annotated[Number, a_length("How far along the curve to cut.")] = "10 mm"
+    cutter: OneCurve = ""
+    crossing: Annotated[Number, NumberSpec("Which crossing, counted along the curve.", least=1, most=1000, whole=True)] = 1
     part: Annotated[Literal["first", "second"], ChoiceSpec("Which part is given.", ("first", "second"))] = "first"
     gives: CurveName = "part"
 
     def build(self, given: Given) -> Item:
-        """Cut at the length."""
+        """Cut at the place."""
         curve = given.curve("curve").curve
-        arc = measure_length(curve)
-        param = float(arc.to_params(np.array([given.number("share") * arc.length]))[0])
+        param = self._crossing(given, curve) if self.where == "at a crossing" else self._along(given, curve)
         return CurveItem(split_curve(curve, param)[0 if self.part == "first" else 1])
+
+    def _along(self, given: Given, curve: NurbsCurve) -> float:
+        """Return the parameter at the share or the length."""
+        arc = measure_length(curve)
+        at = given.number("share") * arc.length if self.where == "at a share" else given.number("length")
+        if at >= arc.length:
+            raise InvalidInput("The length", f"below {arc.length:.6g} mm, the length of the curve", f"{at:.6g} mm")
+        return float(arc.to_params(np.array([at]))[0])
+
+    def _crossing(self, given: Given, curve: NurbsCurve) -> float:
+        """Return the parameter of the crossing with the other curve."""
+        low, high = curve.domain
+        inside = 1e-9 * (high - low)
+        params = find_crossings(curve, given.curve("cutter").curve)[0]
+        params = params[(params > low + inside) & (params < high - inside)]
+        number = given.count("crossing")
+        if not len(params):
+            raise KernelError("The curves do not cross. Move or extend one of them so that they do.")
+        if number > len(params):
+            raise InvalidInput("The crossing", f"1 to {len(params)}: they cross {len(params)} times", str(number))
+        return float(np.sort(params)[number - 1])
 
 
 class Trim(Line):

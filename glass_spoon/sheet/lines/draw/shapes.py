@@ -28,7 +28,7 @@ from glass_spoon.kernel.errors import InvalidInput, RadiusTooLarge, floor_text
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.line import Action, Given, Line
-from glass_spoon.sheet.lines.draw.fields import CurveName, OneCurve, PlaneField, Right, Up, a_coordinate, a_length, an_angle
+from glass_spoon.sheet.lines.draw.fields import CurveName, OneCurve, PlaneField, Right, Up, a_coordinate, a_length, a_place, an_angle
 from glass_spoon.sheet.planes import PLANE_AXES, plane_placement
 
 Turned = Annotated[Number, an_angle("Turns the shape counter-clockwise.", "turn")]
@@ -66,8 +66,8 @@ class StraightLine(Line):
     plane: PlaneField = "front"
     right: Right = "0 mm"
     up: Up = "0 mm"
-    to_right: Annotated[Number, a_coordinate("End to the right.", "end to the right")] = "100 mm"
-    to_up: Annotated[Number, a_coordinate("End above the base line.", "end above")] = "0 mm"
+    to_right: Annotated[Number, a_place("right", "End to the right.", "end to the right")] = "100 mm"
+    to_up: Annotated[Number, a_place("up", "End above the base line.", "end above")] = "0 mm"
 
     def build(self, given: Given) -> CurveItem:
         """Draw it."""
@@ -104,16 +104,16 @@ class Arc(Line):
     ] = "its bulge"
     right: Right = "0 mm"
     up: Up = "0 mm"
-    to_right: Annotated[Number, a_coordinate("End to the right.", "end to the right")] = "100 mm"
-    to_up: Annotated[Number, a_coordinate("End above the base line.", "end above")] = "0 mm"
+    to_right: Annotated[Number, a_place("right", "End to the right.", "end to the right")] = "100 mm"
+    to_up: Annotated[Number, a_place("up", "End above the base line.", "end above")] = "0 mm"
     bulge: Annotated[
         Number,
         a_coordinate("Height of the arc over the middle of its chord; negative to the other side.", "height over the chord"),
     ] = "20 mm"
-    by_right: Annotated[Number, a_coordinate("A place on the arc, to the right.", "place to the right")] = "50 mm"
-    by_up: Annotated[Number, a_coordinate("A place on the arc, above the base line.", "place above")] = "20 mm"
-    center_right: Annotated[Number, a_coordinate("Centre to the right.", "centre to the right")] = "0 mm"
-    center_up: Annotated[Number, a_coordinate("Centre above the base line.", "centre above")] = "0 mm"
+    by_right: Annotated[Number, a_place("right", "A place on the arc, to the right.", "place to the right")] = "50 mm"
+    by_up: Annotated[Number, a_place("up", "A place on the arc, above the base line.", "place above")] = "20 mm"
+    center_right: Annotated[Number, a_place("right", "Centre to the right.", "centre to the right")] = "0 mm"
+    center_up: Annotated[Number, a_place("up", "Centre above the base line.", "centre above")] = "0 mm"
     radius: Annotated[Number, a_length("Radius of the arc.")] = "50 mm"
     start_angle: Annotated[Number, an_angle("Angle at which it starts, from right.", "start angle")] = 0
     end_angle: Annotated[Number, an_angle("Angle at which it ends, counter-clockwise from the start.", "end angle")] = 90
@@ -321,10 +321,10 @@ class Conic(Line):
     plane: PlaneField = "front"
     right: Right = "0 mm"
     up: Up = "0 mm"
-    to_right: Annotated[Number, a_coordinate("End to the right.", "end to the right")] = "100 mm"
-    to_up: Annotated[Number, a_coordinate("End above the base line.", "end above")] = "0 mm"
-    tip_right: Annotated[Number, a_coordinate("Where the tangents meet, to the right.", "tip to the right")] = "50 mm"
-    tip_up: Annotated[Number, a_coordinate("Where the tangents meet, above the base line.", "tip above")] = "60 mm"
+    to_right: Annotated[Number, a_place("right", "End to the right.", "end to the right")] = "100 mm"
+    to_up: Annotated[Number, a_place("up", "End above the base line.", "end above")] = "0 mm"
+    tip_right: Annotated[Number, a_place("right", "Where the tangents meet, to the right.", "tip to the right")] = "50 mm"
+    tip_up: Annotated[Number, a_place("up", "Where the tangents meet, above the base line.", "tip above")] = "60 mm"
     rho: Annotated[
         Number,
         NumberSpec(
