@@ -225,3 +225,52 @@ def test_a_curve_of_two_hundred_points_ends_where_it_was_dropped(signed_in):
     shown(page)
     moved = handle(page, 100).bounding_box()
     assert moved["x"] - box["x"] == pytest.approx(37, abs=9)  # snaps to the grid
+
+
+def test_a_place_is_clicked_while_its_coordinate_is_typed(signed_in):
+    """A circle's centre is taken from a point of another curve; the loop's place from the mesh in the picture."""
+    page = signed_in
+    page.get_by_role("link", name="Camp kettle").click()
+    ready(page)
+    shown(page)
+    add_line(page, "circle radius 20")
+    shown(page)
+    page.locator(".line").last.locator("[data-field=right]").click()
+    expect(page.locator(".board-note")).to_contain_text("click the place in the front view")
+    target = handle(page, 4).bounding_box()
+    page.mouse.click(target["x"] + 3, target["y"] + 3)
+    saved(page, "line 5 changed")
+    line = page.locator(".line").last
+    words = handle(page, 4).get_attribute("aria-label")
+    right, up = (line.locator(f"[data-field={name}]").get_attribute("data-raw") for name in ("right", "up"))
+    assert f"x {float(right):g} z {float(up):g} mm" in words
+
+    add_line(page, "loop")
+    shown(page)
+    page.locator(".line").last.locator("[data-field=x]").click()
+    box = page.locator(".view-picture .picture-surface").bounding_box()
+    page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    saved(page, "line 6 changed")
+    x, y = (float(page.locator(".line").last.locator(f"[data-field={name}]").get_attribute("data-raw")) for name in "xy")
+    assert 40 < (x * x + y * y) ** 0.5 < 83  # on the kettle's body
+    expect(page.locator(".line .finding")).to_have_count(0)
+
+
+def test_a_corner_gets_a_radius_of_its_own_by_its_number(signed_in):
+    """Numbers show at the corners while the values of single corners are typed."""
+    page = signed_in
+    new_part(page, "Plate")
+    add_line(page, "rectangle")
+    page.locator(".line").last.locator("[data-field=radius]").click()
+    page.locator(".value-input").fill("0")
+    page.keyboard.press("Enter")
+    add_line(page, "round 5 mm")
+    shown(page)
+    page.locator(".line").last.locator("[data-field=own]").click()
+    expect(page.locator(".view-front .corner-number")).to_have_count(4)
+    page.locator(".view-front .corner-number[data-corner='3']").click()
+    page.keyboard.type("12 mm")
+    page.keyboard.press("Enter")
+    saved(page, "line 2 changed")
+    expect(page.locator("[data-field=own]")).to_have_text("3: 12 mm")
+    expect(page.locator(".view-front .corner-number")).to_have_count(0)

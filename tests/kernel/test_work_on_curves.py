@@ -93,7 +93,8 @@ def test_the_closest_place_is_as_near_as_any_of_many_samples(seed: int) -> None:
 @pytest.mark.parametrize(("seed", "degree", "rational"), [(183, 3, False), (225, 2, True)])
 def test_places_of_a_curve_with_a_near_cusp_are_found_on_it(seed: int, degree: int, rational: bool) -> None:
     # Such a turn hides between two evenly spread samples.
-    curve = place_curve(random_curve(np.random.default_rng(seed), degree, degree + 4, rational), flattening([0, 0, 0], UP, UP))
+    curve = random_curve(np.random.default_rng(seed), degree, degree + 4, rational)
+    curve = place_curve(curve, flattening([0, 0, 0], UP, UP))
     assert closest_params(curve, curve_points(curve, np.linspace(0, 1, 400)))[1].max() < 1e-9
 
 

@@ -26,6 +26,7 @@ ADDRESSES = {
     "bench_redo": ("post", EDIT, {}),
     "bench_find": ("get", EDIT, None),
     "bench_points": ("get", ALL, None),
+    "corners": ("get", ALL, None),
     "bench_removal": ("get", EDIT, None),
     "bench_curves": ("get", ALL, None),
     "picture_take_in": ("post", EDIT, {}),

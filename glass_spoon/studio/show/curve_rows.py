@@ -17,7 +17,10 @@ from glass_spoon.sheet.items import CurveItem
 
 SHARP_ANGLE = np.radians(0.5)
 REACH = 1.0
-"""Ends within so many mm of each other are reported as a joint."""
+"""Ends within so many mm of each other are reported as a joint …"""
+
+REACH_SHARE = 0.05
+"""… and ends within this share of the curve's length."""
 
 MOST_SPANS = 400
 """Curves of more spans are not searched for self-crossings while something is dragged."""
@@ -31,6 +34,7 @@ class CurveRow:
     text: str
     title: str
     look: bool = False
+    detail: str = ""
 
 
 def curve_rows(build: Build, item_id: str) -> list[CurveRow]:
@@ -67,8 +71,9 @@ def _radius_row(curve: NurbsCurve) -> CurveRow:
 
 
 def _joins(build: Build, item_id: str, curve: NurbsCurve) -> list[CurveRow]:
-    """Return how each end meets the nearest end of another curve within REACH."""
+    """Return how each end meets the nearest end of another curve within reach."""
     rows = []
+    reach = max(REACH, REACH_SHARE * measure_length(curve, 1e-6).length)
     ends: tuple[End, End] = ("start", "end")
     for end in ends:
         best: tuple[float, str, NurbsCurve, End] | None = None
@@ -79,14 +84,13 @@ def _joins(build: Build, item_id: str, curve: NurbsCurve) -> list[CurveRow]:
             for other_end in ends:
                 there = state.item.curve.control_points[0 if other_end == "start" else -1]
                 gap = float(np.linalg.norm(there - here))
-                if gap <= REACH and (best is None or gap < best[0]):
+                if gap <= reach and (best is None or gap < best[0]):
                     best = gap, name, state.item.curve, other_end
         if best is not None:
             report = read_join(curve, end, best[2], best[3], JoinTolerances())
-            title = (
-                f"Its {end} and the {best[3]} of {best[1]}: gap {report.gap:.3g} mm, angle {np.degrees(report.angle):.3g}°, "
-                f"curvature jump {report.jump:.3g} per mm. G0 within 0.001 mm, G1 within 0.1°, G2 within 2 % of curvature."
-            )
-            loose = report.grade in ("", "G0")
-            rows.append(CurveRow(f"{end.capitalize()} meets {best[1]}", report.grade or "gap", title, loose))
+            title = f"Its {end} and the {best[3]} of {best[1]}. G0 within 0.001 mm, G1 within 0.1°, G2 within 2 % of bend."
+            angle = f"angle {np.degrees(report.angle):.2g}°"
+            detail = f"gap {report.gap:.3g} mm, {angle}, curvature jump {report.jump:.2g} per mm"
+            words = report.grade or f"{report.gap:.3g} mm apart"
+            rows.append(CurveRow(f"{end.capitalize()} meets {best[1]}", words, title, report.grade in ("", "G0"), detail))
     return rows

@@ -26,7 +26,7 @@ from glass_spoon.sheet.lines.sizes import Size
 
 @dataclass(frozen=True)
 class ValuePart:
-    """A piece of a sentence. kind: text, verb, number, choice, reference, name, points, file."""
+    """A piece of a sentence. kind: text, verb, number, choice, reference, name, points, corners, file."""
 
     kind: str
     text: str
@@ -36,6 +36,7 @@ class ValuePart:
     step: float = 1.0
     unit: str = ""
     options: tuple[tuple[str, str], ...] = ()
+    axis: str = ""
 
 
 @dataclass(frozen=True)
@@ -128,7 +129,8 @@ def _value(build: Build, line: Line, name: str) -> ValuePart:
     """Return one editable value."""
     spec, raw = line.spec(name), getattr(line, name)
     if isinstance(spec, NumberSpec):
-        return ValuePart("number", _number_text(build, raw, spec), name, str(raw), spec.help, spec.step, _unit(spec), axis=spec.axis)
+        text = _number_text(build, raw, spec)
+        return ValuePart("number", text, name, str(raw), spec.help, spec.step, _unit(spec), axis=spec.axis)
     if isinstance(spec, ChoiceSpec):
         options = tuple((choice, spec.choice_label(choice)) for choice in spec.choices)
         return ValuePart("choice", spec.choice_label(str(raw)), name, str(raw), spec.help, options=options)

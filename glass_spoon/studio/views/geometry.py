@@ -11,6 +11,9 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_GET, require_POST
 
 from glass_spoon.formats.gltf import MEDIA_TYPE
+from glass_spoon.sheet.edit import find_line
+from glass_spoon.sheet.items import CurveItem
+from glass_spoon.sheet.lines.draw.rework import CornerWork, corner_places
 from glass_spoon.studio.access import part_for
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.show_scene import gauged, readings_of, shown_items
@@ -38,6 +41,21 @@ def view_glb(request: HttpRequest, part_id: int) -> HttpResponse:
     part, _ = part_for(request, part_id)
     document = part.sheet()
     return _glb(view_file(document, read_view(request.GET, document)))
+
+
+@login_required
+@require_GET
+def corners(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
+    """Tell where the corners lie that a line works on, in the order it counts them."""
+    part, _ = part_for(request, part_id)
+    document = part.sheet()
+    line = find_line(document, line_id)
+    if not isinstance(line, CornerWork):
+        raise Refused("This line does not work on corners.")
+    before = document.lines[: document.lines.index(line)]
+    state = finished_build(document, before[-1].id).items.get(line.curve) if before else None
+    places = corner_places(state.item.curve) if state is not None and isinstance(state.item, CurveItem) else []
+    return JsonResponse({"places": [[round(float(value), 6) for value in place] for place in places]})
 
 
 @login_required

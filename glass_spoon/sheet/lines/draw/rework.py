@@ -34,14 +34,20 @@ def _end(help_text: str) -> ChoiceSpec:
     return ChoiceSpec(help_text, ("start", "end"))
 
 
-class _Corners(Line):
+def corner_places(curve: NurbsCurve) -> Floats:
+    """Return the places (k, 3) of a curve's sharp points in the order they are counted: a sharp seam comes first."""
+    seam = curve.is_closed(1e-6) and closed_at_kink(curve, SHARP_ANGLE)
+    return curve_points(curve, np.concatenate((curve.domain[:1] if seam else [], sharp_params(curve))))
+
+
+class CornerWork(Line):
     """What works on corners: one value for all, and own values for some."""
 
     chapter = "Draw"
 
     def _values(self, given: Given, curve: NurbsCurve, all_of_them: float) -> Floats:
         """Return the value (k,) of each sharp point; those of their own come first to count."""
-        count = len(sharp_params(curve)) + int(curve.is_closed(1e-6) and closed_at_kink(curve, SHARP_ANGLE))
+        count = len(corner_places(curve))
         values = np.full(max(count, 1), all_of_them)
         for corner, value in given.values["own"]:
             if corner > count:
@@ -50,7 +56,7 @@ class _Corners(Line):
         return values
 
 
-class Round(_Corners):
+class Round(CornerWork):
     """Round the sharp points of a curve."""
 
     summary = "Round the sharp points of a curve by exact tangent arcs."
@@ -74,7 +80,7 @@ class Round(_Corners):
         return _largest(error, "radius")
 
 
-class Chamfer(_Corners):
+class Chamfer(CornerWork):
     """Cut the sharp points of a curve off."""
 
     summary = "Cut the sharp points of a curve off by straight lines."

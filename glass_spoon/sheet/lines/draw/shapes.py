@@ -28,7 +28,17 @@ from glass_spoon.kernel.errors import InvalidInput, RadiusTooLarge, floor_text
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.line import Action, Given, Line
-from glass_spoon.sheet.lines.draw.fields import CurveName, OneCurve, PlaneField, Right, Up, a_coordinate, a_length, a_place, an_angle
+from glass_spoon.sheet.lines.draw.fields import (
+    CurveName,
+    OneCurve,
+    PlaneField,
+    Right,
+    Up,
+    a_coordinate,
+    a_length,
+    a_place,
+    an_angle,
+)
 from glass_spoon.sheet.planes import PLANE_AXES, plane_placement
 
 Turned = Annotated[Number, an_angle("Turns the shape counter-clockwise.", "turn")]

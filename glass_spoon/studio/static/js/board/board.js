@@ -4,7 +4,9 @@ import { DrawingSpace, DrawingView } from "./drawing_view.js";
 import { Model } from "./model.js";
 import { Measure } from "./measure.js";
 import { Pen } from "./pen.js";
+import { CornerPick } from "./corner_pick.js";
 import { PictureView } from "./picture_view.js";
+import { PlacePick } from "./place_pick.js";
 import { References } from "./references.js";
 import { Snapping } from "./snapping.js";
 import { SpaceCurves } from "./space_curves.js";
@@ -34,6 +36,8 @@ export class Board {
     this.references = new References(this, edits);
     this.measure = new Measure(this, edits);
     this.pen = new Pen(root, edits, this);
+    this.placePick = new PlacePick(this, edits);
+    this.cornerPick = new CornerPick(this);
     this.combScale = 1;
     this.loading = 0;
     this.loadedRevision = 0;
@@ -58,7 +62,7 @@ export class Board {
     new ResizeObserver(() => this.resize()).observe(this.element);
     this.element.addEventListener("click", (event) => this.onClick(event));
     this.element.querySelectorAll(".view-name").forEach((name) => name.addEventListener("click", () => this.toggleAlone(name.closest(".view"))));
-    for (const part of [this.measure, this.references]) part.connect();
+    for (const part of [this.measure, this.references, this.placePick, this.cornerPick]) part.connect();
     this.drawings.forEach((view) => view.connect());
     this.picture.connect();
     this.pen.connect();
@@ -119,9 +123,10 @@ export class Board {
         return;
       }
       const hadModels = this.models.size > 0;
+      const wasEmpty = !hadModels && !this.extras.curves.length;
       this.loadedRevision = Number(state.revision);
       this.take(readGltf(await answer.arrayBuffer()));
-      if (!this.fitted) this.fit();
+      if (!this.fitted || (wasEmpty && this.extras.curves.length && !this.pen.placing)) this.fit();
       else if (this.models.size && !hadModels) this.picture.fit(this.bounds(true));
       this.fitted = true;
       if (this.isBehind) this.note("Shown as it last could be built; the sheet says which line needs a look.");

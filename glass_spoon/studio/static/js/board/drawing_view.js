@@ -3,6 +3,8 @@ import { OrthographicCamera, Vector3 } from "three";
 import { outline } from "./materials.js";
 import { enterViewport } from "./viewport.js";
 
+/** Pixels left of the scale bar that the view's name and the scale's words need side by side. */
+const BESIDE = 118;
 export const PLANES = {
   front: { right: "x", up: "z", eye: new Vector3(0, -1, 0), top: new Vector3(0, 0, 1) },
   side: { right: "y", up: "z", eye: new Vector3(1, 0, 0), top: new Vector3(0, 0, 1) },
@@ -61,7 +63,7 @@ export class DrawingView {
     this.plane = svg.closest(".view").dataset.plane;
     this.camera = new OrthographicCamera();
     this.layers = {};
-    for (const name of ["over", "back", "comb", "net", "curves", "sizes", "measure", "handles", "snaps"]) this.layers[name] = svg.appendChild(svgElement("g"));
+    for (const name of ["over", "back", "comb", "net", "curves", "sizes", "measure", "handles", "snaps", "corners"]) this.layers[name] = svg.appendChild(svgElement("g"));
     this.under = svg.closest(".view").insertBefore(svgElement("svg", { class: "view-under", "aria-hidden": "true" }), svg);
     this.panning = null;
     this.fingers = new Map();
@@ -160,6 +162,7 @@ export class DrawingView {
     this.drawCurves();
     this.drawSizes();
     this.board.pen.drawHandles(this);
+    this.board.cornerPick.draw(this);
   }
 
   drawBack() {
@@ -172,7 +175,8 @@ export class DrawingView {
     const foot = 20;
     parts.push(svgElement("path", { class: "scale-bar", d: `M${left} ${foot - 4}v4h${length * this.space.zoom}v-4` }));
     const words = length >= 1000 ? `${length / 1000} m` : `${Number(length.toPrecision(3))} mm`;
-    parts.push(svgElement("text", { class: "scale-text", x: left - 6, y: foot, "text-anchor": "end" }, words));
+    const beside = left > BESIDE;
+    parts.push(svgElement("text", { class: "scale-text", x: beside ? left - 6 : width - 14, y: beside ? foot : foot + 14, "text-anchor": "end" }, words));
     this.layers.back.replaceChildren(...parts);
   }
 

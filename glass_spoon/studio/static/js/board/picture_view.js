@@ -61,14 +61,24 @@ export class PictureView {
     renderer.render(this.board.scenes.picture, this.camera);
   }
 
-  onMove(event) {
+  aim(event) {
     const rect = this.element.getBoundingClientRect();
     _pointer.set(((event.clientX - rect.left) / rect.width) * 2 - 1, 1 - ((event.clientY - rect.top) / rect.height) * 2);
+  }
+
+  onMove(event) {
+    this.aim(event);
     if (event.buttons || this.waiting) return;
     this.waiting = requestAnimationFrame(() => {
       this.waiting = 0;
       this.point(this.find());
     });
+  }
+
+  /** @returns {?Vector3} the place of a surface or mesh under a pointer event */
+  placeAt(event) {
+    this.aim(event);
+    return this.find()?.place ?? null;
   }
 
   /** @returns {?{model: Object, face: number, place: Vector3}} what is under the pointer */

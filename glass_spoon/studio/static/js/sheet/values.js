@@ -65,7 +65,7 @@ export class Values {
     const dragged = this.drag?.moved;
     this.drag = null;
     if (chip.dataset.kind === "points") this.board.pen.choose(chip.dataset.line);
-    else if (["number", "name", "limit", "title"].includes(chip.dataset.kind) && !dragged) this.type(chip);
+    else if (["number", "name", "limit", "title", "corners"].includes(chip.dataset.kind) && !dragged) this.type(chip);
   }
 
   /** Put an input in the place of a chip. */
@@ -82,17 +82,23 @@ export class Values {
     const finish = (save) => {
       if (done) return;
       done = true;
+      this.board.placePick.stop();
+      this.board.cornerPick.stop();
       input.replaceWith(chip);
       chip.focus();
       if (save && input.value.trim() !== chip.dataset.raw.trim()) this.commit(chip, input.value.trim());
     };
     input.addEventListener("keydown", (event) => {
       event.stopPropagation();
+      // The chip takes the focus at once: without this the same Enter would press it and open it again.
+      if (event.key === "Enter" || event.key === "Escape") event.preventDefault();
       if (event.key === "Enter") finish(true);
       else if (event.key === "Escape") finish(false);
       else if (event.key === "ArrowUp" || event.key === "ArrowDown") this.stepInput(event, input, chip);
     });
     input.addEventListener("blur", () => finish(true));
+    if (chip.dataset.axis) this.board.placePick.start(chip, () => finish(false));
+    if (chip.dataset.cornersUrl) this.board.cornerPick.start(chip.dataset.cornersUrl, input);
   }
 
   stepInput(event, input, chip) {
