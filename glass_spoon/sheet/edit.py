@@ -230,9 +230,12 @@ def last_item(document: SheetDocument, kinds: tuple[str, ...], taken: set[Any]) 
 
 
 def _base_name(document: SheetDocument, cls: type[Line], field: str, values: dict[str, Any]) -> str:
-    """Return a name for a new item after what it is made of: body profile, body, body mesh."""
+    """Return a name for a new item after what it is made of: body profile, body, body mesh, body profile offset."""
     default = str(cls.model_fields[field].default)
-    sources = [str(values[name]) for name, spec in cls.specs().items() if isinstance(spec, ReferenceSpec)]
+    references = [name for name, spec in cls.specs().items() if isinstance(spec, ReferenceSpec)]
+    sources = [str(values[name]) for name in references if f"{{{name}}}" in cls.sentence]
+    if cls.gives_kind in ("curve", "curves"):
+        return f"{document.item_name(sources[0])} {default}" if sources and sources[0] else default
     stem = document.item_name(sources[0]).removesuffix("profile").strip() if sources and sources[0] else ""
     if not stem:
         return default

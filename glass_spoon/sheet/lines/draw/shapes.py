@@ -92,7 +92,7 @@ class Arc(Line):
     summary = "Draw a circular arc: by centre and ends, through three places, by its bulge, or tangent to a curve."
     words = ("circular", "bow", "radius", "three", "bulge", "tangent")
     _ENDS = "from {right} right, {up} up to {to_right} right, {to_up} up"
-    sentence = f"**Arc** {{gives}} on the {{plane}} plane {{given_by}}: {_ENDS}, {{bulge}} high over its chord."
+    sentence = f"**Arc** {{gives}} on the {{plane}} plane by {{given_by}}: {_ENDS}, {{bulge}} high over its chord."
     wording_field = "given_by"
     wordings = {
         "its bulge": sentence,

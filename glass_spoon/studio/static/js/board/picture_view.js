@@ -5,6 +5,9 @@ import { tenths } from "./drawing_view.js";
 import { enterViewport } from "./viewport.js";
 
 const START = new Vector3(0.42, -1, 0.5).normalize();
+/** Share of the enclosing sphere that must be in the picture: bodies rarely reach their box's corners, lines do. */
+const SOLID_ROOM = 0.92;
+const LINE_ROOM = 1.12;
 const _ray = new Raycaster();
 const _pointer = new Vector2();
 
@@ -49,7 +52,8 @@ export class PictureView {
     const across = Math.min(half, Math.atan(Math.tan(half) * this.camera.aspect));
     const direction = this.camera.position.clone().sub(this.controls.target).normalize();
     this.controls.target.copy(center);
-    this.camera.position.copy(center).addScaledVector(direction, (radius * 0.92) / Math.sin(across));
+    const room = this.board.models.size ? SOLID_ROOM : LINE_ROOM;
+    this.camera.position.copy(center).addScaledVector(direction, (radius * room) / Math.sin(across));
     this.camera.near = radius / 100;
     this.camera.far = radius * 100;
     this.camera.updateProjectionMatrix();
