@@ -22,6 +22,9 @@ HALVINGS = 14
 _BLOCK = 512
 """Points whose distances to all samples are looked at at once."""
 
+ROUNDING = 1e-14
+"""Relative rounding of a squared distance."""
+
 STEPS = 30
 """Most steps of one search; nearly all points settle in four."""
 
@@ -100,7 +103,9 @@ def _search(
         best[active[better]], distance[active[better]] = trial[better], size[better]
         damping[active] = np.where(better, 1.0, damping[active] / 4)
         values = np.where(better[None, :, None], there, values)
-        going = (moved > 1e-12 * (1 + distance[active])) & (damping[active] > 1e-9)
+        # A step that changes the squared distance by less than its rounding cannot be told from a good one.
+        settled = ~better & (moved**2 <= ROUNDING * (1 + distance[active]) ** 2)
+        going = (moved > 1e-12 * (1 + distance[active])) & (damping[active] > 1e-9) & ~settled
         active, values = active[going], values[:, going]
     return best, distance
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
+from scipy.linalg import cho_solve
 
 from glass_spoon.kernel.arrays import Bools, Floats, directions, lengths
 from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
@@ -36,6 +37,9 @@ MOST = 400
 
 CORRECTIONS = 4
 """Most rounds in which each place is moved to its closest parameter on the fit (Hoschek's parameter correction)."""
+
+LEAST_PIVOT = 1e-4
+"""Ratio of the Cholesky pivots below which the normal equations lose too many digits."""
 
 REFUSALS = 5
 """Knots found to be needed, one after another, before no more are tried."""
@@ -272,24 +276,26 @@ def _without_knots(run: _Run, start: Floats, curve: NurbsCurve, off: float, tole
     p = curve.degree
     needed: set[float] = set()
     while len(needed) < REFUSALS:
-        inner = [k for k in range(p + 1, len(curve.knots) - p - 1) if float(curve.knots[k]) not in needed]
-        if not inner:
+        inner = curve.knots[p + 1 : -p - 1]
+        open_to = np.flatnonzero(~np.isin(inner, list(needed)))
+        if not len(open_to):
             break
-        at = min(inner, key=lambda k: _jump(curve, k))
-        trial = _least_squares(run, p, np.delete(curve.knots, at), start, tolerance)
+        at = int(open_to[np.argmin(_jumps(curve)[open_to])])
+        trial = _least_squares(run, p, np.delete(curve.knots, p + 1 + at), start, tolerance)
         if trial[1] <= tolerance:
             curve, off = trial
         else:
-            needed.add(float(curve.knots[at]))
+            needed.add(float(inner[at]))
     return Fit(curve, off)
 
 
-def _jump(curve: NurbsCurve, at: int) -> float:
-    """Return how far in mm about a curve would move without a simple inner knot: its p-th derivative's jump times h^p."""
-    middles = (curve.knots[[at - 1, at]] + curve.knots[[at, at + 1]]) / 2
-    value = curve_derivatives(curve, middles, curve.degree)[curve.degree]
-    width = (curve.knots[at + 1] - curve.knots[at - 1]) / 2
-    return float(lengths(value[1] - value[0])) * float(width) ** curve.degree
+def _jumps(curve: NurbsCurve) -> Floats:
+    """Return how far in mm a curve would move without each simple inner knot (k,): its p-th derivative's jump times h^p."""
+    p = curve.degree
+    knots = curve.knots[p : len(curve.knots) - p]
+    value = curve_derivatives(curve, (knots[:-1] + knots[1:]) / 2, p)[p]
+    jumps: Floats = lengths(np.diff(value, axis=0)) * ((knots[2:] - knots[:-2]) / 2) ** p
+    return jumps
 
 
 def _least_squares(run: _Run, degree: int, knots: Floats, start: Floats, enough: float) -> tuple[NurbsCurve, float]:
@@ -305,7 +311,7 @@ def _least_squares(run: _Run, degree: int, knots: Floats, start: Floats, enough:
     for _ in range(CORRECTIONS):
         matrix = basis_matrix(knots, degree, params)
         rest = run.places - matrix[:, [0, -1]] @ ends
-        inner = np.linalg.lstsq(matrix[:, 1:-1], rest, rcond=None)[0] if matrix.shape[1] > 2 else np.zeros((0, 3))
+        inner = _solve_least(matrix[:, 1:-1], rest) if matrix.shape[1] > 2 else np.zeros((0, 3))
         control = np.vstack((ends[:1], inner, ends[1:]))
         curve = NurbsCurve(degree, knots, control, np.ones(len(control)))
         params, distance = closest_params(curve, run.places, params)
@@ -317,6 +323,19 @@ def _least_squares(run: _Run, degree: int, knots: Floats, start: Floats, enough:
         if off <= enough or off > 0.8 * before:
             break
     return best  # type: ignore[return-value]  # there is at least one round
+
+
+def _solve_least(matrix: Floats, wanted: Floats) -> Floats:
+    """Return the least-squares solution (n, 3) of matrix (m, n) for wanted (m, 3): by Cholesky where that is safe."""
+    try:
+        factor = np.linalg.cholesky(matrix.T @ matrix)
+    except np.linalg.LinAlgError:
+        factor = np.zeros((1, 1))
+    pivots = np.diagonal(factor)
+    if pivots.min() <= LEAST_PIVOT * pivots.max():
+        return np.asarray(np.linalg.lstsq(matrix, wanted, rcond=None)[0], dtype=np.float64)
+    result: Floats = cho_solve((factor, True), matrix.T @ wanted, check_finite=False)
+    return result
 
 
 def _strays(run: _Run, curve: NurbsCurve, params: Floats) -> bool:
