@@ -1,0 +1,180 @@
+"""Sweeps along paths, their frames and ends, and the laws that drive them."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from glass_spoon.kernel.arrays import lengths
+from glass_spoon.kernel.curves.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.flat_shapes import make_circle, make_rectangle
+from glass_spoon.kernel.curves.helix import HelixShape, carry_frame, make_helix
+from glass_spoon.kernel.curves.interpolate import interpolate_points
+from glass_spoon.kernel.curves.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.place_curve import place_curve, turning
+from glass_spoon.kernel.curves.read_curve import least_radius
+from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
+from glass_spoon.kernel.law import Law, constant
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.surfaces.evaluate_surface import surface_curvature, surface_points
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sweep import Swept, SweepShape, sweep_profile
+
+CIRCLE = make_circle((0, 0), 5)
+CAPPED = SweepShape(ends=("flat", "flat"))
+
+
+def ring(radius: float):
+    """Return a circle in plan as a path."""
+    return make_circle((0, 0), radius)
+
+
+def volume(surface: NurbsSurface, around: int, along: int) -> float:
+    """Return the volume in the limit of fine meshes: their error falls with the square of the step (Richardson)."""
+    coarse, fine = (enclosed_volume(mesh_surface(surface, k * around, k * along)) for k in (1, 2))
+    return (4 * fine - coarse) / 3
+
+
+def is_closed(mesh: Mesh) -> bool:
+    return not len(mesh.topology.boundary_edges)
+
+
+def test_a_circle_round_a_ring_is_a_torus() -> None:
+    """Pappus: the volume is the area times the way of its centre; the principal curvatures are the torus's."""
+    swept = sweep_profile(CIRCLE, ring(40), SweepShape(), 1e-5)
+    assert volume(swept.surface, 64, 192) == pytest.approx(np.pi * 25 * 2 * np.pi * 40, rel=1e-6)
+    grid = np.linspace(0.02, 0.98, 9)
+    u, v = (
+        np.interp(part.ravel(), [0, 1], swept.surface.domain(axis))
+        for axis, part in enumerate(np.meshgrid(grid, grid, indexing="ij"))
+    )
+    points = surface_points(swept.surface, u, v)
+    across = np.hypot(points[:, 0], points[:, 1]) - 40
+    assert np.hypot(across, points[:, 2]) == pytest.approx(np.full(81, 5.0), abs=2e-5)
+    gaussian = surface_curvature(swept.surface, u, v)[0]
+    # Do Carmo, Differential Geometry of Curves and Surfaces, section 3-3: cos / (r (R + r cos)).
+    assert np.abs(gaussian) == pytest.approx(np.abs(across / 5 / (5 * (40 + across))), abs=2e-5)
+
+
+def test_a_closed_space_path_closes_without_a_jump() -> None:
+    """Along a path that leaves its plane the carried frame comes back turned; the turn is spread evenly."""
+    angle = np.linspace(0, 2 * np.pi, 24, endpoint=False)
+    path = interpolate_points(
+        np.column_stack((40 * np.cos(angle), 30 * np.sin(angle), 12 * np.sin(2 * angle + 0.4))), closed=True
+    )
+    swept = sweep_profile(make_rectangle(8, 4), path, SweepShape(), 1e-3)
+    assert swept.surface.is_closed(1, 1e-6)
+    mesh = mesh_surface(swept.surface, 24, 200)
+    assert is_closed(mesh)
+    assert (np.diff(mesh.topology.face_offsets) == 4).all()
+    assert enclosed_volume(mesh) > 0
+
+
+@pytest.mark.parametrize(("ends", "extra"), [(("flat", "flat"), 0.0), (("domed", "domed"), 4 / 3 * np.pi * 125)])
+def test_a_straight_cord_is_a_cylinder_and_its_domes_are_half_spheres(ends, extra: float) -> None:
+    swept = sweep_profile(CIRCLE, make_polyline([[0, 0, 0], [0, 0, 60]]), SweepShape(ends=ends))
+    assert volume(swept.surface, 64, 64) == pytest.approx(np.pi * 25 * 60 + extra, rel=1e-5)
+    assert is_closed(mesh_surface(swept.surface, 32, 40))
+
+
+def test_mitred_corners_keep_the_volume_of_profile_times_path() -> None:
+    """A mitre cuts as much off the outside as the inside lacks, so the volume is the area times the length."""
+    path = make_polyline([[0, 0, 0], [80, 0, 0], [80, 60, 0], [80, 60, 50]])
+    swept = sweep_profile(make_rectangle(10, 6), path, CAPPED)
+    assert volume(swept.surface, 32, 60) == pytest.approx(60 * (80 + 60 + 50), rel=1e-6)
+
+
+def test_a_closed_frame_of_four_rails_is_mitred_all_round() -> None:
+    path = make_polyline([[0, 0, 0], [80, 0, 0], [80, 60, 0], [0, 60, 0], [0, 0, 0]])
+    swept = sweep_profile(make_rectangle(6, 6), path, SweepShape(facing="upright"))
+    assert is_closed(mesh_surface(swept.surface, 16, 40))
+    assert abs(enclosed_volume(mesh_surface(swept.surface, 16, 40))) == pytest.approx(36 * 280, rel=1e-9)
+
+
+@settings(deadline=None, max_examples=15)
+@given(st.floats(0.3, 1.0), st.floats(0.3, 1.0))
+def test_a_scaled_straight_sweep_is_a_cone_s_frustum(start: float, end: float) -> None:
+    shape = SweepShape(scale=Law(start, end), ends=("flat", "flat"))
+    swept = sweep_profile(CIRCLE, make_polyline([[0, 0, 0], [0, 0, 50]]), shape, 1e-6)
+    wanted = np.pi * 25 * 50 / 3 * (start * start + start * end + end * end)
+    assert volume(swept.surface, 48, 60) == pytest.approx(wanted, rel=1e-5)
+
+
+def test_twist_turns_the_profile_by_the_law() -> None:
+    shape = SweepShape(twist=Law(0, np.pi / 2))
+    swept = sweep_profile(make_rectangle(20, 4), make_polyline([[0, 0, 0], [0, 0, 60]]), shape, 1e-4)
+    low, high = swept.surface.domain(1)
+    ends = [surface_points(swept.surface, np.array([swept.surface.domain(0)[0]]), np.array([v]))[0] for v in (low, high)]
+    turned = place_curve(make_polyline([ends[0], [0, 0, 0]]), turning([0, 0, 0], [0, 0, 1], np.pi / 2)).control_points[0]
+    assert ends[1] == pytest.approx(turned + [0, 0, 60], abs=1e-6)
+
+
+def test_the_carried_frame_of_a_helix_turns_back_by_its_torsion() -> None:
+    """A rotation-minimising frame turns against the Frenet frame by the integral of the torsion: c / (r^2 + c^2) a mm."""
+    helix = make_helix(HelixShape((20, 20), 3, 15)).curve
+    frame = carry_frame(helix, steps=24)
+    rise = 15 / (2 * np.pi)
+    params = np.array(helix.domain)
+    points, axis, second = frame.at(params)
+    normal = -points * [1, 1, 0] / 20
+    turn = [np.arctan2(n @ b, n @ a) for n, a, b in zip(normal, axis, second, strict=True)]
+    torsion = rise / (400 + rise**2) * 3 * 2 * np.pi * np.hypot(20, rise)
+    assert (turn[1] - turn[0] - torsion + np.pi) % (2 * np.pi) - np.pi == pytest.approx(0, abs=1e-4)
+
+
+def test_a_profile_too_wide_for_a_bend_is_named_with_its_place() -> None:
+    bend = interpolate_points([[0, 0, 0], [30, 0, 0], [36, 6, 0], [36, 40, 0]])
+    radius, at = least_radius(bend)
+    wide, narrow = (sweep_profile(make_circle((0, 0), radius * share), bend, SweepShape()).tight for share in (1.02, 0.98))
+    assert wide is not None
+    assert lengths(wide - curve_points(bend, np.array([at]))[0]) < 2
+    assert narrow is None
+
+
+def test_the_deviation_that_is_told_is_not_passed_elsewhere() -> None:
+    helix = make_helix(HelixShape((20, 20), 4, 12)).curve
+    loose, tight = (sweep_profile(CIRCLE, helix, SweepShape(), tolerance) for tolerance in (1e-2, 1e-6))
+    assert loose.largest <= 1e-2
+    assert deviation(loose, tight) < 1.2e-2
+
+
+def deviation(one: Swept, other: Swept) -> float:
+    """Return the largest distance between equal parameters of two sweeps."""
+    u = np.linspace(*one.surface.domain(0), 13)
+    v = np.linspace(*one.surface.domain(1), 301)
+    uu, vv = (part.ravel() for part in np.meshgrid(u, v))
+    return float(lengths(surface_points(one.surface, uu, vv) - surface_points(other.surface, uu, vv)).max())
+
+
+@pytest.mark.parametrize(
+    ("path", "shape", "word"),
+    [
+        (make_polyline([[0, 0, 0], [10, 0, 0]]), SweepShape(scale=Law(1, 0)), "above 0"),
+        (make_polyline([[0, 0, 0], [50, 0, 0], [0, 1, 0]]), SweepShape(), "too steeply"),
+    ],
+)
+def test_what_cannot_be_swept_is_told(path, shape, word: str) -> None:
+    with pytest.raises(KernelError, match=word):
+        sweep_profile(CIRCLE, path, shape)
+
+
+@pytest.mark.parametrize("way", ["evenly", "eased", "eased in", "eased out"])
+@pytest.mark.parametrize("bias", [0.3, 0.5, 0.8])
+def test_a_law_runs_from_end_to_end_without_turning_back(way, bias: float) -> None:
+    values = Law(2, 5, way, bias).at(np.linspace(0, 1, 101))
+    assert (values[0], values[-1]) == (2, 5)
+    assert all(b >= a for a, b in pairwise(values))
+    if way in ("evenly", "eased"):
+        assert Law(2, 5, way, bias).at(np.array([bias]))[0] == pytest.approx(3.5)
+
+
+def test_a_constant_law_is_constant_and_a_bias_at_an_end_is_refused() -> None:
+    assert constant(3.0).is_constant
+    with pytest.raises(InvalidInput, match="bias"):
+        Law(0, 1, "evenly", 0)
