@@ -15,7 +15,7 @@ Way = Literal["evenly", "eased", "eased in", "eased out"]
 
 @dataclass(frozen=True)
 class Law:
-    """A value from `start` to `end`: evenly, eased at both ends, or at one. bias: the share of the way at which half is done."""
+    """A value from `start` to `end`: evenly, eased at both ends, or at one. bias: the share of the way at half of it."""
 
     start: float
     end: float
@@ -45,6 +45,10 @@ class Law:
             "eased out": t * (2 - t),
         }[self.way]
         return self.start + (self.end - self.start) * done
+
+
+ONE = Law(1.0, 1.0)
+NOTHING = Law(0.0, 0.0)
 
 
 def constant(value: float) -> Law:

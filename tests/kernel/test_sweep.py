@@ -24,7 +24,7 @@ from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_curvature, surface_points
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.sweep import Swept, SweepShape, sweep_profile
+from glass_spoon.kernel.surfaces.sweep import SweepShape, Swept, sweep_profile
 
 CIRCLE = make_circle((0, 0), 5)
 CAPPED = SweepShape(ends=("flat", "flat"))
@@ -112,7 +112,7 @@ def test_twist_turns_the_profile_by_the_law() -> None:
     low, high = swept.surface.domain(1)
     ends = [surface_points(swept.surface, np.array([swept.surface.domain(0)[0]]), np.array([v]))[0] for v in (low, high)]
     turned = place_curve(make_polyline([ends[0], [0, 0, 0]]), turning([0, 0, 0], [0, 0, 1], np.pi / 2)).control_points[0]
-    assert ends[1] == pytest.approx(turned + [0, 0, 60], abs=1e-6)
+    assert ends[1] == pytest.approx(turned + np.array([0, 0, 60]), abs=1e-6)
 
 
 def test_the_carried_frame_of_a_helix_turns_back_by_its_torsion() -> None:

@@ -47,7 +47,7 @@ def join_runs(section: NurbsCurve, runs: list[SectionRun]) -> NurbsSurface:
         raised = _raised(run, degree)
         nets.append(raised.net if not nets else raised.net[:, 1:])
         moved = at + raised.knots - raised.knots[0]
-        knots.append(moved[1 : -1] if len(knots) == 1 else moved[degree + 1 : -1])
+        knots.append(moved[1:-1] if len(knots) == 1 else moved[degree + 1 : -1])
         at = float(moved[-1])
     along = np.concatenate([*knots, [at]])
     return surface_from_homogeneous((section.degree, degree), (section.knots, along), np.concatenate(nets, axis=1))

@@ -13,10 +13,11 @@ from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
 from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
 from glass_spoon.kernel.curves.closest_on_curve import span_params
 from glass_spoon.kernel.curves.curve import NurbsCurve, from_homogeneous
+from glass_spoon.kernel.curves.edit_knots import reverse_curve
 from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives, curve_points, curve_tangents, find_kinks
 from glass_spoon.kernel.curves.helix import CarriedFrame, carry_frame
 from glass_spoon.kernel.errors import InvalidInput, KernelError
-from glass_spoon.kernel.law import Law, constant
+from glass_spoon.kernel.law import NOTHING, ONE, Law
 from glass_spoon.kernel.surfaces.section_runs import EndShape, SectionRun, end_run, join_runs
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
@@ -45,8 +46,8 @@ class SweepShape:
     """
 
     facing: Facing = "least twist"
-    scale: Law = constant(1.0)
-    twist: Law = constant(0.0)
+    scale: Law = ONE
+    twist: Law = NOTHING
     ends: tuple[EndShape, EndShape] = ("open", "open")
 
 
@@ -88,10 +89,13 @@ def sweep_profile(profile: NurbsCurve, path: NurbsCurve, shape: SweepShape, tole
     """Return the surface of a profile carried along a path, within `tolerance` mm of the exact one.
 
     The profile lies in the xy plane, its origin on the path, its x along the frame's first axis. u runs round the
-    profile, v along the path. Corners of the path are mitred. Frames: double reflection (Wang, Juttler, Zheng, Liu,
-    ACM TOG 27, 2008); along a closed path what turn is left over is spread evenly, so that it closes.
+    profile, counter-clockwise where it is closed, v along the path. Corners of the path are mitred. Frames: double
+    reflection (Wang, Juttler, Zheng, Liu, ACM TOG 27, 2008); along a closed path what turn is left over is spread
+    evenly, so that it closes.
     Raises InvalidInput for a scale that is not above zero or a path of no length, KernelError for a corner too steep.
     """
+    if profile.is_closed(1e-6) and _area(profile) < 0:
+        profile = reverse_curve(profile)
     arc = measure_length(path)
     if arc.length <= 1e-9:
         raise InvalidInput("The path", "longer than nothing", "a point")
@@ -108,6 +112,12 @@ def sweep_profile(profile: NurbsCurve, path: NurbsCurve, shape: SweepShape, tole
     if not frames.closed:
         runs = _with_ends(profile, runs, frames, shape)
     return Swept(join_runs(profile, runs), largest, _tight_place(profile, shape, frames, stops))
+
+
+def _area(profile: NurbsCurve) -> float:
+    """Return the signed area in mm^2 of a closed profile, of its places: only the sign counts here."""
+    x, y, _ = curve_points(profile, span_params(profile, 16)).T
+    return float(x[:-1] @ y[1:] - y[:-1] @ x[1:]) / 2
 
 
 def _frames(arc: ArcLength, closed: bool, facing: Facing) -> _Frames:
@@ -187,7 +197,7 @@ def _ends(stations: Floats, rows: Floats, closed: bool) -> object:
         return [(1, slope)], [(1, slope)]
     weights = np.array([-25, 48, -36, 16, -3]) / (12 * step)
     first = np.tensordot(rows[:, :5], weights, axes=(1, 0))
-    last = -np.tensordot(rows[:, : -6 : -1], weights, axes=(1, 0))
+    last = -np.tensordot(rows[:, :-6:-1], weights, axes=(1, 0))
     return [(1, first)], [(1, last)]
 
 

@@ -1,0 +1,181 @@
+"""Sections made to run alike: the same direction, start, degree and knots, corners at the same parameters."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats, lengths
+from glass_spoon.kernel.curves.arc_length import measure_length
+from glass_spoon.kernel.curves.blossom import conversion_matrix
+from glass_spoon.kernel.curves.curve import NurbsCurve, from_homogeneous
+from glass_spoon.kernel.curves.edit_knots import (
+    elevate_degree,
+    join_curves,
+    rescale_domain,
+    reverse_curve,
+    split_curve,
+    trim_curve,
+)
+from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, find_kinks
+from glass_spoon.kernel.curves.refit_curve import remove_knot
+from glass_spoon.kernel.errors import InvalidInput
+
+SHARP = float(np.radians(0.5))
+"""Turn of the tangent in radians that makes a corner of a section."""
+
+PLACES = 256
+"""Places by which two sections are compared."""
+
+GAIN = 0.02
+"""A start is moved only where that brings the sections nearer by this share: each move costs knots."""
+
+SAME_KNOT = 1e-7
+"""Knots of domains 0 to 1 nearer than this are one."""
+
+
+def align_sections(sections: list[NurbsCurve], tolerance: float = 1e-6) -> list[NurbsCurve]:
+    """Return the sections run through so that each lies as near to the one before as turning round and a new start allow.
+
+    Closed ones are turned round or started elsewhere (at a corner, when they have corners), open ones turned round.
+    "Near" is the sum of squared distances of places at even shares of the length, measured from each section's middle.
+    Raises InvalidInput when some sections are closed and others open.
+    """
+    closed = [section.is_closed(tolerance) for section in sections]
+    if any(closed) != all(closed):
+        raise InvalidInput("The sections", "all closed or all open", "mixed")
+    aligned = sections[:1]
+    for section in sections[1:]:
+        aligned.append(_nearest_run(aligned[-1], section, closed[0]))
+    return aligned
+
+
+def _nearest_run(before: NurbsCurve, section: NurbsCurve, closed: bool) -> NurbsCurve:
+    """Return the section as it runs nearest to the one before."""
+    target = _even_places(before, closed)
+    best, least = section, np.inf
+    at_corner = closed and closed_at_kink(before, SHARP)
+    for turned in (False, True):
+        candidate = reverse_curve(section) if turned else section
+        places = _even_places(candidate, closed)
+        if not closed:
+            score = float((lengths(places - target) ** 2).sum())
+            if score < least * (1 - 1e-9):
+                best, least = candidate, score
+            continue
+        scores = _shift_scores(target, places)
+        shift, score = _best_shift(candidate, scores, at_corner)
+        if score < least * (1 - 1e-9) - 1e-12:
+            best, least = (_start_at(candidate, shift) if shift else candidate), score
+    return best
+
+
+def _even_places(section: NurbsCurve, closed: bool) -> Floats:
+    """Return PLACES places (n, 3) at even shares of the length; of a closed section measured from their middle."""
+    arc = measure_length(section, 1e-9)
+    places = curve_points(section, arc.to_params(np.linspace(0, arc.length, PLACES, endpoint=not closed)))
+    return places - places.mean(axis=0) if closed else places
+
+
+def _shift_scores(target: Floats, places: Floats) -> Floats:
+    """Return the sum of squared distances (PLACES,) for every cyclic shift of the places, by Fourier transforms."""
+    cross = sum(np.fft.irfft(np.fft.rfft(places[:, k]) * np.conj(np.fft.rfft(target[:, k])), PLACES) for k in range(3))
+    scores: Floats = (target**2).sum() + (places**2).sum() - 2 * cross
+    return scores
+
+
+def _best_shift(section: NurbsCurve, scores: Floats, at_corner: bool) -> tuple[float, float]:
+    """Return the share of the length at which to start, 0 to stay, and its score; at a corner if there is one and asked."""
+    kinks = find_kinks(section, SHARP)
+    shares = np.arange(PLACES) / PLACES
+    if at_corner and len(kinks):
+        arc = measure_length(section, 1e-9)
+        own = [0.0] if closed_at_kink(section, SHARP) else []
+        shares = np.concatenate((own, arc.at_params(kinks) / arc.length))
+    values = scores[np.rint(shares * PLACES).astype(int) % PLACES]
+    at = int(np.argmin(values))
+    spread = max(float(scores.max() - scores.min()), 1e-300)
+    if shares[0] == 0.0 and values[0] - values[at] <= GAIN * spread:
+        return 0.0, float(values[0])
+    return float(shares[at]), float(values[at])
+
+
+def _start_at(section: NurbsCurve, share: float) -> NurbsCurve:
+    """Return a closed section started at a share of its length; where it was smooth at its old start, knots go again."""
+    arc = measure_length(section, 1e-9)
+    first, second = split_curve(section, float(arc.to_params(np.array([share * arc.length]))[0]))
+    moved = join_curves([second, first])
+    joint = moved.domain[0] + second.domain[1] - second.domain[0]
+    for _ in range(section.degree - 1):
+        lighter = remove_knot(moved, joint, 1e-7)
+        if lighter is None:
+            break
+        moved = lighter
+    return moved
+
+
+def make_compatible(sections: list[NurbsCurve]) -> list[NurbsCurve]:
+    """Return the same shapes with one degree and one set of knots over 0 to 1.
+
+    When all have as many corners, each stretch between corners takes the same share of the parameter; corners then lie
+    above each other. Knots nearer than SAME_KNOT are shared. (The NURBS Book, section 10.3.)
+    """
+    degree = max(section.degree for section in sections)
+    raised = [elevate_degree(section, degree) for section in sections]
+    even = _corners_shared(raised)
+    values = np.concatenate([section.knots[degree + 1 : -degree - 1] for section in even])
+    if not len(values):
+        return even
+    merged = _merged_knots([section.knots[degree + 1 : -degree - 1] for section in even])
+    knots = np.concatenate((np.zeros(degree + 1), merged, np.ones(degree + 1)))
+    return [_over_knots(section, knots, merged) for section in even]
+
+
+def _corners_shared(sections: list[NurbsCurve]) -> list[NurbsCurve]:
+    """Return sections over 0 to 1; corners of the same number at the same parameter, the mean share of their lengths."""
+    plain = [rescale_domain(section, 0.0, 1.0) for section in sections]
+    kinks = [find_kinks(section, SHARP) for section in plain]
+    if len({len(found) for found in kinks}) > 1 or not len(kinks[0]):
+        return plain
+    shares = []
+    for section, found in zip(plain, kinks, strict=True):
+        arc = measure_length(section, 1e-9)
+        shares.append(arc.at_params(found) / arc.length)
+    stops = np.concatenate(([0.0], np.mean(shares, axis=0), [1.0]))
+    return [_between_stops(section, found, stops) for section, found in zip(plain, kinks, strict=True)]
+
+
+def _between_stops(section: NurbsCurve, kinks: Floats, stops: Floats) -> NurbsCurve:
+    """Return the section with its stretches between corners moved linearly onto the stretches between stops."""
+    own = np.concatenate(([0.0], kinks, [1.0]))
+    pieces = [
+        rescale_domain(trim_curve(section, float(low), float(high)), float(start), float(end))
+        for (low, high), (start, end) in zip(pairwise(own), pairwise(stops), strict=True)
+    ]
+    joined = join_curves(pieces)
+    return rescale_domain(joined, 0.0, 1.0)
+
+
+def _merged_knots(inner: list[Floats]) -> Floats:
+    """Return the knots that hold every section's, each value as often as the section that repeats it most."""
+    values = np.unique(np.concatenate(inner))
+    groups = np.split(values, np.flatnonzero(np.diff(values) > SAME_KNOT) + 1)
+    merged = []
+    for group in groups:
+        low, high = group[0] - SAME_KNOT / 2, group[-1] + SAME_KNOT / 2
+        most = max(int(((knots >= low) & (knots <= high)).sum()) for knots in inner)
+        merged.append(np.full(most, group.mean()))
+    return np.concatenate(merged)
+
+
+def _over_knots(section: NurbsCurve, knots: Floats, merged: Floats) -> NurbsCurve:
+    """Return the section over finer knots, its own first moved onto the shared values they stand for."""
+    p = section.degree
+    own = section.knots.copy()
+    inner = own[p + 1 : -p - 1]
+    if len(inner):
+        shared = np.unique(merged)
+        inner[:] = shared[np.abs(inner[:, None] - shared).argmin(axis=1)]
+    matrix = conversion_matrix(own, p, knots, p)
+    return from_homogeneous(p, knots, matrix @ section.homogeneous)

@@ -1,0 +1,179 @@
+"""Lofts through sections, and sections made to run alike."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from glass_spoon.kernel.arrays import lengths
+from glass_spoon.kernel.curves.align_sections import align_sections, make_compatible
+from glass_spoon.kernel.curves.closest_on_curve import closest_params, largest_distance, span_params
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.edit_knots import insert_knots, reverse_curve
+from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives, curve_points, find_kinks
+from glass_spoon.kernel.curves.flat_shapes import make_circle, make_rectangle
+from glass_spoon.kernel.curves.interpolate import interpolate_points
+from glass_spoon.kernel.curves.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.place_curve import moving, place_curve, scaling, turning
+from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
+from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.surfaces.edit_surface import isocurve
+from glass_spoon.kernel.surfaces.evaluate_surface import surface_derivatives
+from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
+from tests.kernel.test_sweep import is_closed, volume
+
+UP = [0.0, 0.0, 1.0]
+
+
+def lifted(curve: NurbsCurve, height: float, factor: float = 1.0, turn: float = 0.0) -> NurbsCurve:
+    """Return a section in plan scaled, turned and lifted."""
+    return place_curve(
+        curve, scaling([0, 0, 0], [factor] * 3).then(turning([0, 0, 0], UP, turn)).then(moving([0, 0, height]))
+    )
+
+
+def hull_station(beam: float, depth: float, x: float) -> NurbsCurve:
+    """Return an open section with a chine: keel, chine, sheer."""
+    points = [[x, 0, -depth], [x, beam * 0.5, -depth * 0.8], [x, beam * 0.8, -depth * 0.5], [x, beam, 0]]
+    return interpolate_points(points, sharp=[False, False, True, False])
+
+
+def test_a_loft_of_two_circles_is_a_cone_s_frustum() -> None:
+    surface = loft_sections([lifted(make_circle((0, 0), 30), 0), lifted(make_circle((0, 0), 20), 50)], LoftShape())
+    closed = loft_sections(
+        [lifted(make_circle((0, 0), 30), 0), lifted(make_circle((0, 0), 20), 50)], LoftShape(ends=("flat", "flat"))
+    )
+    assert surface.degrees == (2, 1)
+    assert volume(closed, 64, 48) == pytest.approx(np.pi * 50 / 3 * (900 + 600 + 400), rel=1e-5)
+
+
+def test_a_dome_on_a_loft_of_equal_circles_is_a_half_sphere() -> None:
+    sections = [lifted(make_circle((0, 0), 10), height) for height in (0, 20, 40)]
+    surface = loft_sections(sections, LoftShape(ends=("flat", "domed")))
+    assert volume(surface, 64, 64) == pytest.approx(np.pi * 100 * 40 + 2 / 3 * np.pi * 1000, rel=1e-4)
+    mesh = mesh_surface(surface, 32, 40)
+    assert is_closed(mesh)
+    assert (np.diff(mesh.topology.face_offsets) == 4).all()
+
+
+def test_every_section_lies_on_the_loft() -> None:
+    sections = [hull_station(beam, depth, x) for beam, depth, x in ((200, 100, 0), (600, 300, 900), (560, 260, 2200))]
+    surface = loft_sections(sections, LoftShape())
+    for section in sections:
+        distance = [
+            closest_params(isocurve(surface, 0, v), curve_points(section, span_params(section, 8)))[1].max()
+            for v in np.unique(np.append(surface.knots[1], np.linspace(*surface.domain(1), 3)))
+        ]
+        assert min(distance) < 1e-6
+
+
+def test_a_chine_stays_an_edge_all_along() -> None:
+    """Corners of the sections lie above each other, so the mesh has an edge line along the chine."""
+    sections = [hull_station(beam, depth, x) for beam, depth, x in ((200, 100, 0), (600, 300, 900), (560, 260, 2200))]
+    surface = loft_sections(sections, LoftShape())
+    for v in np.linspace(*surface.domain(1), 7):
+        assert len(find_kinks(isocurve(surface, 0, float(v)), np.radians(2))) == 1
+    mesh = mesh_surface(surface, 12, 20)
+    assert np.isinf(mesh.edges["sharpness"]).sum() == 20
+
+
+@settings(deadline=None, max_examples=25)
+@given(st.integers(0, 5000), st.floats(0, 6.28), st.booleans())
+def test_sections_started_elsewhere_or_turned_round_loft_without_twist(seed: int, start: float, turned: bool) -> None:
+    rng = np.random.default_rng(seed)
+    lower = lifted(make_circle((0, 0), 30), 0)
+    upper = lifted(make_circle((0, 0), float(rng.uniform(15, 40)), start), 60)
+    surface = loft_sections([lower, reverse_curve(upper) if turned else upper], LoftShape())
+    lines = surface.control_points
+    # A line up a cone's frustum is no longer than its side; a twisted one would be.
+    ends = lengths(surface.control_points[0, -1] - surface.control_points[0, 0])
+    assert ends < 60 + 30
+    mesh = mesh_surface(loft_sections([lower, upper], LoftShape(ends=("flat", "flat"))), 32, 30)
+    assert enclosed_volume(mesh) > 0
+    assert lines.shape[2] == 3
+
+
+def test_squares_turned_a_little_join_corner_to_corner() -> None:
+    lower, upper = lifted(make_rectangle(20, 20), 0), lifted(make_rectangle(20, 20), 30, turn=np.radians(20) + np.pi / 2)
+    surface = loft_sections([lower, upper], LoftShape())
+    corners = surface.control_points[:, -1, :2]
+    assert lengths(corners - surface.control_points[:, 0, :2]).max() == pytest.approx(
+        2 * np.sqrt(200) * np.sin(np.radians(10)), rel=1e-9
+    )
+
+
+def test_compatible_sections_are_the_same_curves() -> None:
+    first = interpolate_points([[0, 0, 0], [10, 5, 0], [30, 0, 0]])
+    second = make_polyline([[0, 0, 10], [12, 8, 10], [30, 0, 10]])
+    third = make_circle((0, 0), 12)
+    for curve, same in zip((first, third), make_compatible([first, third]), strict=True):
+        assert largest_distance(curve, same) < 1e-9
+    alike = make_compatible([first, second])
+    assert np.array_equal(alike[0].knots, alike[1].knots)
+    assert largest_distance(alike[1], second) < 1e-9
+
+
+def test_knots_that_differ_by_rounding_are_not_piled_up() -> None:
+    first = insert_knots(interpolate_points([[0, 0, 0], [10, 5, 0], [30, 0, 0]]), [3.0, 9.0])
+    second = NurbsCurve(first.degree, first.knots.copy(), first.control_points + np.array([0, 0, 9]), first.weights)
+    inner = second.knots.copy()
+    inner[4:-4] += 1e-10
+    alike = make_compatible([first, NurbsCurve(second.degree, inner, second.control_points, second.weights)])
+    assert len(alike[0].knots) == len(first.knots)
+
+
+def test_leaving_square_gives_a_tangent_across_the_first_section() -> None:
+    sections = [lifted(make_circle((0, 0), r), h) for r, h in ((20, 0), (35, 30), (15, 70))]
+    surface = loft_sections(sections, LoftShape(leaving=("square", "free")))
+    u = np.linspace(*surface.domain(0), 9)
+    along = surface_derivatives(surface, u, np.full(9, surface.domain(1)[0]), 1)[0, 1]
+    assert along[:, :2] == pytest.approx(np.zeros((9, 2)), abs=1e-9)
+    assert (along[:, 2] > 0).all()
+
+
+def test_a_loft_closed_on_itself_is_smooth_at_its_seam() -> None:
+    sections = [
+        place_curve(
+            place_curve(make_circle((0, 0), 5 + k % 2), turning([0, 0, 0], [1, 0, 0], np.pi / 2).then(moving([40, 0, 0]))),
+            turning([0, 0, 0], UP, k * np.pi / 4),
+        )
+        for k in range(8)
+    ]
+    surface = loft_sections(sections, LoftShape(closed=True))
+    assert surface.is_closed(1, 1e-9)
+    mesh = mesh_surface(surface, 16, 64)
+    assert is_closed(mesh)
+    assert enclosed_volume(mesh) > 0
+    low, high = surface.domain(1)
+    seam = isocurve(surface, 1, 0.1)
+    ends = curve_derivatives(seam, np.array([low, high]), 2)
+    assert ends[:, 0] == pytest.approx(ends[:, 1], abs=1e-8)
+
+
+@pytest.mark.parametrize(
+    ("sections", "shape", "word"),
+    [
+        ([make_circle((0, 0), 3)], LoftShape(), "2 or more"),
+        ([make_circle((0, 0), 3), make_polyline([[0, 0, 5], [9, 0, 5]])], LoftShape(), "all closed or all open"),
+        ([make_circle((0, 0), 3), make_circle((0, 0), 3)], LoftShape(), "are the same"),
+        (
+            [make_polyline([[0, 0, 0], [9, 0, 0]]), make_polyline([[0, 0, 5], [9, 0, 5]])],
+            LoftShape(ends=("flat", "open")),
+            "closed",
+        ),
+        ([make_circle((0, 0), 3), lifted(make_circle((0, 0), 3), 4)], LoftShape(closed=True), "3 or more"),
+        ([make_circle((0, 0), 3), lifted(make_circle((0, 0), 3), 4)], LoftShape(degree=4), "1 to 3"),
+    ],
+)
+def test_what_cannot_be_lofted_is_told(sections, shape, word: str) -> None:
+    with pytest.raises(KernelError, match=word):
+        loft_sections(sections, shape)
+
+
+def test_open_sections_are_turned_to_run_alike() -> None:
+    first = make_polyline([[0, 0, 0], [100, 0, 0]])
+    second = make_polyline([[100, 0, 50], [0, 0, 50]])
+    assert align_sections([first, second])[1].control_points[0] == pytest.approx([0, 0, 50])
