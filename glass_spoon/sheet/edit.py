@@ -9,7 +9,17 @@ from pydantic import ValidationError
 from glass_spoon.sheet.document import Look, SheetDocument, read_document
 from glass_spoon.sheet.errors import BadDocument, SheetError
 from glass_spoon.sheet.expressions import names_in, rename_in
-from glass_spoon.sheet.fields import CornersSpec, NameSpec, NumberSpec, PointsSpec, QuantitySpec, ReferenceSpec
+from glass_spoon.sheet.fields import (
+    CornersSpec,
+    LawSpec,
+    NameSpec,
+    NumberSpec,
+    PointsSpec,
+    QuantitySpec,
+    ReferenceSpec,
+    ReferencesSpec,
+)
+from glass_spoon.sheet.law_text import law_names
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.sizes import Size
@@ -107,7 +117,7 @@ def rename_size(line: Line, old: str, new: str) -> Line:
     values: dict[str, Any] = {}
     for name, spec in line.specs().items():
         raw = getattr(line, name)
-        if isinstance(spec, NumberSpec | QuantitySpec) and isinstance(raw, str):
+        if isinstance(spec, NumberSpec | QuantitySpec | LawSpec) and isinstance(raw, str):
             values[name] = rename_in(raw, old, new)
         if isinstance(spec, PointsSpec):
             values[name] = [_renamed(point, ("x", "y", "out"), old, new) for point in raw]
@@ -187,6 +197,8 @@ def used_sizes(line: Line) -> set[str]:
         if isinstance(spec, CornersSpec):
             for corner in raw:
                 names |= names_in(corner.value)
+        if isinstance(spec, LawSpec):
+            names |= law_names(raw)
     return names
 
 
@@ -216,11 +228,20 @@ def default_line(document: SheetDocument, verb: str) -> Line:
     values: dict[str, Any] = {"id": new_id(document), "verb": verb}
     for name, spec in cls.specs().items():
         if isinstance(spec, ReferenceSpec):
-            values[name] = last_item(document, spec.kinds, set(values.values()))
+            taken = {value for value in values.values() if isinstance(value, str)}
+            values[name] = last_item(document, spec.kinds, taken)
+        elif isinstance(spec, ReferencesSpec):
+            values[name] = unused_items(document, spec.kinds)
     for name, spec in cls.specs().items():
         if isinstance(spec, NameSpec):
             values[name] = free_name(document, _base_name(document, cls, name, values))
     return cls.model_validate(values)
+
+
+def unused_items(document: SheetDocument, kinds: tuple[str, ...]) -> list[str]:
+    """Return the ids of the items of some kinds that no line uses yet, in the order of the sheet."""
+    used = {item for line in document.lines if not line.changes for item in line.references().values()}
+    return [line.id for line in document.lines if line.gives_kind in kinds and line.id not in used]
 
 
 def last_item(document: SheetDocument, kinds: tuple[str, ...], taken: set[Any]) -> str:

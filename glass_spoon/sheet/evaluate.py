@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -14,7 +14,7 @@ from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import MissingItem, SheetError
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
-from glass_spoon.sheet.fields import ReferenceSpec
+from glass_spoon.sheet.fields import ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import Item
 from glass_spoon.sheet.line import FACE_LIMIT, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
@@ -192,10 +192,7 @@ def _inputs(run: _Run, line: Line) -> dict[str, ItemState]:
     """Return the states that a line refers to, by field; raises MissingItem with a sentence."""
     states: dict[str, ItemState] = {}
     used = line.used_fields()
-    for name, spec in line.specs().items():
-        if not isinstance(spec, ReferenceSpec) or name not in used:
-            continue
-        source = str(getattr(line, name))
+    for name, source, spec in _sources(line, used):
         state = run.items.get(source)
         if state is None:
             raise MissingItem(_missing_sentence(run, source, spec), source)
@@ -208,7 +205,19 @@ def _inputs(run: _Run, line: Line) -> dict[str, ItemState]:
     return states
 
 
-def _missing_sentence(run: _Run, source: str, spec: ReferenceSpec) -> str:
+def _sources(line: Line, used: list[str]) -> Iterator[tuple[str, str, ReferenceSpec | ReferencesSpec]]:
+    """Yield the field, the item and the spec of every reference of the present sentence."""
+    for name, spec in line.specs().items():
+        if name not in used:
+            continue
+        if isinstance(spec, ReferenceSpec):
+            yield name, str(getattr(line, name)), spec
+        elif isinstance(spec, ReferencesSpec):
+            for place, item in enumerate(getattr(line, name) or [""]):
+                yield f"{name}.{place}", str(item), spec
+
+
+def _missing_sentence(run: _Run, source: str, spec: ReferenceSpec | ReferencesSpec) -> str:
     """Say why an item is not there, and what to do."""
     if not source:
         return f"Pick a {spec.item_kind} for this line."

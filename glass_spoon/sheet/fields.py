@@ -79,6 +79,28 @@ class ReferenceSpec(Spec):
 
 
 @dataclass(frozen=True)
+class ReferencesSpec(Spec):
+    """Several items that earlier lines give, in an order that counts; `least` of them are needed."""
+
+    item_kind: str = "curve"
+    also: tuple[str, ...] = ()
+    least: int = 2
+
+    @property
+    def kinds(self) -> tuple[str, ...]:
+        """All kinds of items that may be referred to."""
+        return (self.item_kind, *self.also)
+
+
+@dataclass(frozen=True)
+class LawSpec(Spec):
+    """A value that may change along the way; typed as `1`, `1 to 0.5`, `0° to 90° eased`, `1 to 2 eased in, bias 0.3`."""
+
+    dimension: Dimension = "number"
+    least: float | None = None
+
+
+@dataclass(frozen=True)
 class PointsSpec(Spec):
     """A list of points on a plane, edited on the board."""
 
@@ -150,6 +172,17 @@ def read_corners(raw: Any) -> Any:
 
 
 Corners = Annotated[list[CornerValue], BeforeValidator(read_corners)]
+
+
+def read_items(raw: Any) -> Any:
+    """Return ids of items from text such as `l1, l4`; anything but text is left to Pydantic."""
+    return [entry.strip() for entry in raw.split(",") if entry.strip()] if isinstance(raw, str) else raw
+
+
+Items = Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=200), BeforeValidator(read_items)]
+LawText = Annotated[
+    str, Field(max_length=200), BeforeValidator(lambda raw: str(raw) if isinstance(raw, int | float) else raw)
+]
 
 
 def spec_of(metadata: list[Any]) -> Spec | None:

@@ -32,9 +32,10 @@ class CurvesItem:
 
 @dataclass(frozen=True, eq=False)
 class SurfaceItem:
-    """A surface."""
+    """A surface. notes: sentences on what is worth a look in its making."""
 
     surface: NurbsSurface
+    notes: tuple[str, ...] = ()
     kind: str = field(default="surface", init=False)
 
 

@@ -12,20 +12,24 @@ from pydantic import BaseModel, ConfigDict
 
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.law import Law
 from glass_spoon.sheet.errors import BadExpression
 from glass_spoon.sheet.expressions import Quantity, evaluate_expression
 from glass_spoon.sheet.fields import (
     CornersSpec,
+    LawSpec,
     LineId,
     NameSpec,
     NumberSpec,
     PointsSpec,
     ReferenceSpec,
+    ReferencesSpec,
     SheetPoint,
     Spec,
     spec_of,
 )
 from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem
+from glass_spoon.sheet.law_text import read_law
 
 CHAPTERS = ("Sizes", "References", "Draw", "Form", "Mesh", "Finish")
 FACE_LIMIT = 4_000_000
@@ -102,6 +106,21 @@ class Given:
             return item.curves
         return (self.curve(name).curve,)
 
+    def every_curve(self, name: str) -> list[NurbsCurve]:
+        """Return the curves of a list of references in order, those of sets one after another."""
+        found: list[NurbsCurve] = []
+        for key, item in self.items.items():
+            if key.rpartition(".")[0] == name:
+                found += item.curves if isinstance(item, CurvesItem) else [self.curve(key).curve]
+        return found
+
+    def law(self, name: str) -> Law:
+        """Return a law in the base unit."""
+        value = self.values[name]
+        if not isinstance(value, Law):
+            raise InvalidInput(f"The field {name}", "a law", "another value")
+        return value
+
     def surface(self, name: str) -> SurfaceItem:
         """Return the surface that a field refers to."""
         return self._item(name, SurfaceItem)
@@ -154,11 +173,16 @@ class Line(BaseModel):
         return cls.specs()[name]
 
     def references(self) -> dict[str, str]:
-        """Return the id of the line that each filled reference names, by field."""
+        """Return the id of the line that each filled reference names, by field; of a list by `field.place`."""
         specs = self.specs()
-        found = {name: str(getattr(self, name)) for name, spec in specs.items() if isinstance(spec, ReferenceSpec)}
         now = self.used_fields()
-        return {name: value for name, value in found.items() if value and name in now}
+        found: dict[str, str] = {}
+        for name, spec in specs.items():
+            if name in now and isinstance(spec, ReferenceSpec):
+                found[name] = str(getattr(self, name))
+            elif name in now and isinstance(spec, ReferencesSpec):
+                found |= {f"{name}.{place}": item for place, item in enumerate(getattr(self, name))}
+        return {name: value for name, value in found.items() if value}
 
     @property
     def changes(self) -> str | None:
@@ -204,8 +228,8 @@ class Line(BaseModel):
         """Return the fields that decide the result: all but names, references, and those of other wordings."""
         now = {name for _, name in _PART.findall(self.sentence_now())}
         ever = {name for text in (self.sentence, *self.wordings.values()) for _, name in _PART.findall(text)}
-        specs = {name: spec for name, spec in self.specs().items() if not isinstance(spec, ReferenceSpec | NameSpec)}
-        return [name for name in specs if name in now or name not in ever]
+        names = [name for name, spec in self.specs().items() if not isinstance(spec, NO_VALUES)]
+        return [name for name in names if name in now or name not in ever]
 
     def predict_faces(self, given: Given) -> int:
         """Return the number of faces that the line will make, before it runs."""
@@ -224,6 +248,9 @@ class Line(BaseModel):
         return ()
 
 
+NO_VALUES = (ReferenceSpec, ReferencesSpec, NameSpec)
+"""Fields that name things rather than hold values."""
+
 FARTHEST = 1e6
 """Largest coordinate of a point in mm: a kilometre."""
 
@@ -234,6 +261,8 @@ def resolve_field(name: str, spec: Spec, raw: Any, sizes: Mapping[str, Quantity]
     """Return the value of one field; raises BadExpression or InvalidInput with a sentence that names the field."""
     if isinstance(spec, NumberSpec):
         return resolve_number(name, spec, raw, sizes)
+    if isinstance(spec, LawSpec):
+        return resolve_law(name, spec, raw, sizes)
     if isinstance(spec, PointsSpec):
         return [_resolve_point(number, point, sizes) for number, point in enumerate(raw, 1)]
     if isinstance(spec, CornersSpec):
@@ -259,6 +288,19 @@ def resolve_number(name: str, spec: NumberSpec, raw: Any, sizes: Mapping[str, Qu
     if spec.most is not None and value > spec.most * (1 + 1e-12):
         raise InvalidInput(label, f"at most {show_number(spec.most, spec)}", show_number(value, spec))
     return value
+
+
+def resolve_law(name: str, spec: LawSpec, raw: str, sizes: Mapping[str, Quantity]) -> Law:
+    """Return a law in the base unit, both its ends within the range."""
+    label = "The " + (spec.label or name.replace("_", " "))
+    try:
+        law = read_law(raw, spec.dimension, sizes)
+    except BadExpression as error:
+        wanted = "a value, or from one to another as in 1 to 0.5 eased"
+        raise InvalidInput(label, wanted, f"“{error.text}”: {error.reason}") from error
+    if spec.least is not None and min(law.start, law.end) < spec.least:
+        raise InvalidInput(label, f"at least {spec.least:g}", f"{min(law.start, law.end):g}")
+    return law
 
 
 def show_number(value: float, spec: NumberSpec) -> str:

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import default_line
-from glass_spoon.sheet.fields import ChoiceSpec, NameSpec, NumberSpec, ReferenceSpec
+from glass_spoon.sheet.fields import ChoiceSpec, NameSpec, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 
@@ -86,8 +86,12 @@ def _fill(line: Line, text: str, document: SheetDocument) -> dict[str, Any]:
     for name in line.used_fields():
         spec = line.spec(name)
         if isinstance(spec, ReferenceSpec):
-            named = _named_item(lower, spec.kinds, set(values.values()), document)
+            taken = {value for value in values.values() if isinstance(value, str)}
+            named = _named_item(lower, spec.kinds, taken, document)
             values |= {name: named} if named else {}
+        elif isinstance(spec, ReferencesSpec):
+            every = _named_items(lower, spec.kinds, document)
+            values |= {name: every} if every else {}
         elif isinstance(spec, ChoiceSpec):
             found = next((choice for choice in spec.choices if re.search(rf"\b{re.escape(choice)}\b", lower)), None)
             values |= {name: found} if found else {}
@@ -96,6 +100,15 @@ def _fill(line: Line, text: str, document: SheetDocument) -> dict[str, Any]:
         elif isinstance(spec, NameSpec) and " giving " in f" {lower} ":
             values[name] = text[lower.rindex("giving") + 6 :].strip() or getattr(line, name)
     return values
+
+
+def _named_items(lower: str, kinds: tuple[str, ...], document: SheetDocument) -> list[str]:
+    """Return the ids of all items of some kinds that the text names, in its order."""
+    found: list[str] = []
+    while (item := _named_item(lower, kinds, set(found), document)) is not None:
+        found.append(item)
+        lower = lower.replace(document.item_name(item).lower(), " " * len(document.item_name(item)), 1)
+    return found
 
 
 def _named_item(lower: str, kinds: tuple[str, ...], taken: set[Any], document: SheetDocument) -> str | None:

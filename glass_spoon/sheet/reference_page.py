@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from glass_spoon.sheet.fields import ChoiceSpec, NumberSpec, ReferenceSpec, Spec
+from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, NumberSpec, ReferenceSpec, ReferencesSpec, Spec
 from glass_spoon.sheet.line import CHAPTERS, Line, show_number
 from glass_spoon.sheet.lines import VERB_CLASSES
 
@@ -35,6 +35,10 @@ def _kind(spec: Spec) -> str:
         return "one of: " + ", ".join(spec.choices)
     if isinstance(spec, ReferenceSpec):
         return f"{spec.item_kind}, changed in place" if spec.changes else spec.item_kind
+    if isinstance(spec, ReferencesSpec):
+        return f"{spec.least} or more of kind {spec.item_kind}"
+    if isinstance(spec, LawSpec):
+        return "a value, or from one to another, such as `1 to 0.5 eased`"
     if isinstance(spec, NumberSpec):
         return _number(spec)
     return spec.kind

@@ -29,7 +29,8 @@ FLAT = 1e-3
 class LoftShape:
     """How a loft runs from section to section.
 
-    degree: along, 1 to 3; two sections are joined straight unless the loft leaves one squarely. closed: on from the last section to the first.
+    degree: along, 1 to 3; two sections are joined straight unless the loft leaves one squarely.
+    closed: on from the last section to the first.
     leaving: at the (start, end) free, or square to the plane of the section there. tension: how strongly it leaves.
     ends: shapes of the (start, end), of closed sections. align: sections are run through so that they twist least.
     """

@@ -49,7 +49,11 @@ from glass_spoon.sheet.lines.draw.shapes import (
 )
 from glass_spoon.sheet.lines.draw.space_curves import Coil, Combine, Helix
 from glass_spoon.sheet.lines.finish import Smooth
-from glass_spoon.sheet.lines.form import Revolve
+from glass_spoon.sheet.lines.form.bodies import SimpleBody
+from glass_spoon.sheet.lines.form.loft import Extrude, Loft
+from glass_spoon.sheet.lines.form.revolve import Revolve
+from glass_spoon.sheet.lines.form.rework import Flip, Isocurve, SplitSurface
+from glass_spoon.sheet.lines.form.sweep import Cord, Sweep
 from glass_spoon.sheet.lines.mesh import MeshSurface
 from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.sizes import Size
@@ -59,6 +63,7 @@ _SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, C
 _SPACE = (Helix, Coil, Combine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
 _PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Ring, Spread, Take, Flatten, Project, Loop)
+_FORM = (Revolve, Extrude, Loft, Sweep, Cord, SimpleBody, Isocurve, SplitSurface, Flip)
 
 VERB_CLASSES: tuple[type[Line], ...] = (
     Size,
@@ -68,7 +73,7 @@ VERB_CLASSES: tuple[type[Line], ...] = (
     *_SPACE,
     *_REWORK,
     *_PLACE,
-    Revolve,
+    *_FORM,
     MeshSurface,
     Smooth,
 )

@@ -18,6 +18,7 @@ from glass_spoon.sheet.fields import (
     PictureSpec,
     PointsSpec,
     ReferenceSpec,
+    ReferencesSpec,
     Spec,
 )
 from glass_spoon.sheet.line import CHAPTERS, Finding, Line, show_number
@@ -37,6 +38,11 @@ class ValuePart:
     unit: str = ""
     options: tuple[tuple[str, str], ...] = ()
     axis: str = ""
+
+    @property
+    def entries(self) -> list[str]:
+        """The ids of a list of references, in order."""
+        return [entry for entry in self.raw.split(",") if entry]
 
 
 @dataclass(frozen=True)
@@ -143,6 +149,10 @@ def _value(build: Build, line: Line, name: str) -> ValuePart:
             spec.help,
             options=_item_options(build.document, line, spec),
         )
+    if isinstance(spec, ReferencesSpec):
+        options = _item_options(build.document, line, spec)
+        words = ", ".join(build.document.item_name(item) for item in raw) or f"pick {spec.item_kind}s"
+        return ValuePart("references", words, name, ",".join(raw), spec.help, options=options)
     return _other_value(spec, name, raw)
 
 
@@ -182,7 +192,7 @@ def _unit(spec: NumberSpec) -> str:
     return {"length": "mm", "angle": "°"}.get(spec.dimension, "")
 
 
-def _item_options(document: SheetDocument, line: Line, spec: ReferenceSpec) -> tuple[tuple[str, str], ...]:
+def _item_options(document: SheetDocument, line: Line, spec: ReferenceSpec | ReferencesSpec) -> tuple[tuple[str, str], ...]:
     """Return the items of the kind that earlier lines give."""
     options = []
     for other in document.lines:

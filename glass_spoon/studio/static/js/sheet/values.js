@@ -126,7 +126,11 @@ export class Values {
   onChange(event) {
     const data = event.target.dataset;
     if (data.kind === "choice") this.edits.change({ op: "set", line: data.line, field: data.field, value: event.target.value });
-    else if (data.kind === "file" && event.target.files.length) this.edits.change({ op: "drawing", line: data.line, file: event.target.files[0] });
+    else if (data.kind === "items") {
+      const list = event.target.closest("[data-items]");
+      const value = [...list.querySelectorAll("select")].map((select) => select.value).filter(Boolean).join(",");
+      this.edits.change({ op: "set", line: list.dataset.line, field: list.dataset.items, value });
+    } else if (data.kind === "file" && event.target.files.length) this.edits.change({ op: "drawing", line: data.line, file: event.target.files[0] });
   }
 
   async commit(chip, value) {

@@ -1,0 +1,38 @@
+"""Laws as they are typed: `1`, `1 to 0.5`, `0° to 90° eased`, `1 to 2 eased in, bias 0.3`."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+
+from glass_spoon.kernel.law import Law
+from glass_spoon.sheet.expressions import Dimension, Quantity, evaluate_expression, names_in
+
+_LAW = re.compile(
+    r"^\s*(?P<start>.+?)"
+    r"(?:\s+to\s+(?P<end>.+?))?"
+    r"(?:\s+(?P<way>evenly|eased in|eased out|eased))?"
+    r"(?:\s*,\s*bias\s+(?P<bias>[^,]+?))?\s*$"
+)
+
+
+def read_law(text: str, dimension: Dimension, sizes: Mapping[str, Quantity]) -> Law:
+    """Return the law that a text stands for, in the base unit; a value alone is the same all along.
+
+    Raises BadExpression for a part that cannot be read, InvalidInput for a bias out of range.
+    """
+    match = _LAW.match(text)
+    if match is None:
+        value = evaluate_expression(text, dimension, sizes)
+        return Law(value, value)
+    start = evaluate_expression(match["start"], dimension, sizes)
+    end = start if match["end"] is None else evaluate_expression(match["end"], dimension, sizes)
+    bias = 0.5 if match["bias"] is None else evaluate_expression(match["bias"], "number", sizes)
+    return Law(start, end, match["way"] or "evenly", bias)  # type: ignore[arg-type]  # the pattern knows the four ways
+
+
+def law_names(text: str) -> set[str]:
+    """Return the names of sizes that a law uses."""
+    match = _LAW.match(text)
+    parts = [match["start"], match["end"], match["bias"]] if match else []
+    return {name for part in parts if part for name in names_in(part)}

@@ -1,0 +1,1 @@
+"""The Form chapter: surfaces from curves, one module a family of verbs."""

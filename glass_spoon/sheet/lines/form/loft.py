@@ -1,0 +1,125 @@
+"""Surfaces through sections, and curves pulled straight."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.place_curve import moving, place_curve
+from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
+from glass_spoon.kernel.surfaces.section_runs import middle_of
+from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferenceSpec, ReferencesSpec
+from glass_spoon.sheet.items import SurfaceItem
+from glass_spoon.sheet.line import Given, Line
+from glass_spoon.sheet.lines.form.fields import FinishShape, ScaleLaw, StartShape, SurfaceName, scaled_about, square_to
+from glass_spoon.sheet.planes import AXES
+
+Way = Literal["freely", "squarely"]
+
+
+class Loft(Line):
+    """A surface through sections."""
+
+    chapter = "Form"
+    summary = "Stretch a surface through sections, one after another: hulls, spouts, handles."
+    words = ("skin", "sections", "stations", "hull", "through")
+    sentence = (
+        "**Loft** through {sections} in this order, {align}, of degree {degree} with {spacing} spacing, {closing}; it leaves the first "
+        "{start_way} and meets the last {end_way}, pulled {tension}; start {start}, end {end}, giving {gives}."
+    )
+    gives_kind = "surface"
+
+    verb: Literal["loft"] = "loft"
+    sections: Annotated[Items, ReferencesSpec("The sections, in their order.", "curve", also=("curves",))] = []
+    align: Annotated[
+        Literal["twisting least", "as drawn"],
+        ChoiceSpec("Sections may be run the other way, and closed ones started elsewhere.", ("twisting least", "as drawn")),
+    ] = "twisting least"
+    degree: Annotated[Number, NumberSpec("Degree along: 1 goes straight.", least=1, most=3, whole=True)] = 3
+    spacing: Annotated[
+        Literal["chordal", "centripetal", "uniform"],
+        ChoiceSpec("How the parameter runs between sections.", ("chordal", "centripetal", "uniform")),
+    ] = "chordal"
+    closing: Annotated[
+        Literal["open", "back to the first"],
+        ChoiceSpec("Whether it goes on to the first section.", ("open", "back to the first")),
+    ] = "open"
+    start_way: Annotated[Way, ChoiceSpec("Whether it leaves the section's plane squarely.", ("freely", "squarely"))] = (
+        "freely"
+    )
+    end_way: Annotated[Way, ChoiceSpec("Whether it meets the section's plane squarely.", ("freely", "squarely"))] = "freely"
+    tension: Annotated[Number, NumberSpec("How strongly it leaves squarely.", least=0.05, most=10, step=0.1)] = 1
+    start: StartShape = "open"
+    end: FinishShape = "open"
+    gives: SurfaceName = "loft"
+
+    def build(self, given: Given) -> SurfaceItem:
+        """Loft it."""
+        ways = tuple("square" if way == "squarely" else "free" for way in (self.start_way, self.end_way))
+        shape = LoftShape(
+            given.count("degree"),
+            self.spacing,
+            self.closing == "back to the first",
+            ways,  # type: ignore[arg-type]  # one of two words each
+            given.number("tension"),
+            (self.start, self.end),
+            self.align == "twisting least",
+        )
+        return SurfaceItem(loft_sections(given.every_curve("sections"), shape))
+
+
+class Extrude(Line):
+    """A surface of a curve pulled straight."""
+
+    chapter = "Form"
+    summary = "Pull a curve straight: walls, plates, posts."
+    words = ("pull", "push", "raise", "height", "prism", "plate", "wall")
+    sentence = "**Extrude** {profile} by {distance} {direction}, {sides}, scaled {scale} on the way, start {start}, end {end}, giving {gives}."
+    gives_kind = "surface"
+
+    verb: Literal["extrude"] = "extrude"
+    profile: Annotated[str, ReferenceSpec("The curve to pull.", "curve")] = ""
+    distance: Annotated[Number, NumberSpec("How far.", "length", least=-1e6, most=1e6)] = "20 mm"
+    direction: Annotated[
+        Literal["square to it", "upright axis", "left-right axis", "front-back axis"],
+        ChoiceSpec(
+            "Which way: square to the curve's plane, or along an axis.",
+            ("square to it", *AXES),
+            ("square to it", "along the upright axis", "along the left-right axis", "along the front-back axis"),
+        ),
+    ] = "square to it"
+    sides: Annotated[
+        Literal["to one side", "to both sides"],
+        ChoiceSpec("From the curve on, or half each way.", ("to one side", "to both sides")),
+    ] = "to one side"
+    scale: ScaleLaw = "1"
+    start: StartShape = "flat"
+    end: FinishShape = "flat"
+    gives: SurfaceName = "extrusion"
+
+    def build(self, given: Given) -> SurfaceItem:
+        """Rule from the curve, scaled at both ends, to where it is pulled."""
+        profile, distance = given.curve("profile").curve, given.number("distance")
+        if abs(distance) < 1e-9:
+            raise InvalidInput("The distance", "other than 0 mm", f"{distance:g} mm")
+        way = square_to(profile) if self.direction == "square to it" else np.array(AXES[self.direction])
+        way, distance = way * np.sign(distance), abs(distance)
+        ends = (self.start, self.end) if profile.is_closed(1e-6) else ("open", "open")
+        if ends != ("open", "open"):
+            _check_seen_whole(profile, way)
+        first = place_curve(profile, moving(-way * distance / 2)) if self.sides == "to both sides" else profile
+        law, last = given.law("scale"), place_curve(first, moving(way * distance))
+        rows = [scaled_about(first, way, law.start), scaled_about(last, way, law.end)]
+        return SurfaceItem(loft_sections(rows, LoftShape(degree=1, align=False, ends=ends)))  # type: ignore[arg-type]
+
+
+def _check_seen_whole(profile: NurbsCurve, way: Floats) -> None:
+    """Raise KernelError for an outline that its middle does not see all of: an end closed from there would fold."""
+    from_middle = profile.control_points - middle_of(profile)
+    turn = np.cross(from_middle[:-1], np.diff(profile.control_points, axis=0)) @ way
+    if turn.max() > 1e-9 and turn.min() < -1e-9:
+        raise KernelError("The outline bends too far in for its ends to be closed from the middle. Leave the ends open.")
