@@ -21,7 +21,10 @@ MAX_TURNS = 1000
 """Most turns of one helix."""
 
 FRAME_STEPS = 96
-"""Places per turn, or per knot span, between which a frame is carried along a curve."""
+"""Most places per turn, or per knot span, between which a frame is carried along a curve …"""
+
+FRAME_PLACES = 1536
+"""… and places in all that are enough where there are many spans: fitted spans turn little."""
 
 
 @dataclass(frozen=True)
@@ -161,22 +164,35 @@ class CarriedFrame:
         return points, axis, cross(tangent, axis)
 
 
-def carry_frame(curve: NurbsCurve, first: Floats | None = None, steps: int = FRAME_STEPS) -> CarriedFrame:
-    """Return a frame carried along a curve by double reflection, `steps` places a knot span.
+def carry_frame(curve: NurbsCurve, first: Floats | None = None, steps: int | None = None) -> CarriedFrame:
+    """Return a frame carried along a curve by double reflection, `steps` places a knot span (by FRAME_PLACES when None).
 
     Wang, Juttler, Zheng, Liu: Computation of rotation minimizing frames, ACM TOG 27 (2008). `first` (3,) points to where
     the axis starts; the direction across it nearest to up, or to x, when None.
     """
     breaks = curve.breaks
+    if steps is None:
+        steps = int(np.clip(-(-FRAME_PLACES // (len(breaks) - 1)), 6, FRAME_STEPS))
     params = np.unique((breaks[:-1, None] + np.diff(breaks)[:, None] * np.linspace(0, 1, steps + 1)).ravel())
     points, slope = curve_derivatives(curve, params, 1)
     tangent = directions(slope)
-    axis = np.empty_like(points)
-    axis[0] = _start_axis(tangent[0], first)
-    for k in range(len(params) - 1):  # each frame follows from the one before
-        one = slice(k, k + 1), slice(k + 1, k + 2)
-        axis[k + 1] = _reflect(points[one[0]], tangent[one[0]], axis[one[0]], points[one[1]], tangent[one[1]])[0]
+    across = _some_axes(tangent)
+    beside = cross(tangent, across)
+    moved = _reflect(points[:-1], tangent[:-1], across[:-1], points[1:], tangent[1:])
+    turns = np.arctan2(np.einsum("ij,ij->i", moved, beside[1:]), np.einsum("ij,ij->i", moved, across[1:]))
+    start = _start_axis(tangent[0], first)
+    angle = float(np.arctan2(start @ beside[0], start @ across[0])) + np.concatenate(([0.0], np.cumsum(turns)))
+    axis = np.cos(angle)[:, None] * across + np.sin(angle)[:, None] * beside
     return CarriedFrame(curve, params, axis)
+
+
+def _some_axes(tangent: Floats) -> Floats:
+    """Return a unit vector (n, 3) across each tangent, of the coordinate axis that lies farthest from it.
+
+    Between neighbours carrying a frame is a turn about the tangent against these, and turns add up.
+    """
+    chosen = np.eye(3)[np.abs(tangent).argmin(axis=1)]
+    return directions(chosen - np.einsum("ij,ij->i", chosen, tangent)[:, None] * tangent)
 
 
 def _start_axis(tangent: Floats, first: Floats | None) -> Floats:

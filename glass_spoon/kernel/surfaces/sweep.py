@@ -32,6 +32,9 @@ STEEPEST = float(np.radians(150))
 MOST_STATIONS = 20_000
 """Most sections of one smooth run."""
 
+STEP = 0.4
+"""Turn in radians between the sections first tried."""
+
 CHECKS = np.array([0.25, 0.5, 0.75])
 """Where between two sections the deviation is looked at."""
 
@@ -70,12 +73,19 @@ class _Frames:
     facing: Facing
     untwist: float
 
-    def at(self, totals: Floats, inside: tuple[float, float]) -> tuple[Floats, Floats, Floats, Floats]:
-        """Return points, tangents, first and second axes (n, 3) at lengths within one smooth run `inside`."""
+    def at(
+        self, totals: Floats, inside: tuple[float, float], params: Floats | None = None
+    ) -> tuple[Floats, Floats, Floats, Floats]:
+        """Return points, tangents, first and second axes (n, 3) at lengths within one smooth run `inside`.
+
+        `params` (n,) spares the search where the parameters are known. Tangents are taken from inside the run.
+        """
         curve = self.arc.curve
-        shift = 1e-9 * self.arc.length
-        params = self.arc.to_params(np.clip(totals, inside[0] + shift, inside[1] - shift))
-        points = curve_points(curve, self.arc.to_params(totals))
+        params = self.arc.to_params(totals) if params is None else params
+        points = curve_points(curve, params)
+        shift = 1e-9 * (curve.domain[1] - curve.domain[0])
+        low, high = self.arc.to_params(np.array(inside))
+        params = np.clip(params, low + shift, high - shift)
         tangent = curve_tangents(curve, params)
         if self.facing == "upright":
             side = _level_side(tangent)
@@ -169,7 +179,7 @@ def _run(
     """Fit the control points along one smooth run; every one follows a cubic through as many sections as are needed."""
     closed = frames.closed and inside[1] - inside[0] >= frames.arc.length * (1 - 1e-9)
     straight = _is_straight(frames, inside) and shape.scale.is_constant and shape.twist.is_constant
-    count = 1 if straight else 8
+    count = 1 if straight else _first_count(shape, frames, inside)
     while count <= MOST_STATIONS:
         stations = np.linspace(*inside, count + 1)
         rows = _rows(profile, shape, frames, stations, inside)
@@ -185,6 +195,15 @@ def _run(
             return _as_run(profile, np.moveaxis(spline.c, 0, 1), 3, spline.t), off
         count *= 2
     raise KernelError(f"The path could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
+
+
+def _first_count(shape: SweepShape, frames: _Frames, inside: tuple[float, float]) -> int:
+    """Return how many sections to begin with: one for every STEP the path and the profile turn."""
+    curve, carried = frames.arc.curve, frames.carried.params
+    low, high = frames.arc.to_params(np.array(inside))
+    tangents = curve_tangents(curve, carried[(carried > low) & (carried < high)])
+    turn = float(np.arccos(np.clip(np.einsum("ij,ij->i", tangents[:-1], tangents[1:]), -1, 1)).sum())
+    return int(np.clip((turn + abs(shape.twist.end - shape.twist.start)) / STEP, 8, MOST_STATIONS // 4))
 
 
 def _ends(stations: Floats, rows: Floats, closed: bool) -> object:
@@ -269,7 +288,7 @@ def _tight_place(profile: NurbsCurve, shape: SweepShape, frames: _Frames, stops:
     worst, place = 1.0 + 1e-9, None
     for start, end in pairwise(stops):
         mine = np.flatnonzero((totals >= start) & (totals <= end))
-        _, _, first, second = frames.at(totals[mine], (float(start), float(end)))
+        _, _, first, second = frames.at(totals[mine], (float(start), float(end)), params[mine])
         shares = totals[mine] / frames.arc.length
         twist = shape.twist.at(shares)
         size = shape.scale.at(shares)

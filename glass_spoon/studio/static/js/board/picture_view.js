@@ -5,9 +5,9 @@ import { tenths } from "./drawing_view.js";
 import { enterViewport } from "./viewport.js";
 
 const START = new Vector3(0.42, -1, 0.5).normalize();
-/** Share of the enclosing sphere that must be in the picture: bodies rarely reach their box's corners, lines do. */
-const SOLID_ROOM = 0.92;
-const LINE_ROOM = 1.12;
+/** Share of the picture that the box may fill: bodies rarely reach its corners, lines do. */
+const SOLID_ROOM = 0.98;
+const LINE_ROOM = 0.88;
 const _ray = new Raycaster();
 const _pointer = new Vector2();
 
@@ -45,15 +45,22 @@ export class PictureView {
     this.camera.updateProjectionMatrix();
   }
 
+  /** Bring a box into the picture: the camera goes back until all its corners are seen. */
   fit({ low, high }) {
     const center = low.clone().add(high).multiplyScalar(0.5);
     const radius = Math.max(high.distanceTo(low) / 2, 1);
-    const half = (this.camera.fov / 2) * (Math.PI / 180);
-    const across = Math.min(half, Math.atan(Math.tan(half) * this.camera.aspect));
-    const direction = this.camera.position.clone().sub(this.controls.target).normalize();
+    const back = this.camera.position.clone().sub(this.controls.target).normalize();
+    const right = new Vector3().crossVectors(this.camera.up, back).normalize();
+    const up = new Vector3().crossVectors(back, right);
+    const room = (this.board.models.size ? SOLID_ROOM : LINE_ROOM) * Math.tan((this.camera.fov / 2) * (Math.PI / 180));
+    let distance = radius * 0.1;
+    for (let corner = 0; corner < 8; corner += 1) {
+      const place = new Vector3(corner & 1 ? high.x : low.x, corner & 2 ? high.y : low.y, corner & 4 ? high.z : low.z).sub(center);
+      const wide = Math.max(Math.abs(place.dot(right)) / this.camera.aspect, Math.abs(place.dot(up)));
+      distance = Math.max(distance, wide / room + place.dot(back));
+    }
     this.controls.target.copy(center);
-    const room = this.board.models.size ? SOLID_ROOM : LINE_ROOM;
-    this.camera.position.copy(center).addScaledVector(direction, (radius * room) / Math.sin(across));
+    this.camera.position.copy(center).addScaledVector(back, distance);
     this.camera.near = radius / 100;
     this.camera.far = radius * 100;
     this.camera.updateProjectionMatrix();
