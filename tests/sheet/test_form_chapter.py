@@ -248,3 +248,36 @@ def test_a_size_in_a_law_is_renamed_with_it() -> None:
 def test_a_straight_section_extrudes_to_a_sheet() -> None:
     of = surface({"verb": "line", "gives": "edge"}, {"verb": "extrude", "profile": "l1", "distance": 15, "gives": "s"})
     assert lengths(of.control_points[0, 0] - of.control_points[0, -1]) == pytest.approx(15)
+
+
+def test_a_surface_is_moved_turned_and_scaled_like_a_curve() -> None:
+    body = {"verb": "simple", "form": "sphere", "radius": 10, "gives": "b"}
+    build = run(
+        body,
+        {"verb": "scale", "curve": "l1", "evenly": "by own factors", "fx": 2, "fy": 1, "fz": 3},
+        {"verb": "turn", "curve": "l1", "angle": 90, "axis": "upright axis"},
+        {"verb": "move", "curve": "l1", "x": 5, "y": 0, "z": 0},
+    )
+    of = build.items["l1"].item.surface
+    assert volume(of, 64, 64) == pytest.approx(4 / 3 * np.pi * 6000, rel=1e-3)
+    assert np.ptp(of.control_points.reshape(-1, 3), axis=0) == pytest.approx([20, 40, 60])
+
+
+def test_a_mirrored_surface_still_faces_out_and_is_not_welded() -> None:
+    body = {"verb": "simple", "form": "torus", "radius": 30, "second": 8, "x": 50, "gives": "b"}
+    build = run(body, {"verb": "mirror", "curve": "l1", "kept": "alone"})
+    of = build.items["l1"].item.surface
+    assert volume(of, 48, 96) == pytest.approx(2 * np.pi**2 * 30 * 64, rel=1e-3)
+    assert of.control_points[..., 0].max() < 0
+    assert "mirrored alone" in failure(body, {"verb": "mirror", "curve": "l1"})
+
+
+def test_a_profile_is_revolved_about_a_line_from_an_angle() -> None:
+    profile = {"verb": "circle", "gives": "o", "radius": 8, "right": 70, "up": 10}
+    axis = {"verb": "line", "gives": "axis", "right": 30, "up": 0, "to_right": 30, "to_up": 50}
+    turned = {"verb": "revolve", "profile": "l1", "axis": "line", "line": "l2", "gives": "ring"}
+    assert volume(surface(profile, axis, turned), 48, 96) == pytest.approx(2 * np.pi**2 * 40 * 64, rel=1e-3)
+    half = surface(profile, axis, {**turned, "angle": "180°", "start_angle": "90°"})
+    assert half.control_points[..., 0].max() < 30 + 8 + 1e-9
+    bent = {"verb": "draw", "gives": "bent", "points": [{"x": 0, "y": 0}, {"x": 5, "y": 9}, {"x": 0, "y": 20}]}
+    assert "should be a straight line" in failure(profile, bent, turned)

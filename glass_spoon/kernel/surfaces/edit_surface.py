@@ -12,6 +12,7 @@ from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.basis import basis_matrix
 from glass_spoon.kernel.curves.blossom import conversion_matrix, raised_knots
 from glass_spoon.kernel.curves.curve import NurbsCurve, from_homogeneous
+from glass_spoon.kernel.curves.place_curve import Placement
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.surfaces.surface import NurbsSurface, surface_from_homogeneous
 
@@ -76,6 +77,13 @@ def reverse_surface(surface: NurbsSurface, axis: int) -> NurbsSurface:
     low, high = surface.domain(axis)
     net = np.flip(surface.homogeneous, axis)
     return _with_axis(surface, axis, net, low + high - surface.knots[axis][::-1], surface.degrees[axis])
+
+
+def place_surface(surface: NurbsSurface, placement: Placement) -> NurbsSurface:
+    """Return the surface moved, turned or stretched; one that is mirrored is run backwards round, so it faces as before."""
+    points = placement.apply(surface.control_points.reshape(-1, 3)).reshape(surface.control_points.shape)
+    placed = NurbsSurface(surface.degrees, surface.knots, points, surface.weights)
+    return reverse_surface(placed, 0) if np.linalg.det(placement.matrix) < 0 else placed
 
 
 def isocurve(surface: NurbsSurface, axis: int, param: float) -> NurbsCurve:

@@ -29,6 +29,7 @@ DISPLAY_MODES = (
     ("smooth", "Smooth"),
     ("stripes", "Stripes"),
     ("evenness", "Evenness"),
+    ("sides", "Sides"),
 )
 LEVEL_NAMES = ("cage", "once", "twice", "×3", "×4", "×5")
 

@@ -24,14 +24,15 @@ from glass_spoon.kernel.curves.place_curve import (
 )
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.meshes.mesh_loops import VertexLoop, edge_loop, nearest_edge
+from glass_spoon.kernel.surfaces.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.project_curve import project_along, project_nearest
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, Plane, ReferenceSpec
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, SurfaceItem
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.draw.fields import (
-    Changed,
     CurveName,
     CurvesName,
+    Mirrored,
     OneCurve,
     Placed,
     SomeCurves,
@@ -58,6 +59,8 @@ NORMALS: dict[str, tuple[float, float, float]] = {"side": (1, 0, 0), "front": (0
 def _placed(given: Given, placement: Placement) -> Item:
     """Return a curve or a set of curves, placed."""
     item = given.items["curve"]
+    if isinstance(item, SurfaceItem):
+        return SurfaceItem(place_surface(item.surface, placement))
     if isinstance(item, CurvesItem):
         return CurvesItem(tuple(place_curve(curve, placement) for curve in item.curves))
     return CurveItem(place_curve(given.curve("curve").curve, placement))
@@ -89,7 +92,7 @@ class Move(Line):
     """Move a curve."""
 
     chapter = "Draw"
-    summary = "Move a curve by x, y and z."
+    summary = "Move a curve or a surface by x, y and z."
     words = ("shift", "translate", "displace")
     sentence = "**Move** {curve} by {x} right, {y} back and {z} up."
 
@@ -108,7 +111,7 @@ class Turn(Line):
     """Turn a curve."""
 
     chapter = "Draw"
-    summary = "Turn a curve about an axis through a place."
+    summary = "Turn a curve or a surface about an axis through a place."
     words = ("rotate", "spin", "angle")
     sentence = "**Turn** {curve} by {angle} about the {axis} through x {x}, y {y}, z {z}."
 
@@ -129,7 +132,7 @@ class Scale(Line):
     """Scale a curve."""
 
     chapter = "Draw"
-    summary = "Scale a curve about a place, evenly or by own factors."
+    summary = "Scale a curve or a surface about a place, evenly or by own factors."
     words = ("size", "stretch", "bigger", "smaller", "factor")
     sentence = "**Scale** {curve} {evenly} by {factor} about x {x}, y {y}, z {z}."
     wording_field = "evenly"
@@ -158,12 +161,12 @@ class Mirror(Line):
     """Mirror a curve."""
 
     chapter = "Draw"
-    summary = "Mirror a curve across the middle: alone, or joined with itself at the axis."
+    summary = "Mirror a curve or a surface across the middle: alone, or a curve joined with itself at the axis."
     words = ("symmetry", "reflect", "flip", "other half", "weld")
     sentence = "**Mirror** {curve} across the {across}, moved {at} off the middle, {kept}."
 
     verb: Literal["mirror"] = "mirror"
-    curve: Changed = ""
+    curve: Mirrored = ""
     across: Annotated[
         Literal["side plane", "front plane", "plan plane"],
         ChoiceSpec(
@@ -179,11 +182,12 @@ class Mirror(Line):
 
     def build(self, given: Given) -> Item:
         """Reflect, and weld at the mirror."""
-        curve, normal = given.curve("curve").curve, np.array(NORMALS[self.across.split()[0]], dtype=np.float64)
-        at = given.number("at")
+        normal, at = np.array(NORMALS[self.across.split()[0]], dtype=np.float64), given.number("at")
         if self.kept == "alone":
-            return CurveItem(place_curve(curve, mirroring(at * normal, normal)))
-        return CurveItem(weld_mirrored(curve, normal, at))
+            return _placed(given, mirroring(at * normal, normal))
+        if isinstance(given.items["curve"], SurfaceItem):
+            raise KernelError("A surface is mirrored alone. Mirror its sections joined with themselves, and form the whole.")
+        return CurveItem(weld_mirrored(given.curve("curve").curve, normal, at))
 
 
 class Row(Line):

@@ -96,7 +96,8 @@ export class Board {
 
   legend() {
     const legend = this.element.querySelector(".legend");
-    legend.hidden = this.mode !== "evenness" && this.mode !== "stripes";
+    legend.hidden = !["evenness", "stripes", "sides"].includes(this.mode);
+    if (this.mode === "sides") legend.textContent = "Green faces out; amber is the inside. Flip a surface that faces the wrong way.";
     if (this.mode === "stripes") legend.textContent = "Stripes bend where the surface does; a break in them is a kink.";
     if (this.mode !== "evenness") return;
     legend.replaceChildren("Face area:");

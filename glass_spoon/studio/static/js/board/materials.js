@@ -19,6 +19,15 @@ void main() {
   gl_FragColor = vec4(mix(dark, light, stripe) * (gl_FrontFacing ? 1.0 : 0.72), 1.0);
   #include <colorspace_fragment>
 }`;
+const sidesFragment = `
+uniform vec3 outer; uniform vec3 inner;
+varying vec3 vNormalView; varying vec3 vPlace;
+void main() {
+  vec3 n = normalize(vNormalView); if (!gl_FrontFacing) n = -n;
+  float light = 0.42 + 0.5 * max(dot(n, normalize(vec3(-0.35, 0.75, 0.6))), 0.0) + 0.16 * max(n.z, 0.0);
+  gl_FragColor = vec4((gl_FrontFacing ? outer : inner) * light, 1.0);
+  #include <colorspace_fragment>
+}`;
 const hullVertex = `
 uniform float reach;
 void main() { gl_Position = projectionMatrix * modelViewMatrix * vec4(position + normal * reach, 1.0); }`;
@@ -37,6 +46,13 @@ export function makeMaterials(color) {
     faces: new MeshPhongMaterial({ color: paint, specular: new Color(0x222222), shininess: 22, flatShading: true, side: DoubleSide, ...pushed }),
     smooth: new MeshPhongMaterial({ color: paint, specular: new Color(0x333333), shininess: 30, side: DoubleSide, ...pushed }),
     evenness: new MeshPhongMaterial({ vertexColors: true, specular: new Color(0x0a0a0a), flatShading: true, side: DoubleSide, ...pushed }),
+    sides: new ShaderMaterial({
+      uniforms: { outer: { value: new Color("#7fb3ab") }, inner: { value: new Color("#e0a050") } },
+      vertexShader: stripeVertex,
+      fragmentShader: sidesFragment,
+      side: DoubleSide,
+      ...pushed,
+    }),
     stripes: new ShaderMaterial({
       uniforms: { dark: { value: new Color("#21413f") }, light: { value: new Color("#f4f1e8") }, count: { value: 22 } },
       vertexShader: stripeVertex,

@@ -37,11 +37,11 @@ export class Model {
     if (this.mode === "evenness") this.setMode("evenness");
   }
 
-  /** @param {"edges" | "faces" | "smooth" | "stripes" | "evenness"} mode how the picture shows the mesh */
+  /** @param {"edges" | "faces" | "smooth" | "stripes" | "evenness" | "sides"} mode how the picture shows the mesh */
   setMode(mode) {
     this.mode = mode;
-    this.edges.visible = mode === "edges" || mode === "evenness";
-    this.mesh.material = { edges: this.materials.smooth, faces: this.materials.faces, smooth: this.materials.smooth, stripes: this.materials.stripes, evenness: this.materials.evenness }[mode];
+    this.edges.visible = mode === "edges" || mode === "evenness" || mode === "sides";
+    this.mesh.material = { edges: this.materials.smooth, faces: this.materials.faces, smooth: this.materials.smooth, stripes: this.materials.stripes, sides: this.materials.sides, evenness: this.materials.evenness }[mode];
     if (this.mesh.geometry !== this.geometry) this.mesh.geometry.dispose();
     this.mesh.geometry = mode === "evenness" ? this.evennessGeometry() : this.geometry;
   }
