@@ -7,7 +7,7 @@ import json
 import platform
 import sys
 
-ALL = ("surface_grid", "subdivision", "gltf_write", "drag", "drag_curve")
+ALL = ("surface_grid", "subdivision", "gltf_write", "drag", "drag_curve", "form")
 
 
 def main() -> None:

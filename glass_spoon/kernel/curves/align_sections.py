@@ -5,10 +5,12 @@ from __future__ import annotations
 from itertools import pairwise
 
 import numpy as np
+from scipy.interpolate import CubicSpline, make_interp_spline
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.arc_length import measure_length
 from glass_spoon.kernel.curves.blossom import conversion_matrix
+from glass_spoon.kernel.curves.closest_on_curve import largest_distance, span_params
 from glass_spoon.kernel.curves.curve import NurbsCurve, from_homogeneous
 from glass_spoon.kernel.curves.edit_knots import (
     elevate_degree,
@@ -18,7 +20,8 @@ from glass_spoon.kernel.curves.edit_knots import (
     split_curve,
     trim_curve,
 )
-from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, find_kinks
+from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, curve_tangents, find_kinks
+from glass_spoon.kernel.curves.interpolate import from_polynomials
 from glass_spoon.kernel.curves.refit_curve import remove_knot
 from glass_spoon.kernel.errors import InvalidInput
 
@@ -28,8 +31,14 @@ SHARP = float(np.radians(0.5))
 PLACES = 256
 """Places by which two sections are compared."""
 
+DENSE = 1024
+"""Chords by whose length these are spread; near enough to compare by."""
+
 GAIN = 0.02
 """A start is moved only where that brings the sections nearer by this share: each move costs knots."""
+
+PILE = 1.5
+"""How many times the knots of the richest section all knots together may be."""
 
 SAME_KNOT = 1e-7
 """Knots of domains 0 to 1 nearer than this are one."""
@@ -45,36 +54,37 @@ def align_sections(sections: list[NurbsCurve], tolerance: float = 1e-6) -> list[
     closed = [section.is_closed(tolerance) for section in sections]
     if any(closed) != all(closed):
         raise InvalidInput("The sections", "all closed or all open", "mixed")
-    aligned = sections[:1]
+    aligned, target = sections[:1], _even_places(sections[0], closed[0])
     for section in sections[1:]:
-        aligned.append(_nearest_run(aligned[-1], section, closed[0]))
+        run, target = _nearest_run(aligned[-1], target, section, closed[0])
+        aligned.append(run)
     return aligned
 
 
-def _nearest_run(before: NurbsCurve, section: NurbsCurve, closed: bool) -> NurbsCurve:
-    """Return the section as it runs nearest to the one before."""
-    target = _even_places(before, closed)
-    best, least = section, np.inf
+def _nearest_run(before: NurbsCurve, target: Floats, section: NurbsCurve, closed: bool) -> tuple[NurbsCurve, Floats]:
+    """Return the section as it runs nearest to the places (PLACES, 3) of the one before, and its own places so run."""
+    own = _even_places(section, closed)
     at_corner = closed and closed_at_kink(before, SHARP)
+    best, found, least = section, own, np.inf
     for turned in (False, True):
         candidate = reverse_curve(section) if turned else section
-        places = _even_places(candidate, closed)
-        if not closed:
-            score = float((lengths(places - target) ** 2).sum())
-            if score < least * (1 - 1e-9):
-                best, least = candidate, score
-            continue
-        scores = _shift_scores(target, places)
-        shift, score = _best_shift(candidate, scores, at_corner)
+        places = own if not turned else np.roll(own[::-1], 1, axis=0) if closed else own[::-1]
+        if closed:
+            shift, score = _best_shift(candidate, _shift_scores(target, places), at_corner)
+        else:
+            shift, score = 0.0, float((lengths(places - target) ** 2).sum())
         if score < least * (1 - 1e-9) - 1e-12:
-            best, least = (_start_at(candidate, shift) if shift else candidate), score
-    return best
+            best, found, least = (_start_at(candidate, shift) if shift else candidate), places, score
+            found = np.roll(places, -round(shift * PLACES), axis=0)
+    return best, found
 
 
 def _even_places(section: NurbsCurve, closed: bool) -> Floats:
-    """Return PLACES places (n, 3) at even shares of the length; of a closed section measured from their middle."""
-    arc = measure_length(section, 1e-9)
-    places = curve_points(section, arc.to_params(np.linspace(0, arc.length, PLACES, endpoint=not closed)))
+    """Return PLACES places (n, 3) at nearly even shares of the length; of a closed section measured from their middle."""
+    dense = curve_points(section, span_params(section, max(4, -(-DENSE // (len(section.breaks) - 1)))))
+    totals = np.concatenate(([0.0], np.cumsum(lengths(np.diff(dense, axis=0)))))
+    wanted = np.linspace(0, totals[-1], PLACES, endpoint=not closed)
+    places = np.stack([np.interp(wanted, totals, dense[:, axis]) for axis in range(3)], axis=1)
     return places - places.mean(axis=0) if closed else places
 
 
@@ -115,8 +125,11 @@ def _start_at(section: NurbsCurve, share: float) -> NurbsCurve:
     return moved
 
 
-def make_compatible(sections: list[NurbsCurve]) -> list[NurbsCurve]:
+def make_compatible(sections: list[NurbsCurve], tolerance: float = 0.0) -> list[NurbsCurve]:
     """Return the same shapes with one degree and one set of knots over 0 to 1.
+
+    Exact where the knots of all add up to no more than PILE times the richest section's. Otherwise, with a `tolerance` in
+    mm, the sections are written anew as cubics over shared knots within it, where that takes fewer control points.
 
     When all have as many corners, each stretch between corners takes the same share of the parameter; corners then lie
     above each other. Knots nearer than SAME_KNOT are shared. (The NURBS Book, section 10.3.)
@@ -128,8 +141,53 @@ def make_compatible(sections: list[NurbsCurve]) -> list[NurbsCurve]:
     if not len(values):
         return even
     merged = _merged_knots([section.knots[degree + 1 : -degree - 1] for section in even])
+    richest = max(len(section.control_points) for section in even)
+    if tolerance > 0 and len(merged) > PILE * richest:
+        anew = _written_anew(even, tolerance, len(merged))
+        if anew is not None:
+            return anew
     knots = np.concatenate((np.zeros(degree + 1), merged, np.ones(degree + 1)))
     return [_over_knots(section, knots, merged) for section in even]
+
+
+def _written_anew(sections: list[NurbsCurve], tolerance: float, most: int) -> list[NurbsCurve] | None:
+    """Return cubics through places at even shares of the length, doubled until all keep the tolerance; None above `most`.
+
+    Corners, which lie at the same parameters by now, stay corners.
+    """
+    kinks = find_kinks(sections[0], SHARP)
+    stops = np.concatenate(([0.0], kinks, [1.0]))
+    others = [find_kinks(section, SHARP) for section in sections]
+    if any(len(found) != len(kinks) or np.abs(found - kinks).max(initial=0.0) > SAME_KNOT for found in others):
+        return None
+    count = max(4, max(len(section.breaks) for section in sections) // (len(stops) - 1))
+    while count * (len(stops) - 1) < most:
+        fitted = [_through_even(section, stops, count) for section in sections]
+        if max(largest_distance(a, b, 4) for a, b in zip(sections, fitted, strict=True)) <= tolerance:
+            return fitted
+        count *= 2
+    return None
+
+
+def _through_even(section: NurbsCurve, stops: Floats, count: int) -> NurbsCurve:
+    """Return the cubic through `count` + 1 places at even shares of each stretch's length, its end slopes kept."""
+    arc = measure_length(section, 1e-9)
+    smooth_ring = len(stops) == 2 and section.is_closed(1e-6) and not closed_at_kink(section, SHARP)
+    pieces = []
+    for low, high in pairwise(stops):
+        start, end = arc.at_params(np.array([low, high]))
+        params = arc.to_params(np.linspace(start, end, count + 1))
+        params[0], params[-1] = low, high
+        places, shares = curve_points(section, params), np.linspace(low, high, count + 1)
+        if smooth_ring:
+            places[-1] = places[0]
+            return from_polynomials(CubicSpline(shares, places, bc_type="periodic"))
+        inside = np.array([low, high]) + np.array([1e-9, -1e-9]) * (high - low)
+        slopes = curve_tangents(section, inside) * (end - start) / (high - low)
+        ends = ([(1, slopes[0])], [(1, slopes[1])])
+        spline = make_interp_spline(shares, places, k=3, bc_type=ends)  # type: ignore[arg-type]  # lists of derivatives
+        pieces.append(NurbsCurve(3, spline.t, np.asarray(spline.c), np.ones(len(spline.c))))
+    return join_curves(pieces)
 
 
 def _corners_shared(sections: list[NurbsCurve]) -> list[NurbsCurve]:

@@ -44,11 +44,12 @@ class LoftShape:
     align: bool = True
 
 
-def loft_sections(sections: list[NurbsCurve], shape: LoftShape) -> NurbsSurface:
+def loft_sections(sections: list[NurbsCurve], shape: LoftShape, tolerance: float = 1e-3) -> NurbsSurface:
     """Return the surface through all sections: u along them, v from one to the next (skinning, The NURBS Book, 10.3).
 
-    The surface holds every section exactly. Between them it is the spline of `shape.degree` through their control
-    points, with parameters by the mean chord (equation 10.8). Closed sections give a surface that faces outwards.
+    The surface holds every section exactly, or within `tolerance` mm where their knots would pile up
+    (`make_compatible`). Between them it is the spline of `shape.degree` through their control points, with parameters
+    by the mean chord (equation 10.8). Closed sections give a surface that faces outwards.
     Raises InvalidInput for fewer than two sections (three when closed) or a degree out of range, KernelError when two
     sections are the same or their weights cannot be blended.
     """
@@ -59,9 +60,9 @@ def loft_sections(sections: list[NurbsCurve], shape: LoftShape) -> NurbsSurface:
         raise InvalidInput("The degree", "1 to 3", str(shape.degree))
     if shape.closed and shape.ends != ("open", "open"):
         raise InvalidInput("The ends", "open where the loft closes on itself", "closed")
-    rows = make_compatible(align_sections(sections) if shape.align else sections)
+    rows = make_compatible(align_sections(sections) if shape.align else sections, tolerance)
     if rows[0].is_closed(1e-6) and _runs_inward(rows, shape.closed):
-        rows = make_compatible([_backwards(row) for row in rows])
+        rows = [_backwards(row) for row in rows]
     runs = [_through(rows, shape)]
     if shape.ends != ("open", "open"):
         runs = _with_ends(rows, runs, shape)
