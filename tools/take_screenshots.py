@@ -57,6 +57,12 @@ def drawing(page: Page) -> None:
     shot(page, "curvature-comb")
     open_part(page, "Coil spring")
     shot(page, "helix")
+    open_part(page, "Rowing skiff")
+    page.locator("[data-level='2']").click()
+    page.locator("[data-mode=stripes]").click()
+    page.wait_for_timeout(SETTLE)
+    page.locator(".item-list").scroll_into_view_if_needed()
+    shot(page, "hull-stripes")
 
 
 def main() -> None:

@@ -97,7 +97,7 @@ export class Board {
   legend() {
     const legend = this.element.querySelector(".legend");
     legend.hidden = !["evenness", "stripes", "sides"].includes(this.mode);
-    if (this.mode === "sides") legend.textContent = "Green faces out; amber is the inside. Flip a surface that faces the wrong way.";
+    if (this.mode === "sides") legend.textContent = "Green faces out, amber is the inside; Flip turns a surface round.";
     if (this.mode === "stripes") legend.textContent = "Stripes bend where the surface does; a break in them is a kink.";
     if (this.mode !== "evenness") return;
     legend.replaceChildren("Face area:");

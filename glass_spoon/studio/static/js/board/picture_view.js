@@ -6,7 +6,7 @@ import { enterViewport } from "./viewport.js";
 
 const START = new Vector3(0.42, -1, 0.5).normalize();
 /** Share of the picture that the box may fill: bodies rarely reach its corners, lines do. */
-const SOLID_ROOM = 0.98;
+const SOLID_ROOM = 0.9;
 const LINE_ROOM = 0.88;
 const _ray = new Raycaster();
 const _pointer = new Vector2();
