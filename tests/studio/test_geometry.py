@@ -1,10 +1,12 @@
 """What the board loads."""
 
+import io
 import json
 import struct
 
 import numpy as np
 import pytest
+from PIL import Image
 
 from glass_spoon.studio.flows import build_part, show_scene, watched_work
 from glass_spoon.studio.flows.watched_work import WatchedWork, Working
@@ -123,6 +125,18 @@ def test_level_beyond_what_the_board_shows_is_a_sentence(part, as_user, edit):
     assert "the board shows up to 400,000" in text
     answer = as_user("owner").get(f"/parts/{part.id}/view.glb?level=3", headers={"Accept": "application/json"})
     assert answer.status_code == 422
+
+
+def test_a_part_of_curves_alone_has_them_in_its_thumbnail(part, as_user):
+    """Where there is no mesh yet the curves are drawn."""
+    sizes = []
+    for lines in ([], [{"id": "l1", "verb": "star", "gives": "star"}]):
+        part.document = {"format": "glass-spoon/sheet", "version": 1, "name": "Star", "lines": lines}
+        part.revision += 1
+        part.save()
+        picture = Image.open(io.BytesIO(as_user("owner").get(f"/parts/{part.id}/thumbnail.png").content))
+        sizes.append(len(picture.convert("RGB").getcolors(100_000)))
+    assert sizes[0] == 1 < sizes[1]
 
 
 def test_thumbnail_is_a_png_and_follows_the_part(part, as_user, edit):

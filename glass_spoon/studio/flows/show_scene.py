@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.gauges.read_gauges import read_gauges, read_quick_gauges
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.divide_length import make_guide
@@ -13,7 +14,7 @@ from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, subdivide
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.sheet.evaluate import Build, ItemState
-from glass_spoon.sheet.items import Item, MeshItem, SurfaceItem
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem
 from glass_spoon.studio.flows.build_part import RESULTS
 from glass_spoon.studio.flows.watched_work import PATIENCE, Report, WatchedWork, Working
 from glass_spoon.studio.sentences import Refused
@@ -54,6 +55,19 @@ def shown_items(build: Build, level: int) -> list[Shown]:
             mesh = _stand_in(state.key, state.item.surface)
             shown.append(Shown(state.key, state.item_id, name, mesh, state.item.surface, True))
     return shown
+
+
+def shown_curves(build: Build) -> list[NurbsCurve]:
+    """Return the curves that are not hidden."""
+    found: list[NurbsCurve] = []
+    for _, state in (*build.visible("curve"), *build.visible("curves")):
+        if build.document.is_hidden(state.item_id):
+            continue
+        if isinstance(state.item, CurveItem):
+            found.append(state.item.curve)
+        elif isinstance(state.item, CurvesItem):
+            found += state.item.curves
+    return found
 
 
 def _kept(key: str, make: object) -> Item:

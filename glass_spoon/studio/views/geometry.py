@@ -16,7 +16,7 @@ from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.lines.draw.rework import CornerWork, corner_places
 from glass_spoon.studio.access import part_for
 from glass_spoon.studio.flows.build_part import finished_build
-from glass_spoon.studio.flows.show_scene import gauged, readings_of, shown_items
+from glass_spoon.studio.flows.show_scene import gauged, readings_of, shown_curves, shown_items
 from glass_spoon.studio.models import Part
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.gauge_rows import LOOSE
@@ -99,8 +99,8 @@ def thumbnail(request: HttpRequest, part_id: int) -> HttpResponse:
     part_for(request, part_id)
     part = Part.objects.get(id=part_id)
     if part.thumbnail_revision != part.revision:
-        shown = shown_items(finished_build(part.sheet()), 0)
-        picture = draw_thumbnail([item.mesh for item in shown])
+        build = finished_build(part.sheet())
+        picture = draw_thumbnail([item.mesh for item in shown_items(build, 0)], shown_curves(build))
         Part.objects.filter(id=part_id, revision=part.revision).update(thumbnail=picture, thumbnail_revision=F("revision"))
     else:
         picture = bytes(part.thumbnail)
