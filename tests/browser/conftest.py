@@ -2,10 +2,18 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import pytest
 from django.core.management import call_command
 from django.test.testcases import LiveServerThread
 from playwright.sync_api import Page, sync_playwright
+
+from glass_spoon.studio.flows import keep_picture
+from glass_spoon.studio.flows.build_part import finished_build
+from glass_spoon.studio.flows.show_scene import shown_curves, shown_items
+from glass_spoon.studio.models import Part
+from glass_spoon.studio.show.thumbnail import draw_thumbnail
 
 FLAGS = [
     "--no-sandbox",
@@ -32,10 +40,32 @@ def chromium():
         browser.close()
 
 
+ENCODED = lru_cache(maxsize=8)(keep_picture.encode_raster)
+"""The demo's pictures are written anew by the first test that loads them."""
+
+THUMBNAILS: dict[str, bytes] = {}
+"""Pictures of the demo's parts, drawn by the first test that needs them."""
+
+
+def show_thumbnails() -> None:
+    """Give the demo's parts the pictures that an earlier test drew, so that the list of projects costs nothing."""
+    for part in Part.objects.all():
+        if part.name not in THUMBNAILS:
+            build = finished_build(part.sheet())
+            THUMBNAILS[part.name] = draw_thumbnail([item.mesh for item in shown_items(build, 0)], shown_curves(build))
+        Part.objects.filter(id=part.id).update(thumbnail=THUMBNAILS[part.name], thumbnail_revision=part.revision)
+
+
 @pytest.fixture
-def server(transactional_db, static_files):
-    """The application on a free port, static files by WhiteNoise as in production; the demo is loaded."""
+def server(transactional_db, static_files, settings, monkeypatch):
+    """The application on a free port, static files by WhiteNoise as in production; the demo is loaded.
+
+    Passwords are hashed quickly: how slowly that is done is not what these tests are about.
+    """
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+    monkeypatch.setattr(keep_picture, "encode_raster", ENCODED)
     call_command("load_demo")
+    show_thumbnails()
     thread = LiveServerThread("127.0.0.1", static_handler=lambda application: application)
     thread.daemon = True
     thread.start()

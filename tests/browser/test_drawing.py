@@ -221,7 +221,7 @@ def test_a_curve_of_two_hundred_points_ends_where_it_was_dropped(signed_in):
     shown(page)
     target = handle(page, 100)
     box = target.bounding_box()
-    drag(page, target, 37, 0, steps=40)
+    drag(page, target, 37, 0, steps=20)
     shown(page)
     moved = handle(page, 100).bounding_box()
     assert moved["x"] - box["x"] == pytest.approx(37, abs=9)  # snaps to the grid
