@@ -161,7 +161,7 @@ export class DrawingView {
     this.drawComb();
     this.drawCurves();
     this.drawSizes();
-    this.board.pen.drawHandles(this);
+    this.board.pen.marks.drawHandles(this);
     this.board.cornerPick.draw(this);
   }
 

@@ -1,11 +1,12 @@
 /** The pen: points of drawn curves on the board. Placed, dragged, nudged, inserted, removed, made sharp or smooth. */
+import { round, shifted } from "./coordinate_text.js";
 import { PLANES, svgElement } from "./drawing_view.js";
+import { PenMarks } from "./pen_marks.js";
+import { contains, distanceToSegment } from "./plane_places.js";
 
 const REACH_PIXELS = 10;
-const OFFSET = /^(.*[^\s])\s+[-+]\s+[\d.]+ mm$/;
 const NUDGES = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
 const COMMIT_DELAY = 500;
-const END_PIXELS = 44;
 /** The axis that runs out of each plane, and which way the viewer is. */
 const OUT = { front: { axis: "y", sign: -1 }, side: { axis: "x", sign: 1 }, plan: { axis: "z", sign: 1 } };
 
@@ -26,6 +27,7 @@ export class Pen {
     this.reminder = "";
     this.pending = 0;
     this.awaited = null;
+    this.marks = new PenMarks(this);
     this.onMood = () => {};
     this.onPlaceSlip = () => {};
   }
@@ -538,96 +540,14 @@ export class Pen {
   redraw() {
     this.board.drawings.forEach((view) => {
       view.drawCurves();
-      this.drawNet(view);
-      this.drawHandles(view);
+      this.marks.drawNet(view);
+      this.marks.drawHandles(view);
     });
-  }
-
-  /** The control net of the drawing under the pen: from point to point, where the points pull the curve. */
-  drawNet(view) {
-    const drawing = this.drawing();
-    if (!drawing || drawing.manner !== "pulled by" || !this.isSeen(drawing, view)) {
-      view.layers.net.replaceChildren();
-      return;
-    }
-    const places = drawing.points.map((_, index) => view.toScreen(...this.seen(drawing, index, view)).join(","));
-    const name = drawing.closed ? "polygon" : "polyline";
-    view.layers.net.replaceChildren(svgElement(name, { class: "control-net", points: places.join(" ") }));
   }
 
   /** Whether a drawing's points are shown in a view: on its own plane, or everywhere once one lies out of it. */
   isSeen(drawing, view) {
     return drawing.plane === view.plane || (drawing.line === this.activeLine() && drawing.points.some((point) => point[3] !== 0));
-  }
-
-  /** Draw the handles of all drawings seen in a view. */
-  drawHandles(view) {
-    const focused = document.activeElement?.closest?.(".handle")?.dataset;
-    const refocus = focused && view.layers.handles.contains(document.activeElement) ? { ...focused } : null;
-    const parts = [];
-    if (this.drag?.view === view && this.caught) view.layers.snaps.replaceChildren(...this.board.snapping.draw(view, this.caught));
-    const active = this.activeLine();
-    const drawings = this.board.extras.drawings.map((drawing) => (drawing.line === this.local?.line ? this.local : drawing));
-    for (const drawing of drawings) {
-      if (!this.isSeen(drawing, view)) continue;
-      if (drawing.line === active && drawing.plane === view.plane) parts.push(...this.endHandles(view, drawing));
-      drawing.points.forEach((point, index) => parts.push(this.handle(view, drawing, [...this.seen(drawing, index, view), point[2]], index, drawing.line === active)));
-    }
-    view.layers.handles.replaceChildren(...parts);
-    if (refocus) view.layers.handles.querySelector(`[data-line="${refocus.line}"][data-index="${refocus.index}"]`)?.focus({ preventScroll: true });
-  }
-
-  /** Handles that turn the direction of both ends of an open curve through points. */
-  endHandles(view, drawing) {
-    if (drawing.manner !== "through" || drawing.closed || drawing.locked || drawing.points.length < 2 || !this.edits.mayEdit) return [];
-    return [0, 1].flatMap((end) => {
-      const point = drawing.points.at(end ? -1 : 0);
-      const angle = drawing.ends[end] === "at an angle" ? drawing.angles[end] : this.tangentAngle(drawing, end, view);
-      if (angle === null) return [];
-      const [x, y] = view.toScreen(point[0], point[1]);
-      const [hx, hy] = [x + END_PIXELS * Math.cos(angle), y - END_PIXELS * Math.sin(angle)];
-      const words = `Direction at the ${end ? "end" : "start"} of ${drawing.name}`;
-      return [
-        svgElement("line", { class: "end-line", x1: x, y1: y, x2: hx, y2: hy }),
-        svgElement("rect", { class: `end-handle${drawing.ends[end] === "free" ? " is-free" : ""}`, x: hx - 4, y: hy - 4, width: 8, height: 8, "data-end": end, "aria-label": words }),
-      ];
-    });
-  }
-
-  /** @returns {?number} the direction of travel at an end of the curve as it is drawn now, in radians */
-  tangentAngle(drawing, end, view) {
-    const curve = this.board.extras.curves.find((other) => other.id === drawing.line);
-    const index = { x: 0, y: 1, z: 2 };
-    const [r, u] = [index[PLANES[view.plane].right], index[PLANES[view.plane].up]];
-    const point = drawing.points.at(end ? -1 : 0);
-    // The curve may hold a mirror image too, so the piece is found by its place: as it runs, or else run backwards.
-    for (const [at, from, to] of end ? [[9, 6, 9], [0, 3, 0]] : [[0, 0, 3], [9, 9, 6]]) {
-      const piece = curve?.beziers.find((other) => Math.hypot(other[at + r] - point[0], other[at + u] - point[1]) < 1e-2);
-      const [dr, du] = piece ? [piece[to + r] - piece[from + r], piece[to + u] - piece[from + u]] : [0, 0];
-      if (Math.hypot(dr, du) > 1e-9) return Math.atan2(du, dr);
-    }
-    return null;
-  }
-
-  handle(view, drawing, [right, up, sharp], index, isActive) {
-    const [x, y] = view.toScreen(right, up);
-    const axes = PLANES[view.plane];
-    const size = isActive ? 4.6 : 3.2;
-    const chosen = isActive && (index === this.chosen || this.also.has(index));
-    const shape = sharp
-      ? { d: `M${x} ${y - size * 1.2}L${x + size * 1.15} ${y + size * 0.9}H${x - size * 1.15}Z` }
-      : { d: `M${x - size} ${y}a${size} ${size} 0 1 0 ${2 * size} 0a${size} ${size} 0 1 0 ${-2 * size} 0Z` };
-    const element = svgElement("path", {
-      ...shape,
-      class: `handle${isActive ? "" : " is-idle"}${chosen ? " is-chosen" : ""}`,
-      "data-line": drawing.line,
-      "data-index": index,
-      tabindex: this.edits.mayEdit ? 0 : -1,
-      role: "button",
-      "aria-label": `Point ${index + 1} of ${drawing.name}, ${axes.right} ${round(right)} ${axes.up} ${round(up)} mm${sharp ? ", sharp" : ""}`,
-    });
-    element.addEventListener("focus", () => this.onFocus(drawing.line, index));
-    return element;
   }
 
   onFocus(line, index) {
@@ -645,40 +565,8 @@ function isAtRest(focused) {
   return !focused || focused === document.body || Boolean(focused.closest(".board"));
 }
 
-function round(value) {
-  return Math.round(value * 1000) / 1000;
-}
-
-/** The text of a coordinate after a move: plain numbers are replaced, expressions keep their sizes. */
-function shifted(raw, before, after) {
-  if (typeof raw === "number" || /^\s*-?[\d.]+\s*(mm)?\s*$/.test(raw)) return round(after);
-  if (Math.abs(after - before) < 1e-9) return raw;
-  const match = OFFSET.exec(raw);
-  const base = match ? match[1] : raw;
-  const old = match ? Number(raw.slice(base.length).replace(/[\s+m]/g, "")) : 0;
-  const offset = round(old + after - before);
-  if (offset === 0) return base;
-  return `${base} ${offset < 0 ? "-" : "+"} ${Math.abs(offset)} mm`;
-}
-
 /** @returns {{x: number, y: number, z: number}} a drawn point in space */
 function inSpace([right, up, , out], plane) {
   const { right: r, up: u } = PLANES[plane];
   return { [r]: right, [u]: up, [OUT[plane].axis]: OUT[plane].sign * out };
-}
-
-/** Whether a place lies inside an outline, by the crossings of a ray. */
-function contains(outline, [x, y]) {
-  let inside = false;
-  outline.forEach(([ax, ay], k) => {
-    const [bx, by] = outline[(k + 1) % outline.length];
-    if (ay > y !== by > y && x < ((bx - ax) * (y - ay)) / (by - ay) + ax) inside = !inside;
-  });
-  return inside;
-}
-
-function distanceToSegment([x, y], [x1, y1], [x2, y2]) {
-  const [dx, dy] = [x2 - x1, y2 - y1];
-  const share = Math.max(0, Math.min(1, ((x - x1) * dx + (y - y1) * dy) / (dx * dx + dy * dy || 1)));
-  return Math.hypot(x - x1 - share * dx, y - y1 - share * dy);
 }
