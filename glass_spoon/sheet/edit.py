@@ -257,10 +257,13 @@ def _base_name(document: SheetDocument, cls: type[Line], field: str, values: dic
     sources = [str(values[name]) for name in references if f"{{{name}}}" in cls.sentence]
     if cls.gives_kind in ("curve", "curves"):
         return f"{document.item_name(sources[0])} {default}" if sources and sources[0] else default
-    stem = document.item_name(sources[0]).removesuffix("profile").strip() if sources and sources[0] else ""
+    source = document.item_name(sources[0]) if sources and sources[0] else ""
+    stem = source.removesuffix("profile").strip()
     if not stem:
         return default
-    return f"{stem} mesh" if cls.gives_kind == "mesh" else stem
+    if cls.gives_kind == "mesh":
+        return f"{stem} mesh"
+    return stem if stem != source else f"{source} {default}"
 
 
 def free_name(document: SheetDocument, base: str) -> str:

@@ -86,24 +86,21 @@ def test_a_kettle_is_drawn_over_its_reference_true_to_size(signed_in):
     expect(page.locator("[data-field=right]").first).not_to_have_text("0 mm")
     page.keyboard.press("f")
 
-    add_line(page, "draw")
+    page.locator("#next-line").click()
+    page.locator(".proposal[data-verb=draw]").click()
     expect(page.locator(".board-note")).to_contain_text("Click in the front view")
     for number, (x, y) in enumerate(OUTLINE, 1):
-        for key in ("Alt", "Shift"):
-            page.keyboard.down(key)
         page.mouse.click(*on_picture(page, MIDDLE + x, BASE - y))
-        for key in ("Alt", "Shift"):
-            page.keyboard.up(key)
         expect(page.locator(".view-front .handle")).to_have_count(number)
-        saved(page, "line 2 changed")
-    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Done").click()
+    expect(page.locator(".view.can-place")).to_have_count(0)
     shown(page)
 
-    a, b = (
-        handle(page, index).evaluate("e => { const box = e.getBoundingClientRect(); return [box.x, box.y]; }")
-        for index in (3, 4)
-    )
-    page.mouse.click((a[0] + b[0]) / 2 + 5, (a[1] + b[1]) / 2 + 5)
+    middle = """path => {
+        const place = path.getPointAtLength(path.getTotalLength() * 0.6), box = path.ownerSVGElement.getBoundingClientRect();
+        return [box.x + place.x, box.y + place.y];
+    }"""
+    page.mouse.click(*page.locator(".view-front .curve-hit").first.evaluate(middle))
     expect(page.locator("[data-curve-row=Extents] .gauge-text")).to_be_visible()
     half = float(page.locator("[data-curve-row=Extents] .gauge-text").inner_text().split("×")[0])
     assert 2 * half == pytest.approx(164, abs=2.5)  # mouse clicks fall on whole pixels of 1.2 mm

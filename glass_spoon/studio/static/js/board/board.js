@@ -274,7 +274,8 @@ export class Board {
     note.textContent = sentence || this.pen.reminder;
     note.hidden = !note.textContent;
     this.noteOffers = actions.length > 0;
-    for (const [words, act] of actions) {
+    const ending = !sentence && this.pen.reminder ? [["Done", () => this.pen.setPlacing(false)]] : [];
+    for (const [words, act] of [...actions, ...ending]) {
       const button = document.createElement("button");
       button.type = "button";
       button.className = "text-button";
