@@ -49,8 +49,3 @@ class Law:
 
 ONE = Law(1.0, 1.0)
 NOTHING = Law(0.0, 0.0)
-
-
-def constant(value: float) -> Law:
-    """Return the law that is `value` everywhere."""
-    return Law(value, value)

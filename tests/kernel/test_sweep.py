@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from glass_spoon.kernel.arrays import lengths
+from glass_spoon.kernel.curves.arc_length import measure_length
 from glass_spoon.kernel.curves.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.flat_shapes import make_circle, make_rectangle
 from glass_spoon.kernel.curves.helix import HelixShape, carry_frame, make_helix
@@ -19,7 +20,7 @@ from glass_spoon.kernel.curves.place_curve import place_curve, turning
 from glass_spoon.kernel.curves.read_curve import least_radius
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
-from glass_spoon.kernel.law import Law, constant
+from glass_spoon.kernel.law import Law
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_curvature, surface_points
@@ -175,6 +176,31 @@ def test_a_law_runs_from_end_to_end_without_turning_back(way, bias: float) -> No
 
 
 def test_a_constant_law_is_constant_and_a_bias_at_an_end_is_refused() -> None:
-    assert constant(3.0).is_constant
+    assert Law(3.0, 3.0).is_constant
     with pytest.raises(InvalidInput, match="bias"):
         Law(0, 1, "evenly", 0)
+
+
+def test_a_drop_shaped_path_is_mitred_at_its_only_corner() -> None:
+    drop = interpolate_points([[0, 0, 0], [50, 25, 0], [80, 0, 0], [50, -25, 0], [0, 0, 0]])
+    mesh = mesh_surface(sweep_profile(make_rectangle(4, 4), drop, SweepShape(), 1e-4).surface, 16, 200)
+    assert is_closed(mesh)
+    assert enclosed_volume(mesh) == pytest.approx(16 * measure_length(drop).length, rel=1e-3)
+
+
+def test_a_closed_polygon_in_space_closes_corner_to_corner() -> None:
+    """The frame comes back turned; spread along the way, the turn lets the last corner meet the first."""
+    path = make_polyline([[0, 0, 0], [80, 0, 10], [80, 60, 40], [0, 60, -10], [0, 0, 0]])
+    mesh = mesh_surface(sweep_profile(make_rectangle(6, 3), path, SweepShape(), 1e-4).surface, 16, 160)
+    assert is_closed(mesh)
+    assert enclosed_volume(mesh) == pytest.approx(18 * measure_length(path).length, rel=5e-3)
+
+
+@pytest.mark.parametrize(
+    ("shape", "word"), [(SweepShape(scale=Law(1, 2)), "same at both ends"), (SweepShape(twist=Law(0, 1)), "whole turns")]
+)
+def test_laws_that_do_not_come_back_round_a_closed_path_are_told(shape, word: str) -> None:
+    with pytest.raises(InvalidInput, match=word):
+        sweep_profile(make_rectangle(6, 3), ring(40), shape)
+    whole = sweep_profile(make_rectangle(6, 3), ring(40), SweepShape(twist=Law(0, 2 * np.pi)), 1e-3)
+    assert is_closed(mesh_surface(whole.surface, 16, 200))

@@ -189,6 +189,15 @@ def test_an_extruded_plate_holds_area_times_height(sides: str, distance: float) 
     assert (low, high) == pytest.approx((middle - 12.5, middle + 12.5))
 
 
+def test_an_eased_extrusion_follows_its_law() -> None:
+    """Volume by the trapezoid rule over the law's own squares."""
+    shares = np.linspace(0, 1, 2001)
+    factors = read_law("1 to 0.4 eased", "number", {}).at(shares) ** 2
+    wanted = np.pi * 900 * 50 * np.trapezoid(factors, shares)
+    of = surface(RING, {"verb": "extrude", "profile": "l1", "distance": 50, "scale": "1 to 0.4 eased", "gives": "post"})
+    assert volume(of, 64, 96) == pytest.approx(wanted, rel=1e-3)
+
+
 def test_an_outline_that_bends_in_keeps_open_ends() -> None:
     points = [{"x": x, "y": y} for x, y in ((0, 0), (60, 0), (60, 50), (40, 50), (40, 12), (20, 12), (20, 50), (0, 50))]
     notch = {"verb": "draw", "gives": "notch", "points": points, "shape": "closed", "manner": "straight through"}

@@ -23,10 +23,8 @@ from glass_spoon.kernel.curves.edit_knots import (
 from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, curve_tangents, find_kinks
 from glass_spoon.kernel.curves.interpolate import from_polynomials
 from glass_spoon.kernel.curves.refit_curve import remove_knot
+from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE
 from glass_spoon.kernel.errors import InvalidInput
-
-SHARP = float(np.radians(0.5))
-"""Turn of the tangent in radians that makes a corner of a section."""
 
 PLACES = 256
 """Places by which two sections are compared."""
@@ -64,7 +62,7 @@ def align_sections(sections: list[NurbsCurve], tolerance: float = 1e-6) -> list[
 def _nearest_run(before: NurbsCurve, target: Floats, section: NurbsCurve, closed: bool) -> tuple[NurbsCurve, Floats]:
     """Return the section as it runs nearest to the places (PLACES, 3) of the one before, and its own places so run."""
     own = _even_places(section, closed)
-    at_corner = closed and closed_at_kink(before, SHARP)
+    at_corner = closed and closed_at_kink(before, SHARP_ANGLE)
     best, found, least = section, own, np.inf
     for turned in (False, True):
         candidate = reverse_curve(section) if turned else section
@@ -97,11 +95,11 @@ def _shift_scores(target: Floats, places: Floats) -> Floats:
 
 def _best_shift(section: NurbsCurve, scores: Floats, at_corner: bool) -> tuple[float, float]:
     """Return the share of the length at which to start, 0 to stay, and its score; at a corner if there is one and asked."""
-    kinks = find_kinks(section, SHARP)
+    kinks = find_kinks(section, SHARP_ANGLE)
     shares = np.arange(PLACES) / PLACES
     if at_corner and len(kinks):
         arc = measure_length(section, 1e-9)
-        own = [0.0] if closed_at_kink(section, SHARP) else []
+        own = [0.0] if closed_at_kink(section, SHARP_ANGLE) else []
         shares = np.concatenate((own, arc.at_params(kinks) / arc.length))
     values = scores[np.rint(shares * PLACES).astype(int) % PLACES]
     at = int(np.argmin(values))
@@ -155,9 +153,9 @@ def _written_anew(sections: list[NurbsCurve], tolerance: float, most: int) -> li
 
     Corners, which lie at the same parameters by now, stay corners.
     """
-    kinks = find_kinks(sections[0], SHARP)
+    kinks = find_kinks(sections[0], SHARP_ANGLE)
     stops = np.concatenate(([0.0], kinks, [1.0]))
-    others = [find_kinks(section, SHARP) for section in sections]
+    others = [find_kinks(section, SHARP_ANGLE) for section in sections]
     if any(len(found) != len(kinks) or np.abs(found - kinks).max(initial=0.0) > SAME_KNOT for found in others):
         return None
     count = max(4, max(len(section.breaks) for section in sections) // (len(stops) - 1))
@@ -172,7 +170,7 @@ def _written_anew(sections: list[NurbsCurve], tolerance: float, most: int) -> li
 def _through_even(section: NurbsCurve, stops: Floats, count: int) -> NurbsCurve:
     """Return the cubic through `count` + 1 places at even shares of each stretch's length, its end slopes kept."""
     arc = measure_length(section, 1e-9)
-    smooth_ring = len(stops) == 2 and section.is_closed(1e-6) and not closed_at_kink(section, SHARP)
+    smooth_ring = len(stops) == 2 and section.is_closed(1e-6) and not closed_at_kink(section, SHARP_ANGLE)
     pieces = []
     for low, high in pairwise(stops):
         start, end = arc.at_params(np.array([low, high]))
@@ -193,7 +191,7 @@ def _through_even(section: NurbsCurve, stops: Floats, count: int) -> NurbsCurve:
 def _corners_shared(sections: list[NurbsCurve]) -> list[NurbsCurve]:
     """Return sections over 0 to 1; corners of the same number at the same parameter, the mean share of their lengths."""
     plain = [rescale_domain(section, 0.0, 1.0) for section in sections]
-    kinks = [find_kinks(section, SHARP) for section in plain]
+    kinks = [find_kinks(section, SHARP_ANGLE) for section in plain]
     if len({len(found) for found in kinks}) > 1 or not len(kinks[0]):
         return plain
     shares = []

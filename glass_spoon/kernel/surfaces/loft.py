@@ -12,6 +12,7 @@ from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
 from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.curves.align_sections import align_sections, make_compatible
 from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.edit_knots import reverse_curve
 from glass_spoon.kernel.curves.plane_of_curve import find_plane
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.surfaces.section_runs import EndShape, SectionRun, end_run, join_runs, middle_of
@@ -62,17 +63,11 @@ def loft_sections(sections: list[NurbsCurve], shape: LoftShape, tolerance: float
         raise InvalidInput("The ends", "open where the loft closes on itself", "closed")
     rows = make_compatible(align_sections(sections) if shape.align else sections, tolerance)
     if rows[0].is_closed(1e-6) and _runs_inward(rows, shape.closed):
-        rows = [_backwards(row) for row in rows]
+        rows = [reverse_curve(row) for row in rows]
     runs = [_through(rows, shape)]
     if shape.ends != ("open", "open"):
         runs = _with_ends(rows, runs, shape)
     return join_runs(rows[0], runs)
-
-
-def _backwards(row: NurbsCurve) -> NurbsCurve:
-    """Return a row run through the other way."""
-    low, high = row.domain
-    return NurbsCurve(row.degree, low + high - row.knots[::-1], row.control_points[::-1], row.weights[::-1])
 
 
 def _runs_inward(rows: list[NurbsCurve], closed: bool) -> bool:

@@ -14,17 +14,22 @@ from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
 from glass_spoon.kernel.curves.closest_on_curve import span_params
 from glass_spoon.kernel.curves.curve import NurbsCurve, from_homogeneous
 from glass_spoon.kernel.curves.edit_knots import reverse_curve
-from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives, curve_points, curve_tangents, find_kinks
+from glass_spoon.kernel.curves.evaluate_curve import (
+    closed_at_kink,
+    curve_derivatives,
+    curve_points,
+    curve_tangents,
+    find_kinks,
+)
+from glass_spoon.kernel.curves.fit_function import CHECKS
 from glass_spoon.kernel.curves.helix import CarriedFrame, carry_frame
+from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.law import NOTHING, ONE, Law
 from glass_spoon.kernel.surfaces.section_runs import EndShape, SectionRun, end_run, join_runs
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
 Facing = Literal["least twist", "upright"]
-
-KINK = float(np.radians(0.5))
-"""A path whose direction turns by more than this at once has a corner there."""
 
 STEEPEST = float(np.radians(150))
 """A corner that turns by more cannot be mitred."""
@@ -34,9 +39,6 @@ MOST_STATIONS = 20_000
 
 STEP = 0.4
 """Turn in radians between the sections first tried."""
-
-CHECKS = np.array([0.25, 0.5, 0.75])
-"""Where between two sections the deviation is looked at."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -112,7 +114,9 @@ def sweep_profile(profile: NurbsCurve, path: NurbsCurve, shape: SweepShape, tole
     if min(shape.scale.start, shape.scale.end) <= 0:
         raise InvalidInput("The scale", "above 0", f"{min(shape.scale.start, shape.scale.end):g}")
     frames = _frames(arc, path.is_closed(1e-6), shape.facing)
-    stops = arc.at_params(np.concatenate(([path.domain[0]], find_kinks(path, KINK), [path.domain[1]])))
+    if frames.closed:
+        _check_meeting(shape)
+    stops = arc.at_params(np.concatenate(([path.domain[0]], find_kinks(path, SHARP_ANGLE), [path.domain[1]])))
     runs, largest = [], 0.0
     for start, end in pairwise(stops):
         run, off = _run(profile, shape, frames, (float(start), float(end)), tolerance)
@@ -122,6 +126,17 @@ def sweep_profile(profile: NurbsCurve, path: NurbsCurve, shape: SweepShape, tole
     if not frames.closed:
         runs = _with_ends(profile, runs, frames, shape)
     return Swept(join_runs(profile, runs), largest, _tight_place(profile, shape, frames, stops))
+
+
+def _check_meeting(shape: SweepShape) -> None:
+    """Raise InvalidInput for laws that do not bring the profile back to itself round a closed path."""
+    if shape.scale.start != shape.scale.end:
+        raise InvalidInput(
+            "The scale", "the same at both ends of a closed path", f"{shape.scale.end / shape.scale.start:g} times"
+        )
+    turns = (shape.twist.end - shape.twist.start) / (2 * np.pi)
+    if abs(turns - round(turns)) > 1e-9:
+        raise InvalidInput("The twist", "whole turns round a closed path", f"{360 * turns:g}°")
 
 
 def _area(profile: NurbsCurve) -> float:
@@ -135,10 +150,15 @@ def _frames(arc: ArcLength, closed: bool, facing: Facing) -> _Frames:
     carried = carry_frame(arc.curve)
     untwist = 0.0
     if closed and facing == "least twist":
-        tangents = directions(curve_derivatives(arc.curve, carried.params[[0, -1]], 1)[1])
-        turn = _turn_between(carried.axis[-1], carried.axis[0], tangents[0])
-        untwist = turn if lengths(tangents[0] - tangents[1]) < 1e-3 else 0.0
+        first, last = curve_tangents(arc.curve, np.array(arc.curve.domain))
+        untwist = _turn_between(_bent_over(carried.axis[-1], last, first), carried.axis[0], first)
     return _Frames(arc, carried, closed, facing, untwist)
+
+
+def _bent_over(axis: Floats, tangent: Floats, towards: Floats) -> Floats:
+    """Return an axis (3,) across a tangent turned the shortest way with it to another tangent."""
+    lean = 1 + float(tangent @ towards)
+    return axis if lean < 1e-12 else axis - (axis @ towards) / lean * (tangent + towards)
 
 
 def _turn_between(axis: Floats, wanted: Floats, about: Floats) -> float:
@@ -177,7 +197,8 @@ def _run(
     profile: NurbsCurve, shape: SweepShape, frames: _Frames, inside: tuple[float, float], tolerance: float
 ) -> tuple[SectionRun, float]:
     """Fit the control points along one smooth run; every one follows a cubic through as many sections as are needed."""
-    closed = frames.closed and inside[1] - inside[0] >= frames.arc.length * (1 - 1e-9)
+    whole = inside[1] - inside[0] >= frames.arc.length * (1 - 1e-9)
+    closed = frames.closed and whole and not closed_at_kink(frames.arc.curve, SHARP_ANGLE)
     straight = _is_straight(frames, inside) and shape.scale.is_constant and shape.twist.is_constant
     count = 1 if straight else _first_count(shape, frames, inside)
     while count <= MOST_STATIONS:
@@ -224,6 +245,8 @@ def _is_straight(frames: _Frames, inside: tuple[float, float]) -> bool:
     """Say whether the path is straight between two lengths."""
     points = frames.at(np.linspace(*inside, 17), inside)[0]
     chord = points[-1] - points[0]
+    if lengths(chord) < 0.5 * (inside[1] - inside[0]):
+        return False  # it comes back: a ring has no chord to be measured against
     return bool(lengths(cross(points - points[0], np.broadcast_to(directions(chord), points.shape))).max() < 1e-9)
 
 
@@ -237,7 +260,7 @@ def _mitre(runs: list[SectionRun], frames: _Frames, stops: Floats) -> None:
     """Bring both sides of every corner of the path onto the plane halfway between them, moved along their directions."""
     total = len(runs)
     pairs = [(k, k + 1, float(stops[k + 1])) for k in range(total - 1)]
-    if frames.closed and total > 1:
+    if frames.closed and (total > 1 or closed_at_kink(frames.arc.curve, SHARP_ANGLE)):
         pairs.append((total - 1, 0, float(stops[-1])))
     for before, after, at in pairs:
         corner = frames.at(np.array([at]), (float(stops[before]), at))

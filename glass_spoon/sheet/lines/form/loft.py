@@ -20,6 +20,9 @@ from glass_spoon.sheet.planes import AXES
 
 Way = Literal["freely", "squarely"]
 
+EASED_ROWS = 17
+"""Sections of an extrusion whose scale does not run evenly."""
+
 
 class Loft(Line):
     """A surface through sections."""
@@ -112,9 +115,15 @@ class Extrude(Line):
         if ends != ("open", "open"):
             _check_seen_whole(profile, way)
         first = place_curve(profile, moving(-way * distance / 2)) if self.sides == "to both sides" else profile
-        law, last = given.law("scale"), place_curve(first, moving(way * distance))
-        rows = [scaled_about(first, way, law.start), scaled_about(last, way, law.end)]
-        return SurfaceItem(loft_sections(rows, LoftShape(degree=1, align=False, ends=ends)))  # type: ignore[arg-type]
+        law = given.law("scale")
+        ruled = law.is_constant or (law.way == "evenly" and law.bias == 0.5)
+        shares = np.linspace(0.0, 1.0, 2 if ruled else EASED_ROWS)
+        rows = [
+            scaled_about(place_curve(first, moving(way * distance * share)), way, float(factor))
+            for share, factor in zip(shares, law.at(shares), strict=True)
+        ]
+        shape = LoftShape(degree=1 if ruled else 3, spacing="uniform", align=False, ends=ends)  # type: ignore[arg-type]
+        return SurfaceItem(loft_sections(rows, shape))
 
 
 def _check_seen_whole(profile: NurbsCurve, way: Floats) -> None:
