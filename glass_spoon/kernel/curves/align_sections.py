@@ -112,7 +112,13 @@ def _best_shift(section: NurbsCurve, scores: Floats, at_corner: bool) -> tuple[f
 def _start_at(section: NurbsCurve, share: float) -> NurbsCurve:
     """Return a closed section started at a share of its length; where it was smooth at its old start, knots go again."""
     arc = measure_length(section, 1e-9)
-    first, second = split_curve(section, float(arc.to_params(np.array([share * arc.length]))[0]))
+    param = float(arc.to_params(np.array([share * arc.length]))[0])
+    nearest = float(section.breaks[np.argmin(np.abs(section.breaks - param))])
+    low, high = section.domain
+    param = nearest if abs(nearest - param) <= SAME_KNOT * (high - low) else param  # no sliver of a span beside a knot
+    if param in (low, high):
+        return section
+    first, second = split_curve(section, param)
     moved = join_curves([second, first])
     joint = moved.domain[0] + second.domain[1] - second.domain[0]
     for _ in range(section.degree - 1):

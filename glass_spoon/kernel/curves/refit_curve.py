@@ -391,6 +391,8 @@ def remove_knot(curve: NurbsCurve, param: float, tolerance: float) -> NurbsCurve
     matrix = conversion_matrix(knots, curve.degree, curve.knots, curve.degree)
     control: Floats = np.linalg.lstsq(matrix, curve.homogeneous, rcond=None)[0].astype(np.float64)
     control[0], control[-1] = curve.homogeneous[0], curve.homogeneous[-1]
+    if control[:, 3].min() <= 0:
+        return None
     shorter = from_homogeneous(curve.degree, knots, control)
     again = insert_knots(shorter, [float(curve.knots[at[-1]])])
     return shorter if lengths(again.control_points - curve.control_points).max() <= tolerance else None

@@ -19,7 +19,7 @@ from glass_spoon.kernel.curves.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.line_and_arc import unit_arc
 from glass_spoon.kernel.surfaces.surface import NurbsSurface, surface_from_homogeneous
 
-EndShape = Literal["open", "flat", "domed"]
+EndShape = Literal["open", "flat", "domed", "pointed"]
 
 MIDDLE_PLACES = 128
 """Places whose centroid is taken for the middle of a section."""
@@ -67,22 +67,32 @@ def ruled_run(first: Floats, second: Floats, length: float) -> SectionRun:
     return SectionRun(np.stack((first, second), axis=1), 1, np.array([0.0, 0.0, length, length]))
 
 
-def end_run(section: NurbsCurve, outward: Floats, shape: EndShape, at_start: bool) -> SectionRun | None:
-    """Return the run that closes an end: flat to the middle of its section, or domed out of it; None for an open end.
+def end_run(
+    section: NurbsCurve,
+    outward: Floats,
+    shape: EndShape,
+    at_start: bool,
+    middle: Floats | None = None,
+    point: float = 0.0,
+) -> SectionRun | None:
+    """Return the run that closes an end: flat to the middle of its section, domed out of it, or pointed; None for an open end.
 
-    outward: unit direction (3,) out of the end. A dome is as high as the section reaches from its middle: over a circle
-    a half sphere, exactly.
+    outward: unit direction (3,) out of the end. middle (3,): what the end is closed about, the section's own when None. A
+    dome is as high as the section reaches from there: over a circle a half sphere, exactly. A pointed end runs straight to
+    a tip `point` mm outwards, as far as the section reaches when 0.
     """
     if shape == "open":
         return None
-    row, middle = section.homogeneous, middle_of(section)
+    if middle is None:
+        middle = middle_of(section)
     radius = float(lengths(curve_points(section, span_params(section, 16)) - middle).max())
-    if shape == "flat":
-        weights = section.weights
-        pole = np.column_stack((middle * weights[:, None], weights))
-        run = ruled_run(row, pole, radius)
-    else:
+    if shape == "domed":
         run = _dome_run(section, middle, radius * outward)
+    else:
+        tip = middle if shape == "flat" else middle + (point or radius) * outward
+        weights = section.weights
+        pole = np.column_stack((tip * weights[:, None], weights))
+        run = ruled_run(section.homogeneous, pole, float(np.hypot(radius, lengths(tip - middle))))
     return reversed_run(run) if at_start else run
 
 

@@ -1,0 +1,503 @@
+"""A quad mesh of a set of surfaces: counts agree along chains of facing edges, shared edges share their vertices.
+
+      +---+---+---+---+---+
+      |   |   |   :   |   |      all edges across a chain take one count; a vertex on a shared edge is one vertex by
+      +---+---+---+---+---+      construction, so nothing is welded by distance
+      |   |   |   :   |   |
+      +---+---+---+---+---+
+
+Surfaces are cut at their sharp points first, so that an edge of the mesh runs along each. Surfaces that run to one point
+side by side (a flat end, a dome) are closed there together, by the disc of `pole_cap` or by a fan of triangles.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths, owned, sum_by_index
+from glass_spoon.kernel.errors import CountImpossible, TooManyFaces
+from glass_spoon.kernel.meshes.divide_length import KINK_ANGLE, make_guide
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.mesh_surface import MAX_CAP_RING, PoleClosing
+from glass_spoon.kernel.meshes.pole_cap import DiscMesh, core_sides, make_disc, make_sector, transition_rings
+from glass_spoon.kernel.meshes.topology import make_topology
+from glass_spoon.kernel.surfaces.edit_surface import split_surface
+from glass_spoon.kernel.surfaces.evaluate_surface import surface_points_normals
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import EdgeName, SharedEdge, SurfaceSet, edge_chains
+
+SIDE_TURN = np.radians(120)
+"""Most that the direction of an edge may turn over one side of a face: a circle takes three at least."""
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What the counts should come near to: an edge length in mm along u and along v."""
+
+    lengths: tuple[float, float]
+
+
+@dataclass(frozen=True, eq=False)
+class CutSet:
+    """A set cut at sharp points: the pieces, the number of the surface each was cut from, and its place (n, 2, 2) in it.
+
+    place: first and last share of the parent's domain, by axis.
+    """
+
+    shape: SurfaceSet
+    parents: Ints
+    place: Floats
+
+    @property
+    def pieces(self) -> tuple[NurbsSurface, ...]:
+        """The surfaces."""
+        return self.shape.surfaces
+
+
+@dataclass(frozen=True)
+class Sector:
+    """A piece that runs to one point: rim and pole along `axis`, the pole at `end` of the other axis.
+
+    forward: the fan runs through it from its start to its end along `axis`.
+    """
+
+    piece: int
+    axis: int
+    end: Literal[0, -1]
+    forward: bool = True
+
+
+@dataclass(frozen=True)
+class Fan:
+    """Sectors side by side about one point; closed when the last meets the first."""
+
+    sectors: tuple[Sector, ...]
+    closed: bool
+
+
+def mesh_set(
+    shape: SurfaceSet,
+    wish: Wish,
+    poles: PoleClosing = "quads",
+    crease_sharp: bool = True,
+    face_limit: int = 4_000_000,
+) -> Mesh:
+    """Return one mesh of all surfaces, with edges of about the wished lengths, even along the edges of each piece.
+
+    Points carry "normal", corners "uv" (parameters of their surface, 0 .. 1), faces "piece" (the number of their surface).
+    With `crease_sharp` edges along which pieces do not meet smoothly carry an infinite "sharpness". Surfaces keep their
+    sides: see `orient_set`. Raises TooManyFaces before memory is taken, CountImpossible for a pole too large for quads.
+    """
+    cut = cut_at_kinks(shape)
+    fans = find_fans(cut)
+    counts = plan_counts(cut, fans, wish, poles)
+    predicted = int(counts.prod(axis=1).sum())
+    if predicted > face_limit:
+        raise TooManyFaces(predicted, face_limit)
+    return _assemble(cut, fans, counts, poles, crease_sharp)
+
+
+def cut_at_kinks(shape: SurfaceSet) -> CutSet:
+    """Return the set with every surface cut at its sharp points, and one with two poles cut midway between them."""
+    pieces: list[NurbsSurface] = []
+    parents: list[int] = []
+    is_pole = shape.edges.is_pole.reshape(-1, 2, 2)
+    for number, surface in enumerate(shape.surfaces):
+        # Edges along one axis are points where the other axis runs from pole to pole.
+        for piece in _cut_surface(surface, (bool(is_pole[number, 1].all()), bool(is_pole[number, 0].all()))):
+            pieces.append(piece)
+            parents.append(number)
+    if len(pieces) == len(shape.surfaces):
+        return CutSet(shape, np.arange(len(pieces)), np.broadcast_to([0.0, 1.0], (len(pieces), 2, 2)))
+    place = np.empty((len(pieces), 2, 2))
+    for row, (piece, parent) in enumerate(zip(pieces, parents, strict=True)):
+        for axis in (0, 1):
+            low, high = shape.surfaces[parent].domain(axis)
+            place[row, axis] = (np.array(piece.domain(axis)) - low) / (high - low)
+    return CutSet(SurfaceSet(tuple(pieces), shape.tolerance), np.array(parents), place)
+
+
+def _cut_surface(surface: NurbsSurface, between_poles: tuple[bool, bool]) -> list[NurbsSurface]:
+    """Return the pieces of one surface."""
+    pieces = [surface]
+    for axis in (0, 1):
+        stops: list[float] = []
+        if may_have_kinks(surface, axis):
+            stops = [float(stop) for stop in make_guide(surface, axis).stops[1:-1]]
+        if not stops and between_poles[axis]:
+            stops = [sum(surface.domain(axis)) / 2]
+        for stop in stops:
+            last = [piece for piece in pieces if piece.domain(axis)[0] < stop < piece.domain(axis)[1]]
+            for piece in last:
+                at = pieces.index(piece)
+                pieces[at : at + 1] = split_surface(piece, axis, stop)
+    return pieces
+
+
+def may_have_kinks(surface: NurbsSurface, axis: int) -> bool:
+    """Say whether an axis has inner knots of full multiplicity, the only places of sharp points that are not coincidences."""
+    inner = surface.knots[axis][surface.degrees[axis] + 1 : -surface.degrees[axis] - 1]
+    return bool(len(inner) and np.unique(inner, return_counts=True)[1].max() >= surface.degrees[axis])
+
+
+def find_fans(cut: CutSet) -> list[Fan]:
+    """Return the fans of pieces with one pole, each piece in one fan."""
+    poles: dict[int, list[EdgeName]] = {}
+    for name, pole in zip(cut.shape.edges.names, cut.shape.edges.is_pole, strict=True):
+        if pole:
+            poles.setdefault(name.piece, []).append(name)
+    sectors = {piece: Sector(piece, found[0].axis, found[0].end) for piece, found in poles.items() if len(found) == 1}
+    across: dict[EdgeName, EdgeName] = {}
+    for pair in cut.shape.shared:
+        if all(name.piece in sectors and name.axis != sectors[name.piece].axis for name in (pair.first, pair.second)):
+            ends = [_is_pole_first(sectors[name.piece]) for name in (pair.first, pair.second)]
+            if (ends[0] == ends[1]) != pair.reversed:
+                across[pair.first], across[pair.second] = pair.second, pair.first
+    fans, left = [], dict(sectors)
+    while left:
+        open_ones = [
+            sector for sector in left.values() if any(side not in across for side in (_side(sector, 0), _side(sector, -1)))
+        ]
+        start = open_ones[0] if open_ones else next(iter(left.values()))
+        if open_ones and _side(start, 0) in across:
+            start = Sector(start.piece, start.axis, start.end, forward=False)
+        fan, closed = _walk(start, sectors, across)
+        for sector in fan:
+            left.pop(sector.piece, None)
+        fans.append(Fan(tuple(fan), closed))
+    return fans
+
+
+def _is_pole_first(sector: Sector) -> bool:
+    return sector.end == 0
+
+
+def _side(sector: Sector, end: Literal[0, -1]) -> EdgeName:
+    """Return the side of a sector at the start or the end of its rim."""
+    return EdgeName(sector.piece, 1 - sector.axis, end)
+
+
+def _walk(start: Sector, sectors: dict[int, Sector], across: dict[EdgeName, EdgeName]) -> tuple[list[Sector], bool]:
+    """Return the sectors from one on, side by side, and whether they come back to it."""
+    fan = [start]
+    while True:
+        here = fan[-1]
+        entered = across.get(_side(here, -1 if here.forward else 0))
+        if entered is None:
+            return fan, False
+        if entered.piece == start.piece:
+            return fan, True
+        if any(entered.piece == other.piece for other in fan):
+            return fan, False
+        found = sectors[entered.piece]
+        fan.append(Sector(found.piece, found.axis, found.end, entered.end == 0))
+
+
+def plan_counts(cut: CutSet, fans: list[Fan], wish: Wish, poles: PoleClosing) -> Ints:
+    """Return the counts (pieces, 2) along u and along v: one for each chain, the mean of what its edges wish.
+
+    Rims of fans that quads close take even counts, in all at least four.
+    """
+    edges = cut.shape.edges
+    wished, least = np.zeros((len(cut.pieces), 2)), np.ones((len(cut.pieces), 2))
+    sides = np.where(edges.is_pole, 1, np.ceil(_turns(edges.places) / SIDE_TURN - 1e-6))
+    for name, size, side in zip(edges.names, edges.lengths, sides, strict=True):
+        where = (name.piece, name.axis)
+        wished[where] = max(wished[where], size / wish.lengths[name.axis])
+        least[where] = max(least[where], side)
+    chains = edge_chains(len(cut.pieces), cut.shape.shared)
+    total = chains.max() + 1
+    flat = chains.ravel()
+    mean = np.bincount(flat, wished.ravel(), total) / np.bincount(flat, minlength=total)
+    low = np.zeros(total)
+    np.maximum.at(low, flat, least.ravel())
+    counts = np.maximum(np.rint(mean), low)
+    if poles == "quads":
+        for fan in fans:
+            for sector in fan.sectors:
+                chain = chains[sector.piece, sector.axis]
+                counts[chain] = max(2 * np.ceil(counts[chain] / 2), 4 if len(fan.sectors) == 1 and fan.closed else 2)
+    return counts[chains].astype(np.int64)
+
+
+def _turns(places: Floats) -> Floats:
+    """Return how far in radians the direction of each edge turns, by places (edges, n, 3) even along it."""
+    steps = directions(np.diff(places, axis=1))
+    turns = np.arccos(np.clip(np.einsum("eij,eij->ei", steps[:, :-1], steps[:, 1:]), -1, 1))
+    result: Floats = turns.sum(axis=1) * steps.shape[1] / turns.shape[1]
+    return result
+
+
+@dataclass(eq=False)
+class _Parts:
+    """A mesh in the making: vertices of all grids and caps, before shared ones are one."""
+
+    points: list[Floats]
+    normals: list[Floats]
+    faces: list[Ints]
+    uvs: list[Floats]
+    owners: list[Ints]
+    total: int = 0
+
+    def add_vertices(self, points: Floats, normals: Floats) -> int:
+        """Keep vertices (n, 3); return the number of the first."""
+        first = self.total
+        self.points.append(points)
+        self.normals.append(normals)
+        self.total += len(points)
+        return first
+
+
+@dataclass(frozen=True, eq=False)
+class _Grid:
+    """The grid of a piece: vertex numbers and parameters u, v, each (nu + 1, nv + 1)."""
+
+    numbers: Ints
+    u: Floats
+    v: Floats
+
+
+def _assemble(cut: CutSet, fans: list[Fan], counts: Ints, poles: PoleClosing, crease_sharp: bool) -> Mesh:
+    """Evaluate all grids, close the fans, make shared vertices one, and gather the attributes."""
+    parts = _Parts([], [], [], [], [])
+    names = cut.shape.edges.names
+    even = cut.shape.edges.even_params(np.array([counts[name.piece, name.axis] for name in names]))
+    grids = [_make_grid(cut, piece, counts[piece], even, parts) for piece in range(len(cut.pieces))]
+    caps = {sector.piece: _cap_size(fan, counts, poles) for fan in fans for sector in fan.sectors}
+    at = {sector.piece: sector for fan in fans for sector in fan.sectors}
+    for piece, grid in enumerate(grids):
+        _add_quads(parts, cut, piece, grid, at.get(piece), caps.get(piece, 0))
+    labels = _merge(parts.total, grids, cut.shape.shared)
+    normals = np.concatenate(parts.normals)
+    for fan in fans:
+        _add_cap(parts, cut, fan, grids, counts, poles)
+    labels = np.concatenate((labels, labels.max() + 1 + np.arange(parts.total - len(labels))))
+    return _finish(parts, labels, cut, grids, normals, crease_sharp)
+
+
+def _make_grid(cut: CutSet, piece: int, counts: Ints, even: list[Floats], parts: _Parts) -> _Grid:
+    """Evaluate the grid of a piece: even by length along its four edges, its inside blended between them."""
+    surface, edges = cut.pieces[piece], cut.shape.edges
+    params: list[list[Floats]] = []
+    for axis in (0, 1):
+        rows = [edges.number[EdgeName(piece, axis, end)] for end in (0, -1)]  # type: ignore[arg-type]  # 0 or -1
+        solid = [row for row in rows if not edges.is_pole[row]]
+        plain = np.linspace(*surface.domain(axis), int(counts[axis]) + 1)
+        # An edge that is one point takes the parameters of the edge across.
+        both = [even[row] if not edges.is_pole[row] else even[solid[0]] if solid else plain for row in rows]
+        params.append(both)
+    (u_first, u_last), (v_first, v_last) = params
+    s, t = (np.linspace(0.0, 1.0, int(count) + 1) for count in counts)
+    u = u_first[:, None] * (1 - t) + u_last[:, None] * t
+    v = v_first * (1 - s[:, None]) + v_last * s[:, None]
+    points, normals = surface_points_normals(surface, u.ravel(), v.ravel())
+    first_number = parts.add_vertices(points, normals)
+    return _Grid(first_number + np.arange(u.size).reshape(u.shape), u, v)
+
+
+def _cap_size(fan: Fan, counts: Ints, poles: PoleClosing) -> int:
+    """Return how many rings of a fan its cap takes."""
+    first = fan.sectors[0]
+    if poles == "fan":
+        return 1
+    rim = _rim_count(fan, counts)
+    if rim > MAX_CAP_RING:
+        raise CountImpossible(f"{rim:,} edges round a pole are too many to be closed with quads. Use longer edges.")
+    side = core_sides(rim, whole=fan.closed)[0]
+    ideal = (side // 2 if fan.closed else side) + transition_rings(rim)
+    return min(ideal, int(counts[first.piece, 1 - first.axis]))
+
+
+def _rim_count(fan: Fan, counts: Ints) -> int:
+    return int(sum(counts[sector.piece, sector.axis] for sector in fan.sectors))
+
+
+def _add_quads(parts: _Parts, cut: CutSet, piece: int, grid: _Grid, sector: Sector | None, cap: int) -> None:
+    """Keep the quads of a grid, without those that a cap takes the place of."""
+    numbers, uv = grid.numbers, _scaled(cut, piece, grid.u, grid.v)
+    if sector is not None:
+        kept = slice(cap, None) if sector.end == 0 else slice(None, numbers.shape[1 - sector.axis] - cap)
+        part = (slice(None), kept) if sector.axis == 0 else (kept, slice(None))
+        numbers, uv = numbers[part], uv[part]
+    _add_faces(parts, _quads(numbers), _quads(uv), cut.parents[piece])
+
+
+def _quads(rows: Ints | Floats) -> Ints:
+    """Return the corners (faces, 4, ...) of the quads of a grid (m, n, ...), counter-clockwise in u and v."""
+    corners = (rows[:-1, :-1], rows[1:, :-1], rows[1:, 1:], rows[:-1, 1:])
+    return np.stack(corners, axis=2).reshape(-1, 4, *rows.shape[2:])
+
+
+def _add_faces(parts: _Parts, faces: Ints, uv: Floats, owner: int) -> None:
+    if len(faces):
+        parts.faces.append(faces)
+        parts.uvs.append(uv)
+        parts.owners.append(np.full(len(faces), owner))
+
+
+def _scaled(cut: CutSet, piece: int, u: Floats, v: Floats) -> Floats:
+    """Return parameters (..., 2) of the surface that a piece was cut from, scaled to 0 .. 1."""
+    result = []
+    for axis, params in enumerate((u, v)):
+        low, high = cut.pieces[piece].domain(axis)
+        first, last = cut.place[piece, axis]
+        result.append(first + (params - low) / (high - low) * (last - first))
+    return np.stack(result, axis=-1)
+
+
+def _merge(total: int, grids: list[_Grid], shared: list[SharedEdge]) -> Ints:
+    """Return for each vertex (total,) the number of the one that it is with others."""
+    pairs = [np.zeros((2, 0), dtype=np.int64)]
+    for pair in shared:
+        rows = [_edge_numbers(grids[name.piece], name) for name in (pair.first, pair.second)]
+        pairs.append(np.stack((rows[0], rows[1][::-1] if pair.reversed else rows[1])))
+    rows, columns = np.concatenate(pairs, axis=1)
+    graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, columns)), shape=(total, total))
+    return np.asarray(connected_components(graph, directed=False)[1], dtype=np.int64)
+
+
+def _edge_numbers(grid: _Grid, name: EdgeName) -> Ints:
+    """Return the vertices on an edge, as the edge runs."""
+    return np.asarray(np.take(grid.numbers, name.end, axis=1 - name.axis))
+
+
+def _add_cap(parts: _Parts, cut: CutSet, fan: Fan, grids: list[_Grid], counts: Ints, poles: PoleClosing) -> None:
+    """Close a fan about its point."""
+    cap = _cap_size(fan, counts, poles)
+    rings = [_ring_of(sector, grids[sector.piece], cap) for sector in fan.sectors]
+    ring = np.concatenate([numbers[:-1] for numbers in rings] + ([] if fan.closed else [rings[-1][-1:]]))
+    rim = _rim_count(fan, counts)
+    disc = _fan_disc(rim, fan.closed) if poles == "fan" else make_disc(rim) if fan.closed else make_sector(rim)
+    whole = 2 * np.pi if fan.closed else np.pi / 2
+    radius = np.minimum(np.hypot(*disc.places.T), 1.0)
+    turn = np.clip(np.arctan2(disc.places[:, 1], disc.places[:, 0]) % (2 * np.pi) / whole, 0, 1) * rim
+    turn[: len(ring)] = np.arange(len(ring))
+    starts = np.concatenate(([0], np.cumsum([counts[sector.piece, sector.axis] for sector in fan.sectors])))
+    owner = np.clip(np.searchsorted(starts, turn, side="right") - 1, 0, len(fan.sectors) - 1)
+    inner = np.arange(len(disc.places)) >= len(ring)
+    points, normals = np.empty((len(turn), 3)), np.empty((len(turn), 3))
+    for number, sector in enumerate(fan.sectors):
+        chosen = np.flatnonzero((owner == number) & inner)
+        u, v = _cap_params(sector, grids[sector.piece], cap, turn[chosen] - starts[number], radius[chosen])
+        points[chosen], normals[chosen] = surface_points_normals(cut.pieces[sector.piece], u, v)
+    first = parts.add_vertices(points[inner], normals[inner])
+    numbers = np.concatenate((ring, first + np.arange(int(inner.sum()))))
+    faces = disc.faces
+    middle = _face_turns(turn[faces], rim, fan.closed)
+    of_face = np.clip(np.searchsorted(starts, middle, side="right") - 1, 0, len(fan.sectors) - 1)
+    for number, sector in enumerate(fan.sectors):
+        own = faces[of_face == number]
+        local = _unwrapped(turn[own], middle[of_face == number], rim, fan.closed) - starts[number]
+        u, v = _cap_params(sector, grids[sector.piece], cap, local.ravel(), radius[own].ravel())
+        uv = _scaled(cut, sector.piece, u, v).reshape(*own.shape, 2)
+        outward = (sector.axis == 0) == (sector.end == -1)
+        flip = outward != sector.forward
+        _add_faces(
+            parts,
+            numbers[own][:, ::-1] if flip else numbers[own],
+            uv[:, ::-1] if flip else uv,
+            cut.parents[sector.piece],
+        )
+
+
+def _fan_disc(rim: int, closed: bool) -> DiscMesh:
+    """Return the fan of triangles over a ring, as make_disc and make_sector return theirs."""
+    angles = np.linspace(0, 2 * np.pi if closed else np.pi / 2, rim + 1)[: rim if closed else rim + 1]
+    places = np.vstack((np.column_stack((np.cos(angles), np.sin(angles))), [[0.0, 0.0]]))
+    ring = np.arange(len(angles))
+    ends = np.roll(ring, -1) if closed else ring[1:]
+    starts = ring if closed else ring[:-1]
+    return DiscMesh(places, np.column_stack((starts, ends, np.full(rim, len(angles)))))
+
+
+def _face_turns(turns: Floats, rim: int, closed: bool) -> Floats:
+    """Return the mean place round (f,) of the corners (f, k) of faces."""
+    if closed:
+        turns = turns + np.rint((turns[:, :1] - turns) / rim) * rim
+        return np.asarray(turns.mean(axis=1) % rim)
+    return np.asarray(turns.mean(axis=1))
+
+
+def _unwrapped(turns: Floats, middle: Floats, rim: int, closed: bool) -> Floats:
+    """Return places round (f, k) moved by whole turns to the middles (f,) of their faces."""
+    return turns + np.rint((middle[:, None] - turns) / rim) * rim if closed else turns
+
+
+def _ring_of(sector: Sector, grid: _Grid, cap: int) -> Ints:
+    """Return the vertices of the ring that the cap stands on, along the fan."""
+    row = cap if sector.end == 0 else grid.numbers.shape[1 - sector.axis] - 1 - cap
+    ring = np.take(grid.numbers, row, axis=1 - sector.axis)
+    return ring if sector.forward else ring[::-1]
+
+
+def _cap_params(sector: Sector, grid: _Grid, cap: int, along: Floats, radius: Floats) -> tuple[Floats, Floats]:
+    """Return u and v (n,) at places along the rim, counted in edges from the sector's start, and shares of the cap's radius."""
+    u, v = (grid.u, grid.v) if sector.axis == 0 else (grid.u.T, grid.v.T)
+    if sector.end == 0:
+        u, v = u[:, : cap + 1], v[:, : cap + 1]
+    else:
+        u, v = u[:, ::-1][:, : cap + 1], v[:, ::-1][:, : cap + 1]
+    count = u.shape[0] - 1
+    x = np.clip(along if sector.forward else count - along, 0, count)
+    return _bilinear(u, x, radius * cap), _bilinear(v, x, radius * cap)
+
+
+def _bilinear(values: Floats, x: Floats, y: Floats) -> Floats:
+    """Return values (m, n) interpolated at places x, y (k,) counted in rows and columns."""
+    i = np.clip(np.floor(x).astype(int), 0, values.shape[0] - 2)
+    j = np.clip(np.floor(y).astype(int), 0, values.shape[1] - 2)
+    a, b = x - i, y - j
+    low = values[i, j] * (1 - a) + values[i + 1, j] * a
+    high = values[i, j + 1] * (1 - a) + values[i + 1, j + 1] * a
+    return np.asarray(low * (1 - b) + high * b)
+
+
+def _finish(parts: _Parts, labels: Ints, cut: CutSet, grids: list[_Grid], normals: Floats, crease_sharp: bool) -> Mesh:
+    """Return the mesh of the parts with shared vertices made one and unused ones left out."""
+    corners = np.concatenate([labels[faces].ravel() for faces in parts.faces])
+    sides = np.concatenate([np.full(len(faces), faces.shape[1]) for faces in parts.faces])
+    used, numbered = np.unique(corners, return_inverse=True)
+    first = np.full(int(labels.max()) + 1, -1)
+    first[labels[::-1]] = np.arange(len(labels))[::-1]
+    points = np.concatenate(parts.points)[first[used]]
+    merged = directions(sum_by_index(labels, np.concatenate(parts.normals), int(labels.max()) + 1))[used]
+    offsets = None if (sides == 4).all() else np.concatenate(([0], np.cumsum(sides)))
+    topology = make_topology(len(used), numbered.reshape(-1, 4) if offsets is None else numbered, offsets=offsets)
+    edges: dict[str, Floats] = {}
+    if crease_sharp:
+        renumber = np.full(int(labels.max()) + 1, -1)
+        renumber[used] = np.arange(len(used))
+        sharp = _sharp_pairs(cut, grids, normals, renumber[labels])
+        if len(sharp):
+            ends = np.sort(topology.edges.ends.astype(np.int64), axis=1)
+            keys = ends[:, 0] * len(used) + ends[:, 1]
+            sharpness = np.where(np.isin(keys, sharp[:, 0] * len(used) + sharp[:, 1]), np.inf, 0.0)
+            edges["sharpness"] = sharpness
+    uv = np.concatenate([part.reshape(-1, 2) for part in parts.uvs])
+    return Mesh(
+        topology,
+        owned(points),
+        points={"normal": owned(merged)},
+        corners={"uv": owned(uv)},
+        edges=edges,
+        faces={"piece": np.concatenate(parts.owners).astype(np.float64)},
+    )
+
+
+def _sharp_pairs(cut: CutSet, grids: list[_Grid], normals: Floats, numbers: Ints) -> Ints:
+    """Return the vertex pairs (n, 2), lower first, along shared edges at which the normals of both sides differ."""
+    found = [np.zeros((0, 2), dtype=np.int64)]
+    for pair in cut.shape.shared:
+        rows = [_edge_numbers(grids[name.piece], name) for name in (pair.first, pair.second)]
+        second = rows[1][::-1] if pair.reversed else rows[1]
+        apart = lengths(normals[rows[0]] - normals[second])
+        if float(np.median(apart)) > 2 * np.sin(KINK_ANGLE / 2):
+            row = numbers[rows[0]]
+            row = row[row >= 0]
+            found.append(np.sort(np.column_stack((row[:-1], row[1:])), axis=1))
+    return np.concatenate(found)

@@ -1,0 +1,158 @@
+"""Surfaces that belong together, and the edges that they share."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal
+
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
+
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths
+from glass_spoon.kernel.curves.even_lengths import LengthTable, measure_alike, points_alike
+from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve
+
+End = Literal[0, -1]
+
+SHARES = np.linspace(0.0, 1.0, 9)
+"""Shares of the length at which two edges are compared."""
+
+@dataclass(frozen=True)
+class EdgeName:
+    """An edge of a piece: it runs along `axis`, at the start (0) or the end (-1) of the other axis."""
+
+    piece: int
+    axis: int
+    end: End
+
+
+@dataclass(frozen=True)
+class SharedEdge:
+    """Two edges that coincide; the second may run the other way. gap: largest distance found, in mm."""
+
+    first: EdgeName
+    second: EdgeName
+    reversed: bool
+    gap: float
+
+
+@dataclass(frozen=True, eq=False)
+class SurfaceSet:
+    """Surfaces in an order that counts. tolerance: edges within it of each other, in mm, are shared."""
+
+    surfaces: tuple[NurbsSurface, ...]
+    tolerance: float = 1e-3
+
+    @cached_property
+    def edges(self) -> EdgeTable:
+        """All edges of the surfaces, measured."""
+        return measure_edges(list(self.surfaces), self.tolerance)
+
+    @cached_property
+    def shared(self) -> list[SharedEdge]:
+        """The pairs of edges that coincide."""
+        return find_shared_edges(self.edges, self.tolerance)
+
+    @cached_property
+    def open_edges(self) -> list[EdgeName]:
+        """The edges that no other edge meets, poles left out."""
+        met = {name for pair in self.shared for name in (pair.first, pair.second)}
+        return [name for name, pole in zip(self.edges.names, self.edges.is_pole, strict=True) if not pole and name not in met]
+
+
+@dataclass(frozen=True, eq=False)
+class EdgeTable:
+    """The edges of surfaces: names, lengths (edges,) mm, places (edges, len(SHARES), 3) even along them, which are one point.
+
+    tables: lengths of the edges with the same knots; where: table and row of each edge.
+    """
+
+    names: list[EdgeName]
+    lengths: Floats
+    places: Floats
+    is_pole: Bools
+    tables: list[LengthTable]
+    where: list[tuple[int, int]]
+
+    @cached_property
+    def number(self) -> dict[EdgeName, int]:
+        """The row of each edge."""
+        return {name: row for row, name in enumerate(self.names)}
+
+    def even_params(self, counts: Ints) -> list[Floats]:
+        """Return for each edge the parameters (count + 1,) of even steps, for counts (edges,)."""
+        groups: dict[tuple[int, int], list[int]] = {}
+        for edge, (table, _) in enumerate(self.where):
+            groups.setdefault((table, int(counts[edge])), []).append(edge)
+        result: list[Floats] = [np.zeros(0)] * len(self.names)
+        for (table, count), edges in groups.items():
+            rows = np.array([self.where[edge][1] for edge in edges])
+            params = self.tables[table].to_params(rows, np.linspace(0.0, 1.0, count + 1))
+            for edge, row in zip(edges, params, strict=True):
+                result[edge] = row
+        return result
+
+
+def measure_edges(surfaces: list[NurbsSurface], tolerance: float) -> EdgeTable:
+    """Return the four edges of every surface; one shorter than `tolerance` mm is a pole."""
+    names = [
+        EdgeName(piece, axis, end)  # type: ignore[arg-type]  # 0 or -1
+        for piece in range(len(surfaces))
+        for axis in (0, 1)
+        for end in (0, -1)
+    ]
+    curves = [edge_curve(surfaces[name.piece], name.axis, name.end) for name in names]
+    groups: dict[tuple[int, bytes], list[int]] = {}
+    for edge, curve in enumerate(curves):
+        groups.setdefault((curve.degree, curve.knots.tobytes()), []).append(edge)
+    tables: list[LengthTable] = []
+    where = [(0, 0)] * len(names)
+    places, sizes = np.empty((len(names), len(SHARES), 3)), np.empty(len(names))
+    for edges in groups.values():
+        alike = [curves[edge] for edge in edges]
+        table = measure_alike(alike)
+        places[edges] = points_alike(alike, table.to_params(np.arange(len(edges)), SHARES, exact=True))
+        sizes[edges] = table.lengths
+        for row, edge in enumerate(edges):
+            where[edge] = (len(tables), row)
+        tables.append(table)
+    return EdgeTable(names, sizes, places, sizes <= tolerance, tables, where)
+
+
+def find_shared_edges(edges: EdgeTable, tolerance: float) -> list[SharedEdge]:
+    """Return the pairs of edges whose places, even along them, lie within `tolerance` mm of each other; poles are left out."""
+    solid = np.flatnonzero(~edges.is_pole)
+    if len(solid) < 2:
+        return []
+    middles = edges.places[solid, len(SHARES) // 2]
+    pairs = cKDTree(middles).query_pairs(tolerance, output_type="ndarray")
+    first, second = solid[pairs[:, 0]], solid[pairs[:, 1]]
+    gaps = np.array([_gaps(edges.places[first], edges.places[second, ::step]) for step in (1, -1)])
+    found: list[SharedEdge] = []
+    for a, b, gap in zip(first, second, gaps.T, strict=True):
+        backwards = bool(gap[1] < gap[0])
+        if gap.min() <= tolerance:
+            found.append(SharedEdge(edges.names[a], edges.names[b], backwards, float(gap.min())))
+    return sorted(found, key=lambda pair: (edges.number[pair.first], edges.number[pair.second]))
+
+
+def _gaps(first: Floats, second: Floats) -> Floats:
+    """Return the largest distance (n,) in mm between rows of places (n, k, 3)."""
+    return lengths(first - second).max(axis=1)
+
+
+def edge_chains(piece_count: int, shared: list[SharedEdge]) -> Ints:
+    """Return the number (pieces, 2) of the chain that each axis of each piece belongs to.
+
+    The two edges of an axis face each other across a piece, and shared edges are one: all edges of a chain take the same
+    count in a mesh of quads.
+    """
+    rows = [2 * pair.first.piece + pair.first.axis for pair in shared]
+    columns = [2 * pair.second.piece + pair.second.axis for pair in shared]
+    size = 2 * piece_count
+    graph = coo_array((np.ones(len(rows)), (rows, columns)), shape=(size, size))
+    _, labels = connected_components(graph, directed=False)
+    return np.asarray(labels, dtype=np.int64).reshape(piece_count, 2)
