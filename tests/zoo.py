@@ -8,8 +8,10 @@ from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.interpolate import interpolate_points
 from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
+from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
 from glass_spoon.kernel.surfaces.revolve import revolve_curve
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 
 UP = np.array([0.0, 0.0, 1.0])
 ORIGIN = np.zeros(3)
@@ -74,3 +76,20 @@ def cube_mesh(size: float = 2.0) -> Mesh:
     corners = np.array([[x, y, z] for z in (-1, 1) for y in (-1, 1) for x in (-1, 1)]) * (size / 2)
     faces = [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]]
     return make_mesh(corners, faces)
+
+
+def enclosed_by(shape: SurfaceSet) -> float:
+    """Return the volume in mm^3 that closed surfaces enclose: by Gauss points in every knot span."""
+    nodes, weights = np.polynomial.legendre.leggauss(8)
+    total = 0.0
+    for surface in shape.surfaces:
+        params, masses = [], []
+        for axis in (0, 1):
+            breaks = np.unique(surface.knots[axis])
+            half = np.diff(breaks) / 2
+            params.append(((breaks[:-1] + half)[:, None] + half[:, None] * nodes).ravel())
+            masses.append((half[:, None] * weights).ravel())
+        grid = evaluate_grid(surface, params[0], params[1])
+        area = np.cross(grid.along_u, grid.along_v)
+        total += float(np.einsum("ijk,ijk,i,j->", grid.points, area, masses[0], masses[1])) / 3
+    return total

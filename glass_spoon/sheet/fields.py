@@ -113,6 +113,11 @@ class CornersSpec(Spec):
 
 
 @dataclass(frozen=True)
+class TextSpec(Spec):
+    """A short text with a form of its own, such as the designation of a thread."""
+
+
+@dataclass(frozen=True)
 class FileSpec(Spec):
     """The text of a file kept in the sheet; `endings` are those of the files that may be chosen."""
 

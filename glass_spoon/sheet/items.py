@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,12 +41,26 @@ class SurfaceItem:
 
 
 @dataclass(frozen=True, eq=False)
+class SurfacesItem:
+    """Surfaces that meet along shared edges and are meshed as one piece.
+
+    parts: for each surface the number of the item it came from, where the set was joined of several. notes: sentences on
+    what is worth a look in its making.
+    """
+
+    shape: SurfaceSet
+    parts: tuple[int, ...] = ()
+    notes: tuple[str, ...] = ()
+    kind: str = field(default="surfaces", init=False)
+
+
+@dataclass(frozen=True, eq=False)
 class MeshItem:
-    """A mesh, and the surface it stands for where there is one."""
+    """A mesh, and the surface or the set it stands for where there is one."""
 
     mesh: Mesh
-    surface: NurbsSurface | None
+    surface: NurbsSurface | SurfaceSet | None
     kind: str = field(default="mesh", init=False)
 
 
-Item = CurveItem | CurvesItem | SurfaceItem | MeshItem
+Item = CurveItem | CurvesItem | SurfaceItem | SurfacesItem | MeshItem

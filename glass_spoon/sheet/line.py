@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.law import Law
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet.errors import BadExpression
 from glass_spoon.sheet.expressions import Quantity, evaluate_expression
 from glass_spoon.sheet.fields import (
@@ -28,7 +29,7 @@ from glass_spoon.sheet.fields import (
     Spec,
     spec_of,
 )
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.law_text import read_law
 
 CHAPTERS = ("Sizes", "References", "Draw", "Form", "Mesh", "Finish")
@@ -124,6 +125,11 @@ class Given:
     def surface(self, name: str) -> SurfaceItem:
         """Return the surface that a field refers to."""
         return self._item(name, SurfaceItem)
+
+    def surfaces(self, name: str) -> SurfaceSet:
+        """Return the set of surfaces that a field refers to; a single one is a set of its own."""
+        item = self.items[name]
+        return item.shape if isinstance(item, SurfacesItem) else SurfaceSet((self.surface(name).surface,))
 
     def mesh(self, name: str) -> MeshItem:
         """Return the mesh that a field refers to."""

@@ -169,7 +169,16 @@ def test_demo_is_loaded_once(db):
     """Six parts for the user demo, with pictures that their lines find; a second call changes nothing."""
     call_command("load_demo")
     call_command("load_demo")
-    names = ["Camp kettle", "Coil spring", "Kettle from the sketch", "Mooring buoy", "Rowing skiff", "Ventilator cowl"]
+    names = [
+        "Camp kettle",
+        "Coil spring",
+        "Drain plug M24",
+        "Kettle from the sketch",
+        "Mooring buoy",
+        "Mooring ground-screw",
+        "Rowing skiff",
+        "Ventilator cowl",
+    ]
     assert sorted(Part.objects.values_list("name", flat=True)) == names
     laid = [line["picture"] for part in Part.objects.all() for line in part.document["lines"] if line["verb"] == "lay"]
     assert {str(number) for number in ReferencePicture.objects.values_list("id", flat=True)} >= set(laid) != set()

@@ -4,23 +4,28 @@ from __future__ import annotations
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, Ints
+from glass_spoon.kernel.arrays import Bools, Floats, Ints
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+
+BORDER = 1e-6
+"""A foot within this share of the domain of its end lies on the border."""
 
 MAX_PLACES = 20_000
 """Most places measured; larger meshes are measured at evenly picked faces."""
 
 
 def face_deviations(
-    mesh: Mesh, surface: NurbsSurface, most: int = MAX_PLACES, tolerance: float = 1e-7
+    mesh: Mesh, surface: NurbsSurface | SurfaceSet, most: int = MAX_PLACES, tolerance: float = 1e-7
 ) -> tuple[Ints, Floats]:
     """Return the faces looked at (k,) and the distance (k,) in mm of their farther place from the surface.
 
     Each face is measured at its centre and at its first corner, by true closest points. Corner attribute "uv" gives the
-    search its start; without it the nearest of a fine grid does. All faces are measured up to `most` / 2 of them. Feet are
+    search its start; without it the nearest of a fine grid does. Faces of a set are measured from the surface that their
+    attribute "piece" names, or from the nearest one. All faces are measured up to `most` / 2 of them. Feet are
     found within `tolerance` mm; the distances are then exact to its square.
     """
     count = mesh.face_count
@@ -28,14 +33,62 @@ def face_deviations(
     faces = np.arange(0, count, step)
     offsets = mesh.topology.face_offsets[faces]
     places = np.concatenate((_centers(mesh, faces), mesh.positions[mesh.topology.face_corners[offsets]]))
-    start = None
+    uv = None
     if "uv" in mesh.corners:
-        uv = mesh.corners["uv"]
-        both = np.concatenate((_mean_uv(mesh, uv, faces), uv[offsets]))
-        lows, highs = zip(*(surface.domain(axis) for axis in (0, 1)), strict=True)
-        start = tuple(lows[axis] + both[:, axis] * (highs[axis] - lows[axis]) for axis in (0, 1))
-    distance = closest_points(surface, places, start, tolerance)[2]  # type: ignore[arg-type]
+        uv = np.concatenate((_mean_uv(mesh, mesh.corners["uv"], faces), mesh.corners["uv"][offsets]))
+    if isinstance(surface, NurbsSurface):
+        distance = _distances(surface, places, uv, tolerance)
+    elif "piece" in mesh.faces:
+        owners = np.tile(mesh.faces["piece"][faces].astype(int), 2)
+        distance = np.empty(len(places))
+        for piece in np.unique(owners):
+            own = np.flatnonzero(owners == piece)
+            start = None if uv is None else uv[own]
+            distance[own], at_border = _feet(surface.surfaces[piece], places[own], start, tolerance)
+            _ask_neighbours(surface, int(piece), places, distance, own[at_border], tolerance)
+    else:
+        every = [_distances(one, places, None, tolerance) for one in surface.surfaces]
+        distance = np.min(every, axis=0)
     return faces, np.maximum(distance[: len(faces)], distance[len(faces) :])
+
+
+def _distances(surface: NurbsSurface, places: Floats, uv: Floats | None, tolerance: float) -> Floats:
+    """Return the distance (n,) in mm of places (n, 3) from a surface; see `_feet`."""
+    return _feet(surface, places, uv, tolerance)[0]
+
+
+def _ask_neighbours(shape: SurfaceSet, piece: int, places: Floats, distance: Floats, asked: Ints, tolerance: float) -> None:
+    """Lessen the distances of places `asked`, whose feet lie on the border of a piece, by pieces that may be nearer."""
+    asked = asked[distance[asked] > max(10 * tolerance, shape.tolerance)]
+    for other in shape.neighbours(piece) if len(asked) else ():
+        surface = shape.surfaces[other]
+        net = surface.control_points.reshape(-1, 3)
+        apart = np.maximum(net.min(axis=0) - places[asked], places[asked] - net.max(axis=0)).max(axis=1)
+        near = asked[apart < distance[asked]]
+        if len(near):
+            distance[near] = np.minimum(distance[near], _distances(surface, places[near], None, tolerance))
+
+
+def _feet(surface: NurbsSurface, places: Floats, uv: Floats | None, tolerance: float) -> tuple[Floats, Bools]:
+    """Return the distance (n,) in mm of places (n, 3) from a surface, and whether the foot lies on its border.
+
+    uv (n, 2), shares of its domain, start the search.
+    """
+    start = None
+    if uv is not None:
+        lows, highs = zip(*(surface.domain(axis) for axis in (0, 1)), strict=True)
+        start = tuple(lows[axis] + uv[:, axis] * (highs[axis] - lows[axis]) for axis in (0, 1))
+    u, v, distance = closest_points(surface, places, start, tolerance)  # type: ignore[arg-type]  # a pair
+    if start is not None and len(distance):
+        # A face about a pole has no one place on the surface: the few that lie far off are looked for from everywhere.
+        far = np.flatnonzero(distance > max(2 * float(np.quantile(distance, 0.9)), 10 * tolerance))
+        if len(far):
+            u[far], v[far], distance[far] = closest_points(surface, places[far], None, tolerance)
+    border = np.zeros(len(places), dtype=bool)
+    for axis, params in ((0, u), (1, v)):
+        low, high = surface.domain(axis)
+        border |= np.minimum(params - low, high - params) < BORDER * (high - low)
+    return distance, border
 
 
 def _centers(mesh: Mesh, faces: Ints) -> Floats:
@@ -54,7 +107,7 @@ def _mean_uv(mesh: Mesh, uv: Floats, faces: Ints) -> Floats:
 
 
 def read_off_surface(
-    mesh: Mesh, surface: NurbsSurface, limits: Limits, most: int = MAX_PLACES, tolerance: float = 1e-7
+    mesh: Mesh, surface: NurbsSurface | SurfaceSet, limits: Limits, most: int = MAX_PLACES, tolerance: float = 1e-7
 ) -> tuple[Reading, Reading]:
     """Read the largest and the mean distance in mm from the surface; see `face_deviations`."""
     faces, distance = face_deviations(mesh, surface, most, tolerance)

@@ -13,12 +13,13 @@ from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.gauges.scan_quads import scan_quads
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 
 PREVIEW_PLACES, PREVIEW_FOOT = 400, 1e-3
 """Places measured against the surface while something is dragged, and how near in mm their feet are found."""
 
 
-def read_quick_gauges(mesh: Mesh, surface: NurbsSurface | None, limits: Limits) -> list[Reading]:
+def read_quick_gauges(mesh: Mesh, surface: NurbsSurface | SurfaceSet | None, limits: Limits) -> list[Reading]:
     """Return the readings that follow a drag: four-sided, evenness, corners, folds, distance at a sample of places."""
     shape = _scanned_shape(mesh, limits) if mesh.topology.is_quads and mesh.face_count else _full_shape(mesh, limits)
     readings = [
@@ -55,7 +56,7 @@ def _scanned_shape(mesh: Mesh, limits: Limits) -> list[Reading]:
 
 def read_gauges(
     mesh: Mesh,
-    surface: NurbsSurface | None,
+    surface: NurbsSurface | SurfaceSet | None,
     limits: Limits,
     most: int = MAX_PLACES,
     progress: Callable[[float], None] = lambda share: None,

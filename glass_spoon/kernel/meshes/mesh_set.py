@@ -13,9 +13,10 @@ side by side (a flat end, a dome) are closed there together, by the disc of `pol
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
@@ -29,7 +30,9 @@ from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.surfaces.edit_surface import split_surface
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_points_normals
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import EdgeName, SharedEdge, SurfaceSet, edge_chains
+from glass_spoon.kernel.surfaces.surface_set import EdgeName, EdgeTable, SharedEdge, SurfaceSet, edge_chains
+
+Scalar = TypeVar("Scalar", np.float64, np.int64)
 
 SIDE_TURN = np.radians(120)
 """Most that the direction of an edge may turn over one side of a face: a circle takes three at least."""
@@ -37,9 +40,23 @@ SIDE_TURN = np.radians(120)
 
 @dataclass(frozen=True)
 class Wish:
-    """What the counts should come near to: an edge length in mm along u and along v."""
+    """What the counts should come near to; what is not given does not count.
 
-    lengths: tuple[float, float]
+    lengths: of edges in mm along u and along v. counts: of edges on the longest edge of a piece along u and along v. chord:
+    distance in mm that edges may stand off the surface, as far as an even bend goes.
+    """
+
+    lengths: tuple[float, float] = (np.inf, np.inf)
+    counts: tuple[int, int] | None = None
+    chord: float = 0.0
+
+    def steps(self, edges: EdgeTable) -> tuple[float, float]:
+        """Return the wished lengths of edges along u and along v in mm."""
+        if self.counts is None:
+            return self.lengths
+        sizes = edges.lengths.reshape(-1, 2, 2)
+        first, second = (max(float(sizes[:, axis].max()), 1e-9) / self.counts[axis] for axis in (0, 1))
+        return first, second
 
 
 @dataclass(frozen=True, eq=False)
@@ -140,7 +157,7 @@ def _cut_surface(surface: NurbsSurface, between_poles: tuple[bool, bool]) -> lis
 
 
 def may_have_kinks(surface: NurbsSurface, axis: int) -> bool:
-    """Say whether an axis has inner knots of full multiplicity, the only places of sharp points that are not coincidences."""
+    """Say whether an axis has inner knots of full multiplicity, where alone it can be sharp."""
     inner = surface.knots[axis][surface.degrees[axis] + 1 : -surface.degrees[axis] - 1]
     return bool(len(inner) and np.unique(inner, return_counts=True)[1].max() >= surface.degrees[axis])
 
@@ -205,10 +222,14 @@ def plan_counts(cut: CutSet, fans: list[Fan], wish: Wish, poles: PoleClosing) ->
     """
     edges = cut.shape.edges
     wished, least = np.zeros((len(cut.pieces), 2)), np.ones((len(cut.pieces), 2))
-    sides = np.where(edges.is_pole, 1, np.ceil(_turns(edges.places) / SIDE_TURN - 1e-6))
-    for name, size, side in zip(edges.names, edges.lengths, sides, strict=True):
+    steps = wish.steps(edges)
+    turns = np.where(edges.is_pole, 0.0, _turns(edges.places))
+    sides = np.maximum(1, np.ceil(turns / SIDE_TURN - 1e-6))
+    # A chord over an angle a of an arc of length l stands off by about l a / 8; n of them share both.
+    bends = np.ceil(np.sqrt(edges.lengths * turns / 8 / wish.chord) - 1e-6) if wish.chord else np.zeros(len(turns))
+    for name, size, side, bend in zip(edges.names, edges.lengths, sides, bends, strict=True):
         where = (name.piece, name.axis)
-        wished[where] = max(wished[where], size / wish.lengths[name.axis])
+        wished[where] = max(wished[where], size / steps[name.axis], bend)
         least[where] = max(least[where], side)
     chains = edge_chains(len(cut.pieces), cut.shape.shared)
     total = chains.max() + 1
@@ -327,7 +348,7 @@ def _add_quads(parts: _Parts, cut: CutSet, piece: int, grid: _Grid, sector: Sect
     _add_faces(parts, _quads(numbers), _quads(uv), cut.parents[piece])
 
 
-def _quads(rows: Ints | Floats) -> Ints:
+def _quads(rows: NDArray[Scalar]) -> NDArray[Scalar]:
     """Return the corners (faces, 4, ...) of the quads of a grid (m, n, ...), counter-clockwise in u and v."""
     corners = (rows[:-1, :-1], rows[1:, :-1], rows[1:, 1:], rows[:-1, 1:])
     return np.stack(corners, axis=2).reshape(-1, 4, *rows.shape[2:])
@@ -436,7 +457,7 @@ def _ring_of(sector: Sector, grid: _Grid, cap: int) -> Ints:
 
 
 def _cap_params(sector: Sector, grid: _Grid, cap: int, along: Floats, radius: Floats) -> tuple[Floats, Floats]:
-    """Return u and v (n,) at places along the rim, counted in edges from the sector's start, and shares of the cap's radius."""
+    """Return u and v (n,) at places along the rim, counted in edges from the sector's start, and shares of the radius."""
     u, v = (grid.u, grid.v) if sector.axis == 0 else (grid.u.T, grid.v.T)
     if sector.end == 0:
         u, v = u[:, : cap + 1], v[:, : cap + 1]

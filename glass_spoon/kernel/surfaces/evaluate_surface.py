@@ -146,7 +146,7 @@ def _derivative_block(surface: NurbsSurface, u: Floats, v: Floats, order: int) -
     rows = (spans_u[:, None] - p + np.arange(p + 1))[:, :, None]
     columns = (spans_v[:, None] - q + np.arange(q + 1))[:, None, :]
     local = surface.homogeneous[rows, columns]
-    across = np.matmul(basis_u.transpose(1, 0, 2), local.reshape(len(u), p + 1, -1))
+    across = np.matmul(basis_u.transpose(1, 0, 2), local.reshape(len(u), p + 1, 4 * (q + 1)))
     across = across.reshape(len(u), order + 1, q + 1, 4)
     weighted = np.matmul(basis_v.transpose(1, 0, 2)[:, None], across).transpose(1, 2, 0, 3)
     return _rational_surface(weighted, order)

@@ -42,7 +42,7 @@ def fit_patch(places: GridPlaces, tolerance: float, counts: tuple[int, int] = (4
 
 
 def through_grid(points: Floats) -> NurbsSurface:
-    """Return the surface over 0 to 1 through points (m, n, 3) at even shares: cubic, or lower where there are fewer than four."""
+    """Return the surface over 0 to 1 through points (m, n, 3) at even shares: cubic, lower where they are few."""
     degrees = tuple(min(3, size - 1) for size in points.shape[:2])
     u, v = (np.linspace(0, 1, size) for size in points.shape[:2])
     along_u = make_interp_spline(u, points, k=degrees[0])

@@ -85,7 +85,7 @@ def _volume(shape: SurfaceSet, part: list[int], flips: Bools) -> float:
 
 
 def flux(surface: NurbsSurface) -> float:
-    """Return about the integral of place times area vector over a surface in mm^3, by cells between places even by parameter."""
+    """Return about the integral of place times area vector over a surface in mm^3, by cells even by parameter."""
     params = [np.linspace(*surface.domain(axis), VOLUME_PLACES + 1) for axis in (0, 1)]
     points = evaluate_grid(surface, params[0], params[1]).points
     a, b, c, d = points[:-1, :-1], points[1:, :-1], points[1:, 1:], points[:-1, 1:]

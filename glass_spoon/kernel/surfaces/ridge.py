@@ -142,7 +142,9 @@ def _check(profile: NurbsCurve, shape: RidgeShape) -> None:
     least = 0.1 * shape.width
     if min(room) < least * (1 - 1e-9):
         most = (shape.height - shape.first - shape.width - least) / shape.lead
-        fits = f"at least {least:.4g} mm above the foot" if room[0] < least else f"at most {max(most, 0):.4g} turns long here"
+        fits = (
+            f"at least {least:.4g} mm above the foot" if room[0] < least else f"at most {max(most, 0):.4g} turns long here"
+        )
         raise InvalidInput("The ridge", fits, "reaching past the core")
 
 
@@ -177,7 +179,7 @@ def split_profile(profile: NurbsCurve, width: float) -> list[ProfileRun]:
             line = np.column_stack((np.array(net), np.zeros(2)))
             curves.insert(at, NurbsCurve(1, plain, line, np.ones(2)))
     sizes = np.array([lengths(np.diff(curve.control_points, axis=0)).sum() for curve in curves])
-    ends = np.concatenate(([0.0], np.cumsum(sizes))) * (width / sizes.sum())
+    ends: Floats = np.concatenate(([0.0], np.cumsum(sizes))) * (width / sizes.sum())
     runs = []
     for curve, net, low, high in zip(curves, nets, ends[:-1], ends[1:], strict=True):
         way = np.concatenate(([0.0], np.cumsum(lengths(np.diff(curve.control_points, axis=0)))))
@@ -192,7 +194,8 @@ def _cuts(shape: RidgeShape) -> Floats:
         rest = 0.0
     count = round((shape.whole - rest) / shape.sector)
     firsts = np.arange(count + 1) * shape.sector
-    return np.unique(np.concatenate((firsts, firsts + rest))) if rest else firsts
+    cuts = np.unique(np.concatenate((firsts, firsts + rest))) if rest else firsts
+    return np.asarray(cuts, dtype=np.float64)
 
 
 def _fade(shape: RidgeShape, angle: Floats) -> tuple[Floats, Floats]:
@@ -290,9 +293,10 @@ class _End:
 
 def _lower_end(shape: RidgeShape, cuts: Floats, steps: Floats) -> _End:
     inside = cuts[cuts <= shape.sector * (1 + SLIVER)]
-    starts = np.arange(shape.starts) * shape.sector
+    starts: Floats = np.arange(shape.starts, dtype=np.float64) * shape.sector
     return _End(
-        shape.radii[0], shape.slope, shape.first, shape.lead, shape.sector, starts, inside, steps, shape.ends[0], shape.points[0]
+        shape.radii[0], shape.slope, shape.first, shape.lead, shape.sector, starts, inside, steps,
+        shape.ends[0], shape.points[0],
     )  # fmt: skip
 
 
@@ -312,16 +316,17 @@ def _collar(end: _End, tolerance: float) -> list[NurbsSurface]:
     """Return the surfaces between the ring and the strips, u round and v upwards, and those that close the ring."""
     pieces: list[NurbsSurface] = []
     pitch = float(end.steps[-1])
-    arc = min(pitch / end.radius, end.sector / 3)
+    # Lines from the step lean back by half a right angle where there is room: three faces meet at its foot, five at its top.
+    arc, lean = min(pitch / end.radius, end.sector / 3), min(end.first / end.radius, end.sector / 6)
     for start in end.starts:
         shares = end.cuts / end.cuts[-1]
-        lower = start + arc / 2 + shares * (end.sector - arc)
+        lower = start - lean + shares * (end.sector - arc)
         upper = start + end.cuts
         rise = end.first + end.lead / TURN * end.cuts
         for k in range(len(shares) - 1):
             pieces.append(_collar_piece(end, lower[k : k + 2], upper[k : k + 2], rise[k : k + 2], tolerance))
         marks = end.steps[::-1]
-        turned = start - arc / 2 + (1 - marks / pitch) * arc
+        turned = start - lean - marks / pitch * arc
         for k in range(len(marks) - 1):
             there = np.full(2, start)
             pieces.append(_collar_piece(end, turned[k : k + 2], there, end.first + marks[k : k + 2], tolerance))

@@ -75,7 +75,7 @@ def end_run(
     middle: Floats | None = None,
     point: float = 0.0,
 ) -> SectionRun | None:
-    """Return the run that closes an end: flat to the middle of its section, domed out of it, or pointed; None for an open end.
+    """Return the run that closes an end: flat to its middle, domed out of it, or pointed; None for an open end.
 
     outward: unit direction (3,) out of the end. middle (3,): what the end is closed about, the section's own when None. A
     dome is as high as the section reaches from there: over a circle a half sphere, exactly. A pointed end runs straight to

@@ -13,12 +13,15 @@ from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths
 from glass_spoon.kernel.curves.even_lengths import LengthTable, measure_alike, points_alike
+from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.surfaces.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve
 
 End = Literal[0, -1]
 
 SHARES = np.linspace(0.0, 1.0, 9)
 """Shares of the length at which two edges are compared."""
+
 
 @dataclass(frozen=True)
 class EdgeName:
@@ -56,16 +59,24 @@ class SurfaceSet:
         """The pairs of edges that coincide."""
         return find_shared_edges(self.edges, self.tolerance)
 
+    def neighbours(self, piece: int) -> list[int]:
+        """Return the other pieces that share an edge with a piece."""
+        found = {pair.second.piece for pair in self.shared if pair.first.piece == piece}
+        found |= {pair.first.piece for pair in self.shared if pair.second.piece == piece}
+        return sorted(found - {piece})
+
     @cached_property
     def open_edges(self) -> list[EdgeName]:
         """The edges that no other edge meets, poles left out."""
         met = {name for pair in self.shared for name in (pair.first, pair.second)}
-        return [name for name, pole in zip(self.edges.names, self.edges.is_pole, strict=True) if not pole and name not in met]
+        return [
+            name for name, pole in zip(self.edges.names, self.edges.is_pole, strict=True) if not pole and name not in met
+        ]
 
 
 @dataclass(frozen=True, eq=False)
 class EdgeTable:
-    """The edges of surfaces: names, lengths (edges,) mm, places (edges, len(SHARES), 3) even along them, which are one point.
+    """The edges of surfaces: names, lengths (edges,) mm, places (edges, len(SHARES), 3) even along them, poles.
 
     tables: lengths of the edges with the same knots; where: table and row of each edge.
     """
@@ -123,7 +134,7 @@ def measure_edges(surfaces: list[NurbsSurface], tolerance: float) -> EdgeTable:
 
 
 def find_shared_edges(edges: EdgeTable, tolerance: float) -> list[SharedEdge]:
-    """Return the pairs of edges whose places, even along them, lie within `tolerance` mm of each other; poles are left out."""
+    """Return the pairs of edges whose places, even along them, lie within `tolerance` mm of each other, poles apart."""
     solid = np.flatnonzero(~edges.is_pole)
     if len(solid) < 2:
         return []
@@ -156,3 +167,8 @@ def edge_chains(piece_count: int, shared: list[SharedEdge]) -> Ints:
     graph = coo_array((np.ones(len(rows)), (rows, columns)), shape=(size, size))
     _, labels = connected_components(graph, directed=False)
     return np.asarray(labels, dtype=np.int64).reshape(piece_count, 2)
+
+
+def place_set(shape: SurfaceSet, placement: Placement) -> SurfaceSet:
+    """Return the set moved, turned, stretched or mirrored."""
+    return SurfaceSet(tuple(place_surface(surface, placement) for surface in shape.surfaces), shape.tolerance)

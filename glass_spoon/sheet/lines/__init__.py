@@ -53,6 +53,7 @@ from glass_spoon.sheet.lines.form.bodies import SimpleBody
 from glass_spoon.sheet.lines.form.loft import Extrude, Loft
 from glass_spoon.sheet.lines.form.revolve import Revolve
 from glass_spoon.sheet.lines.form.rework import Flip, Isocurve, SplitSurface
+from glass_spoon.sheet.lines.form.ridge import Ridge, Thread
 from glass_spoon.sheet.lines.form.sweep import Cord, Sweep
 from glass_spoon.sheet.lines.mesh import MeshSurface
 from glass_spoon.sheet.lines.references import LayPicture
@@ -63,7 +64,7 @@ _SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, C
 _SPACE = (Helix, Coil, Combine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
 _PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Ring, Spread, Take, Flatten, Project, Loop)
-_FORM = (Revolve, Extrude, Loft, Sweep, Cord, SimpleBody, Isocurve, SplitSurface, Flip)
+_FORM = (Revolve, Extrude, Loft, Sweep, Cord, Thread, Ridge, SimpleBody, Isocurve, SplitSurface, Flip)
 
 VERB_CLASSES: tuple[type[Line], ...] = (
     Size,

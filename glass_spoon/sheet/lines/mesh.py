@@ -9,10 +9,11 @@ from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.defects import read_folded
 from glass_spoon.kernel.meshes.divide_length import count_for_chord, count_for_edge_length, make_guide
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.mesh_set import Wish, mesh_set
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, NumberSpec, ReferenceSpec
-from glass_spoon.sheet.items import Item, MeshItem
+from glass_spoon.sheet.items import Item, MeshItem, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT, Action, Finding, Given, Line
 
 CAP_STEP = 8
@@ -45,7 +46,9 @@ class MeshSurface(Line):
     gives_kind = "mesh"
 
     verb: Literal["mesh"] = "mesh"
-    surface: Annotated[str, ReferenceSpec("The surface to mesh.", "surface")] = ""
+    surface: Annotated[
+        str, ReferenceSpec("The surface, or the surfaces that meet, to mesh.", "surface", also=("surfaces",))
+    ] = ""
     sizing: Annotated[
         Literal["counts", "edge length", "chord"],
         ChoiceSpec(
@@ -119,13 +122,26 @@ class MeshSurface(Line):
             around = CAP_STEP * max(1, -(-around // CAP_STEP))
         return around, along
 
+    def wish(self, given: Given) -> Wish:
+        """Return what the counts of a set should come near to."""
+        if self.sizing == "counts":
+            return Wish(counts=(given.count("round"), given.count("along")))
+        if self.sizing == "edge length":
+            return Wish((given.number("edge_length"),) * 2)
+        return Wish(chord=given.number("chord"))
+
     def predict_faces(self, given: Given) -> int:
-        """Return the product of the counts; caps are counted when the layout is planned, still before memory is taken."""
+        """Return the product of the counts; caps and sets are counted when laid out, still before memory is taken."""
+        if isinstance(given.items["surface"], SurfacesItem):
+            return 0
         around, along = self.counts(given.surface("surface").surface, given)
         return around * along
 
     def build(self, given: Given) -> MeshItem:
-        """Mesh the surface."""
+        """Mesh the surface, or the set as one piece."""
+        if isinstance(given.items["surface"], SurfacesItem):
+            shape = given.surfaces("surface")
+            return MeshItem(mesh_set(shape, self.wish(given), self.poles, self.sharp == "kept", FACE_LIMIT), shape)
         surface = given.surface("surface").surface
         around, along = self.counts(surface, given)
         mesh = mesh_surface(surface, around, along, self.spaced, self.poles, self.sharp == "kept", face_limit=FACE_LIMIT)

@@ -10,11 +10,13 @@ from glass_spoon.kernel.gauges.read_gauges import read_gauges, read_quick_gauges
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.divide_length import make_guide
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.mesh_set import Wish, mesh_set
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, subdivide
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet.evaluate import Build, ItemState
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.studio.flows.build_part import RESULTS
 from glass_spoon.studio.flows.watched_work import PATIENCE, Report, WatchedWork, Working
 from glass_spoon.studio.sentences import Refused
@@ -37,7 +39,7 @@ class Shown:
     item_id: str
     name: str
     mesh: Mesh
-    surface: NurbsSurface | None
+    surface: NurbsSurface | SurfaceSet | None
     is_surface: bool
 
 
@@ -50,10 +52,12 @@ def shown_items(build: Build, level: int) -> list[Shown]:
             meshed.add(id(state.item.surface))
             mesh = smoothed(state, level)
             shown.append(Shown(f"{state.key}:{level}", state.item_id, name, mesh, state.item.surface, False))
-    for name, state in build.visible("surface"):
-        if isinstance(state.item, SurfaceItem) and id(state.item.surface) not in meshed:
-            mesh = _stand_in(state.key, state.item.surface)
-            shown.append(Shown(state.key, state.item_id, name, mesh, state.item.surface, True))
+    for name, state in (*build.visible("surface"), *build.visible("surfaces")):
+        if not isinstance(state.item, SurfaceItem | SurfacesItem):
+            continue
+        surface = state.item.surface if isinstance(state.item, SurfaceItem) else state.item.shape
+        if id(surface) not in meshed:
+            shown.append(Shown(state.key, state.item_id, name, _stand_in(state.key, surface), surface, True))
     return shown
 
 
@@ -96,10 +100,12 @@ def smoothed(state: ItemState, level: int) -> Mesh:
     return kept.mesh if isinstance(kept, MeshItem) else item.mesh
 
 
-def _stand_in(key: str, surface: NurbsSurface) -> Mesh:
-    """Return a mesh that shows a bare surface."""
+def _stand_in(key: str, surface: NurbsSurface | SurfaceSet) -> Mesh:
+    """Return a mesh that shows a bare surface, or a set of them."""
 
     def make() -> MeshItem:
+        if isinstance(surface, SurfaceSet):
+            return MeshItem(mesh_set(surface, Wish(counts=(SURFACE_ROUND, SURFACE_RUN)), poles="fan"), surface)
         runs = len(make_guide(surface, 1).sizes)
         return MeshItem(mesh_surface(surface, SURFACE_ROUND, max(24, SURFACE_RUN * runs), poles="fan"), surface)
 

@@ -216,10 +216,19 @@ def size_rows(build: Build) -> list[SizeRow]:
     return rows
 
 
+KIND_WORDS = {
+    "curve": ("curve", "curves"),
+    "surface": ("surface", "surfaces"),
+    "surfaces": ("set of surfaces", "sets of surfaces"),
+    "mesh": ("mesh", "meshes"),
+}
+"""What items of a kind are called, one and several."""
+
+
 def summary(build: Build) -> str:
     """Say what the part holds and what was rebuilt."""
-    counts = [(kind, len(build.visible(kind))) for kind in ("curve", "surface", "mesh")]
-    words = [f"{n} {kind if n == 1 else kind.replace('mesh', 'meshe') + 's'}" for kind, n in counts if n]
+    counts = [(kind, len(build.visible(kind))) for kind in KIND_WORDS]
+    words = [f"{n} {KIND_WORDS[kind][n > 1]}" for kind, n in counts if n]
     text = ", ".join(words) or "nothing yet"
     fresh = [i for i, report in build.reports.items() if report.key and not report.from_cache]
     if fresh:

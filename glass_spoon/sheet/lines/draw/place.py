@@ -26,8 +26,9 @@ from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.meshes.mesh_loops import VertexLoop, edge_loop, nearest_edge
 from glass_spoon.kernel.surfaces.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.project_curve import project_along, project_nearest
+from glass_spoon.kernel.surfaces.surface_set import place_set
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, Plane, ReferenceSpec
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, SurfaceItem
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.draw.fields import (
     CurveName,
@@ -61,6 +62,8 @@ def _placed(given: Given, placement: Placement) -> Item:
     item = given.items["curve"]
     if isinstance(item, SurfaceItem):
         return SurfaceItem(place_surface(item.surface, placement))
+    if isinstance(item, SurfacesItem):
+        return SurfacesItem(place_set(item.shape, placement), item.parts)
     if isinstance(item, CurvesItem):
         return CurvesItem(tuple(place_curve(curve, placement) for curve in item.curves))
     return CurveItem(place_curve(given.curve("curve").curve, placement))
@@ -185,7 +188,7 @@ class Mirror(Line):
         normal, at = np.array(NORMALS[self.across.split()[0]], dtype=np.float64), given.number("at")
         if self.kept == "alone":
             return _placed(given, mirroring(at * normal, normal))
-        if isinstance(given.items["curve"], SurfaceItem):
+        if isinstance(given.items["curve"], SurfaceItem | SurfacesItem):
             raise KernelError("A surface is mirrored alone. Mirror its sections joined with themselves, and form the whole.")
         return CurveItem(weld_mirrored(given.curve("curve").curve, normal, at))
 
