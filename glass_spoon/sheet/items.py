@@ -33,10 +33,11 @@ class CurvesItem:
 
 @dataclass(frozen=True, eq=False)
 class SurfaceItem:
-    """A surface. notes: sentences on what is worth a look in its making."""
+    """A surface. notes: sentences on what is worth a look in its making. told: what its making did, "" for none."""
 
     surface: NurbsSurface
     notes: tuple[str, ...] = ()
+    told: str = ""
     kind: str = field(default="surface", init=False)
 
 

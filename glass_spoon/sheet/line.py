@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.law import Law
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet.errors import BadExpression
 from glass_spoon.sheet.expressions import Quantity, evaluate_expression
@@ -130,6 +131,11 @@ class Given:
         """Return the set of surfaces that a field refers to; a single one is a set of its own."""
         item = self.items[name]
         return item.shape if isinstance(item, SurfacesItem) else SurfaceSet((self.surface(name).surface,))
+
+    def every_surface(self, name: str) -> list[tuple[NurbsSurface, ...]]:
+        """Return the surfaces of each item of a list of references, in order."""
+        keys = [key for key in self.items if key.rpartition(".")[0] == name]
+        return [self.surfaces(key).surfaces for key in keys]
 
     def mesh(self, name: str) -> MeshItem:
         """Return the mesh that a field refers to."""

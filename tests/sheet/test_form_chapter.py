@@ -290,3 +290,123 @@ def test_a_profile_is_revolved_about_a_line_from_an_angle() -> None:
     assert half.control_points[..., 0].max() < 30 + 8 + 1e-9
     bent = {"verb": "draw", "gives": "bent", "points": [{"x": 0, "y": 0}, {"x": 5, "y": 9}, {"x": 0, "y": 20}]}
     assert "should be a straight line" in failure(profile, bent, turned)
+
+
+PIPE = {"verb": "simple", "form": "cylinder", "radius": 20, "height": 40, "gives": "pipe"}
+
+
+def area(made) -> float:
+    """Return the area in mm^2 of a fine mesh of a surface."""
+    return read_area(CornerGeometry(mesh_surface(made, 96, 40))).value
+
+
+def test_surface_is_lengthened_at_either_end() -> None:
+    longer = surface(
+        PIPE, {"verb": "lengthen", "surface": "l1", "length": 10, "end": "start"}, {"verb": "copy_surface", "surface": "l1"}
+    )
+    assert area(longer) == pytest.approx(2 * np.pi * 20 * 50, rel=1e-3)
+    assert longer.control_points[..., 2].min() == pytest.approx(-10)
+
+
+def test_parallel_surface_lies_inside_and_tells_of_folds() -> None:
+    inner = surface(PIPE, {"verb": "parallel", "surface": "l1", "distance": 2})
+    assert area(inner) == pytest.approx(2 * np.pi * 18 * 40, rel=1e-3)
+    build = run(PIPE, {"verb": "parallel", "surface": "l1", "distance": 25})
+    finding = build.reports["l2"].findings[0]
+    assert "folds" in finding.sentence
+    assert "Less than 20.00 mm does not fold." in finding.sentence
+
+
+def test_seam_swap_and_flip_work_in_place() -> None:
+    turned = surface(
+        PIPE,
+        {"verb": "seam", "surface": "l1", "found": "place", "x": 0, "y": 20, "z": 10},
+        {"verb": "swap", "surface": "l1"},
+        {"verb": "swap", "surface": "l1"},
+        {"verb": "swap", "surface": "l1"},
+        {"verb": "copy_surface", "surface": "l1"},
+    )
+    start = turned.control_points[:, 0]
+    assert np.allclose(np.hypot(start[:, 0], start[:, 1] - 20), 0, atol=1e-6) or np.allclose(
+        start[0, :2], [0, 20], atol=1e-6
+    )
+
+
+def test_rebuild_tells_when_fewer_points_do_not_do() -> None:
+    build = run(PIPE, {"verb": "rebuild", "surface": "l1", "tolerance": 1e-4})
+    assert "it stays as it is" in build.reports["l2"].findings[0].sentence
+    lighter = run(
+        {"verb": "draw", "gives": "p", "points": [{"x": 10 + k % 2, "y": 3 * k} for k in range(20)]},
+        {"verb": "revolve", "profile": "l1"},
+        {"verb": "rebuild", "surface": "l2", "tolerance": 5},
+    )
+    assert lighter.reports["l3"].status == "good"
+    assert "became" in lighter.items["l2"].item.told
+
+
+def test_cut_and_isocurve_find_the_nearest_place() -> None:
+    upper = surface(PIPE, {"verb": "cut_surface", "surface": "l1", "found": "place", "x": 25, "z": 30, "part": "second"})
+    assert area(upper) == pytest.approx(2 * np.pi * 20 * 10, rel=1e-3)
+    build = run(PIPE, {"verb": "isocurve", "surface": "l1", "found": "place", "x": 25, "z": 30})
+    assert np.allclose(build.items["l2"].item.curve.control_points[:, 2], 30)
+
+
+def test_gathered_surfaces_face_alike_and_mesh_as_one() -> None:
+    build = run(
+        PIPE,
+        {"verb": "simple", "form": "sphere", "low": "-90°", "high": "0°", "radius": 20, "gives": "bottom"},
+        {"verb": "simple", "form": "disc", "radius": 20, "second": 0, "z": 40, "gives": "lid"},
+        {"verb": "flip", "surface": "l2"},
+        {"verb": "gather", "surfaces": ["l1", "l2", "l3"]},
+        {"verb": "mesh", "surface": "l5", "sizing": "edge length", "edge_length": 3},
+    )
+    assert build.reports["l5"].status == "good"
+    mesh = build.items["l6"].item.mesh
+    assert is_closed(mesh)
+    assert mesh.topology.is_quads
+    wanted = np.pi * 400 * 40 + 2 / 3 * np.pi * 8000
+    assert enclosed_volume(mesh) == pytest.approx(wanted, rel=0.02)
+    assert set(np.unique(mesh.faces["piece"])) == {0.0, 1.0, 2.0}
+    assert build.items["l5"].item.parts == (0, 1, 2)
+
+
+def test_gathering_what_does_not_meet_is_told() -> None:
+    build = run(PIPE, {**PIPE, "x": 100, "gives": "other"}, {"verb": "gather", "surfaces": ["l1", "l2"]})
+    assert "2 surfaces share no whole edge" in build.reports["l3"].findings[0].sentence
+
+
+def test_sets_are_moved_turned_and_mirrored_whole() -> None:
+    build = run(
+        {"verb": "thread", "size": "M12", "height": 20, "turns": 5},
+        {"verb": "move", "curve": "l1", "x": 30},
+        {"verb": "mirror", "curve": "l1", "kept": "alone"},
+        {"verb": "mesh", "surface": "l1", "round": 24, "along": 2},
+    )
+    assert all(report.status == "good" for report in build.reports.values())
+    mesh = build.items["l4"].item.mesh
+    assert mesh.positions[:, 0].mean() == pytest.approx(-30, abs=0.5)
+    assert enclosed_volume(mesh) > 0
+
+
+@pytest.mark.parametrize("form", ["blade", "bead"])
+def test_ridge_stands_on_its_core(form: str) -> None:
+    ridge = {"verb": "ridge", "form": form, "rise": 20, "turns": 3}
+    build = run(ridge, {"verb": "mesh", "surface": "l1", "round": 24, "along": 6})
+    mesh = build.items["l2"].item.mesh
+    assert build.reports["l2"].status == "good"
+    assert np.hypot(*mesh.positions[:, :2].T).max() == pytest.approx(32, rel=1e-3)
+
+
+def test_ridge_of_an_own_profile_stands_outwards_whichever_way_it_is_drawn() -> None:
+    for up in (6, -6):
+        build = run(
+            {"verb": "draw", "gives": "fin", "points": [{"x": 0, "y": 0}, {"x": 3, "y": up}, {"x": 6, "y": 0}]},
+            {"verb": "ridge", "form": "own", "profile": "l1", "turns": 3},
+            {"verb": "mesh", "surface": "l2", "round": 24, "along": 6},
+        )
+        assert np.hypot(*build.items["l3"].item.mesh.positions[:, :2].T).max() == pytest.approx(18, rel=0.01)
+
+
+def test_thread_that_is_none_is_refused_with_what_could_be_written() -> None:
+    assert "M24" in failure({"verb": "thread", "size": "M24 coarse"})
+    assert "M24 or M27" in failure({"verb": "thread", "size": "M25"})

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from scipy.interpolate import make_interp_spline
+from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.fit_function import CHECKS
@@ -17,35 +17,55 @@ GridPlaces = Callable[[Floats, Floats], Floats]
 """Takes shares u (m,) and v (n,) of the way, returns points (m, n, 3) in mm."""
 
 
-def fit_patch(places: GridPlaces, tolerance: float, counts: tuple[int, int] = (4, 4), most: int = 4096) -> NurbsSurface:
+def fit_patch(
+    places: GridPlaces,
+    tolerance: float,
+    counts: tuple[int, int] = (4, 4),
+    most: int = 4096,
+    rings: tuple[bool, bool] = (False, False),
+) -> NurbsSurface:
     """Return the bicubic surface over 0 to 1 through even shares, within `tolerance` mm of a smooth function in between.
 
-    The axis along which it is farther off takes twice as many shares until it is near enough. Raises KernelError when an
-    axis would need more than `most`.
+    The axis along which it is farther off takes twice as many shares until it is near enough. rings: which axes come back
+    to their start smoothly. Raises KernelError when an axis would need more than `most`.
     """
     steps = list(counts)
     while max(steps) <= most:
-        surface = through_grid(places(*(np.linspace(0, 1, step + 1) for step in steps)))
-        off = []
-        for axis in (0, 1):
-            shares = [np.linspace(0, 1, 2 * step + 1) for step in steps]
-            ends = np.linspace(0, 1, steps[axis] + 1)
-            shares[axis] = (ends[:-1, None] + np.diff(ends)[:, None] * CHECKS).ravel()
-            there = evaluate_grid(surface, shares[0], shares[1]).points
-            off.append(float(lengths(there - places(shares[0], shares[1])).max()))
-        if max(off) <= tolerance:
+        surface = through_grid(places(*(np.linspace(0, 1, step + 1) for step in steps)), rings)
+        nodes = [np.linspace(0, 1, step + 1) for step in steps]
+        between = [(ends[:-1, None] + np.diff(ends)[:, None] * CHECKS).ravel() for ends in nodes]
+        # At the nodes of the other axis only the error along this one shows.
+        off = [_off(surface, places, between[0], nodes[1]), _off(surface, places, nodes[0], between[1])]
+        if sum(off) <= tolerance and _off(surface, places, between[0], between[1]) <= tolerance:
             return surface
-        worse = [axis for axis in (0, 1) if off[axis] > max(off) / 2]
-        for axis in worse:
-            steps[axis] *= 2
+        for axis in (0, 1):
+            if off[axis] > tolerance / 2 or off[axis] == max(off):
+                steps[axis] *= 2
     raise KernelError(f"The surface could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
 
 
-def through_grid(points: Floats) -> NurbsSurface:
-    """Return the surface over 0 to 1 through points (m, n, 3) at even shares: cubic, lower where they are few."""
+def _off(surface: NurbsSurface, places: GridPlaces, u: Floats, v: Floats) -> float:
+    """Return the largest distance in mm of the surface from the function at u (m,) by v (n,)."""
+    return float(lengths(evaluate_grid(surface, u, v).points - places(u, v)).max())
+
+
+def through_grid(points: Floats, rings: tuple[bool, bool] = (False, False)) -> NurbsSurface:
+    """Return the surface over 0 to 1 through points (m, n, 3) at even shares: cubic, lower where they are few.
+
+    rings: which axes come back to their start smoothly.
+    """
     degrees = tuple(min(3, size - 1) for size in points.shape[:2])
     u, v = (np.linspace(0, 1, size) for size in points.shape[:2])
-    along_u = make_interp_spline(u, points, k=degrees[0])
-    along_v = make_interp_spline(v, np.moveaxis(along_u.c, 1, 0), k=degrees[1])
+    along_u = _through(u, points, degrees[0], rings[0])
+    along_v = _through(v, np.moveaxis(np.asarray(along_u.c), 1, 0), degrees[1], rings[1])
     net = np.moveaxis(np.asarray(along_v.c), 0, 1)
     return NurbsSurface((degrees[0], degrees[1]), (along_u.t, along_v.t), net, np.ones(net.shape[:2]))
+
+
+def _through(shares: Floats, rows: Floats, degree: int, ring: bool) -> BSpline:
+    """Return the spline through rows (n, ...); of a ring with the slope of the periodic cubic at both ends."""
+    if not ring or degree < 3:
+        return make_interp_spline(shares, rows, k=degree)
+    rows = np.concatenate((rows[:-1], rows[:1]))
+    slope = CubicSpline(shares, rows, bc_type="periodic")(shares[0], 1)
+    return make_interp_spline(shares, rows, k=3, bc_type=([(1, slope)], [(1, slope)]))  # type: ignore[arg-type]

@@ -52,7 +52,18 @@ from glass_spoon.sheet.lines.finish import Smooth
 from glass_spoon.sheet.lines.form.bodies import SimpleBody
 from glass_spoon.sheet.lines.form.loft import Extrude, Loft
 from glass_spoon.sheet.lines.form.revolve import Revolve
-from glass_spoon.sheet.lines.form.rework import Flip, Isocurve, SplitSurface
+from glass_spoon.sheet.lines.form.rework import (
+    CopySurface,
+    ExtendSurface,
+    Flip,
+    Gather,
+    Isocurve,
+    OffsetSurface,
+    Rebuild,
+    Seam,
+    SplitSurface,
+    Swap,
+)
 from glass_spoon.sheet.lines.form.ridge import Ridge, Thread
 from glass_spoon.sheet.lines.form.sweep import Cord, Sweep
 from glass_spoon.sheet.lines.mesh import MeshSurface
@@ -64,7 +75,8 @@ _SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, C
 _SPACE = (Helix, Coil, Combine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
 _PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Ring, Spread, Take, Flatten, Project, Loop)
-_FORM = (Revolve, Extrude, Loft, Sweep, Cord, Thread, Ridge, SimpleBody, Isocurve, SplitSurface, Flip)
+_REFORM = (Isocurve, SplitSurface, Gather, OffsetSurface, ExtendSurface, Rebuild, CopySurface, Seam, Swap, Flip)
+_FORM = (Revolve, Extrude, Loft, Sweep, Cord, Thread, Ridge, SimpleBody, *_REFORM)
 
 VERB_CLASSES: tuple[type[Line], ...] = (
     Size,

@@ -12,6 +12,8 @@ from glass_spoon.kernel.curves.place_curve import Placement, place_curve
 from glass_spoon.kernel.curves.plane_of_curve import find_plane
 from glass_spoon.kernel.surfaces.section_runs import EndShape, middle_of
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, LawSpec, LawText, NameSpec
+from glass_spoon.sheet.items import Item, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.line import Finding
 
 SurfaceName = Annotated[ItemName, NameSpec("Name of the surface.")]
 ScaleLaw = Annotated[LawText, LawSpec("Factor on the profile on its way: 1, or 1 to 0.5 eased.", least=0.001)]
@@ -56,3 +58,8 @@ def scaled_about(curve: NurbsCurve, way: Floats, factor: float) -> NurbsCurve:
     middle, along = middle_of(curve), np.outer(way, way)
     matrix = factor * (np.eye(3) - along) + along
     return place_curve(curve, Placement(matrix, middle - matrix @ middle))
+
+
+def noted(item: Item, code: str) -> list[Finding]:
+    """Return a finding for each note of a surface or a set."""
+    return [Finding(code, "look", note) for note in item.notes] if isinstance(item, SurfaceItem | SurfacesItem) else []

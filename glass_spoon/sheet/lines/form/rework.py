@@ -4,25 +4,78 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from glass_spoon.kernel.arrays import lengths
-from glass_spoon.kernel.errors import KernelError
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats, lengths
+from glass_spoon.kernel.errors import KernelError, floor_text
+from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.edit_surface import isocurve, reverse_surface, split_surface
-from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, NumberSpec, ReferenceSpec
-from glass_spoon.sheet.items import CurveItem, SurfaceItem
-from glass_spoon.sheet.line import Given, Line
-from glass_spoon.sheet.lines.form.fields import SurfaceName
+from glass_spoon.kernel.surfaces.offset_surface import offset_surface
+from glass_spoon.kernel.surfaces.orient_set import orient_set
+from glass_spoon.kernel.surfaces.rebuild_surface import rebuild_surface
+from glass_spoon.kernel.surfaces.rework_surface import extend_surface, move_seam, swap_directions
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.sheet.fields import ChoiceSpec, ItemName, Items, NameSpec, Number, NumberSpec, ReferenceSpec, ReferencesSpec
+from glass_spoon.sheet.items import CurveItem, Item, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.line import Finding, Given, Line
+from glass_spoon.sheet.lines.form.fields import SurfaceName, noted
 
 Running = Literal["round", "along"]
 OneSurface = Annotated[str, ReferenceSpec("A surface.", "surface")]
+ChangedSurface = Annotated[str, ReferenceSpec("The surface to work on.", "surface", changes=True)]
+Way = Annotated[Running, ChoiceSpec("Which way on the surface.", ("round", "along"))]
+Within = Annotated[
+    Number, NumberSpec("How far the result may be off.", "length", label="tolerance", least=1e-5, most=1e3, step=0.01)
+]
 
 
-class Isocurve(Line):
-    """A curve that lies on a surface."""
+def _place(axis: Literal["x", "y", "z"], help_text: str) -> NumberSpec:
+    return NumberSpec(help_text, "length", least=-1e6, most=1e6, axis=axis)
+
+
+X = Annotated[Number, _place("x", "The place, along left-right.")]
+Y = Annotated[Number, _place("y", "The place, along front-back.")]
+Z = Annotated[Number, _place("z", "The place, upwards.")]
+Found = Annotated[
+    Literal["share", "place"],
+    ChoiceSpec("Found by a share of the way, or nearest to a place.", ("share", "place"), ("at the share", "nearest to")),
+]
+
+
+def _axis(way: Running) -> int:
+    """Return the number of an axis."""
+    return 0 if way == "round" else 1
+
+
+class PlacedLine(Line):
+    """What lines have in common that find an isocurve: at a share of the way, or nearest to a place."""
 
     chapter = "Form"
+
+    found: Found = "share"
+    x: X = "0 mm"
+    y: Y = "0 mm"
+    z: Z = "0 mm"
+
+    def param(self, given: Given, surface: NurbsSurface, axis: int) -> float:
+        """Return the parameter of an axis at which the isocurve lies."""
+        low, high = surface.domain(axis)
+        if self.found == "share":
+            return low + given.number("share") * (high - low)
+        place = np.array([[given.number(name) for name in "xyz"]])
+        params: Floats = closest_points(surface, place)[axis]
+        return float(params[0])
+
+
+class Isocurve(PlacedLine):
+    """A curve that lies on a surface."""
+
     summary = "Take an isocurve or an edge of a surface as a curve."
     words = ("edge", "rim", "extract", "border", "line on a surface")
-    sentence = "**Isocurve** {gives} of {surface}, running {way} it, {share} of the way across."
+    sentence = "**Isocurve** {gives} of {surface}, running {way} it, {found} {share} of the way across."
+    wording_field = "found"
+    wordings = {"place": "**Isocurve** {gives} of {surface}, running {way} it, {found} x {x}, y {y}, z {z}."}
     gives_kind = "curve"
 
     verb: Literal["isocurve"] = "isocurve"
@@ -34,21 +87,23 @@ class Isocurve(Line):
     def build(self, given: Given) -> CurveItem:
         """Take it, exactly."""
         surface = given.surface("surface").surface
-        axis = 0 if self.way == "round" else 1
-        low, high = surface.domain(1 - axis)
-        curve = isocurve(surface, axis, low + given.number("share") * (high - low))
+        axis = _axis(self.way)
+        curve = isocurve(surface, axis, self.param(given, surface, 1 - axis))
         if lengths(curve.control_points - curve.control_points[0]).max() < 1e-9:
             raise KernelError("The surface is one point there. Choose another share.")
         return CurveItem(curve)
 
 
-class SplitSurface(Line):
+class SplitSurface(PlacedLine):
     """One part of a surface cut in two."""
 
-    chapter = "Form"
     summary = "Cut a surface at an isocurve and take one part; the surface itself stays."
-    words = ("cut", "divide", "collar", "part of a surface")
-    sentence = "**Cut** {surface} across, {share} of the way {way} it, giving its {part} part as {gives}."
+    words = ("cut", "divide", "collar", "part of a surface", "split")
+    sentence = "**Cut** {surface} across, {found} {share} of the way {way} it, giving its {part} part as {gives}."
+    wording_field = "found"
+    wordings = {
+        "place": "**Cut** {surface} across the way {way} it, {found} x {x}, y {y}, z {z}, giving its {part} part as {gives}."
+    }
     gives_kind = "surface"
 
     verb: Literal["cut_surface"] = "cut_surface"
@@ -61,10 +116,12 @@ class SplitSurface(Line):
     def build(self, given: Given) -> SurfaceItem:
         """Cut at the parameter."""
         surface = given.surface("surface").surface
-        axis = 0 if self.way == "round" else 1
+        axis = _axis(self.way)
+        at = self.param(given, surface, axis)
         low, high = surface.domain(axis)
-        parts = split_surface(surface, axis, low + given.number("share") * (high - low))
-        return SurfaceItem(parts[0 if self.part == "first" else 1])
+        if not low < at < high:
+            raise KernelError("The place is nearest to an edge of the surface, where there is nothing to cut off.")
+        return SurfaceItem(split_surface(surface, axis, at)[0 if self.part == "first" else 1])
 
 
 class Flip(Line):
@@ -76,8 +133,202 @@ class Flip(Line):
     sentence = "**Flip** {surface}, so that its other side faces out."
 
     verb: Literal["flip"] = "flip"
-    surface: Annotated[str, ReferenceSpec("The surface to turn.", "surface", changes=True)] = ""
+    surface: Annotated[
+        str, ReferenceSpec("The surface, or the set, to turn.", "surface", changes=True, also=("surfaces",))
+    ] = ""
+
+    def build(self, given: Given) -> Item:
+        """Run it backwards round."""
+        item = given.items["surface"]
+        if isinstance(item, SurfacesItem):
+            turned = tuple(reverse_surface(surface, 0) for surface in item.shape.surfaces)
+            return SurfacesItem(SurfaceSet(turned, item.shape.tolerance), item.parts)
+        return SurfaceItem(reverse_surface(given.surface("surface").surface, 0))
+
+
+class Swap(Line):
+    """Change round and along."""
+
+    chapter = "Form"
+    summary = "Change over which way of a surface is round and which is along; its sides stay."
+    words = ("directions", "u and v", "transpose")
+    sentence = "**Swap** round and along of {surface}."
+
+    verb: Literal["swap"] = "swap"
+    surface: ChangedSurface = ""
 
     def build(self, given: Given) -> SurfaceItem:
-        """Run it backwards round."""
-        return SurfaceItem(reverse_surface(given.surface("surface").surface, 0))
+        """Change the axes over."""
+        return SurfaceItem(swap_directions(given.surface("surface").surface))
+
+
+class Seam(PlacedLine):
+    """Move the seam of a closed surface."""
+
+    summary = "Move the seam of a surface that closes on itself."
+    words = ("start", "join line", "closed")
+    sentence = "**Seam** of {surface}, {way} it, moved {found} {share} of the way."
+    wording_field = "found"
+    wordings = {"place": "**Seam** of {surface}, {way} it, moved {found} x {x}, y {y}, z {z}."}
+
+    verb: Literal["seam"] = "seam"
+    surface: ChangedSurface = ""
+    way: Way = "round"
+    share: Annotated[Number, NumberSpec("Where: a share of the way from the old seam.", least=0, most=1, step=0.05)] = 0.25
+
+    def build(self, given: Given) -> SurfaceItem:
+        """Start it elsewhere."""
+        surface = given.surface("surface").surface
+        axis = _axis(self.way)
+        low, high = surface.domain(axis)
+        return SurfaceItem(move_seam(surface, axis, (self.param(given, surface, axis) - low) / (high - low)))
+
+
+class ExtendSurface(Line):
+    """Go on past an edge."""
+
+    chapter = "Form"
+    summary = "Let a surface go on past one of its edges."
+    words = ("longer", "lengthen", "edge", "continue")
+    sentence = "**Lengthen** {surface} {way} it past its {end} by {length}, going on {going}."
+
+    verb: Literal["lengthen"] = "lengthen"
+    surface: ChangedSurface = ""
+    way: Way = "along"
+    end: Annotated[Literal["start", "end"], ChoiceSpec("Past which edge.", ("start", "end"))] = "end"
+    length: Annotated[Number, NumberSpec("By how much.", "length", least=0, above=True, most=1e6)] = "10 mm"
+    going: Annotated[
+        Literal["straight", "bending on"],
+        ChoiceSpec("Along its tangents, or as its last stretch bends.", ("straight", "bending on")),
+    ] = "straight"
+
+    def build(self, given: Given) -> SurfaceItem:
+        """Extend it."""
+        surface = given.surface("surface").surface
+        end: Literal[0, -1] = 0 if self.end == "start" else -1
+        return SurfaceItem(extend_surface(surface, _axis(self.way), end, given.number("length"), self.going))
+
+
+class OffsetSurface(Line):
+    """A surface at a distance from another."""
+
+    chapter = "Form"
+    summary = "Make a surface at a distance from another, its sharp edges mitred: linings, skins, walls."
+    words = ("parallel", "thickness", "wall", "inner", "shell", "distance", "offset surface")
+    sentence = "**Parallel** surface {gives} to {surface}, {distance} to its {side}, within {tolerance}."
+    gives_kind = "surface"
+
+    verb: Literal["parallel"] = "parallel"
+    gives: SurfaceName = "lining"
+    surface: OneSurface = ""
+    distance: Annotated[Number, NumberSpec("How far away.", "length", least=0, above=True, most=1e6)] = "2 mm"
+    side: Annotated[
+        Literal["outside", "inside"], ChoiceSpec("To the side that faces out, or to the other.", ("outside", "inside"))
+    ] = "inside"
+    tolerance: Within = "0.01 mm"
+
+    def build(self, given: Given) -> SurfaceItem:
+        """Offset it, and tell where it folds."""
+        distance = given.number("distance")
+        made = offset_surface(
+            given.surface("surface").surface, distance if self.side == "outside" else -distance, given.number("tolerance")
+        )
+        if made.fold is None:
+            return SurfaceItem(made.surface)
+        x, y, z = made.fold
+        note = (
+            f"It folds at x {x:.1f}, y {y:.1f}, z {z:.1f} mm, where the surface bends with a radius of only {made.radius:.3g} mm. "
+            f"Less than {floor_text(made.radius)} mm does not fold."
+        )
+        return SurfaceItem(made.surface, (note,))
+
+    def inspect(self, item: Item) -> list[Finding]:
+        """Tell where it folds."""
+        return noted(item, "folds")
+
+
+class Rebuild(Line):
+    """Fewer control points."""
+
+    chapter = "Form"
+    summary = "Write a surface anew with fewer control points, within a tolerance; sharp edges stay."
+    words = ("simplify", "reduce", "fewer control points", "refit", "lighter")
+    sentence = "**Rebuild** {surface} with fewer control points, within {tolerance}."
+
+    verb: Literal["rebuild"] = "rebuild"
+    surface: ChangedSurface = ""
+    tolerance: Within = "0.05 mm"
+
+    def build(self, given: Given) -> SurfaceItem:
+        """Fit it anew; one that needs no fewer stays as it is."""
+        surface, tolerance = given.surface("surface").surface, given.number("tolerance")
+        made = rebuild_surface(surface, tolerance)
+        before, after = (" by ".join(map(str, one.weights.shape)) for one in (surface, made.surface))
+        if made.surface.weights.size >= surface.weights.size:
+            note = f"Within {tolerance:.3g} mm it takes {after} control points, no fewer than its own {before}: it stays as it is."
+            return SurfaceItem(surface, (note,))
+        return SurfaceItem(made.surface, told=f"{before} control points became {after}, at most {made.largest:.2g} mm off.")
+
+    def inspect(self, item: Item) -> list[Finding]:
+        """Tell when nothing was won."""
+        return noted(item, "no fewer")
+
+
+class CopySurface(Line):
+    """A copy of a surface."""
+
+    chapter = "Form"
+    summary = "Copy a surface, so that the copy may be worked on and the surface stays."
+    words = ("duplicate", "clone", "another")
+    sentence = "**Copy surface** {surface} as {gives}."
+    gives_kind = "surface"
+
+    verb: Literal["copy_surface"] = "copy_surface"
+    surface: OneSurface = ""
+    gives: SurfaceName = "copy"
+
+    def build(self, given: Given) -> SurfaceItem:
+        """Give the same surface under another name."""
+        return SurfaceItem(given.surface("surface").surface)
+
+
+class Gather(Line):
+    """Surfaces taken together as one."""
+
+    chapter = "Form"
+    summary = "Take surfaces together that meet along whole edges: they face alike and are meshed as one piece."
+    words = ("join", "set", "group", "weld", "together", "one piece", "sew")
+    sentence = "**Gather** {surfaces} where edges lie within {tolerance}, giving {gives}."
+    gives_kind = "surfaces"
+
+    verb: Literal["gather"] = "gather"
+    surfaces: Annotated[Items, ReferencesSpec("The surfaces, or sets of them.", "surface", also=("surfaces",), least=1)] = []
+    tolerance: Annotated[
+        Number, NumberSpec("How far apart shared edges may lie.", "length", least=1e-6, most=10, step=0.01)
+    ] = "0.01 mm"
+    gives: SurfaceName = "shell"
+
+    def build(self, given: Given) -> SurfacesItem:
+        """Put them together and let them face alike."""
+        every = given.every_surface("surfaces")
+        surfaces = tuple(surface for own in every for surface in own)
+        parts = [number for number, own in enumerate(every) for _ in own]
+        oriented = orient_set(SurfaceSet(surfaces, given.number("tolerance")))
+        return SurfacesItem(oriented.shape, tuple(parts), tuple(_set_notes(oriented.shape, oriented.one_sided)))
+
+    def inspect(self, item: Item) -> list[Finding]:
+        """Tell of surfaces that meet nothing."""
+        return noted(item, "apart")
+
+
+def _set_notes(shape: SurfaceSet, one_sided: bool) -> list[str]:
+    """Return what is worth a look in a set that was put together."""
+    notes = []
+    if one_sided:
+        notes.append("The surfaces meet like a band with half a twist: they cannot all face out.")
+    alone = [k for k in range(len(shape.surfaces)) if not shape.neighbours(k)]
+    if len(shape.surfaces) > 1 and alone:
+        count = len(alone)
+        are = "surface shares" if count == 1 else "surfaces share"
+        notes.append(f"{count} {are} no whole edge with another. Cut edges to meet, or allow a larger distance.")
+    return notes

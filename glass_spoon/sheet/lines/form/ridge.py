@@ -173,6 +173,9 @@ class Ridge(RidgeLine):
     low_radius: Annotated[Number, _length("Radius of the core at its foot.", "radius at the foot")] = "12 mm"
     high_radius: Annotated[Number, _length("Radius of the core at its top.", "radius at the top")] = "12 mm"
     height: Annotated[Number, _length("Length of the core.", "length")] = "300 mm"
+    first: Annotated[Number, _length("Where its foot starts, above the foot of the core.", "start height", zero=True)] = (
+        "20 mm"
+    )
     gives: SurfaceName = "ridge"
 
     def build(self, given: Given) -> SurfacesItem:

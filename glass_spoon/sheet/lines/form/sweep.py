@@ -11,7 +11,7 @@ from glass_spoon.kernel.surfaces.sweep import SweepShape, sweep_profile
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.items import Item, SurfaceItem
 from glass_spoon.sheet.line import Finding, Given, Line
-from glass_spoon.sheet.lines.form.fields import FinishShape, ScaleLaw, StartShape, SurfaceName, TwistLaw, laid_flat
+from glass_spoon.sheet.lines.form.fields import FinishShape, ScaleLaw, StartShape, SurfaceName, TwistLaw, laid_flat, noted
 
 _REST = (
     "along {path}, {facing}, scaled {scale}, twisted {twist}, start {start}, end {end}, within {tolerance}, giving {gives}."
@@ -52,7 +52,7 @@ class SweptLine(Line):
 
     def inspect(self, item: Item) -> list[Finding]:
         """Tell of a bend that is too tight."""
-        return [Finding("tight", "look", note) for note in item.notes] if isinstance(item, SurfaceItem) else []
+        return noted(item, "tight")
 
 
 class Sweep(SweptLine):
