@@ -230,7 +230,7 @@ def default_line(document: SheetDocument, verb: str) -> Line:
         if isinstance(spec, ReferenceSpec):
             taken = {value for value in values.values() if isinstance(value, str)}
             values[name] = last_item(document, spec.kinds, taken)
-        elif isinstance(spec, ReferencesSpec):
+        elif isinstance(spec, ReferencesSpec) and spec.least:
             values[name] = unused_items(document, spec.kinds)
     for name, spec in cls.specs().items():
         if isinstance(spec, NameSpec):

@@ -213,7 +213,7 @@ def _sources(line: Line, used: list[str]) -> Iterator[tuple[str, str, ReferenceS
         if isinstance(spec, ReferenceSpec):
             yield name, str(getattr(line, name)), spec
         elif isinstance(spec, ReferencesSpec):
-            for place, item in enumerate(getattr(line, name) or [""]):
+            for place, item in enumerate(getattr(line, name) or [""] * (spec.least > 0)):
                 yield f"{name}.{place}", str(item), spec
 
 

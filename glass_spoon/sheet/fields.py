@@ -80,7 +80,7 @@ class ReferenceSpec(Spec):
 
 @dataclass(frozen=True)
 class ReferencesSpec(Spec):
-    """Several items that earlier lines give, in an order that counts; `least` of them are needed."""
+    """Several items that earlier lines give, in an order that counts; `least` of them are needed (0: none unless asked)."""
 
     item_kind: str = "curve"
     also: tuple[str, ...] = ()

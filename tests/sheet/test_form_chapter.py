@@ -201,7 +201,7 @@ def test_an_eased_extrusion_follows_its_law() -> None:
 def test_an_outline_that_bends_in_keeps_open_ends() -> None:
     points = [{"x": x, "y": y} for x, y in ((0, 0), (60, 0), (60, 50), (40, 50), (40, 12), (20, 12), (20, 50), (0, 50))]
     notch = {"verb": "draw", "gives": "notch", "points": points, "shape": "closed", "manner": "straight through"}
-    assert "Leave the ends open" in failure(notch, {"verb": "extrude", "profile": "l1", "gives": "block"})
+    assert "make a Plate of it" in failure(notch, {"verb": "extrude", "profile": "l1", "gives": "block"})
     surface(notch, {"verb": "extrude", "profile": "l1", "gives": "block", "start": "open", "end": "open"})
 
 

@@ -57,7 +57,7 @@ def offset_curve(
 def _raw_pieces(curve: NurbsCurve, distance: float, up: Floats, tolerance: float) -> list[tuple[NurbsCurve, float]]:
     """Return the offsets of all runs, exact or fitted, each with the parameter at which it begins."""
     breaks = curve.breaks
-    exact = [_exact_offset(piece, curve.degree, distance, up) for piece in bezier_pieces(curve)]
+    exact = [exact_offset(piece, curve.degree, distance, up) for piece in bezier_pieces(curve)]
     pieces: list[tuple[NurbsCurve, float]] = []
     start = 0
     while start < len(exact):
@@ -80,7 +80,7 @@ def _is_kink(curve: NurbsCurve, param: float) -> bool:
     return float(lengths(ends[1] - ends[0])) > 1e-4
 
 
-def _exact_offset(piece: Floats, degree: int, distance: float, up: Floats) -> NurbsCurve | None:
+def exact_offset(piece: Floats, degree: int, distance: float, up: Floats) -> NurbsCurve | None:
     """Return the offset of a Bezier piece (degree + 1, 4) that is a line or a circular arc, None for any other."""
     knots = np.repeat([0.0, 1.0], degree + 1)
     curve = from_homogeneous(degree, knots, piece)

@@ -43,6 +43,10 @@ def face_deviations(
         distance = np.empty(len(places))
         for piece in np.unique(owners):
             own = np.flatnonzero(owners == piece)
+            if piece >= len(surface.surfaces):
+                cap = surface.caps[piece - len(surface.surfaces)]
+                distance[own] = np.abs((places[own] - cap.origin) @ cap.normal)
+                continue
             start = None if uv is None else uv[own]
             distance[own], at_border = _feet(surface.surfaces[piece], places[own], start, tolerance)
             _ask_neighbours(surface, int(piece), places, distance, own[at_border], tolerance)

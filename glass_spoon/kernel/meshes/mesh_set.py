@@ -12,7 +12,7 @@ side by side (a flat end, a dome) are closed there together, by the disc of `pol
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal, TypeVar
 
 import numpy as np
@@ -23,6 +23,7 @@ from scipy.sparse.csgraph import connected_components
 from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths, owned, sum_by_index
 from glass_spoon.kernel.errors import CountImpossible, TooManyFaces
 from glass_spoon.kernel.meshes.divide_length import KINK_ANGLE, make_guide
+from glass_spoon.kernel.meshes.fill_plane import fill_plane
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_surface import MAX_CAP_RING, PoleClosing
 from glass_spoon.kernel.meshes.pole_cap import DiscMesh, core_sides, make_disc, make_sector, transition_rings
@@ -30,12 +31,23 @@ from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.surfaces.edit_surface import split_surface
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_points_normals
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import EdgeName, EdgeTable, SharedEdge, SurfaceSet, edge_chains
+from glass_spoon.kernel.surfaces.surface_set import (
+    EdgeName,
+    EdgeTable,
+    FlatCap,
+    SurfaceSet,
+    edge_chains,
+    edge_loops,
+)
 
 Scalar = TypeVar("Scalar", np.float64, np.int64)
 
 SIDE_TURN = np.radians(120)
 """Most that the direction of an edge may turn over one side of a face: a circle takes three at least."""
+
+
+ON_SIDE = 1e-9
+"""A vertex of a sector nearer than this to a side lies on it."""
 
 
 @dataclass(frozen=True)
@@ -63,12 +75,13 @@ class Wish:
 class CutSet:
     """A set cut at sharp points: the pieces, the number of the surface each was cut from, and its place (n, 2, 2) in it.
 
-    place: first and last share of the parent's domain, by axis.
+    place: first and last share of the parent's domain, by axis. original: the surfaces before they were cut.
     """
 
     shape: SurfaceSet
     parents: Ints
     place: Floats
+    original: tuple[NurbsSurface, ...]
 
     @property
     def pieces(self) -> tuple[NurbsSurface, ...]:
@@ -106,7 +119,8 @@ def mesh_set(
 ) -> Mesh:
     """Return one mesh of all surfaces, with edges of about the wished lengths, even along the edges of each piece.
 
-    Points carry "normal", corners "uv" (parameters of their surface, 0 .. 1), faces "piece" (the number of their surface).
+    Points carry "normal", corners "uv" (parameters of their surface, 0 .. 1), faces "piece" (the number of their surface;
+    caps are numbered on).
     With `crease_sharp` edges along which pieces do not meet smoothly carry an infinite "sharpness". Surfaces keep their
     sides: see `orient_set`. Raises TooManyFaces before memory is taken, CountImpossible for a pole too large for quads.
     """
@@ -130,13 +144,14 @@ def cut_at_kinks(shape: SurfaceSet) -> CutSet:
             pieces.append(piece)
             parents.append(number)
     if len(pieces) == len(shape.surfaces):
-        return CutSet(shape, np.arange(len(pieces)), np.broadcast_to([0.0, 1.0], (len(pieces), 2, 2)))
+        return CutSet(shape, np.arange(len(pieces)), np.broadcast_to([0.0, 1.0], (len(pieces), 2, 2)), shape.surfaces)
     place = np.empty((len(pieces), 2, 2))
     for row, (piece, parent) in enumerate(zip(pieces, parents, strict=True)):
         for axis in (0, 1):
             low, high = shape.surfaces[parent].domain(axis)
             place[row, axis] = (np.array(piece.domain(axis)) - low) / (high - low)
-    return CutSet(SurfaceSet(tuple(pieces), shape.tolerance), np.array(parents), place)
+    counts = tuple(shape.counts[parent] for parent in parents) if shape.counts else ()
+    return CutSet(replace(shape, surfaces=tuple(pieces), counts=counts), np.array(parents), place, shape.surfaces)
 
 
 def _cut_surface(surface: NurbsSurface, between_poles: tuple[bool, bool]) -> list[NurbsSurface]:
@@ -238,12 +253,45 @@ def plan_counts(cut: CutSet, fans: list[Fan], wish: Wish, poles: PoleClosing) ->
     low = np.zeros(total)
     np.maximum.at(low, flat, least.ravel())
     counts = np.maximum(np.rint(mean), low)
+    if cut.shape.counts:
+        fixed = np.zeros(total)
+        np.maximum.at(fixed, flat, np.array(cut.shape.counts).ravel())
+        counts = np.where(fixed > 0, fixed, counts)
+    _even_rims(cut, chains, counts)
     if poles == "quads":
         for fan in fans:
             for sector in fan.sectors:
                 chain = chains[sector.piece, sector.axis]
                 counts[chain] = max(2 * np.ceil(counts[chain] / 2), 4 if len(fan.sectors) == 1 and fan.closed else 2)
+            if not fan.closed:
+                # Three sides: the core of the sector takes half of the rim's count along either straight side.
+                rim = sum(counts[chains[sector.piece, sector.axis]] for sector in fan.sectors)
+                side = chains[fan.sectors[0].piece, 1 - fan.sectors[0].axis]
+                counts[side] = max(counts[side], rim / 2 + 1)
     return counts[chains].astype(np.int64)
+
+
+def _even_rims(cut: CutSet, chains: Ints, counts: Floats) -> None:
+    """Make counts even along the rims of caps; a cap with one hole takes as many on the hole as outside, where it can."""
+    for rim in cut.shape.rims:
+        loops = edge_loops(cut.shape, rim)
+        own = [[int(chains[name.piece, name.axis]) for name, _ in loop] for loop in loops]
+        for loop in own:
+            least = 4 if len(loop) == 1 else 2
+            for chain in loop:
+                counts[chain] = max(2 * np.ceil(counts[chain] / 2), least)
+        if len(own) == 2 and all(len(set(loop)) == len(loop) for loop in own) and not set(own[0]) & set(own[1]):
+            fewer, more = sorted(own, key=lambda loop: counts[loop].sum())
+            _raise_to(counts, fewer, int(counts[more].sum()))
+
+
+def _raise_to(counts: Floats, loop: list[int], wanted: int) -> None:
+    """Raise the even counts of a loop's chains so that they add up to an even number: each by its share, in steps of two."""
+    spare = (wanted - counts[loop].sum()) / 2
+    share = counts[loop] / counts[loop].sum() * spare
+    extra = np.floor(share)
+    extra[np.argsort(extra - share)[: round(spare - extra.sum())]] += 1
+    counts[loop] += 2 * extra
 
 
 def _turns(places: Floats) -> Floats:
@@ -293,10 +341,12 @@ def _assemble(cut: CutSet, fans: list[Fan], counts: Ints, poles: PoleClosing, cr
     at = {sector.piece: sector for fan in fans for sector in fan.sectors}
     for piece, grid in enumerate(grids):
         _add_quads(parts, cut, piece, grid, at.get(piece), caps.get(piece, 0))
-    labels = _merge(parts.total, grids, cut.shape.shared)
+    labels = _merge(parts.total, grids, cut)
     normals = np.concatenate(parts.normals)
     for fan in fans:
         _add_cap(parts, cut, fan, grids, counts, poles)
+    for number, cap in enumerate(cut.shape.caps):
+        _fill_cap(parts, cut, number, cap, grids)
     labels = np.concatenate((labels, labels.max() + 1 + np.arange(parts.total - len(labels))))
     return _finish(parts, labels, cut, grids, normals, crease_sharp)
 
@@ -329,9 +379,8 @@ def _cap_size(fan: Fan, counts: Ints, poles: PoleClosing) -> int:
     rim = _rim_count(fan, counts)
     if rim > MAX_CAP_RING:
         raise CountImpossible(f"{rim:,} edges round a pole are too many to be closed with quads. Use longer edges.")
-    side = core_sides(rim, whole=fan.closed)[0]
-    ideal = (side // 2 if fan.closed else side) + transition_rings(rim)
-    return min(ideal, int(counts[first.piece, 1 - first.axis]))
+    rows = int(counts[first.piece, 1 - first.axis])
+    return min(core_sides(rim)[0] // 2 + transition_rings(rim), rows) if fan.closed else rows
 
 
 def _rim_count(fan: Fan, counts: Ints) -> int:
@@ -371,10 +420,14 @@ def _scaled(cut: CutSet, piece: int, u: Floats, v: Floats) -> Floats:
     return np.stack(result, axis=-1)
 
 
-def _merge(total: int, grids: list[_Grid], shared: list[SharedEdge]) -> Ints:
-    """Return for each vertex (total,) the number of the one that it is with others."""
+def _merge(total: int, grids: list[_Grid], cut: CutSet) -> Ints:
+    """Return for each vertex (total,) the number of the one that it is with others: on shared edges, and at poles."""
     pairs = [np.zeros((2, 0), dtype=np.int64)]
-    for pair in shared:
+    for name, pole in zip(cut.shape.edges.names, cut.shape.edges.is_pole, strict=True):
+        if pole:
+            row = _edge_numbers(grids[name.piece], name)
+            pairs.append(np.stack((row[:-1], row[1:])))
+    for pair in cut.shape.shared:
         rows = [_edge_numbers(grids[name.piece], name) for name in (pair.first, pair.second)]
         pairs.append(np.stack((rows[0], rows[1][::-1] if pair.reversed else rows[1])))
     rows, columns = np.concatenate(pairs, axis=1)
@@ -393,21 +446,27 @@ def _add_cap(parts: _Parts, cut: CutSet, fan: Fan, grids: list[_Grid], counts: I
     rings = [_ring_of(sector, grids[sector.piece], cap) for sector in fan.sectors]
     ring = np.concatenate([numbers[:-1] for numbers in rings] + ([] if fan.closed else [rings[-1][-1:]]))
     rim = _rim_count(fan, counts)
-    disc = _fan_disc(rim, fan.closed) if poles == "fan" else make_disc(rim) if fan.closed else make_sector(rim)
+    if poles == "fan":
+        disc = _fan_disc(rim, fan.closed)
+    else:
+        disc = make_disc(rim) if fan.closed else make_sector(rim, cap - rim // 2)
     whole = 2 * np.pi if fan.closed else np.pi / 2
     radius = np.minimum(np.hypot(*disc.places.T), 1.0)
     turn = np.clip(np.arctan2(disc.places[:, 1], disc.places[:, 0]) % (2 * np.pi) / whole, 0, 1) * rim
     turn[: len(ring)] = np.arange(len(ring))
     starts = np.concatenate(([0], np.cumsum([counts[sector.piece, sector.axis] for sector in fan.sectors])))
     owner = np.clip(np.searchsorted(starts, turn, side="right") - 1, 0, len(fan.sectors) - 1)
-    inner = np.arange(len(disc.places)) >= len(ring)
+    sides = _side_vertices(fan, grids, cap, disc, len(ring))
+    inner = (np.arange(len(disc.places)) >= len(ring)) & (sides < 0)
     points, normals = np.empty((len(turn), 3)), np.empty((len(turn), 3))
     for number, sector in enumerate(fan.sectors):
         chosen = np.flatnonzero((owner == number) & inner)
         u, v = _cap_params(sector, grids[sector.piece], cap, turn[chosen] - starts[number], radius[chosen])
         points[chosen], normals[chosen] = surface_points_normals(cut.pieces[sector.piece], u, v)
     first = parts.add_vertices(points[inner], normals[inner])
-    numbers = np.concatenate((ring, first + np.arange(int(inner.sum()))))
+    numbers = np.where(sides >= 0, sides, 0)
+    numbers[: len(ring)] = ring
+    numbers[inner] = first + np.arange(int(inner.sum()))
     faces = disc.faces
     middle = _face_turns(turn[faces], rim, fan.closed)
     of_face = np.clip(np.searchsorted(starts, middle, side="right") - 1, 0, len(fan.sectors) - 1)
@@ -424,6 +483,62 @@ def _add_cap(parts: _Parts, cut: CutSet, fan: Fan, grids: list[_Grid], counts: I
             uv[:, ::-1] if flip else uv,
             cut.parents[sector.piece],
         )
+
+
+def _side_vertices(fan: Fan, grids: list[_Grid], cap: int, disc: DiscMesh, ring: int) -> Ints:
+    """Return for each vertex of a sector's cap the vertex of the straight side that it is, -1 for others."""
+    found = np.full(len(disc.places), -1)
+    if fan.closed:
+        return found
+    for sector, at_start, axis in ((fan.sectors[0], True, 1), (fan.sectors[-1], False, 0)):
+        grid = grids[sector.piece].numbers if sector.axis == 0 else grids[sector.piece].numbers.T
+        side = grid[0 if at_start == sector.forward else -1]
+        from_pole = side if sector.end == 0 else side[::-1]
+        on_side = np.flatnonzero(np.abs(disc.places[:, axis]) < ON_SIDE)
+        found[on_side] = from_pole[np.rint(disc.places[on_side, 1 - axis] * cap).astype(int)]
+    found[:ring] = -1
+    return found
+
+
+def _fill_cap(parts: _Parts, cut: CutSet, number: int, cap: FlatCap, grids: list[_Grid]) -> None:
+    """Fill a flat cap with quads."""
+    loops = edge_loops(cut.shape, cut.shape.rims[number])
+    if not loops:
+        return
+    every = np.concatenate(parts.points)
+    axes = plane_axes(cap.normal)
+    numbered, flat = [], []
+    for loop in loops:
+        runs = [_edge_numbers(grids[name.piece], name) for name, _ in loop]
+        ring = np.concatenate([(run if forward else run[::-1])[:-1] for run, (_, forward) in zip(runs, loop, strict=True)])
+        numbered.append(ring)
+        flat.append((every[ring] - cap.origin) @ axes.T)
+    order = np.argsort([-abs(_loop_area(loop)) for loop in flat])
+    rings, outlines = [], []
+    for place, k in enumerate(order):
+        back = (_loop_area(flat[k]) > 0) != (place == 0)
+        rings.append(numbered[k][::-1] if back else numbered[k])
+        outlines.append(flat[k][::-1] if back else flat[k])
+    fill = fill_plane(outlines)
+    rim = sum(len(ring) for ring in rings)
+    inner = cap.origin + fill.points[rim:] @ axes
+    first = parts.add_vertices(inner, np.broadcast_to(cap.normal, inner.shape))
+    vertices = np.concatenate((*rings, first + np.arange(len(inner))))
+    low = fill.points.min(axis=0)
+    uv = (fill.points - low) / max(float(np.ptp(fill.points, axis=0).max()), 1e-12)
+    _add_faces(parts, vertices[fill.faces], uv[fill.faces], len(cut.original) + number)
+
+
+def plane_axes(normal: Floats) -> Floats:
+    """Return two unit axes (2, 3) of a plane, right-handed with its normal (3,)."""
+    right = directions(np.cross(np.eye(3)[int(np.argmin(np.abs(normal)))], normal))
+    return np.stack((right, np.cross(normal, right)))
+
+
+def _loop_area(loop: Floats) -> float:
+    """Return the signed area of a flat loop (n, 2)."""
+    ahead = np.roll(loop, -1, axis=0)
+    return float(loop[:, 0] @ ahead[:, 1] - loop[:, 1] @ ahead[:, 0]) / 2
 
 
 def _fan_disc(rim: int, closed: bool) -> DiscMesh:
@@ -518,7 +633,16 @@ def _sharp_pairs(cut: CutSet, grids: list[_Grid], normals: Floats, numbers: Ints
         second = rows[1][::-1] if pair.reversed else rows[1]
         apart = lengths(normals[rows[0]] - normals[second])
         if float(np.median(apart)) > 2 * np.sin(KINK_ANGLE / 2):
-            row = numbers[rows[0]]
-            row = row[row >= 0]
-            found.append(np.sort(np.column_stack((row[:-1], row[1:])), axis=1))
+            found.append(_row_pairs(numbers[rows[0]]))
+    for cap, rim in zip(cut.shape.caps, cut.shape.rims, strict=True):
+        for name in rim:
+            row = _edge_numbers(grids[name.piece], name)
+            if float(np.median(lengths(normals[row] - cap.normal))) > 2 * np.sin(KINK_ANGLE / 2):
+                found.append(_row_pairs(numbers[row]))
     return np.concatenate(found)
+
+
+def _row_pairs(row: Ints) -> Ints:
+    """Return the pairs (n, 2) of neighbours in a row of vertices, lower first; vertices no face uses are left out."""
+    row = row[row >= 0]
+    return np.sort(np.column_stack((row[:-1], row[1:])), axis=1)

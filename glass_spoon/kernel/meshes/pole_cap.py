@@ -67,9 +67,12 @@ def make_disc(count: int) -> DiscMesh:
 
 
 @lru_cache(maxsize=64)
-def make_sector(count: int) -> DiscMesh:
-    """Return the cap of an open ring of `count` edges (even, at least 2) as a mesh of a quarter of the unit disc."""
-    side, rings = count // 2, transition_rings(count)
+def make_sector(count: int, rings: int | None = None) -> DiscMesh:
+    """Return the cap of an open ring of `count` edges (even, at least 2) as a mesh of a quarter of the unit disc.
+
+    Its straight sides have count / 2 + rings edges each, `transition_rings` of them when None.
+    """
+    side, rings = count // 2, transition_rings(count) if rings is None else rings
     core = _core(side, side, (count + 1) * rings)
     outline = np.concatenate((core[:, -1], core[-1, -2::-1]))
     circles = np.vstack([np.arange((count + 1) * rings).reshape(rings, -1), outline])

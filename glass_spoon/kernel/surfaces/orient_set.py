@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -50,12 +50,12 @@ def orient_set(shape: SurfaceSet) -> OrientedSet:
                     waiting.append(there)
                 elif bool(flips[there]) != wanted:
                     one_sided = True
-        if not any(name.piece in part for name in shape.open_edges) and _volume(shape, part, flips) < 0:
+        if not any(name.piece in part for name in shape.lone_edges) and _volume(shape, part, flips) < 0:
             flips[part] = ~flips[part]
     surfaces = tuple(
         reverse_surface(surface, 0) if flip else surface for surface, flip in zip(shape.surfaces, flips, strict=True)
     )
-    return OrientedSet(SurfaceSet(surfaces, shape.tolerance), flips, one_sided)
+    return OrientedSet(replace(shape, surfaces=surfaces), flips, one_sided)
 
 
 def _neighbours(shared: list[SharedEdge]) -> dict[int, list[tuple[int, bool]]]:

@@ -28,11 +28,11 @@ from glass_spoon.kernel.curves.line_and_arc import make_arc
 from glass_spoon.kernel.curves.place_curve import Placement, turning
 from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE
 from glass_spoon.kernel.errors import InvalidInput, KernelError
-from glass_spoon.kernel.surfaces.edit_surface import place_surface, reverse_surface
+from glass_spoon.kernel.surfaces.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.fit_patch import fit_patch
 from glass_spoon.kernel.surfaces.section_runs import EndShape, end_run
 from glass_spoon.kernel.surfaces.surface import NurbsSurface, surface_from_homogeneous
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, reverse_set
 
 TURN = 2 * np.pi
 
@@ -108,9 +108,8 @@ def make_ridge(profile: NurbsCurve, shape: RidgeShape, tolerance: float = 1e-3) 
     below = _collar(_lower_end(shape, cuts, steps), tolerance)
     above = [_upside_down(piece, shape) for piece in _collar(_upper_end(shape, cuts, steps), tolerance)]
     pieces = [place_surface(piece, _placement(shape)) for piece in (*strips, *below, *above)]
-    if shape.inward:
-        pieces = [reverse_surface(piece, 0) for piece in pieces]
-    return SurfaceSet(tuple(pieces), 10 * tolerance)
+    made = SurfaceSet(tuple(pieces), 10 * tolerance)
+    return reverse_set(made) if shape.inward else made
 
 
 def _check(profile: NurbsCurve, shape: RidgeShape) -> None:

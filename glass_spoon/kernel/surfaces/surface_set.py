@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
 
@@ -11,10 +11,10 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, lengths
 from glass_spoon.kernel.curves.even_lengths import LengthTable, measure_alike, points_alike
 from glass_spoon.kernel.curves.place_curve import Placement
-from glass_spoon.kernel.surfaces.edit_surface import place_surface
+from glass_spoon.kernel.surfaces.edit_surface import place_surface, reverse_surface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve
 
 End = Literal[0, -1]
@@ -43,11 +43,27 @@ class SharedEdge:
 
 
 @dataclass(frozen=True, eq=False)
+class FlatCap:
+    """A piece of a plane, bounded by all edges of a set that lie in it and that no other edge meets.
+
+    origin (3,) mm on the plane; normal (3,) of length one, to the side that faces out.
+    """
+
+    origin: Floats
+    normal: Floats
+
+
+@dataclass(frozen=True, eq=False)
 class SurfaceSet:
-    """Surfaces in an order that counts. tolerance: edges within it of each other, in mm, are shared."""
+    """Surfaces in an order that counts. tolerance: edges within it of each other, in mm, are shared.
+
+    caps: flat pieces that close open edges. counts: counts of edges (u, v) that some surfaces should take, 0 for any.
+    """
 
     surfaces: tuple[NurbsSurface, ...]
     tolerance: float = 1e-3
+    caps: tuple[FlatCap, ...] = ()
+    counts: tuple[tuple[int, int], ...] = ()
 
     @cached_property
     def edges(self) -> EdgeTable:
@@ -67,6 +83,23 @@ class SurfaceSet:
 
     @cached_property
     def open_edges(self) -> list[EdgeName]:
+        """The edges that no other edge meets and no cap closes, poles left out."""
+        capped = {name for rim in self.rims for name in rim}
+        return [name for name in self.lone_edges if name not in capped]
+
+    @cached_property
+    def rims(self) -> list[list[EdgeName]]:
+        """For each cap the edges that bound it, in no order."""
+        rows = [self.edges.number[name] for name in self.lone_edges]
+        places = self.edges.places[rows]
+        found = []
+        for cap in self.caps:
+            off = np.abs((places - cap.origin) @ cap.normal).max(axis=1) if len(rows) else np.zeros(0)
+            found.append([name for name, away in zip(self.lone_edges, off, strict=True) if away <= self.tolerance])
+        return found
+
+    @cached_property
+    def lone_edges(self) -> list[EdgeName]:
         """The edges that no other edge meets, poles left out."""
         met = {name for pair in self.shared for name in (pair.first, pair.second)}
         return [
@@ -171,4 +204,50 @@ def edge_chains(piece_count: int, shared: list[SharedEdge]) -> Ints:
 
 def place_set(shape: SurfaceSet, placement: Placement) -> SurfaceSet:
     """Return the set moved, turned, stretched or mirrored."""
-    return SurfaceSet(tuple(place_surface(surface, placement) for surface in shape.surfaces), shape.tolerance)
+    across = np.linalg.inv(placement.matrix).T
+    caps = tuple(FlatCap(placement.apply(cap.origin), directions(across @ cap.normal)) for cap in shape.caps)
+    surfaces = tuple(place_surface(surface, placement) for surface in shape.surfaces)
+    return replace(shape, surfaces=surfaces, caps=caps)
+
+
+def reverse_set(shape: SurfaceSet) -> SurfaceSet:
+    """Return the set with its sides changed over."""
+    surfaces = tuple(reverse_surface(surface, 0) for surface in shape.surfaces)
+    return replace(shape, surfaces=surfaces, caps=tuple(FlatCap(cap.origin, -cap.normal) for cap in shape.caps))
+
+
+def edge_loops(shape: SurfaceSet, rim: list[EdgeName]) -> list[list[tuple[EdgeName, bool]]]:
+    """Return the closed loops of edges, each edge with whether it is followed as it runs.
+
+    A loop goes on with the nearest end of an edge; it closes where its own start is nearest. Others are left out.
+    """
+    rows = {name: shape.edges.number[name] for name in rim}
+    longest = sorted(rim, key=lambda name: -shape.edges.lengths[rows[name]])
+    left = {name: shape.edges.places[rows[name]][[0, -1]] for name in longest}
+    reach = 2 * shape.tolerance
+    loops = []
+    while left:
+        name = next(iter(left))
+        ends = left.pop(name)
+        loop, start, here = [(name, True)], ends[0], ends[1]
+        while True:
+            found, away = _nearest_end(left, here)
+            home = float(lengths(here - start))
+            if home <= min(reach, away):
+                loops.append(loop)
+                break
+            if found is None or away > reach:
+                break
+            following, forward = found
+            here = left.pop(following)[-1 if forward else 0]
+            loop.append((following, forward))
+    return loops
+
+
+def _nearest_end(left: dict[EdgeName, Floats], here: Floats) -> tuple[tuple[EdgeName, bool] | None, float]:
+    """Return the edge with the end nearest to a place (3,), whether that is its start, and the distance in mm."""
+    if not left:
+        return None, np.inf
+    away = lengths(np.array(list(left.values())) - here)
+    row, end = np.unravel_index(int(np.argmin(away)), away.shape)
+    return (list(left)[int(row)], end == 0), float(away[row, end])

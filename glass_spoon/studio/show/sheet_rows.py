@@ -151,7 +151,9 @@ def _value(build: Build, line: Line, name: str) -> ValuePart:
         )
     if isinstance(spec, ReferencesSpec):
         options = _item_options(build.document, line, spec)
-        words = ", ".join(build.document.item_name(item) for item in raw) or f"pick {spec.item_kind}s"
+        words = ", ".join(build.document.item_name(item) for item in raw) or (
+            f"pick {spec.item_kind}s" if spec.least else "none"
+        )
         return ValuePart("references", words, name, ",".join(raw), spec.help, options=options)
     return _other_value(spec, name, raw)
 

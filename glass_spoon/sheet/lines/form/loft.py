@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.place_curve import moving, place_curve
 from glass_spoon.kernel.errors import InvalidInput, KernelError
@@ -19,6 +19,8 @@ from glass_spoon.sheet.lines.form.fields import FinishShape, ScaleLaw, StartShap
 from glass_spoon.sheet.planes import AXES
 
 Way = Literal["freely", "squarely"]
+
+_ON_THE_WAY = "scaled {scale} on the way, start {start}, end {end}, giving {gives}."
 
 EASED_ROWS = 17
 """Sections of an extrusion whose scale does not run evenly."""
@@ -81,20 +83,35 @@ class Extrude(Line):
     chapter = "Form"
     summary = "Pull a curve straight: walls, plates, posts."
     words = ("pull", "push", "raise", "height", "prism", "plate", "wall")
-    sentence = "**Extrude** {profile} by {distance} {direction}, {sides}, scaled {scale} on the way, start {start}, end {end}, giving {gives}."
+    sentence = f"**Extrude** {{profile}} by {{distance}} {{direction}}, {{sides}}, {_ON_THE_WAY}"
+    wording_field = "direction"
+    wordings = {
+        "by x, y, z": f"**Extrude** {{profile}} {{direction}}: {{x}} right, {{y}} back and {{z}} up, {{sides}}, {_ON_THE_WAY}",
+        "to a height": f"**Extrude** {{profile}} {{direction}} of {{z}}, {_ON_THE_WAY}",
+    }
     gives_kind = "surface"
 
     verb: Literal["extrude"] = "extrude"
     profile: Annotated[str, ReferenceSpec("The curve to pull.", "curve")] = ""
     distance: Annotated[Number, NumberSpec("How far.", "length", least=-1e6, most=1e6)] = "20 mm"
     direction: Annotated[
-        Literal["square to it", "upright axis", "left-right axis", "front-back axis"],
+        Literal["square to it", "upright axis", "left-right axis", "front-back axis", "by x, y, z", "to a height"],
         ChoiceSpec(
-            "Which way: square to the curve's plane, or along an axis.",
-            ("square to it", *AXES),
-            ("square to it", "along the upright axis", "along the left-right axis", "along the front-back axis"),
+            "Which way: square to the curve's plane, along an axis, by a vector, or straight up or down to a height.",
+            ("square to it", *AXES, "by x, y, z", "to a height"),
+            (
+                "square to it",
+                "along the upright axis",
+                "along the left-right axis",
+                "along the front-back axis",
+                "by a vector",
+                "up or down to a height",
+            ),
         ),
     ] = "square to it"
+    x: Annotated[Number, NumberSpec("Along left-right.", "length", least=-1e6, most=1e6)] = "0 mm"
+    y: Annotated[Number, NumberSpec("Along front-back.", "length", least=-1e6, most=1e6)] = "0 mm"
+    z: Annotated[Number, NumberSpec("Upwards, or the height to reach.", "length", least=-1e6, most=1e6)] = "20 mm"
     sides: Annotated[
         Literal["to one side", "to both sides"],
         ChoiceSpec("From the curve on, or half each way.", ("to one side", "to both sides")),
@@ -106,11 +123,8 @@ class Extrude(Line):
 
     def build(self, given: Given) -> SurfaceItem:
         """Rule from the curve, scaled at both ends, to where it is pulled."""
-        profile, distance = given.curve("profile").curve, given.number("distance")
-        if abs(distance) < 1e-9:
-            raise InvalidInput("The distance", "other than 0 mm", f"{distance:g} mm")
-        way = square_to(profile) if self.direction == "square to it" else np.array(AXES[self.direction])
-        way, distance = way * np.sign(distance), abs(distance)
+        profile = given.curve("profile").curve
+        way, distance = self._way(given, profile)
         ends = (self.start, self.end) if profile.is_closed(1e-6) else ("open", "open")
         if ends != ("open", "open"):
             _check_seen_whole(profile, way)
@@ -125,10 +139,32 @@ class Extrude(Line):
         shape = LoftShape(degree=1 if ruled else 3, spacing="uniform", align=False, ends=ends)  # type: ignore[arg-type]
         return SurfaceItem(loft_sections(rows, shape))
 
+    def _way(self, given: Given, profile: NurbsCurve) -> tuple[Floats, float]:
+        """Return the unit direction (3,) and the distance in mm."""
+        if self.direction == "by x, y, z":
+            return _pulled(np.array([given.number(name) for name in "xyz"]))
+        if self.direction == "to a height":
+            heights = profile.control_points[:, 2]
+            if np.ptp(heights) > 1e-6:
+                raise KernelError("The curve is not level, so it cannot be pulled to one height. Pull it by a distance.")
+            return _pulled(np.array([0.0, 0.0, given.number("z") - float(heights[0])]))
+        way = square_to(profile) if self.direction == "square to it" else np.array(AXES[self.direction])
+        return _pulled(way * given.number("distance"))
+
+
+def _pulled(vector: Floats) -> tuple[Floats, float]:
+    """Return the unit direction (3,) and the length in mm of a pull; raises InvalidInput for none."""
+    size = float(lengths(vector))
+    if size < 1e-9:
+        raise InvalidInput("The distance", "other than 0 mm", f"{size:g} mm")
+    return vector / size, size
+
 
 def _check_seen_whole(profile: NurbsCurve, way: Floats) -> None:
     """Raise KernelError for an outline that its middle does not see all of: an end closed from there would fold."""
     from_middle = profile.control_points - middle_of(profile)
     turn = np.cross(from_middle[:-1], np.diff(profile.control_points, axis=0)) @ way
     if turn.max() > 1e-9 and turn.min() < -1e-9:
-        raise KernelError("The outline bends too far in for its ends to be closed from the middle. Leave the ends open.")
+        raise KernelError(
+            "The outline bends too far in for its ends to be closed from the middle. Leave them open, or make a Plate of it."
+        )

@@ -15,7 +15,7 @@ from glass_spoon.kernel.surfaces.orient_set import orient_set
 from glass_spoon.kernel.surfaces.rebuild_surface import rebuild_surface
 from glass_spoon.kernel.surfaces.rework_surface import extend_surface, move_seam, swap_directions
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, reverse_set
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, Items, NameSpec, Number, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import CurveItem, Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Finding, Given, Line
@@ -141,8 +141,7 @@ class Flip(Line):
         """Run it backwards round."""
         item = given.items["surface"]
         if isinstance(item, SurfacesItem):
-            turned = tuple(reverse_surface(surface, 0) for surface in item.shape.surfaces)
-            return SurfacesItem(SurfaceSet(turned, item.shape.tolerance), item.parts)
+            return SurfacesItem(reverse_set(item.shape), item.parts)
         return SurfaceItem(reverse_surface(given.surface("surface").surface, 0))
 
 

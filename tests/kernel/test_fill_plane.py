@@ -1,0 +1,105 @@
+"""Flat outlines filled with quads."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.meshes.fill_plane import contains, fill_plane
+from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh
+
+
+def circle(radius: float, count: int, x: float = 0, y: float = 0, back: bool = False) -> np.ndarray:
+    angle = np.arange(count) * 2 * np.pi / count
+    points = np.column_stack((x + radius * np.cos(angle), y + radius * np.sin(angle)))
+    return points[::-1] if back else points
+
+
+def divided(corners: list, step: float) -> np.ndarray:
+    """Return a polygon divided into steps, an even number on each side."""
+    parts = []
+    for a, b in zip(np.array(corners, float), np.roll(np.array(corners, float), -1, axis=0), strict=True):
+        count = max(2, 2 * round(float(np.hypot(*(b - a))) / step / 2))
+        parts.append(a + (b - a) * np.linspace(0, 1, count, endpoint=False)[:, None])
+    return np.concatenate(parts)
+
+
+ELL = divided([[0, 0], [60, 0], [60, 20], [20, 20], [20, 50], [0, 50]], 3)
+STAR = divided([[(30 if k % 2 else 12) * f(k * np.pi / 5) for f in (np.cos, np.sin)] for k in range(10)], 2.5)
+
+
+def checked(loops: list[np.ndarray]) -> Mesh:
+    """Return the fill as a mesh: its rim is the one given, its area the outline's, no face turned over."""
+    fill = fill_plane(loops)
+    mesh = make_mesh(np.column_stack((fill.points, np.zeros(len(fill.points)))), fill.faces)
+    check_mesh(mesh)
+    assert np.array_equal(fill.points[: sum(map(len, loops))], np.concatenate(loops))
+    areas = mesh.face_vectors[:, 2]
+    assert areas.min() > 0
+    ahead = [np.roll(loop, -1, axis=0) for loop in loops]
+    wanted = sum(float((a[:, 0] * b[:, 1] - b[:, 0] * a[:, 1]).sum()) / 2 for a, b in zip(loops, ahead, strict=True))
+    assert areas.sum() == pytest.approx(wanted, rel=1e-12)
+    uses = np.bincount(mesh.topology.edges.of_corner)
+    assert (uses == 1).sum() == sum(map(len, loops))
+    assert uses.max() == 2
+    return mesh
+
+
+def worst_corner(mesh: Mesh) -> float:
+    """Return the smallest corner in degrees, or what the largest misses of 180."""
+    corners = mesh.positions[mesh.topology.face_corners].reshape(-1, 4, 3)[..., :2]
+    ahead, back = np.roll(corners, -1, axis=1) - corners, np.roll(corners, 1, axis=1) - corners
+    angle = np.degrees(np.arctan2(ahead[..., 0] * back[..., 1] - ahead[..., 1] * back[..., 0], (ahead * back).sum(axis=2)))
+    return float(np.minimum(angle, 180 - angle).min())
+
+
+@pytest.mark.parametrize(
+    ("loops", "least"),
+    [
+        ([circle(20, 32)], 45),
+        ([divided([[0, 0], [20, 0], [20, 10], [0, 10]], 1)], 89.9),
+        ([ELL], 30),
+        ([STAR], 25),
+        ([circle(20, 32), circle(8, 32, 3, back=True)], 60),
+        ([circle(20, 32), circle(8, 16, back=True)], 8),
+        ([divided([[0, 0], [80, 0], [80, 40], [0, 40]], 2), *(circle(6, 16, x, 20, True) for x in (15, 40, 65))], 30),
+        ([circle(30, 60), circle(4, 40, 25, 0, True)], 8),
+    ],
+    ids=["disc", "grid", "ell", "star", "ring", "uneven ring", "three holes", "hole near the rim"],
+)
+def test_outlines_are_filled_within_their_rim(loops: list[np.ndarray], least: float) -> None:
+    assert worst_corner(checked(loops)) > least
+
+
+def test_grid_has_as_many_faces_as_its_sides_ask_for() -> None:
+    mesh = checked([divided([[0, 0], [20, 0], [20, 10], [0, 10]], 1)])
+    assert mesh.face_count == 200
+
+
+@pytest.mark.parametrize("loop", [circle(5, 7), circle(5, 2)])
+def test_odd_and_tiny_rims_are_refused(loop: np.ndarray) -> None:
+    with pytest.raises(KernelError, match="even count"):
+        fill_plane([loop])
+
+
+def test_inside_is_told_by_the_even_odd_rule() -> None:
+    rim = np.concatenate((circle(10, 20), circle(4, 20, back=True)))
+    edges = np.concatenate([first + np.column_stack((np.arange(20), np.roll(np.arange(20), -1))) for first in (0, 20)])
+    assert contains(rim, edges, np.array([[0.0, 0.0], [7.0, 0.0], [12.0, 0.0]])).tolist() == [False, True, False]
+
+
+@settings(deadline=None, max_examples=40)
+@given(st.integers(0, 10_000), st.integers(3, 10))
+def test_any_star_shaped_polygon_is_filled(seed: int, count: int) -> None:
+    rng = np.random.default_rng(seed)
+    angle = (np.arange(count) + rng.uniform(0.1, 0.9, count)) * 2 * np.pi / count
+    radius = rng.uniform(8, 25, count)
+    corners = np.column_stack((radius * np.cos(angle), radius * np.sin(angle)))
+    step = float(rng.uniform(1.5, 5))
+    try:
+        checked([divided(corners.tolist(), step)])
+    except KernelError as error:
+        assert "too narrow" in str(error)
