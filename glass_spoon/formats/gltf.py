@@ -38,11 +38,16 @@ Parts = list[dict[str, Any]]
 
 @dataclass(frozen=True, eq=False)
 class NamedMesh:
-    """A mesh to write, with its name and a colour (red, green, blue, each 0 to 1, linear)."""
+    """A mesh to write, with its name and a colour (red, green, blue, each 0 to 1, linear).
+
+    values: (n,) at its vertices, to colour it by on the board. face_colors: (f, 3) where its faces have own colours.
+    """
 
     name: str
     mesh: Mesh
     color: tuple[float, float, float] = (0.55, 0.66, 0.63)
+    values: Floats | None = None
+    face_colors: Floats | None = None
 
 
 @dataclass(eq=False)
@@ -119,6 +124,10 @@ def write_view_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None
         if not mesh.topology.is_quads:
             more["triangleFaces"] = binary.add(faces.astype(np.uint32), None)
         more["evenness"] = binary.add(_evenness(mesh), None)
+        if item.values is not None:
+            more["values"] = binary.add(item.values[shade.source].astype(np.float32), None)
+        if item.face_colors is not None:
+            more["faceColors"] = binary.add(item.face_colors.astype(np.float32), None)
         primitives = [
             {"attributes": attributes, "indices": indices, "mode": TRIANGLES, "material": len(materials)},
             {"attributes": {"POSITION": attributes["POSITION"]}, "indices": lines, "mode": LINES},
@@ -136,7 +145,9 @@ def write_moved_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = Non
         mesh = item.mesh
         shade = split_at_creases(mesh.topology, sharp_edges(mesh))
         attributes = _vertex_attributes(binary, mesh, shade)
-        more = {"topology": mesh.topology.key}
+        more: dict[str, Any] = {"topology": mesh.topology.key}
+        if item.values is not None:
+            more["values"] = binary.add(item.values[shade.source].astype(np.float32), None)
         nodes.append({"mesh": len(gltf_meshes), "name": item.name})
         gltf_meshes.append({"name": item.name, "primitives": [{"attributes": attributes, "mode": POINTS}], "extras": more})
     return _assemble(binary, nodes, gltf_meshes, [], extras)

@@ -39,6 +39,7 @@ urlpatterns = [
     path("parts/<int:part_id>/pictures/<str:line_id>/", pictures.choose, name="picture_choose"),
     path("pictures/<int:picture_id>/", pictures.picture, name="picture"),
     path("parts/<int:part_id>/curves/", bench.curves, name="bench_curves"),
+    path("parts/<int:part_id>/edges/", bench.edges, name="bench_edges"),
     path("parts/<int:part_id>/removal/<str:line_id>/", bench.removal, name="bench_removal"),
     path("parts/<int:part_id>/remove/", projects.remove_part, name="part_remove"),
     path("parts/<int:part_id>/copy/", projects.copy_part, name="part_copy"),

@@ -169,7 +169,7 @@ def test_curves_are_hidden_locked_and_put_on_layers(signed_in):
     ready(page)
     expect(page.locator(".view-side .curve-line")).not_to_have_count(0)
     curves = page.locator(".view-front .curve-line").count()
-    page.get_by_role("button", name="Curves").click()
+    page.get_by_role("button", name="Items").click()
     page.get_by_label("spout socket is shown").uncheck()
     saved(page, "look of spout socket changed")
     page.get_by_label("outline is locked").check()

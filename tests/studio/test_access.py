@@ -29,6 +29,7 @@ ADDRESSES = {
     "corners": ("get", ALL, None),
     "bench_removal": ("get", EDIT, None),
     "bench_curves": ("get", ALL, None),
+    "bench_edges": ("get", ALL, None),
     "picture_take_in": ("post", EDIT, {}),
     "picture_choose": ("get", EDIT, None),
     "picture": ("get", ALL, None),

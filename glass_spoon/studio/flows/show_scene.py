@@ -48,12 +48,12 @@ def shown_items(build: Build, level: int) -> list[Shown]:
     shown: list[Shown] = []
     meshed: set[int] = set()
     for name, state in build.visible("mesh"):
-        if isinstance(state.item, MeshItem):
+        if isinstance(state.item, MeshItem) and not build.document.is_hidden(state.item_id):
             meshed.add(id(state.item.surface))
             mesh = smoothed(state, level)
             shown.append(Shown(f"{state.key}:{level}", state.item_id, name, mesh, state.item.surface, False))
     for name, state in (*build.visible("surface"), *build.visible("surfaces")):
-        if not isinstance(state.item, SurfaceItem | SurfacesItem):
+        if not isinstance(state.item, SurfaceItem | SurfacesItem) or build.document.is_hidden(state.item_id):
             continue
         surface = state.item.surface if isinstance(state.item, SurfaceItem) else state.item.shape
         if id(surface) not in meshed:

@@ -22,6 +22,7 @@ from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.studio.flows.show_scene import Shown
 from glass_spoon.studio.show.curve_rows import curve_rows
 from glass_spoon.studio.show.gauge_rows import FIRST, gauge_rows
+from glass_spoon.studio.show.judging import EDGE_REACH, edge_lines, edge_readings, surface_lines
 from glass_spoon.studio.show.view_choice import ViewChoice
 
 MOST_COMB = 4000
@@ -39,6 +40,7 @@ def board_extras(build: Build, shown: list[Shown], readings: list[Reading], view
         "comb": _comb(build, view),
         "curveRows": [[row.label, row.text] for row in curve_rows(build, view.curve)],
         "drawings": [drawing for line in build.document.lines if (drawing := _drawing(build, line)) is not None],
+        "judged": _judged(shown, view),
         "shown": [{"id": item.item_id, "name": item.name, "surface": item.is_surface} for item in shown],
         "readings": [
             {"code": row.code, "text": row.text, "good": row.good, "bar": row.bar}
@@ -51,6 +53,14 @@ def board_extras(build: Build, shown: list[Shown], readings: list[Reading], view
             if finding.severity == "failed"
         ][:1],
     }
+
+
+def _judged(shown: list[Shown], view: ViewChoice) -> dict[str, Any]:
+    """Return the lines drawn on surfaces, and the edges that they share."""
+    lines: dict[str, Any] = dict(surface_lines(shown, view))
+    if view.edges:
+        lines["edges"] = edge_lines(edge_readings(shown, EDGE_REACH)[1])
+    return lines
 
 
 def _curves(build: Build) -> list[dict[str, Any]]:

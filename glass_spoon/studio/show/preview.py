@@ -6,28 +6,46 @@ from collections.abc import Mapping
 from typing import Any
 
 from glass_spoon.formats.gltf import NamedMesh, write_moved_glb, write_view_glb
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import set_fields
-from glass_spoon.sheet.evaluate import evaluate
+from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.studio.flows.build_part import RESULTS, finished_build
 from glass_spoon.studio.flows.show_scene import Shown, gauged, quick_readings, shown_items
 from glass_spoon.studio.show.board_extras import board_extras
+from glass_spoon.studio.show.judging import colour_range, judged_values
+from glass_spoon.studio.show.paint import face_paints, paint_of
 from glass_spoon.studio.show.view_choice import ViewChoice, read_view
 
-MESH_COLOR = (0.50, 0.64, 0.61)
-SURFACE_COLOR = (0.62, 0.66, 0.66)
+
+def _named(build: Build, shown: list[Shown], values: Mapping[str, Floats]) -> list[NamedMesh]:
+    """Return what is shown as meshes to write, with the values that colour them."""
+    return [
+        NamedMesh(
+            item.item_id, item.mesh, paint_of(build.document, item), values.get(item.item_id), face_paints(build, item)
+        )
+        for item in shown
+    ]
 
 
-def _named(shown: list[Shown]) -> list[NamedMesh]:
-    """Return what is shown as meshes to write."""
-    return [NamedMesh(item.item_id, item.mesh, SURFACE_COLOR if item.is_surface else MESH_COLOR) for item in shown]
+def _extras(
+    build: Build, shown: list[Shown], readings: list[Reading], view: ViewChoice
+) -> tuple[dict[str, Any], dict[str, Floats]]:
+    """Return the extras of a view, and the values that colour its meshes."""
+    values = judged_values(shown, view) if view.judge else {}
+    extras = board_extras(build, shown, readings, view)
+    if view.judge:
+        extras["range"] = colour_range(values, view.judge)
+    return extras, values
 
 
 def view_file(document: SheetDocument, view: ViewChoice) -> bytes:
     """Return the model as shown; the gauges come with the page, not with the file."""
     build = finished_build(document, view.after)
     shown = shown_items(build, view.level)
-    return write_view_glb(_named(shown), board_extras(build, shown, [], view))
+    extras, values = _extras(build, shown, [], view)
+    return write_view_glb(_named(build, shown, values), extras)
 
 
 def preview_file(
@@ -44,4 +62,5 @@ def preview_file(
     item = gauged(shown, chosen.mesh)
     readings = quick_readings(item, changed.limits.for_gauges()) if item else []
     same = bool(shown) and all(entry.mesh.topology.key in known for entry in shown)
-    return (write_moved_glb if same else write_view_glb)(_named(shown), board_extras(build, shown, readings, chosen))
+    extras, values = _extras(build, shown, readings, chosen)
+    return (write_moved_glb if same else write_view_glb)(_named(build, shown, values), extras)

@@ -8,6 +8,15 @@ from typing import Any
 
 from glass_spoon.sheet.document import SheetDocument
 
+JUDGEMENTS = ("gaussian", "mean", "largest", "draft")
+"""What may colour surfaces: bends by their kind, and the angle of draft."""
+
+TOWARDS = {"up": (0.0, 0.0, 1.0), "front": (0.0, -1.0, 0.0), "right": (1.0, 0.0, 0.0)}
+"""Directions against which drafts are measured."""
+
+MOST_ISOCURVES = 40
+"""Most isocurves each way on a surface."""
+
 MOST_TEETH = 200
 """Most teeth of a comb a knot span."""
 
@@ -16,7 +25,9 @@ MOST_TEETH = 200
 class ViewChoice:
     """How the part is looked at: up to which line, at which smoothing level, which mesh and which curve the gauges read.
 
-    comb: teeth of the curvature comb a knot span, 0 for none.
+    comb: teeth of the curvature comb a knot span, 0 for none. judge: what colours surfaces, "" for their own; towards: the
+    direction of drafts. isocurves: how many each way on a surface. net, arrows, combs, edges: what lines are drawn on
+    surfaces.
     """
 
     after: str | None
@@ -24,16 +35,33 @@ class ViewChoice:
     mesh: str
     curve: str = ""
     comb: int = 0
+    judge: str = ""
+    towards: str = "up"
+    isocurves: int = 0
+    net: bool = False
+    arrows: bool = False
+    combs: bool = False
+    edges: bool = False
 
 
 def read_view(view: Mapping[str, Any], document: SheetDocument) -> ViewChoice:
     """Return the view that a request asks for; what does not make sense falls back to all, the cage, the last mesh."""
     after, level = str(view.get("shown_after", "")), str(view.get("level", "0"))
-    curve, comb = str(view.get("curve", "")), str(view.get("comb", "0"))
+    curve, judge, towards = (str(view.get(name, "")) for name in ("curve", "judge", "towards"))
     return ViewChoice(
         after if document.has(after) else None,
         int(level) if level in {"0", "1", "2", "3", "4", "5"} else 0,
         str(view.get("mesh", ""))[:40],
         curve if document.has(curve) else "",
-        min(int(comb), MOST_TEETH) if comb.isdigit() and len(comb) < 4 else 0,
+        _number(view.get("comb"), MOST_TEETH),
+        judge if judge in JUDGEMENTS else "",
+        towards if towards in TOWARDS else "up",
+        _number(view.get("isocurves"), MOST_ISOCURVES),
+        *(view.get(name) == "1" for name in ("net", "arrows", "combs", "edges")),
     )
+
+
+def _number(value: Any, most: int) -> int:
+    """Return a small number from 0 up, 0 for what is none."""
+    text = str(value or "")
+    return min(int(text), most) if text.isdigit() and len(text) < 4 else 0

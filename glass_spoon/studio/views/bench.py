@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from math import degrees
 from typing import Any
 
 from django.contrib.auth.decorators import login_required
@@ -14,14 +15,18 @@ from glass_spoon.sheet.edit import dependents, find_line
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.sheet.propose import propose
 from glass_spoon.studio.access import MAY_EDIT, part_for
+from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.change_part import StaleEdit, change_part, step_history
 from glass_spoon.studio.flows.edit_sheet import read_edit
+from glass_spoon.studio.flows.show_scene import shown_items
 from glass_spoon.studio.models import Part, Role
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.bench_context import bench_context
-from glass_spoon.studio.show.sheet_rows import in_chapter_order
+from glass_spoon.studio.show.judging import EDGE_LIMITS, EDGE_REACH, edge_rows
+from glass_spoon.studio.show.sheet_rows import KIND_WORDS, in_chapter_order
+from glass_spoon.studio.show.view_choice import read_view
 
-COLOURS = (("ink", "ink"), ("glass", "green"), ("plum", "plum"), ("amber", "amber"), ("slate", "grey"))
+COLOURS = (("ink", "plain"), ("glass", "green"), ("plum", "plum"), ("amber", "amber"), ("slate", "grey"))
 
 
 @login_required
@@ -143,17 +148,29 @@ def points(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
 @login_required
 @require_GET
 def curves(request: HttpRequest, part_id: int) -> HttpResponse:
-    """Show the part's curves with their looks and layers."""
+    """Show the part's items with their looks and layers."""
     part, role = part_for(request, part_id)
     document = part.sheet()
-    rows = [
-        (line.id, document.number_of(line.id), document.item_name(line.id), document.look(line.id))
-        for line in document.lines
-        if line.gives_kind in ("curve", "curves")
-    ]
+    lines = [line for line in document.lines if line.gives_kind]
+    names = [(line.id, document.number_of(line.id), document.item_name(line.id)) for line in lines]
+    kinds = [(KIND_WORDS[str(line.gives_kind)][0], document.look(line.id)) for line in lines]
+    rows = [(*name, *kind) for name, kind in zip(names, kinds, strict=True)]
     layers = [(layer, layer not in document.hidden_layers) for layer in document.layers()]
     context = {"part": part, "rows": rows, "layers": layers, "may_edit": role in MAY_EDIT, "colours": COLOURS}
     return render(request, "bench/_curves.html", context)
+
+
+@login_required
+@require_GET
+def edges(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Report on the edges that surfaces share."""
+    part, _ = part_for(request, part_id)
+    document = part.sheet()
+    view = read_view(request.GET, document)
+    rows, alone = edge_rows(shown_items(finished_build(document, view.after), 0), document)
+    limits = {"gap": EDGE_LIMITS.gap, "angle": round(degrees(EDGE_LIMITS.angle), 3), "jump": round(100 * EDGE_LIMITS.jump)}
+    context = {"part": part, "rows": rows, "alone": alone, "limits": limits, "reach": EDGE_REACH}
+    return render(request, "bench/_edges.html", context)
 
 
 @login_required

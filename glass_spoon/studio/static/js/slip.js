@@ -9,7 +9,10 @@ export class Slip {
 
   connect() {
     document.body.addEventListener("htmx:afterSwap", (event) => {
-      if (event.detail.target.id === "slip-content" && !this.dialog.open) this.dialog.showModal();
+      if (event.detail.target.id === "slip-content" && !this.dialog.open) {
+        this.dialog.showModal();
+        this.dialog.scrollTop = 0;
+      }
     });
     this.dialog.addEventListener("click", (event) => this.onClick(event));
     this.dialog.addEventListener("change", (event) => this.onChange(event));

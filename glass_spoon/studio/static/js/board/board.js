@@ -1,6 +1,7 @@
 /** The board: four views of one part on one canvas; loads the model, previews changes, shows offenders. */
 import { DirectionalLight, HemisphereLight, Scene, WebGLRenderer, Color, Vector3 } from "three";
 import { DrawingSpace, DrawingView } from "./drawing_view.js";
+import { Judging } from "./judging.js";
 import { Model } from "./model.js";
 import { Measure } from "./measure.js";
 import { Pen } from "./pen.js";
@@ -31,6 +32,7 @@ export class Board {
     this.space = new DrawingSpace();
     this.drawings = [...root.querySelectorAll(".view-drawing")].map((svg) => new DrawingView(svg, this.space, this));
     this.curves = new SpaceCurves(this.scenes.picture);
+    this.judging = new Judging(this);
     this.picture = new PictureView(root.querySelector(".view-picture"), this);
     this.snapping = new Snapping(this);
     this.references = new References(this, edits);
@@ -62,7 +64,7 @@ export class Board {
     new ResizeObserver(() => this.resize()).observe(this.element);
     this.element.addEventListener("click", (event) => this.onClick(event));
     this.element.querySelectorAll(".view-name").forEach((name) => name.addEventListener("click", () => this.toggleAlone(name.closest(".view"))));
-    for (const part of [this.measure, this.references, this.placePick, this.cornerPick]) part.connect();
+    for (const part of [this.judging, this.measure, this.references, this.placePick, this.cornerPick]) part.connect();
     this.drawings.forEach((view) => view.connect());
     this.picture.connect();
     this.pen.connect();
@@ -71,7 +73,10 @@ export class Board {
 
   onClick(event) {
     const mode = event.target.closest("[data-mode]");
-    if (mode) this.setMode(mode.dataset.mode);
+    if (mode) {
+      this.judging.clear();
+      this.setMode(mode.dataset.mode);
+    }
     else if (event.target.closest("[data-measure]")) this.measure.toggle();
     else if (event.target.closest("[data-apart]")) this.toggleApart();
   }
@@ -89,18 +94,20 @@ export class Board {
   setMode(mode) {
     this.mode = mode;
     this.element.querySelectorAll("[data-mode]").forEach((button) => button.setAttribute("aria-checked", String(button.dataset.mode === mode)));
-    this.models.forEach((model) => model.setMode(mode));
+    this.models.forEach((model) => model.setMode(mode, this.judging.range));
     this.legend();
     this.draw();
   }
 
   legend() {
     const legend = this.element.querySelector(".legend");
-    legend.hidden = !["evenness", "stripes", "sides"].includes(this.mode);
-    if (this.mode === "sides") legend.textContent = "Green faces out, amber is the inside; Flip turns a surface round.";
-    if (this.mode === "stripes") legend.textContent = "Stripes bend where the surface does; a break in them is a kink.";
+    legend.replaceChildren();
+    if (this.mode === "sides") legend.append("Green faces out, amber is the inside; Flip turns a surface round. ");
+    if (this.mode === "stripes") legend.append("Stripes bend where the surface does; a break in them is a kink. ");
+    const judged = this.judging.legend(legend);
+    legend.hidden = !judged && !["evenness", "stripes", "sides"].includes(this.mode);
     if (this.mode !== "evenness") return;
-    legend.replaceChildren("Face area:");
+    legend.append("Face area:");
     for (const [color, words] of [["#e4b06b", "half the mean"], ["#cddfda", "even"], ["#ad4c91", "double"]]) {
       const swatch = document.createElement("span");
       swatch.className = "legend-swatch";
@@ -115,7 +122,7 @@ export class Board {
     this.dropPreviews();
     const slow = setTimeout(() => this.note("Loading the model…"), 700);
     try {
-      const state = this.edits.state();
+      const state = { ...this.edits.state(), ...this.judging.state() };
       const answer = await fetch(`${this.root.dataset.viewUrl}?${new URLSearchParams(state)}`, { headers: { Accept: "application/json" } });
       if (number !== this.loading) return;
       if (!answer.ok) {
@@ -153,6 +160,8 @@ export class Board {
     const empty = this.element.querySelector(".picture-empty");
     empty.hidden = this.models.size > 0 || this.extras.curves.length > 0;
     this.curves.show(this.extras.curves, this.models.size > 0);
+    this.judging.show(file.extras);
+    if (this.mode === "judged") this.models.forEach((model) => model.setMode("judged", this.judging.range));
     const scale = this.root.querySelector("[data-comb-scale]");
     if (scale && scale !== document.activeElement) scale.value = String(this.combScale);
     empty.textContent = failed ? "Nothing can be shown yet: the sheet says which line needs a look." : "Surfaces and meshes show here: draw a curve, then revolve it.";
@@ -213,7 +222,7 @@ export class Board {
       const answer = await fetch(this.root.dataset.previewUrl, {
         method: "POST",
         headers: { "Content-Type": "application/json", Accept: "application/json", ...JSON.parse(document.body.getAttribute("hx-headers")) },
-        body: JSON.stringify({ ...asked, known, view: this.edits.state() }),
+        body: JSON.stringify({ ...asked, known, view: { ...this.edits.state(), ...this.judging.state() } }),
       });
       if (epoch !== this.previewEpoch) return;
       if (!answer.ok) {

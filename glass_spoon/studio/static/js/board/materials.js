@@ -1,19 +1,21 @@
 /** The materials of the board, made once and shared. */
-import { BackSide, Color, DoubleSide, LineBasicMaterial, MeshBasicMaterial, MeshPhongMaterial, PointsMaterial, ShaderMaterial } from "three";
+import { BackSide, Color, DoubleSide, LineBasicMaterial, MeshBasicMaterial, MeshPhongMaterial, PointsMaterial, ShaderMaterial, Vector2 } from "three";
 
 export const PLUM = new Color("#86306a");
 const INK = new Color("#1d2b30");
 
 const stripeVertex = `
-varying vec3 vNormalView; varying vec3 vPlace;
-void main() { vec4 place = modelViewMatrix * vec4(position, 1.0); vPlace = place.xyz; vNormalView = normalMatrix * normal; gl_Position = projectionMatrix * place; }`;
+varying vec3 vNormalView; varying vec3 vPlace; varying vec3 vNormalOwn;
+void main() { vNormalOwn = normal; vec4 place = modelViewMatrix * vec4(position, 1.0); vPlace = place.xyz; vNormalView = normalMatrix * normal; gl_Position = projectionMatrix * place; }`;
 const stripeFragment = `
-uniform vec3 dark; uniform vec3 light; uniform float count;
-varying vec3 vNormalView; varying vec3 vPlace;
+uniform vec3 dark; uniform vec3 light; uniform float count; uniform vec2 along; uniform float fixedTo;
+varying vec3 vNormalView; varying vec3 vPlace; varying vec3 vNormalOwn;
 void main() {
   vec3 n = normalize(vNormalView); if (!gl_FrontFacing) n = -n;
   vec3 r = reflect(normalize(vPlace), n);
-  float wave = sin(asin(clamp(r.y, -1.0, 1.0)) * count);
+  vec3 own = normalize(vNormalOwn); if (!gl_FrontFacing) own = -own;
+  float seen = mix(dot(r.xy, along), along.x * own.x + along.y * own.z, fixedTo);
+  float wave = sin(asin(clamp(seen, -1.0, 1.0)) * count);
   float width = fwidth(wave) * 0.75;
   float stripe = smoothstep(-width, width, wave);
   gl_FragColor = vec4(mix(dark, light, stripe) * (gl_FrontFacing ? 1.0 : 0.72), 1.0);
@@ -21,7 +23,7 @@ void main() {
 }`;
 const sidesFragment = `
 uniform vec3 outer; uniform vec3 inner;
-varying vec3 vNormalView; varying vec3 vPlace;
+varying vec3 vNormalView; varying vec3 vPlace; varying vec3 vNormalOwn;
 void main() {
   vec3 n = normalize(vNormalView); if (!gl_FrontFacing) n = -n;
   float light = 0.42 + 0.5 * max(dot(n, normalize(vec3(-0.35, 0.75, 0.6))), 0.0) + 0.16 * max(n.z, 0.0);
@@ -39,6 +41,9 @@ void main() { gl_FragColor = vec4(ink, 1.0);
 
 const pushed = { polygonOffset: true, polygonOffsetFactor: 1.5, polygonOffsetUnits: 2 };
 
+/** How stripes run, shared by all models: their count, the direction across them, and 1 where they are fixed to the object. */
+export const stripeChoice = { count: { value: 22 }, along: { value: new Vector2(0, 1) }, fixed: { value: 0 } };
+
 /** One set of materials for a model of one colour. @param {number[]} color linear red, green, blue */
 export function makeMaterials(color) {
   const paint = new Color(color[0], color[1], color[2]);
@@ -46,6 +51,9 @@ export function makeMaterials(color) {
     faces: new MeshPhongMaterial({ color: paint, specular: new Color(0x222222), shininess: 22, flatShading: true, side: DoubleSide, ...pushed }),
     smooth: new MeshPhongMaterial({ color: paint, specular: new Color(0x333333), shininess: 30, side: DoubleSide, ...pushed }),
     evenness: new MeshPhongMaterial({ vertexColors: true, specular: new Color(0x0a0a0a), flatShading: true, side: DoubleSide, ...pushed }),
+    judged: new MeshPhongMaterial({ vertexColors: true, specular: new Color(0x0a0a0a), side: DoubleSide, ...pushed }),
+    painted: new MeshPhongMaterial({ vertexColors: true, specular: new Color(0x333333), shininess: 30, side: DoubleSide, ...pushed }),
+    paintedFaces: new MeshPhongMaterial({ vertexColors: true, specular: new Color(0x222222), shininess: 22, flatShading: true, side: DoubleSide, ...pushed }),
     sides: new ShaderMaterial({
       uniforms: { outer: { value: new Color("#7fb3ab") }, inner: { value: new Color("#e0a050") } },
       vertexShader: stripeVertex,
@@ -54,7 +62,7 @@ export function makeMaterials(color) {
       ...pushed,
     }),
     stripes: new ShaderMaterial({
-      uniforms: { dark: { value: new Color("#21413f") }, light: { value: new Color("#f4f1e8") }, count: { value: 22 } },
+      uniforms: { dark: { value: new Color("#21413f") }, light: { value: new Color("#f4f1e8") }, count: stripeChoice.count, along: stripeChoice.along, fixedTo: stripeChoice.fixed },
       vertexShader: stripeVertex,
       fragmentShader: stripeFragment,
       side: DoubleSide,

@@ -1,5 +1,5 @@
 /** One mesh on the board: its geometry, and what stands for it in the picture and in the drawing views. */
-import { BufferAttribute, BufferGeometry, LineSegments, Mesh, Points } from "three";
+import { BufferAttribute, BufferGeometry, LineSegments, Mesh, Points, Triangle, Vector3 } from "three";
 import { MeshBVH } from "three-mesh-bvh";
 import { drawingLines, edgeLines, makeMaterials, outline, paperFill, plumFaces, plumLines, plumPoints } from "./materials.js";
 
@@ -27,6 +27,8 @@ export class Model {
   setPoints(data) {
     this.data.positions = data.positions;
     this.data.evenness = data.evenness ?? this.data.evenness;
+    this.data.values = data.values ?? null;
+    this.data.faceColors = data.faceColors ?? this.data.faceColors;
     const place = new BufferAttribute(data.positions, 3);
     this.geometry.setAttribute("position", place);
     this.geometry.setAttribute("normal", new BufferAttribute(data.normals, 3));
@@ -34,24 +36,41 @@ export class Model {
     this.geometry.computeBoundingSphere();
     this.lines.boundingSphere = this.geometry.boundingSphere;
     this.tree = null;
-    if (this.mode === "evenness") this.setMode("evenness");
+    if (this.mode === "evenness" || this.painted) this.setMode(this.mode, this.range);
   }
 
-  /** @param {"edges" | "faces" | "smooth" | "stripes" | "evenness" | "sides"} mode how the picture shows the mesh */
-  setMode(mode) {
+  /**
+   * @param {"edges" | "faces" | "smooth" | "stripes" | "evenness" | "sides" | "judged"} mode how the picture shows the mesh
+   * @param {?[number, number]} range values at which the colours of "judged" are full
+   */
+  setMode(mode, range = null) {
     this.mode = mode;
+    this.range = range;
     this.edges.visible = mode === "edges" || mode === "evenness" || mode === "sides";
-    this.mesh.material = { edges: this.materials.smooth, faces: this.materials.faces, smooth: this.materials.smooth, stripes: this.materials.stripes, sides: this.materials.sides, evenness: this.materials.evenness }[mode];
+    this.mesh.material = { edges: this.materials.smooth, faces: this.materials.faces, smooth: this.materials.smooth, stripes: this.materials.stripes, sides: this.materials.sides, evenness: this.materials.evenness, judged: this.data.values ? this.materials.judged : this.materials.smooth }[mode];
     if (this.mesh.geometry !== this.geometry) this.mesh.geometry.dispose();
-    this.mesh.geometry = mode === "evenness" ? this.evennessGeometry() : this.geometry;
+    this.painted = Boolean(this.data.faceColors) && ["edges", "faces", "smooth"].includes(mode);
+    if (this.painted) this.mesh.material = mode === "faces" ? this.materials.paintedFaces : this.materials.painted;
+    if (mode === "judged" && this.data.values && range) this.geometry.setAttribute("color", new BufferAttribute(judgedColors(this.data.values, range), 3));
+    this.mesh.geometry = mode === "evenness" ? this.colouredGeometry((face) => evennessColor(this.data.evenness[face])) : this.painted ? this.colouredGeometry((face) => this.data.faceColors.subarray(3 * face, 3 * face + 3)) : this.geometry;
   }
 
-  /** @returns {BufferGeometry} triangles with a colour for each face: its area over the mean */
-  evennessGeometry() {
+  /** @returns {?number} the value at a place of a triangle, by its corners; null where there is none */
+  valueAt(triangle, place) {
+    const { values, triangles } = this.data;
+    if (!values) return null;
+    const corners = [0, 1, 2].map((k) => triangles[3 * triangle + k]);
+    const points = corners.map((corner) => new Vector3().fromBufferAttribute(this.geometry.getAttribute("position"), corner));
+    const shares = Triangle.getBarycoord(place, ...points, new Vector3());
+    return shares ? values[corners[0]] * shares.x + values[corners[1]] * shares.y + values[corners[2]] * shares.z : values[corners[0]];
+  }
+
+  /** @returns {BufferGeometry} triangles with a colour for each face @param {(face: number) => ArrayLike<number>} colorOf */
+  colouredGeometry(colorOf) {
     const split = this.geometry.toNonIndexed();
     const colors = new Float32Array(split.getAttribute("position").count * 3);
     for (let triangle = 0; triangle * 9 < colors.length; triangle += 1) {
-      const color = evennessColor(this.data.evenness[this.faceOf(triangle)]);
+      const color = colorOf(this.faceOf(triangle));
       for (let corner = 0; corner < 3; corner += 1) colors.set(color, triangle * 9 + corner * 3);
     }
     split.setAttribute("color", new BufferAttribute(colors, 3));
@@ -102,6 +121,22 @@ export class Model {
   }
 }
 
+/** Colours of values: plum below zero, pale at zero, green above; a range from zero up runs from pale to amber. */
+function judgedColors(values, [low, high]) {
+  const colors = new Float32Array(values.length * 3);
+  for (let k = 0; k < values.length; k += 1) {
+    const share = Math.max(-1, Math.min(1, values[k] / (values[k] < 0 ? Math.abs(low) || 1 : high)));
+    const full = low === 0 ? TIGHT : share < 0 ? BELOW : ABOVE;
+    const weight = Math.abs(share);
+    for (let axis = 0; axis < 3; axis += 1) colors[3 * k + axis] = PALE[axis] + (full[axis] - PALE[axis]) * weight;
+  }
+  return colors;
+}
+
+const PALE = [0.86, 0.86, 0.8];
+const BELOW = [0.24, 0.03, 0.15];
+const ABOVE = [0.013, 0.147, 0.133];
+const TIGHT = [0.4, 0.14, 0.006];
 const SMALL = [0.78, 0.44, 0.07];
 const EVEN = [0.62, 0.75, 0.71];
 const LARGE = [0.42, 0.07, 0.28];

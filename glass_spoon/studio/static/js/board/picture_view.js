@@ -99,9 +99,17 @@ export class PictureView {
     let best = null;
     for (const model of this.board.models.values()) {
       const hit = model.pick(ray);
-      if (hit && (!best || hit.distance < best.distance)) best = { model, face: model.faceOf(hit.faceIndex), place: hit.point, distance: hit.distance };
+      if (hit && (!best || hit.distance < best.distance)) best = { model, face: model.faceOf(hit.faceIndex), triangle: hit.faceIndex, place: hit.point, distance: hit.distance };
     }
     return best;
+  }
+
+  /** @returns {string} what is told of the surface or the edge under the pointer */
+  judged(found) {
+    const { clientWidth, clientHeight } = this.element;
+    const [x, y] = [((_pointer.x + 1) / 2) * clientWidth, ((1 - _pointer.y) / 2) * clientHeight];
+    const { judging } = this.board;
+    return judging.edgeText(x, y, this.camera, clientWidth, clientHeight) || (found ? judging.valueText(found) : "");
   }
 
   point(found) {
@@ -114,6 +122,8 @@ export class PictureView {
       strong.textContent = `face ${found.face + 1}`;
       pointing.replaceChildren("Pointing at ", strong, ` of ${name?.name ?? "the mesh"}`);
     } else pointing.textContent = found ? `Pointing at the surface ${name.name}` : "Move over the picture to point at faces.";
+    const told = this.judged(found);
+    if (told) pointing.append(` · ${told}`);
     root.querySelector(".coordinates").textContent = found ? `x ${tenths(found.place.x)}  y ${tenths(found.place.y)}  z ${tenths(found.place.z)} mm` : "";
     if (key === this.hovered) return;
     this.hovered = key;

@@ -1,0 +1,58 @@
+"""The colours of surfaces and meshes on the board: by the looks of their items, and of the pieces that a set is made of."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.evaluate import Build
+from glass_spoon.sheet.items import SurfacesItem
+from glass_spoon.sheet.lines.form.rework import Gather
+from glass_spoon.sheet.lines.mesh import MeshSurface
+from glass_spoon.studio.flows.show_scene import Shown
+
+Color = tuple[float, float, float]
+
+MESH_COLOR: Color = (0.50, 0.64, 0.61)
+SURFACE_COLOR: Color = (0.62, 0.66, 0.66)
+
+PAINTS: dict[str, Color] = {
+    "glass": (0.055, 0.26, 0.24),
+    "plum": (0.32, 0.07, 0.2),
+    "amber": (0.52, 0.22, 0.03),
+    "slate": (0.16, 0.19, 0.2),
+}
+"""Linear red, green and blue of the colours that an item may have; any other is its own plain one."""
+
+
+def paint_of(document: SheetDocument, item: Shown) -> Color:
+    """Return the colour of an item: its own, else that of the surface it was made of, else the plain one."""
+    for item_id in (item.item_id, source_of(document, item.item_id)):
+        colour = document.look(item_id).colour if item_id else "ink"
+        if colour in PAINTS:
+            return PAINTS[colour]
+    return SURFACE_COLOR if item.is_surface else MESH_COLOR
+
+
+def face_paints(build: Build, item: Shown) -> Floats | None:
+    """Return the colour (f, 3) of every face of a mesh of gathered surfaces, None where all have one."""
+    document = build.document
+    owner = item.item_id if item.is_surface else source_of(document, item.item_id)
+    state = build.items.get(owner)
+    line = document.line(owner) if owner and document.has(owner) else None
+    if state is None or not isinstance(state.item, SurfacesItem) or not isinstance(line, Gather):
+        return None
+    paints = [PAINTS.get(document.look(source).colour) for source in line.surfaces]
+    if not any(paints) or "piece" not in item.mesh.faces:
+        return None
+    plain = np.array(paint_of(document, item))
+    parts = np.array(state.item.parts)
+    pieces = np.clip(item.mesh.faces["piece"].astype(int), 0, len(parts) - 1)
+    return np.array([plain if paint is None else paint for paint in paints])[parts[pieces]]
+
+
+def source_of(document: SheetDocument, item_id: str) -> str:
+    """Return the id of the surface that a mesh was made of, "" for none."""
+    line = document.line(item_id) if item_id and document.has(item_id) else None
+    return line.surface if isinstance(line, MeshSurface) else ""

@@ -1,0 +1,128 @@
+"""What the board is told to judge surfaces by."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from glass_spoon.sheet.cache import ResultCache
+from glass_spoon.sheet.document import read_document
+from glass_spoon.sheet.evaluate import Build, evaluate
+from glass_spoon.studio.flows.show_scene import Shown, shown_items
+from glass_spoon.studio.show.judging import (
+    colour_range,
+    edge_lines,
+    edge_readings,
+    edge_rows,
+    judged_values,
+    surface_lines,
+    tidy,
+)
+from glass_spoon.studio.show.paint import MESH_COLOR, PAINTS, face_paints, paint_of
+from glass_spoon.studio.show.view_choice import ViewChoice, read_view
+
+TORUS = {"verb": "simple", "form": "torus", "radius": 40, "second": 10}
+PIPE = {"verb": "simple", "form": "cylinder", "radius": 20, "height": 40, "gives": "pipe"}
+
+
+def built(*lines: dict, looks: dict | None = None) -> tuple[Build, list[Shown]]:
+    numbered = [{"id": f"l{number}", **line} for number, line in enumerate(lines, 1)]
+    document = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": numbered, "looks": looks or {}})
+    build = evaluate(document, ResultCache())
+    return build, shown_items(build, 0)
+
+
+def view(**more: object) -> ViewChoice:
+    return ViewChoice(None, 0, "", **more)  # type: ignore[arg-type]
+
+
+def test_bends_of_a_torus_are_those_of_the_formulas() -> None:
+    # do Carmo, section 3.3, example 5: K = cos(a) / (r (R + r cos(a))); H by both principal curvatures.
+    _, shown = built(TORUS, {"verb": "mesh", "surface": "l1", "round": 32, "along": 16})
+    places = shown[0].mesh.positions
+    from_ring = np.hypot(places[:, 0], places[:, 1]) - 40
+    gaussian, mean, largest = (judged_values(shown, view(judge=kind))["l2"] for kind in ("gaussian", "mean", "largest"))
+    second = (from_ring / 10) / (40 + from_ring)
+    assert np.allclose(gaussian, second / 10, atol=2e-5)
+    assert np.allclose(mean, (1 / 10 + second) / 2, atol=2e-4)
+    assert np.allclose(largest, 1 / 10, atol=1e-4)
+
+
+def test_draft_is_measured_against_the_direction() -> None:
+    _, shown = built(PIPE, {"verb": "mesh", "surface": "l1", "round": 32, "along": 4})
+    assert np.allclose(judged_values(shown, view(judge="draft"))["l2"], 0, atol=1e-9)
+    front = judged_values(shown, view(judge="draft", towards="front"))["l2"]
+    assert front.max() == pytest.approx(90, abs=1e-3)
+    assert colour_range({"l2": front}, "draft") == (-90.0, 90.0)
+
+
+def test_colours_are_full_to_both_sides_of_zero() -> None:
+    low, high = colour_range({"a": np.array([-1.0, 2.0, 3.0])}, "mean")
+    assert low == -high
+    assert colour_range({"a": np.array([1.0, 2.0])}, "largest")[0] == 0.0
+    assert colour_range({}, "mean")[1] > 0
+
+
+def test_lines_on_surfaces_lie_on_them() -> None:
+    _, shown = built(TORUS)
+    lines = surface_lines(shown, view(isocurves=7, net=True, arrows=True, combs=True))
+    assert set(lines) == {"isocurves", "net", "arrows", "combs"}
+    assert len(lines["isocurves"]) == 14
+    places = np.concatenate([np.reshape(line, (-1, 3)) for line in lines["isocurves"]])
+    tube = np.hypot(np.hypot(places[:, 0], places[:, 1]) - 40, places[:, 2])
+    assert np.allclose(tube, 10, atol=2e-3)
+    assert surface_lines(shown, view()) == {}
+
+
+def test_edges_are_reported_worst_first_with_names() -> None:
+    lid = {"verb": "simple", "form": "disc", "radius": 20, "second": 0, "z": 40, "gives": "lid"}
+    build, shown = built(PIPE, lid)
+    rows, alone = edge_rows(shown, build.document)
+    assert rows[0].between == "pipe · lid"
+    assert rows[0].verdict == "G0"
+    assert rows[0].angle == "90°"
+    assert {row.between for row in rows[1:]} == {"pipe, its own seam", "lid, its own seam"}
+    assert alone == 1
+    lines = edge_lines(edge_readings(shown, 0.1)[1])
+    assert {line["verdict"] for line in lines} == {"G0", "G2"}
+    assert "a sharp edge" in next(line["text"] for line in lines if line["verdict"] == "G0")
+
+
+def test_hidden_items_are_not_shown() -> None:
+    _, shown = built(PIPE, TORUS, looks={"l1": {"hidden": True}})
+    assert [item.item_id for item in shown] == ["l2"]
+
+
+def test_meshes_take_the_colours_of_their_surfaces_and_pieces() -> None:
+    lines = [
+        PIPE,
+        {"verb": "cut_surface", "surface": "l1", "gives": "body", "share": 0.7},
+        {"verb": "cut_surface", "surface": "l1", "gives": "collar", "share": 0.7, "part": "second"},
+        {"verb": "gather", "surfaces": ["l2", "l3"]},
+        {"verb": "mesh", "surface": "l4", "sizing": "edge length", "edge_length": 4},
+    ]
+    build, shown = built(*lines, looks={"l3": {"colour": "slate"}})
+    mesh = next(item for item in shown if item.item_id == "l5")
+    paints = face_paints(build, mesh)
+    assert paints is not None
+    collar = mesh.mesh.face_centers[:, 2] > 28
+    assert np.allclose(paints[collar], PAINTS["slate"])
+    assert np.allclose(paints[~collar], MESH_COLOR)
+    plain, shown = built(*lines, looks={"l4": {"colour": "amber"}})
+    assert face_paints(plain, shown[0]) is None
+    assert PAINTS["amber"] in [paint_of(plain.document, item) for item in shown]
+
+
+def test_view_takes_only_what_makes_sense() -> None:
+    build, _ = built(PIPE)
+    chosen = read_view({"judge": "mean", "towards": "right", "isocurves": "999", "net": "1", "edges": "yes"}, build.document)
+    assert (chosen.judge, chosen.towards, chosen.isocurves, chosen.net, chosen.edges) == ("mean", "right", 40, True, False)
+    nothing = read_view({"judge": "colour", "towards": "x", "isocurves": "-1"}, build.document)
+    assert (nothing.judge, nothing.towards, nothing.isocurves) == ("", "up", 0)
+
+
+@pytest.mark.parametrize(
+    ("value", "text"), [(0.0, "0"), (3e-13, "0"), (0.00002, "0.00002"), (0.0123, "0.012"), (90.0, "90")]
+)
+def test_small_numbers_are_written_plainly(value: float, text: str) -> None:
+    assert tidy(value) == text
