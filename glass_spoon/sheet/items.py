@@ -46,12 +46,14 @@ class SurfacesItem:
     """Surfaces that meet along shared edges and are meshed as one piece.
 
     parts: for each surface the number of the item it came from, where the set was joined of several. notes: sentences on
-    what is worth a look in its making.
+    what is worth a look in its making. names, colors: of each surface as a file had them, linear red, green, blue.
     """
 
     shape: SurfaceSet
     parts: tuple[int, ...] = ()
     notes: tuple[str, ...] = ()
+    names: tuple[str, ...] = ()
+    colors: tuple[tuple[float, float, float] | None, ...] = ()
     kind: str = field(default="surfaces", init=False)
 
 

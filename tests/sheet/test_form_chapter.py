@@ -5,11 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from glass_spoon.formats.step import NamedSurfaces, write_step
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.curves.arc_length import measure_length
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume, read_area
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet import edit
 from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.expressions import Quantity
@@ -410,3 +412,62 @@ def test_ridge_of_an_own_profile_stands_outwards_whichever_way_it_is_drawn() -> 
 def test_thread_that_is_none_is_refused_with_what_could_be_written() -> None:
     assert "M24" in failure({"verb": "thread", "size": "M24 coarse"})
     assert "M24 or M27" in failure({"verb": "thread", "size": "M25"})
+
+
+def test_step_file_comes_in_with_names_and_what_is_left_out() -> None:
+    torus = run({"verb": "simple", "form": "torus", "radius": 40, "second": 10}).items["l1"].item.surface
+    text = write_step([NamedSurfaces("ring", SurfaceSet((torus,)), (0.5, 0.1, 0.1))]).decode()
+    build = run({"verb": "import_step", "step": text}, {"verb": "mesh", "surface": "l1", "round": 48, "along": 24})
+    assert all(report.status == "good" for report in build.reports.values())
+    item = build.items["l1"].item
+    assert item.names == ("ring",) * len(item.names)
+    assert item.colors[0] == pytest.approx((0.5, 0.1, 0.1), abs=1e-3)
+    assert is_closed(build.items["l2"].item.mesh)
+    assert enclosed_volume(build.items["l2"].item.mesh) == pytest.approx(2 * np.pi**2 * 40 * 100, rel=0.03)
+
+
+@pytest.mark.parametrize(("text", "words"), [("", "Choose a STEP file"), ("solid", "not a STEP file")])
+def test_no_step_file_is_told(text: str, words: str) -> None:
+    assert words in failure({"verb": "import_step", "step": text})
+
+
+def test_plate_with_holes_lies_where_its_outline_does() -> None:
+    front = {"verb": "rectangle", "gives": "o", "plane": "front", "width": 60, "height": 40, "radius": 0}
+    hole = {"verb": "circle", "gives": "h", "plane": "front", "radius": 4, "right": -15}
+    build = run(
+        front,
+        hole,
+        {"verb": "row", "gives": "hs", "curve": "l2", "count": 3, "x": 15},
+        {"verb": "plate", "outline": "l1", "holes": ["l3"], "height": 8, "upper": "rounded", "upper_size": 2},
+        {"verb": "mesh", "surface": "l4", "sizing": "edge length", "edge_length": 4},
+    )
+    assert [report.status for report in build.reports.values()] == ["good"] * 5
+    mesh = build.items["l5"].item.mesh
+    assert is_closed(mesh)
+    assert np.ptp(mesh.positions[:, 1]) == pytest.approx(8)
+    assert mesh.positions[:, 1].min() == pytest.approx(-8)  # towards the viewer, the side that counts
+    assert enclosed_volume(mesh) == pytest.approx((60 * 40 - 3 * np.pi * 16) * 8, rel=0.05)
+
+
+def test_plate_refuses_what_does_not_fit() -> None:
+    square = {"verb": "rectangle", "gives": "o", "plane": "plan", "width": 20, "height": 20, "radius": 0}
+    assert "The largest that fits is 9.999 mm" in failure(
+        square, {"verb": "plate", "outline": "l1", "height": 40, "upper": "rounded", "upper_size": 12}
+    )
+    high = {"verb": "circle", "gives": "h", "plane": "front", "radius": 3}
+    assert "in the plane of the outline" in failure(square, high, {"verb": "plate", "outline": "l1", "holes": ["l2"]})
+    assert "other than 0 mm" in failure(square, {"verb": "plate", "outline": "l1", "height": 0})
+
+
+@pytest.mark.parametrize(
+    ("values", "size"),
+    [
+        ({"direction": "by x, y, z", "x": 3, "y": 4, "z": 0}, (3, 4, 0)),
+        ({"direction": "to a height", "z": 25}, (0, 0, 25)),
+        ({"direction": "to a height", "z": -5}, (0, 0, -5)),
+    ],
+)
+def test_extrusion_by_a_vector_and_to_a_height(values: dict, size: tuple) -> None:
+    line = {"verb": "line", "gives": "base", "plane": "plan", "to_right": 30, "to_up": 0}
+    wall = surface(line, {"verb": "extrude", "profile": "l1", **values})
+    assert np.allclose(wall.control_points[0, -1] - wall.control_points[0, 0], size)

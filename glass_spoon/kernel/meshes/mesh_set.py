@@ -517,8 +517,9 @@ def _fill_cap(parts: _Parts, cut: CutSet, number: int, cap: FlatCap, grids: list
     rings, outlines = [], []
     for place, k in enumerate(order):
         back = (_loop_area(flat[k]) > 0) != (place == 0)
-        rings.append(numbered[k][::-1] if back else numbered[k])
-        outlines.append(flat[k][::-1] if back else flat[k])
+        # Every second vertex counts in a fill: corners, which start the runs of a rim, stay among them.
+        rings.append(np.roll(numbered[k][::-1], 1) if back else numbered[k])
+        outlines.append(np.roll(flat[k][::-1], 1, axis=0) if back else flat[k])
     fill = fill_plane(outlines)
     rim = sum(len(ring) for ring in rings)
     inner = cap.origin + fill.points[rim:] @ axes

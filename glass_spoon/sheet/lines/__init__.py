@@ -50,6 +50,7 @@ from glass_spoon.sheet.lines.draw.shapes import (
 from glass_spoon.sheet.lines.draw.space_curves import Coil, Combine, Helix
 from glass_spoon.sheet.lines.finish import Smooth
 from glass_spoon.sheet.lines.form.bodies import SimpleBody
+from glass_spoon.sheet.lines.form.imported import ImportStep
 from glass_spoon.sheet.lines.form.loft import Extrude, Loft
 from glass_spoon.sheet.lines.form.plate import Plate
 from glass_spoon.sheet.lines.form.revolve import Revolve
@@ -77,7 +78,7 @@ _SPACE = (Helix, Coil, Combine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
 _PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Ring, Spread, Take, Flatten, Project, Loop)
 _REFORM = (Isocurve, SplitSurface, Gather, OffsetSurface, ExtendSurface, Rebuild, CopySurface, Seam, Swap, Flip)
-_FORM = (Revolve, Extrude, Plate, Loft, Sweep, Cord, Thread, Ridge, SimpleBody, *_REFORM)
+_FORM = (Revolve, Extrude, Plate, Loft, Sweep, Cord, Thread, Ridge, SimpleBody, ImportStep, *_REFORM)
 
 VERB_CLASSES: tuple[type[Line], ...] = (
     Size,

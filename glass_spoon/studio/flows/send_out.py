@@ -15,17 +15,19 @@ from typing import Any
 import numpy as np
 from django.conf import settings
 
-from glass_spoon.formats import dxf, gltf, obj, svg_drawing
+from glass_spoon.formats import dxf, gltf, obj, step, svg_drawing
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.named_curve import NamedCurve
 from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL, predict_faces, subdivide
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.items import CurveItem, MeshItem
+from glass_spoon.sheet.items import CurveItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT
 from glass_spoon.sheet.planes import PLANE_AXES
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.watched_work import PATIENCE
 from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.show.paint import PAINTS
 
 KEEP_SECONDS = 3600
 FORMATS = {
@@ -33,6 +35,8 @@ FORMATS = {
     "obj": ("OBJ", obj.MEDIA_TYPE, obj.write_obj),
 }
 CURVE_FORMATS = {"dxf": ("DXF", dxf.MEDIA_TYPE), "svg": ("SVG", svg_drawing.MEDIA_TYPE)}
+SURFACE_FORMATS = {"step": ("STEP", step.MEDIA_TYPE)}
+ALL_FORMATS = {**{kind: entry[:2] for kind, entry in FORMATS.items()}, **CURVE_FORMATS, **SURFACE_FORMATS}
 _pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="send-out")
 _TOKEN = re.compile(r"^[A-Za-z0-9_-]{20,40}$")
 
@@ -78,14 +82,15 @@ class Order:
 def read_order(user: int, part: int, document: SheetDocument, form: Any) -> Order:
     """Return the order that a form asks for; Refused with a sentence otherwise."""
     kind, level = str(form.get("format", "")), str(form.get("level", "0"))
-    if kind not in FORMATS and kind not in CURVE_FORMATS:
-        raise Refused("Choose glTF or OBJ for meshes, DXF or SVG for curves.")
+    if kind not in ALL_FORMATS:
+        raise Refused("Choose glTF or OBJ for meshes, STEP for surfaces, DXF or SVG for curves.")
     if not level.isdigit() or int(level) > MAX_LEVEL:
         raise Refused(f"The smoothing level should be 0 to {MAX_LEVEL}.")
     view = str(form.get("view", "front"))
     if view not in PLANE_AXES:
         raise Refused("Choose the front, side or plan view.")
-    item = str(form.get("curve" if kind in CURVE_FORMATS else "mesh", ""))
+    field = "curve" if kind in CURVE_FORMATS else "surface" if kind in SURFACE_FORMATS else "mesh"
+    item = str(form.get(field, ""))
     return Order(user, part, document, item, kind, int(level), view)
 
 
@@ -96,7 +101,7 @@ def start_parcel(order: Order) -> Parcel:
     token = secrets.token_urlsafe(18)
     name = re.sub(r"[^\w -]", "", order.document.name).strip() or "part"
     level = f" x{order.level}" if order.level and order.format in FORMATS else ""
-    media_type = (FORMATS.get(order.format) or CURVE_FORMATS[order.format])[1]
+    media_type = ALL_FORMATS[order.format][1]
     parcel = Parcel(token, order.user, order.part, f"{name}{level}.{order.format}", media_type, 0.0, "building")
     _store(parcel)
     future: Future[None] = _pool.submit(_write, order, parcel)
@@ -110,7 +115,10 @@ def start_parcel(order: Order) -> Parcel:
 def _write(order: Order, parcel: Parcel) -> None:
     """Build, smooth and write; a failure is kept as a sentence."""
     try:
-        data = _curve_data(order) if order.format in CURVE_FORMATS else _mesh_data(order, parcel)
+        if order.format in SURFACE_FORMATS:
+            data = _surface_data(order, parcel)
+        else:
+            data = _curve_data(order) if order.format in CURVE_FORMATS else _mesh_data(order, parcel)
         path = _path(parcel.token, "data")
         path.write_bytes(data)
         _store(_with(parcel, share=1.0, stage="ready", size=len(data)))
@@ -145,6 +153,24 @@ def _curve_data(order: Order) -> bytes:
         return dxf.write_dxf(found)
     right, up = (np.array(axis) for axis in PLANE_AXES[order.view])
     return svg_drawing.write_svg(found, right, up)
+
+
+def _surface_data(order: Order, parcel: Parcel) -> bytes:
+    """Return the bytes of a file of surfaces; hidden ones stay behind unless asked for by name."""
+    build = finished_build(order.document)
+    found: list[step.NamedSurfaces] = []
+    for name, state in (*build.named("surface"), *build.named("surfaces")):
+        if order.item not in ("", state.item_id) or (not order.item and order.document.is_hidden(state.item_id)):
+            continue
+        color = PAINTS.get(order.document.look(state.item_id).colour)
+        if isinstance(state.item, SurfaceItem):
+            found.append(step.NamedSurfaces(name, SurfaceSet((state.item.surface,)), color))
+        elif isinstance(state.item, SurfacesItem):
+            found.append(step.NamedSurfaces(name, state.item.shape, color))
+    if not found:
+        raise Refused("There is no surface to send out yet. Form one, or mend the lines that need a look.")
+    _store(_with(parcel, share=0.5, stage="writing"))
+    return step.write_step(found)
 
 
 def _meshes(order: Order, parcel: Parcel) -> list[NamedMesh]:

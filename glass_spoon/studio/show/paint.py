@@ -36,20 +36,22 @@ def paint_of(document: SheetDocument, item: Shown) -> Color:
 
 
 def face_paints(build: Build, item: Shown) -> Floats | None:
-    """Return the colour (f, 3) of every face of a mesh of gathered surfaces, None where all have one."""
+    """Return the colour (f, 3) of every face of a mesh of gathered or imported surfaces, None where all have one."""
     document = build.document
     owner = item.item_id if item.is_surface else source_of(document, item.item_id)
     state = build.items.get(owner)
     line = document.line(owner) if owner and document.has(owner) else None
-    if state is None or not isinstance(state.item, SurfacesItem) or not isinstance(line, Gather):
+    if state is None or not isinstance(state.item, SurfacesItem) or "piece" not in item.mesh.faces:
         return None
-    paints = [PAINTS.get(document.look(source).colour) for source in line.surfaces]
-    if not any(paints) or "piece" not in item.mesh.faces:
+    paints: list[Color | None] = list(state.item.colors)
+    if isinstance(line, Gather):
+        own = [PAINTS.get(document.look(source).colour) for source in line.surfaces]
+        paints = [own[part] for part in state.item.parts]
+    if not any(paints):
         return None
-    plain = np.array(paint_of(document, item))
-    parts = np.array(state.item.parts)
-    pieces = np.clip(item.mesh.faces["piece"].astype(int), 0, len(parts) - 1)
-    return np.array([plain if paint is None else paint for paint in paints])[parts[pieces]]
+    plain = paint_of(document, item)
+    colors = np.array([plain if paint is None else paint for paint in paints])
+    return colors[np.clip(item.mesh.faces["piece"].astype(int), 0, len(colors) - 1)]
 
 
 def source_of(document: SheetDocument, item_id: str) -> str:

@@ -32,7 +32,12 @@ def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
         for line in document.lines
         if line.gives_kind in ("curve", "curves") and line.id in build.items
     ]
-    context = {"part": part, "meshes": meshes, "levels": range(6), "curves": curves}
+    surfaces = [
+        (line.id, document.item_name(line.id))
+        for line in document.lines
+        if line.gives_kind in ("surface", "surfaces") and line.id in build.items
+    ]
+    context = {"part": part, "meshes": meshes, "levels": range(6), "curves": curves, "surfaces": surfaces}
     return render(request, "bench/_send_out.html", context)
 
 

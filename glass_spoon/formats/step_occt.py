@@ -1,0 +1,364 @@
+"""What STEP needs of Open CASCADE: kernel surfaces to faces and back. Loaded by `step` alone, when a file asks for it."""
+
+from __future__ import annotations
+
+import tempfile
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from OCP.BRep import BRep_Tool
+from OCP.BRepBuilderAPI import (
+    BRepBuilderAPI_MakeEdge,
+    BRepBuilderAPI_MakeFace,
+    BRepBuilderAPI_MakeSolid,
+    BRepBuilderAPI_MakeWire,
+    BRepBuilderAPI_NurbsConvert,
+    BRepBuilderAPI_Sewing,
+)
+from OCP.BRepGProp import BRepGProp
+from OCP.BRepTools import BRepTools
+from OCP.Geom import Geom_BSplineCurve, Geom_BSplineSurface, Geom_Plane
+from OCP.GeomConvert import GeomConvert
+from OCP.gp import gp_Dir, gp_Pln, gp_Pnt
+from OCP.GProp import GProp_GProps
+from OCP.IFSelect import IFSelect_RetDone
+from OCP.Interface import Interface_Static
+from OCP.Message import Message
+from OCP.OCP.collections import Array1_double, Array1_gp_Pnt, Array1_int, Array2_double, Array2_gp_Pnt, Sequence_TDF_Label
+from OCP.Quantity import Quantity_Color, Quantity_TOC_RGB
+from OCP.STEPCAFControl import STEPCAFControl_Reader, STEPCAFControl_Writer
+from OCP.STEPControl import STEPControl_AsIs
+from OCP.TCollection import TCollection_ExtendedString
+from OCP.TDataStd import TDataStd_Name
+from OCP.TDocStd import TDocStd_Document
+from OCP.TopAbs import TopAbs_FACE, TopAbs_REVERSED, TopAbs_SHELL
+from OCP.TopExp import TopExp_Explorer
+from OCP.TopLoc import TopLoc_Location
+from OCP.TopoDS import TopoDS, TopoDS_Shape
+from OCP.XCAFApp import XCAFApp_Application
+from OCP.XCAFDoc import XCAFDoc_ColorSurf, XCAFDoc_DocumentTool, XCAFDoc_ShapeTool
+
+from glass_spoon.formats.step import Color, NamedSurfaces, ReadStep, ReadSurface, UnreadableStep
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.surfaces.edit_surface import reverse_surface, split_surface
+from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve, make_surface
+from glass_spoon.kernel.surfaces.surface_kinks import surface_kinks
+from glass_spoon.kernel.surfaces.surface_set import FlatCap, SurfaceSet, edge_loops
+
+WHOLE = 1e-6
+"""A face counts as a whole rectangle of its surface when its area differs from that by no more than this share."""
+
+FACE_TOLERANCE = 1e-6
+"""Tolerance in mm of single faces."""
+
+FLAT = 1e-6
+"""A face whose control points lie within this distance in mm of a plane is flat."""
+
+for _printer in list(Message.DefaultMessenger_s().Printers()):
+    Message.DefaultMessenger_s().RemovePrinter(_printer)
+
+
+def write(items: list[NamedSurfaces]) -> bytes:
+    """Return the file; see `step.write_step`."""
+    document = _new_document()
+    shapes, colors = XCAFDoc_DocumentTool.ShapeTool_s(document.Main()), XCAFDoc_DocumentTool.ColorTool_s(document.Main())
+    for item in items:
+        label = shapes.AddShape(_sewn(item.shape), False)
+        TDataStd_Name.Set_s(label, TCollection_ExtendedString(item.name, True))
+        if item.color is not None:
+            colors.SetColor(label, Quantity_Color(*item.color, Quantity_TOC_RGB), XCAFDoc_ColorSurf)
+    Interface_Static.SetCVal_s("write.step.schema", "AP242DIS")
+    Interface_Static.SetCVal_s("write.step.unit", "MM")
+    writer = STEPCAFControl_Writer()
+    writer.SetColorMode(True)
+    writer.SetNameMode(True)
+    if not writer.Transfer(document, STEPControl_AsIs):
+        raise RuntimeError("Open CASCADE could not turn the surfaces into STEP entities.")
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "part.step"
+        if writer.Write(str(path)) != IFSelect_RetDone:
+            raise RuntimeError("Open CASCADE could not write the STEP file.")
+        return path.read_bytes()
+
+
+def _new_document() -> Any:
+    """Return an empty document."""
+    document = TDocStd_Document(TCollection_ExtendedString("BinXCAF"))
+    XCAFApp_Application.GetApplication_s().NewDocument(TCollection_ExtendedString("BinXCAF"), document)
+    return document
+
+
+def _sewn(shape: SurfaceSet) -> TopoDS_Shape:
+    """Return a set as a shape: faces sewn along the edges that they share, a solid where they close."""
+    faces = [
+        BRepBuilderAPI_MakeFace(_geom_surface(piece), FACE_TOLERANCE).Face()
+        for surface in shape.surfaces
+        for piece in _smooth_pieces(surface)
+    ]
+    faces += [_cap_face(shape, number) for number in range(len(shape.caps))]
+    if len(faces) == 1:
+        return faces[0]
+    sewing = BRepBuilderAPI_Sewing(max(shape.tolerance, FACE_TOLERANCE))
+    for face in faces:
+        sewing.Add(face)
+    sewing.Perform()
+    sewn = sewing.SewedShape()
+    explorer = TopExp_Explorer(sewn, TopAbs_SHELL)
+    if explorer.More():
+        shell = TopoDS.Shell(explorer.Current())
+        explorer.Next()
+        if not explorer.More() and BRep_Tool.IsClosed_s(shell):
+            return BRepBuilderAPI_MakeSolid(shell).Solid()
+    return sewn
+
+
+def _smooth_pieces(surface: NurbsSurface) -> list[NurbsSurface]:
+    """Return a surface cut at its sharp edges: other software wants faces that are smooth inside."""
+    pieces = [surface]
+    for axis in (0, 1):
+        for stop in surface_kinks(surface, axis):
+            pieces = [
+                part
+                for piece in pieces
+                for part in (
+                    split_surface(piece, axis, float(stop))
+                    if piece.domain(axis)[0] < stop < piece.domain(axis)[1]
+                    else (piece,)
+                )
+            ]
+    return pieces
+
+
+def _distinct(knots: Floats) -> tuple[Any, Any]:
+    """Return knots as Open CASCADE has them: values and how often each is repeated."""
+    values, counts = np.unique(knots, return_counts=True)
+    own, times = Array1_double(1, len(values)), Array1_int(1, len(values))
+    for place, (value, count) in enumerate(zip(values, counts, strict=True), 1):
+        own.SetValue(place, float(value))
+        times.SetValue(place, int(count))
+    return own, times
+
+
+def _geom_surface(surface: NurbsSurface) -> Geom_BSplineSurface:
+    """Return a surface as Open CASCADE has it."""
+    rows, columns = surface.weights.shape
+    poles, weights = Array2_gp_Pnt(1, rows, 1, columns), Array2_double(1, rows, 1, columns)
+    for i in range(rows):
+        for j in range(columns):
+            poles.SetValue(i + 1, j + 1, gp_Pnt(*map(float, surface.control_points[i, j])))
+            weights.SetValue(i + 1, j + 1, float(surface.weights[i, j]))
+    (u, u_times), (v, v_times) = (_distinct(knots) for knots in surface.knots)
+    p, q = surface.degrees
+    if not surface.is_rational:
+        return Geom_BSplineSurface(poles, u, v, u_times, v_times, p, q, False, False)
+    return Geom_BSplineSurface(poles, weights, u, v, u_times, v_times, p, q, False, False)
+
+
+def _geom_curve(curve: NurbsCurve) -> Geom_BSplineCurve:
+    """Return a curve as Open CASCADE has it."""
+    poles, weights = Array1_gp_Pnt(1, len(curve.weights)), Array1_double(1, len(curve.weights))
+    for place, (point, weight) in enumerate(zip(curve.control_points, curve.weights, strict=True), 1):
+        poles.SetValue(place, gp_Pnt(*map(float, point)))
+        weights.SetValue(place, float(weight))
+    values, times = _distinct(curve.knots)
+    if not curve.is_rational:
+        return Geom_BSplineCurve(poles, values, times, curve.degree, False)
+    return Geom_BSplineCurve(poles, weights, values, times, curve.degree, False)
+
+
+def _cap_face(shape: SurfaceSet, number: int) -> TopoDS_Shape:
+    """Return a flat cap as a face of its plane, bounded by the edges that it closes."""
+    cap = shape.caps[number]
+    plane = gp_Pln(gp_Pnt(*map(float, cap.origin)), gp_Dir(*map(float, cap.normal)))
+    wires = []
+    for loop in edge_loops(shape, shape.rims[number]):
+        wire = BRepBuilderAPI_MakeWire()
+        for name, _ in loop:
+            edge = edge_curve(shape.surfaces[name.piece], name.axis, name.end)
+            wire.Add(BRepBuilderAPI_MakeEdge(_geom_curve(edge)).Edge())
+        size = sum(float(shape.edges.lengths[shape.edges.number[name]]) for name, _ in loop)
+        wires.append((size, wire.Wire()))
+    ordered = [wire for _, wire in sorted(wires, key=lambda pair: -pair[0])]
+    made = BRepBuilderAPI_MakeFace(Geom_Plane(plane).Pln(), ordered[0], True)
+    for wire in ordered[1:]:
+        made.Add(TopoDS.Wire(wire.Reversed()))
+    return made.Face()
+
+
+@dataclass(frozen=True)
+class _Named:
+    """A shape of the file with its name and colour."""
+
+    name: str
+    shape: TopoDS_Shape
+    color: Color | None
+
+
+def read(data: bytes) -> ReadStep:
+    """Return what a file holds; see `step.read_step`."""
+    document = _new_document()
+    reader = STEPCAFControl_Reader()
+    reader.SetColorMode(True)
+    reader.SetNameMode(True)
+    Interface_Static.SetCVal_s("xstep.cascade.unit", "MM")
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "part.step"
+        path.write_bytes(data)
+        if reader.ReadFile(str(path)) != IFSelect_RetDone or not reader.Transfer(document):
+            raise UnreadableStep("The STEP file is broken and could not be read. Export it again.")
+    surfaces: list[ReadSurface] = []
+    caps: list[FlatCap] = []
+    trimmed: Counter[str] = Counter()
+    for named in _shapes(document):
+        for face, color in _faces(document, named):
+            surface, cap = _whole_surface(face), _flat_cap(face)
+            if surface is not None:
+                surfaces.append(ReadSurface(named.name, surface, color))
+            elif cap is not None:
+                caps.append(cap)
+            else:
+                trimmed[named.name] += 1
+    left_out = [
+        f"{count} face{'' if count == 1 else 's'} of {name or 'the part'} {'is' if count == 1 else 'are'} bounded by curves "
+        "across the surface (holes or trims) and left out."
+        for name, count in trimmed.items()
+    ]
+    return ReadStep(tuple(surfaces), tuple(_distinct_planes(caps)), tuple(left_out))
+
+
+def _distinct_planes(caps: list[FlatCap]) -> Iterator[FlatCap]:
+    """Yield caps, one for each plane and side."""
+    seen: list[FlatCap] = []
+    for cap in caps:
+        alike = any(
+            cap.normal @ other.normal > 1 - 1e-9 and abs((cap.origin - other.origin) @ other.normal) < FLAT for other in seen
+        )
+        if not alike:
+            seen.append(cap)
+            yield cap
+
+
+def _flat_cap(face: Any) -> FlatCap | None:
+    """Return the plane of a flat face, facing as the face does; None for a bent one."""
+    points = _kernel_surface(_plain_surface(face)).control_points
+    flat = points.reshape(-1, 3)
+    middle = flat.mean(axis=0)
+    normal = np.linalg.svd(flat - middle)[2][2]
+    if np.abs((flat - middle) @ normal).max() > FLAT:
+        return None
+    across = np.cross(points[-1, 0] - points[0, 0], points[0, -1] - points[0, 0]) @ normal
+    side = np.sign(across) * (-1 if face.Orientation() == TopAbs_REVERSED else 1)
+    return FlatCap(middle, side * normal)
+
+
+def _shapes(document: Any) -> Iterator[_Named]:
+    """Yield the shapes of a document, those of assemblies one by one where they stand."""
+    tool = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
+    labels = Sequence_TDF_Label()
+    tool.GetFreeShapes(labels)
+    for place in range(1, labels.Length() + 1):
+        yield from _parts(document, labels.Value(place), None, "")
+
+
+def _parts(document: Any, label: Any, location: Any, outer: str) -> Iterator[_Named]:
+    """Yield the shapes of a label, moved by a location where there is one."""
+    target = label
+    if XCAFDoc_ShapeTool.IsReference_s(label):
+        referred = type(label)()
+        XCAFDoc_ShapeTool.GetReferredShape_s(label, referred)
+        target = referred
+    name = _name(label) or _name(target) or outer
+    own = XCAFDoc_ShapeTool.GetLocation_s(label)
+    moved = own if location is None else location.Multiplied(own)
+    if XCAFDoc_ShapeTool.IsAssembly_s(target):
+        parts = Sequence_TDF_Label()
+        XCAFDoc_ShapeTool.GetComponents_s(target, parts)
+        for place in range(1, parts.Length() + 1):
+            yield from _parts(document, parts.Value(place), moved, name)
+        return
+    shape = XCAFDoc_ShapeTool.GetShape_s(target)
+    yield _Named(_name(target) or name, shape.Moved(moved), _color(document, label, target))
+
+
+def _name(label: Any) -> str:
+    """Return the name of a label, "" for none."""
+    found = TDataStd_Name()
+    return found.Get().ToExtString() if label.FindAttribute(TDataStd_Name.GetID_s(), found) else ""
+
+
+def _color(document: Any, *labels: Any) -> Color | None:
+    """Return the first colour found on labels."""
+    tool, color = XCAFDoc_DocumentTool.ColorTool_s(document.Main()), Quantity_Color()
+    for label in labels:
+        if tool.GetColor_s(label, XCAFDoc_ColorSurf, color):
+            return color.Red(), color.Green(), color.Blue()
+    return None
+
+
+def _faces(document: Any, named: _Named) -> Iterator[tuple[Any, Color | None]]:
+    """Yield the faces of a shape, their surfaces as B-splines, with the colour of the face or its shape."""
+    tool, color = XCAFDoc_DocumentTool.ColorTool_s(document.Main()), Quantity_Color()
+    explorer = TopExp_Explorer(named.shape, TopAbs_FACE)
+    while explorer.More():
+        face = explorer.Current()
+        explorer.Next()
+        own = tool.GetColor(face.Located(TopLoc_Location()), XCAFDoc_ColorSurf, color)
+        converted = TopExp_Explorer(BRepBuilderAPI_NurbsConvert(face, True).Shape(), TopAbs_FACE)
+        yield TopoDS.Face(converted.Current()), (color.Red(), color.Green(), color.Blue()) if own else named.color
+
+
+def _whole_surface(face: Any) -> NurbsSurface | None:
+    """Return the surface of a face that is a whole rectangle of it, facing as the face does; None for another."""
+    low_u, high_u, low_v, high_v = BRepTools.UVBounds_s(face)
+    piece = _plain_surface(face)
+    own = piece.Bounds()
+    bounds = [float(np.clip(value, *own[:2])) for value in (low_u, high_u)]
+    bounds += [float(np.clip(value, *own[2:])) for value in (low_v, high_v)]
+    if bounds[0] >= bounds[1] or bounds[2] >= bounds[3]:
+        return None
+    piece.Segment(*bounds)
+    if abs(_area(BRepBuilderAPI_MakeFace(piece, FACE_TOLERANCE).Face()) - _area(face)) > WHOLE * _area(face):
+        return None
+    surface = _kernel_surface(piece)
+    return reverse_surface(surface, 0) if face.Orientation() == TopAbs_REVERSED else surface
+
+
+def _plain_surface(face: Any) -> Any:
+    """Return the surface of a face as a B-spline with clamped knots."""
+    surface = GeomConvert.SurfaceToBSplineSurface_s(BRep_Tool.Surface_s(face)).Copy()
+    if surface.IsUPeriodic():
+        surface.SetUNotPeriodic()
+    if surface.IsVPeriodic():
+        surface.SetVNotPeriodic()
+    surface.Segment(*surface.Bounds())  # one that was periodic has knots beyond its ends until it is cut there
+    return surface
+
+
+def _area(face: Any) -> float:
+    """Return the area of a face in mm^2."""
+    props = GProp_GProps()
+    BRepGProp.SurfaceProperties_s(face, props, 1e-9)
+    return float(props.Mass())
+
+
+def _kernel_surface(surface: Any) -> NurbsSurface:
+    """Return a B-spline surface of Open CASCADE as the kernel has it."""
+    rows, columns = surface.NbUPoles(), surface.NbVPoles()
+    points, weights = np.empty((rows, columns, 3)), np.empty((rows, columns))
+    for i in range(rows):
+        for j in range(columns):
+            pole = surface.Pole(i + 1, j + 1)
+            points[i, j] = pole.X(), pole.Y(), pole.Z()
+            weights[i, j] = surface.Weight(i + 1, j + 1)
+    knots = []
+    for count, value, times in (
+        (surface.NbUKnots(), surface.UKnot, surface.UMultiplicity),
+        (surface.NbVKnots(), surface.VKnot, surface.VMultiplicity),
+    ):
+        knots.append(np.repeat([value(k) for k in range(1, count + 1)], [times(k) for k in range(1, count + 1)]))
+    return make_surface((surface.UDegree(), surface.VDegree()), (knots[0], knots[1]), points, weights)

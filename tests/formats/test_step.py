@@ -1,0 +1,152 @@
+"""STEP out and in: exact surfaces, names, colours, units."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
+from OCP.BRepGProp import BRepGProp
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakeSphere
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
+from OCP.GProp import GProp_GProps
+from OCP.STEPControl import STEPControl_AsIs, STEPControl_Reader, STEPControl_Writer
+from OCP.TopAbs import TopAbs_SOLID
+
+from glass_spoon.formats.step import MAX_BYTES, NamedSurfaces, UnreadableStep, read_step, write_step
+from glass_spoon.kernel.curves.flat_shapes import make_circle, make_rectangle
+from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
+from glass_spoon.kernel.meshes.mesh_set import Wish, mesh_set
+from glass_spoon.kernel.surfaces.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.plate import PlateEdge, PlateShape, make_plate
+from glass_spoon.kernel.surfaces.ridge import RidgeShape, make_ridge
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.thread_sizes import read_designation
+from tests.kernel.test_ridge import thread_profile
+from tests.zoo import ORIGIN, TURN, UP, enclosed_by, kettle_profile, random_surface, revolve_curve, sphere, torus
+
+KETTLE = revolve_curve(kettle_profile(), ORIGIN, UP, TURN)
+HOLED = make_plate(make_rectangle(20, 10), [make_circle((0, 0), 2.0)], PlateShape(0, 3, upper=PlateEdge("rounded", 0.5)))
+
+
+def one(surface: NurbsSurface, name: str = "part") -> NamedSurfaces:
+    return NamedSurfaces(name, SurfaceSet((surface,)))
+
+
+def read_by_occt(data: bytes, tmp_path):  # type: ignore[no-untyped-def]
+    """Return the shape that Open CASCADE reads, by its plain reader, and its area and volume."""
+    path = tmp_path / "part.step"
+    path.write_bytes(data)
+    reader = STEPControl_Reader()
+    reader.ReadFile(str(path))
+    reader.TransferRoots()
+    shape = reader.OneShape()
+    area, volume = GProp_GProps(), GProp_GProps()
+    BRepGProp.SurfaceProperties_s(shape, area, 1e-9)
+    BRepGProp.VolumeProperties_s(shape, volume, 1e-9)
+    return shape, float(area.Mass()), float(volume.Mass())
+
+
+@pytest.mark.parametrize("surface", [KETTLE, sphere(20.0), torus(30.0, 8.0)], ids=["kettle", "sphere", "torus"])
+def test_round_trip_keeps_points(surface: NurbsSurface) -> None:
+    found = read_step(write_step([one(surface)])).surfaces
+    for read in found:
+        places = evaluate_grid(read.surface, *(np.linspace(*read.surface.domain(axis), 17) for axis in (0, 1))).points
+        assert closest_points(surface, places.reshape(-1, 3))[2].max() < 1e-5
+
+
+def test_random_rational_surface_comes_back_the_same() -> None:
+    surface = random_surface(np.random.default_rng(4), (3, 2), (7, 6))
+    read = read_step(write_step([one(surface)])).surfaces[0].surface
+    own, other = (
+        evaluate_grid(each, *(np.linspace(*each.domain(axis), 9) for axis in (0, 1))).points for each in (surface, read)
+    )
+    assert np.allclose(own, other, atol=1e-9)
+
+
+def test_read_back_by_occt_with_the_same_area(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    _, area, _ = read_by_occt(write_step([one(torus(30.0, 8.0))]), tmp_path)
+    assert area == pytest.approx(4 * np.pi**2 * 30 * 8, rel=1e-7)  # as exact as its quadrature
+
+
+def test_sets_that_close_are_solids_to_other_software(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    shape, _, volume = read_by_occt(write_step([NamedSurfaces("plate", HOLED)]), tmp_path)
+    assert shape.ShapeType() == TopAbs_SOLID
+    mesh = mesh_set(HOLED, Wish((0.5, 0.3)))
+    assert volume == pytest.approx(enclosed_volume(mesh), rel=5e-3)
+
+
+def test_thread_is_a_solid_of_the_same_volume(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    thread = read_designation("M12")
+    core = thread.minor_diameter / 2
+    shape = make_ridge(thread_profile(thread), RidgeShape((core, core), 16, 1.75, 2, 4, ends=("flat", "flat")))
+    solid, _, volume = read_by_occt(write_step([NamedSurfaces("thread", shape)]), tmp_path)
+    assert solid.ShapeType() == TopAbs_SOLID
+    assert volume == pytest.approx(enclosed_by(shape), rel=1e-5)
+
+
+def test_names_and_colours_come_back() -> None:
+    items = [
+        NamedSurfaces("kettle body", SurfaceSet((KETTLE,)), (0.5, 0.25, 0.125)),
+        NamedSurfaces("Ring ü", SurfaceSet((torus(30.0, 8.0),))),
+    ]
+    found = read_step(write_step(items)).surfaces
+    assert {read.name for read in found} == {"kettle body", "Ring ü"}
+    body = next(read for read in found if read.name == "kettle body")
+    assert body.color == pytest.approx((0.5, 0.25, 0.125), abs=1e-3)
+    assert next(read for read in found if read.name == "Ring ü").color is None
+
+
+def test_flat_faces_with_holes_come_back_as_caps_that_close() -> None:
+    found = read_step(write_step([NamedSurfaces("plate", HOLED)]))
+    assert found.left_out == ()
+    assert len(found.caps) == 2
+    shape = SurfaceSet(tuple(read.surface for read in found.surfaces), 0.01, found.caps)
+    mesh = mesh_set(shape, Wish((2.0, 1.0)))
+    assert (np.bincount(mesh.topology.edges.of_corner) == 2).all()
+    assert mesh.point_count - len(mesh.topology.edges.ends) + mesh.face_count == 0
+
+
+def test_inches_are_read_as_millimetres() -> None:
+    data = write_step([one(sphere(20.0))])
+    text = data.decode()
+    assert "SI_UNIT(.MILLI.,.METRE.)" in text.replace(" ", "")
+    metres = text.replace("SI_UNIT(.MILLI.,.METRE.)", "SI_UNIT($,.METRE.)").encode()
+    places = read_step(metres).surfaces[0].surface.control_points
+    assert np.abs(places).max() == pytest.approx(20_000)
+
+
+def test_trimmed_bent_faces_are_listed_not_dropped(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    turned = gp_Ax2(gp_Pnt(-40, 3, 4), gp_Dir(1, 0.3, 0.2))
+    cut = BRepAlgoAPI_Cut(BRepPrimAPI_MakeSphere(20.0).Shape(), BRepPrimAPI_MakeCylinder(turned, 5.0, 90.0).Shape()).Shape()
+    writer = STEPControl_Writer()
+    writer.Transfer(cut, STEPControl_AsIs)
+    path = tmp_path / "cut.step"
+    writer.Write(str(path))
+    with pytest.raises(UnreadableStep, match=r"2 faces of .* are bounded by curves across the surface"):
+        read_step(path.read_bytes())
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (b"solid stl", "not a STEP file"),
+        (b"ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\n#1=NOTHING(", "could not be read|no surface"),
+        (b"ISO-10303-21;" + b" " * MAX_BYTES, "most is"),
+    ],
+)
+def test_other_files_are_refused_with_a_sentence(data: bytes, words: str) -> None:
+    with pytest.raises(UnreadableStep, match=words):
+        read_step(data)
+
+
+def test_open_cascade_is_not_loaded_until_a_file_asks_for_it() -> None:
+    code = (
+        "import sys; import glass_spoon.formats.step, glass_spoon.sheet.lines, glass_spoon.command; "
+        "sys.exit(any(name == 'OCP' or name.startswith('OCP.') for name in sys.modules))"
+    )
+    assert subprocess.run([sys.executable, "-c", code]).returncode == 0
