@@ -18,6 +18,7 @@ from glass_spoon.sheet.fields import (
     QuantitySpec,
     ReferenceSpec,
     ReferencesSpec,
+    TableSpec,
 )
 from glass_spoon.sheet.law_text import law_names
 from glass_spoon.sheet.line import Line
@@ -121,6 +122,11 @@ def rename_size(line: Line, old: str, new: str) -> Line:
             values[name] = rename_in(raw, old, new)
         if isinstance(spec, PointsSpec):
             values[name] = [_renamed(point, ("x", "y", "out"), old, new) for point in raw]
+        if isinstance(spec, TableSpec):
+            values[name] = [
+                {key: rename_in(cell, old, new) if isinstance(cell, str) else cell for key, cell in row.items()}
+                for row in raw
+            ]
         if isinstance(spec, CornersSpec):
             values[name] = [_renamed(corner, ("value",), old, new) for corner in raw]
     return line.model_copy(update=values)
@@ -197,6 +203,8 @@ def used_sizes(line: Line) -> set[str]:
         if isinstance(spec, CornersSpec):
             for corner in raw:
                 names |= names_in(corner.value)
+        if isinstance(spec, TableSpec):
+            names |= {found for row in raw for cell in row.values() for found in names_in(cell)}
         if isinstance(spec, LawSpec):
             names |= law_names(raw)
     return names

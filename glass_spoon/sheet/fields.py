@@ -94,7 +94,7 @@ class ReferencesSpec(Spec):
 
 @dataclass(frozen=True)
 class LawSpec(Spec):
-    """A value that may change along the way; typed as `1`, `1 to 0.5`, `0° to 90° eased`, `1 to 2 eased in, bias 0.3`."""
+    """A value that may change along the way; typed as `1`, `1 to 0.5`, `0° to 90° eased`, `1, 1.4 at 0.3, 0.5`."""
 
     dimension: Dimension = "number"
     least: float | None = None
@@ -103,6 +103,27 @@ class LawSpec(Spec):
 @dataclass(frozen=True)
 class PointsSpec(Spec):
     """A list of points on a plane, edited on the board."""
+
+
+@dataclass(frozen=True)
+class Column:
+    """A column of a table of numbers; `blank`: what a cell left empty means, "" where it may not be empty."""
+
+    name: str
+    label: str
+    dimension: Dimension = "number"
+    least: float | None = None
+    blank: str = ""
+    whole: bool = False
+
+
+@dataclass(frozen=True)
+class TableSpec(Spec):
+    """A table of numbers, edited as a table or by grips on the board; `noun`: what one row and several are called."""
+
+    columns: tuple[Column, ...] = ()
+    noun: tuple[str, str] = ("row", "rows")
+    least: int = 0
 
 
 @dataclass(frozen=True)
@@ -177,6 +198,20 @@ def read_corners(raw: Any) -> Any:
 
 
 Corners = Annotated[list[CornerValue], BeforeValidator(read_corners)]
+
+
+def read_rows(raw: Any) -> Any:
+    """Return rows of a table, cells left empty taken out; anything but a list of rows is left to Pydantic."""
+    if not isinstance(raw, list) or not all(isinstance(row, dict) for row in raw):
+        return raw
+    return [
+        {name: value for name, value in row.items() if not (isinstance(value, str) and not value.strip())} for row in raw
+    ]
+
+
+Rows = Annotated[
+    list[dict[Annotated[str, Field(max_length=40)], Number]], Field(max_length=2000), BeforeValidator(read_rows)
+]
 
 
 def read_items(raw: Any) -> Any:

@@ -28,6 +28,7 @@ from glass_spoon.sheet.fields import (
     ReferencesSpec,
     SheetPoint,
     Spec,
+    TableSpec,
     spec_of,
 )
 from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
@@ -277,10 +278,37 @@ def resolve_field(name: str, spec: Spec, raw: Any, sizes: Mapping[str, Quantity]
         return resolve_law(name, spec, raw, sizes)
     if isinstance(spec, PointsSpec):
         return [_resolve_point(number, point, sizes) for number, point in enumerate(raw, 1)]
+    if isinstance(spec, TableSpec):
+        return _resolve_table(name, spec, raw, sizes)
     if isinstance(spec, CornersSpec):
         one = NumberSpec("", "length", least=spec.least, most=1e6)
         return [(own.corner, resolve_number(f"value of corner {own.corner}", one, own.value, sizes)) for own in raw]
     return raw
+
+
+def _resolve_table(
+    name: str, spec: TableSpec, rows: list[dict[str, Any]], sizes: Mapping[str, Quantity]
+) -> list[list[float | None]]:
+    """Return the cells of a table in the base unit, row by row; None for one that may be empty and is."""
+    if len(rows) < spec.least:
+        raise InvalidInput(f"The {spec.noun[1]}", f"{spec.least} or more", str(len(rows)))
+    known = {column.name for column in spec.columns}
+    result: list[list[float | None]] = []
+    for number, row in enumerate(rows, 1):
+        odd = sorted(set(row) - known)
+        if odd:
+            raise InvalidInput(f"A column of the {spec.noun[1]}", "one of " + ", ".join(sorted(known)), odd[0][:40])
+        cells: list[float | None] = []
+        for column in spec.columns:
+            if column.name not in row:
+                if not column.blank:
+                    raise InvalidInput(f"The {column.label} of {spec.noun[0]} {number}", "a number", "empty")
+                cells.append(None)
+                continue
+            one = NumberSpec("", column.dimension, least=column.least, most=FARTHEST, whole=column.whole)
+            cells.append(resolve_number(f"{column.label} of {spec.noun[0]} {number}", one, row[column.name], sizes))
+        result.append(cells)
+    return result
 
 
 def resolve_number(name: str, spec: NumberSpec, raw: Any, sizes: Mapping[str, Quantity]) -> float:
@@ -310,8 +338,8 @@ def resolve_law(name: str, spec: LawSpec, raw: str, sizes: Mapping[str, Quantity
     except BadExpression as error:
         wanted = "a value, or from one to another as in 1 to 0.5 eased"
         raise InvalidInput(label, wanted, f"“{error.text}”: {error.reason}") from error
-    if spec.least is not None and min(law.start, law.end) < spec.least:
-        raise InvalidInput(label, f"at least {spec.least:g}", f"{min(law.start, law.end):g}")
+    if spec.least is not None and min(law.values) < spec.least:
+        raise InvalidInput(label, f"at least {spec.least:g}", f"{min(law.values):g}")
     return law
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import Any
 
-from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, NumberSpec, ReferenceSpec, ReferencesSpec, Spec
+from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, NumberSpec, ReferenceSpec, ReferencesSpec, Spec, TableSpec
 from glass_spoon.sheet.line import CHAPTERS, Line, show_number
 from glass_spoon.sheet.lines import VERB_CLASSES
 
@@ -37,6 +37,8 @@ def _kind(spec: Spec) -> str:
         return f"{spec.item_kind}, changed in place" if spec.changes else spec.item_kind
     if isinstance(spec, ReferencesSpec):
         return f"{spec.least} or more of kind {spec.item_kind}"
+    if isinstance(spec, TableSpec):
+        return f"table of {spec.noun[1]}: " + ", ".join(column.label for column in spec.columns)
     if isinstance(spec, LawSpec):
         return "a value, or from one to another, such as `1 to 0.5 eased`"
     if isinstance(spec, NumberSpec):

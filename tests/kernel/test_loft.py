@@ -21,8 +21,9 @@ from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.surfaces.edit_surface import isocurve
-from glass_spoon.kernel.surfaces.evaluate_surface import surface_derivatives
+from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid, surface_derivatives
 from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from tests.kernel.test_sweep import is_closed, volume
 
 UP = [0.0, 0.0, 1.0]
@@ -178,3 +179,54 @@ def test_open_sections_are_turned_to_run_alike() -> None:
     first = make_polyline([[0, 0, 0], [100, 0, 0]])
     second = make_polyline([[100, 0, 50], [0, 0, 50]])
     assert align_sections([first, second])[1].control_points[0] == pytest.approx([0, 0, 50])
+
+
+def wide(surface: NurbsSurface, count: int = 9) -> tuple[np.ndarray, np.ndarray]:
+    """Return the largest and the smallest x of rows round at even values of v."""
+    places = evaluate_grid(surface, np.linspace(*surface.domain(0), 129), np.linspace(*surface.domain(1), count)).points
+    return places[..., 0].max(axis=0), places[..., 0].min(axis=0)
+
+
+def test_two_rails_carry_the_sections_between_them() -> None:
+    right = interpolate_points([[20, 0, 0], [30, 0, 30], [20, 0, 60]])
+    left = interpolate_points([[-20, 0, 0], [-25, 0, 30], [-20, 0, 60]])
+    rings = [lifted(make_circle((0, 0), 20), 0), lifted(make_circle((0, 0), 20), 60)]
+    high, low = wide(loft_sections(rings, LoftShape(rails=(right, left))))
+    assert high[4] == pytest.approx(30, abs=2e-3)
+    assert low[4] == pytest.approx(-25, abs=2e-3)
+    assert high[[0, -1]] == pytest.approx([20, 20], abs=2e-3)
+
+
+def test_one_rail_shifts_the_sections() -> None:
+    rail = interpolate_points([[20, 0, 0], [30, 0, 30], [20, 0, 60]])
+    rings = [lifted(make_circle((0, 0), 20), 0), lifted(make_circle((0, 0), 20), 60)]
+    high, low = wide(loft_sections(rings, LoftShape(rails=(rail,))))
+    assert high[4] == pytest.approx(30, abs=2e-3)
+    assert low[4] == pytest.approx(-10, abs=2e-3)
+
+
+def test_rails_that_miss_a_section_are_told_with_the_distance() -> None:
+    rail = interpolate_points([[20, 0, 0], [30, 0, 30], [35, 0, 60]])
+    rings = [lifted(make_circle((0, 0), 20), 0), lifted(make_circle((0, 0), 20), 60)]
+    with pytest.raises(KernelError, match=r"misses section 2 by 14\.9 mm"):
+        loft_sections(rings, LoftShape(rails=(rail,)))
+
+
+def test_nose_closes_with_one_tip_and_no_point() -> None:
+    rings = [lifted(make_circle((0, 0), 20), z) for z in (-60, -30, 0)]
+    surface = loft_sections(rings, LoftShape(noses=(0.0, 25.0)))
+    assert surface.is_pole(1, -1, 1e-9)
+    tip = evaluate_grid(surface, np.array([0.1, 0.35]), np.array([surface.domain(1)[1]]))
+    assert np.allclose(tip.points, [0, 0, 25], atol=1e-9)
+    assert np.allclose(np.abs(tip.along_v[:, 0, 2]), 0, atol=1e-9)  # it arrives level: the tip is round
+    mesh = mesh_surface(surface, 32, 24)
+    assert mesh.topology.is_quads
+
+
+def test_loft_leaves_towards_a_place() -> None:
+    rings = [lifted(make_circle((0, 0), 20), 0), lifted(make_circle((0, 0), 20), 60)]
+    surface = loft_sections(rings, LoftShape(leaving=("place", "free"), places=((0, 0, 40), (0, 0, 0))))
+    grid = evaluate_grid(surface, np.linspace(*surface.domain(0), 9), np.array([0.0]))
+    wanted = np.array([0, 0, 40]) - grid.points[:, 0]
+    along = grid.along_v[:, 0]
+    assert np.allclose(np.cross(wanted, along), 0, atol=1e-6 * lengths(wanted).max() * lengths(along).max())

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.curves.arc_length import measure_length
 from glass_spoon.kernel.curves.evaluate_curve import curve_points
-from glass_spoon.kernel.curves.flat_shapes import make_circle, make_rectangle
+from glass_spoon.kernel.curves.flat_shapes import make_circle, make_elliptic_arc, make_rectangle
 from glass_spoon.kernel.curves.helix import HelixShape, carry_frame, make_helix
 from glass_spoon.kernel.curves.interpolate import interpolate_points
 from glass_spoon.kernel.curves.line_and_arc import make_polyline
@@ -23,7 +23,7 @@ from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.law import Law
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-from glass_spoon.kernel.surfaces.evaluate_surface import surface_curvature, surface_points
+from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid, surface_curvature, surface_points
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sweep import SweepShape, Swept, sweep_profile
 
@@ -204,3 +204,43 @@ def test_laws_that_do_not_come_back_round_a_closed_path_are_told(shape, word: st
         sweep_profile(make_rectangle(6, 3), ring(40), shape)
     whole = sweep_profile(make_rectangle(6, 3), ring(40), SweepShape(twist=Law(0, 2 * np.pi)), 1e-3)
     assert is_closed(mesh_surface(whole.surface, 16, 200))
+
+
+def test_profiles_follow_each_other_along_the_path() -> None:
+    path = make_polyline([[0, 0, 0], [0, 0, 100]])
+    round_one, flat = make_circle((0, 0), 10), make_elliptic_arc((0, 0), 20, 5, 0, 0, 2 * np.pi)
+    swept = sweep_profile(round_one, path, SweepShape(others=(flat,)), 1e-3).surface
+    places = evaluate_grid(swept, np.linspace(*swept.domain(0), 65), np.array([0.0, 50.0, 100.0])).points
+    spans = np.sort(np.ptp(places, axis=0)[:, :2], axis=1)
+    assert np.allclose(spans, [[20, 20], [15, 30], [10, 40]], atol=2e-3)
+
+
+def test_blend_law_keeps_the_first_profile_as_long_as_it_says() -> None:
+    path = make_polyline([[0, 0, 0], [0, 0, 100]])
+    shape = SweepShape(others=(make_circle((0, 0), 20),), blend=Law(0.0, 1.0, between=((0.5, 0.0),)))
+    swept = sweep_profile(make_circle((0, 0), 10), path, shape, 1e-3).surface
+    places = evaluate_grid(swept, np.array([0.2]), np.linspace(0, 100, 11)).points[0]
+    radius = np.hypot(places[:, 0], places[:, 1])
+    assert np.allclose(radius[:6], 10, atol=1e-2)
+    assert radius[-1] == pytest.approx(20)
+
+
+def test_second_rail_turns_the_profile_and_may_stretch_it() -> None:
+    path = make_polyline([[0, 0, 0], [0, 0, 90]])
+    rail = make_polyline([[10, 0, 0], [0, 30, 90]])
+    line = make_polyline([[0, 0, 0], [10, 0, 0]])
+    swept = sweep_profile(line, path, SweepShape("rail", rail=rail, reaching=True), 1e-3).surface
+    ends = evaluate_grid(swept, np.array(swept.domain(0)), np.linspace(0, 90, 7)).points
+    wanted = np.column_stack((np.linspace(10, 0, 7), np.linspace(0, 30, 7), np.linspace(0, 90, 7)))
+    assert np.allclose(ends[1], wanted, atol=1e-3)
+    kept = sweep_profile(line, path, SweepShape("rail", rail=rail), 1e-3).surface
+    ends = evaluate_grid(kept, np.array(kept.domain(0)), np.linspace(0, 90, 7)).points
+    assert np.allclose(lengths(ends[1] - ends[0]), 10, atol=1e-3)
+
+
+def test_rail_on_the_path_is_refused() -> None:
+    path = make_polyline([[0, 0, 0], [0, 0, 90]])
+    with pytest.raises(KernelError, match="second rail"):
+        sweep_profile(make_circle((0, 0), 5), path, SweepShape("rail", rail=path), 1e-3)
+    with pytest.raises(KernelError, match="second rail"):
+        sweep_profile(make_circle((0, 0), 5), path, SweepShape("rail"), 1e-3)

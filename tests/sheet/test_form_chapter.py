@@ -11,6 +11,7 @@ from glass_spoon.kernel.curves.arc_length import measure_length
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume, read_area
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.surfaces.edit_surface import isocurve
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet import edit
 from glass_spoon.sheet.document import SheetDocument, read_document
@@ -471,3 +472,122 @@ def test_extrusion_by_a_vector_and_to_a_height(values: dict, size: tuple) -> Non
     line = {"verb": "line", "gives": "base", "plane": "plan", "to_right": 30, "to_up": 0}
     wall = surface(line, {"verb": "extrude", "profile": "l1", **values})
     assert np.allclose(wall.control_points[0, -1] - wall.control_points[0, 0], size)
+
+
+def test_skin_is_drawn_over_its_rings() -> None:
+    rings = [{"height": 0, "width": 60}, {"height": 40, "width": "90 mm", "depth": 70}, {"height": 110, "width": 50}]
+    skin = surface({"verb": "skin", "rings": rings})
+    mesh = mesh_surface(skin, 48, 40)
+    level = np.abs(mesh.positions[:, 2] - 0) < 1e-6
+    assert np.ptp(mesh.positions[level, 0]) == pytest.approx(60)
+    assert np.ptp(mesh.positions[:, 2]) == pytest.approx(110)
+
+
+def test_skins_that_share_a_ring_meet_exactly() -> None:
+    build = run(
+        {"verb": "skin", "rings": [{"height": 0, "width": 60, "corner": 10}, {"height": 50, "width": 40}], "gives": "a"},
+        {"verb": "skin", "first": "from a surface", "neighbour": "l1", "rings": [{"height": 90, "width": 30}], "gives": "b"},
+        {"verb": "gather", "surfaces": ["l1", "l2"], "tolerance": 1e-6},
+        {"verb": "mesh", "surface": "l3", "sizing": "edge length", "edge_length": 5},
+    )
+    assert [report.status for report in build.reports.values()] == ["good"] * 4
+    mesh = build.items["l4"].item.mesh
+    rims = np.unique(mesh.topology.edges.ends[np.bincount(mesh.topology.edges.of_corner) == 1])
+    assert np.allclose(np.minimum(mesh.positions[rims, 2], 90 - mesh.positions[rims, 2]), 0, atol=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("rings", "words"),
+    [
+        ([], "1 or more"),
+        ([{"height": 0}], "The width of ring 1"),
+        ([{"height": 0, "width": 0}, {"height": 9, "width": 5}], "above 0 mm wide"),
+        ([{"height": 0, "width": 10, "size": 3}, {"height": 9, "width": 5}], "A column of the rings"),
+        ([{"height": 0, "width": "ten"}, {"height": 9, "width": 5}], "width of ring 1"),
+    ],
+)
+def test_rings_that_cannot_be_read_are_told(rings: list, words: str) -> None:
+    assert words in failure({"verb": "skin", "rings": rings})
+
+
+def test_sizes_in_a_table_are_renamed_and_counted_as_used() -> None:
+    rings = [{"height": 0, "width": "foot"}, {"height": "foot / 2", "width": 20}]
+    sheet = document({"verb": "size", "name": "foot", "value": "60 mm"}, {"verb": "skin", "rings": rings})
+    renamed = edit.set_field(sheet, "l1", "name", "base")
+    assert renamed.line("l2").rings[1]["height"] == "base / 2"
+    assert edit.used_sizes(sheet.line("l2")) == {"foot"}
+
+
+def test_net_is_pulled_where_the_moves_say() -> None:
+    sheet = {"verb": "simple", "form": "sheet", "radius": 100, "second": 60}
+    lifted = surface(
+        sheet,
+        {"verb": "pull", "surface": "l1", "moves": [{"round": 1, "along": 2, "x": 0, "y": 0, "z": "5 mm"}]},
+        {"verb": "copy_surface", "surface": "l1"},
+    )
+    assert lifted.control_points[0, 1, 2] == pytest.approx(5)
+    assert "round 1 to 2" in failure(
+        sheet, {"verb": "pull", "surface": "l1", "moves": [{"round": 3, "along": 1, "x": 0, "y": 0, "z": 1}]}
+    )
+
+
+def test_revolve_climbs_and_flattens() -> None:
+    line = {"verb": "line", "gives": "p", "right": 20, "up": 0, "to_right": 30, "to_up": 0}
+    ramp = surface(line, {"verb": "revolve", "profile": "l1", "course": "climbing", "rise": 40, "angle": "720°"})
+    assert ramp.control_points[..., 2].max() == pytest.approx(80, abs=1e-6)
+    post = {**line, "to_right": 20, "to_up": 50}
+    oval = surface(post, {"verb": "revolve", "profile": "l1", "section": "oval", "flattened": 0.5})
+    assert np.ptp(oval.control_points[..., 0]) == pytest.approx(40)
+    assert np.ptp(oval.control_points[..., 1]) == pytest.approx(20)
+    assert "at most 360°" in failure(line, {"verb": "revolve", "profile": "l1", "angle": "400°"})
+
+
+def test_oar_is_one_sweep_of_two_profiles() -> None:
+    build = run(
+        {"verb": "line", "gives": "way", "to_right": 1000, "to_up": 0},
+        {"verb": "circle", "gives": "loom", "plane": "side", "radius": 20},
+        {"verb": "ellipse", "gives": "blade", "plane": "side", "first": 8, "second": 70},
+        {
+            "verb": "sweep", "profile": "l2", "others": ["l3"], "path": "l1", "facing": "upright",
+            "blend": "0, 0 at 0.6, 1", "tolerance": 0.05,
+        },
+        {"verb": "mesh", "surface": "l4", "round": 24, "along": 60},
+    )  # fmt: skip
+    assert [report.status for report in build.reports.values()] == ["good"] * 5
+    mesh = build.items["l5"].item.mesh
+    assert is_closed(mesh)
+    tip = mesh.positions[:, 0] > 1000 - 1e-6
+    assert np.ptp(mesh.positions[tip, 1]) == pytest.approx(16, abs=0.2)
+
+
+def test_cords_follow_every_path_of_a_set() -> None:
+    build = run(
+        {"verb": "line", "gives": "slat", "plane": "side", "right": -30, "to_right": 30},
+        {"verb": "row", "gives": "slats", "curve": "l1", "count": 14, "x": 12},
+        {"verb": "cord", "path": "l2", "section": "rectangular", "width": 8, "height": 3, "facing": "upright"},
+        {"verb": "mesh", "surface": "l3", "sizing": "edge length", "edge_length": 4},
+    )
+    assert [report.status for report in build.reports.values()] == ["good"] * 4
+    assert enclosed_volume(build.items["l4"].item.mesh) == pytest.approx(14 * 60 * 24, rel=1e-6)
+
+
+def test_path_corners_are_rounded_or_broken() -> None:
+    points = [{"x": 0, "y": 0}, {"x": 60, "y": 0}, {"x": 60, "y": 60}]
+    bend = {"verb": "draw", "gives": "bend", "manner": "straight through", "points": points}
+    lengths_now = []
+    for corners in ("mitred", "rounded", "broken"):
+        cord = {"verb": "cord", "path": "l1", "width": 6, "corners": corners, "corner_size": 15}
+        pipe = surface(bend, {**cord, "start": "open", "end": "open"})
+        lengths_now.append(measure_length(isocurve(pipe, 1, 0.0)).length)
+    assert lengths_now[0] > lengths_now[2] > lengths_now[1] - 5
+
+
+@pytest.mark.parametrize(
+    ("text", "values"),
+    [("1, 1.4 at 0.3, 0.5", [1, 1.4, 0.5]), ("0°, 90° at n / 6, 0°", [0, np.pi / 2, 0])],
+)
+def test_law_through_places_is_read(text: str, values: list) -> None:
+    law = read_law(text, "angle" if "°" in text else "number", {"n": Quantity(3.0)})
+    assert law.values == pytest.approx(values)
+    assert law.between[0][0] == pytest.approx(0.3 if "0.3" in text else 0.5)
+    assert law_names(text) == ({"n"} if "n" in text else set())

@@ -170,12 +170,16 @@ def test_demo_is_loaded_once(db):
     call_command("load_demo")
     call_command("load_demo")
     names = [
+        "Boathouse lantern",
         "Camp kettle",
         "Coil spring",
         "Drain plug M24",
+        "Gangway",
         "Kettle from the sketch",
         "Mooring buoy",
         "Mooring ground-screw",
+        "Oar",
+        "Rope fender",
         "Rowing skiff",
         "Ventilator cowl",
     ]

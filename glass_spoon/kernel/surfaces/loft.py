@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Literal
 
@@ -15,12 +15,17 @@ from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.edit_knots import reverse_curve
 from glass_spoon.kernel.curves.plane_of_curve import find_plane
 from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.surfaces.follow_rails import follow_rails
 from glass_spoon.kernel.surfaces.section_runs import EndShape, SectionRun, end_run, join_runs, middle_of
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
 Spacing = Literal["chordal", "centripetal", "uniform"]
-Leaving = Literal["free", "square"]
+Place = tuple[float, float, float]
+Leaving = Literal["free", "square", "place", "level"]
 
+
+NOSE = float(np.pi / 2)
+"""Slope across at the tip of a nose over its width: that of an ellipse run through evenly by angle."""
 
 FLAT = 1e-3
 """A section counts as flat when it stays within this share of its size of a plane."""
@@ -32,8 +37,10 @@ class LoftShape:
 
     degree: along, 1 to 3; two sections are joined straight unless the loft leaves one squarely.
     closed: on from the last section to the first.
-    leaving: at the (start, end) free, or square to the plane of the section there. tension: how strongly it leaves.
-    ends: shapes of the (start, end), of closed sections. align: sections are run through so that they twist least.
+    leaving: at the (start, end) free, square to the plane of the section there, or towards a place. places: those places
+    (3,) in mm. tension: how strongly it leaves. ends: shapes of the (start, end), of closed sections; noses: how far in mm
+    the surface runs on, rounded, to a tip beyond the (start, end), 0 for not. align: sections are run through so that they
+    twist least. rails: up to two curves through all sections that the surface follows.
     """
 
     degree: int = 3
@@ -43,6 +50,9 @@ class LoftShape:
     tension: float = 1.0
     ends: tuple[EndShape, EndShape] = ("open", "open")
     align: bool = True
+    places: tuple[Place, Place] = ((0.0, 0.0, 0.0), (0.0, 0.0, 0.0))
+    noses: tuple[float, float] = (0.0, 0.0)
+    rails: tuple[NurbsCurve, ...] = ()
 
 
 def loft_sections(sections: list[NurbsCurve], shape: LoftShape, tolerance: float = 1e-3) -> NurbsSurface:
@@ -64,10 +74,43 @@ def loft_sections(sections: list[NurbsCurve], shape: LoftShape, tolerance: float
     rows = make_compatible(align_sections(sections) if shape.align else sections, tolerance)
     if rows[0].is_closed(1e-6) and _runs_inward(rows, shape.closed):
         rows = [reverse_curve(row) for row in rows]
-    runs = [_through(rows, shape)]
+    rows, shape = _with_noses(rows, shape)
+    run = _through(rows, shape)
+    if shape.rails:
+        run = follow_rails(rows[0], run, _stations(rows, shape), list(shape.rails), tolerance)
+    runs = [run]
     if shape.ends != ("open", "open"):
         runs = _with_ends(rows, runs, shape)
     return join_runs(rows[0], runs)
+
+
+def _with_noses(rows: list[NurbsCurve], shape: LoftShape) -> tuple[list[NurbsCurve], LoftShape]:
+    """Return the sections with a tip beyond an end that runs out in a nose; the loft goes through it level across."""
+    if not any(shape.noses):
+        return rows, shape
+    if shape.rails:
+        raise InvalidInput("The ends", "without a nose where the loft follows rails", "with one")
+    if shape.closed or not rows[0].is_closed(1e-6):
+        raise InvalidInput("The sections", "closed, of a loft that is open along, to run out in a nose", "others")
+    ends, leaving, places = list(shape.ends), list(shape.leaving), list(shape.places)
+    more = list(rows)
+    for end, at, neighbour in ((0, 0, 1), (1, -1, -2)):
+        if not shape.noses[end]:
+            continue
+        middle = middle_of(rows[at])
+        tip = middle + shape.noses[end] * directions(middle - middle_of(rows[neighbour]))
+        point = NurbsCurve(
+            rows[at].degree, rows[at].knots, np.broadcast_to(tip, rows[at].control_points.shape), rows[at].weights
+        )
+        more = [point, *more] if end == 0 else [*more, point]
+        ends[end], leaving[end], places[end] = "open", "level", tuple(tip)
+    return more, replace(shape, ends=tuple(ends), leaving=tuple(leaving), places=tuple(places), noses=(0.0, 0.0))  # type: ignore[arg-type]
+
+
+def _stations(rows: list[NurbsCurve], shape: LoftShape) -> Floats:
+    """Return the parameters (sections,) at which the loft goes through its sections."""
+    nets = np.array([row.homogeneous for row in rows])
+    return _params(np.concatenate((nets, nets[:1])) if shape.closed else nets, shape.spacing)
 
 
 def _runs_inward(rows: list[NurbsCurve], closed: bool) -> bool:
@@ -98,7 +141,7 @@ def _through(rows: list[NurbsCurve], shape: LoftShape) -> SectionRun:
     if shape.closed:
         nets = np.concatenate((nets, nets[:1]))
     params = _params(nets, shape.spacing)
-    bends = len(nets) > 2 or "square" in shape.leaving
+    bends = len(nets) > 2 or any(way != "free" for way in shape.leaving)
     degree = 3 if shape.degree == 3 and bends else min(shape.degree, len(nets) - 1)
     if degree == 3 and shape.closed:
         spline = _periodic(params, nets)
@@ -139,6 +182,11 @@ def _end_condition(
     if shape.leaving[end] == "free":
         return [(2, np.zeros(nets.shape[1:]))]
     neighbour = 1 if end == 0 else -2
+    span = abs(float(params[neighbour] - params[end]))
+    if shape.leaving[end] == "place":
+        return [(1, _towards(nets[end], np.array(shape.places[end]), span, shape.tension, end))]
+    if shape.leaving[end] == "level":
+        return [(1, _level_tip(nets, end, neighbour, span, shape.tension))]
     plane = find_plane(rows[end], FLAT * float(np.ptp(rows[end].control_points, axis=0).max() + 1))
     normal = np.cross(*plane.axes)
     along = middle_of(rows[neighbour]) - middle_of(rows[end])
@@ -148,6 +196,27 @@ def _end_condition(
     slope = np.zeros(nets.shape[1:])
     slope[:, :3] = direction * gap * shape.tension * nets[end, :, 3:]
     return [(1, slope)]
+
+
+def _towards(row: Floats, place: Floats, span: float, tension: float, end: int) -> Floats:
+    """Return slopes (round, 4) that leave a section towards a place, or arrive at it as if they came from there."""
+    away = place - row[:, :3] / row[:, 3:]
+    if float(lengths(away).min()) < 1e-9:
+        raise KernelError("The place to leave towards lies on the section. Choose one beside it.")
+    slope = np.zeros_like(row)
+    slope[:, :3] = (1 if end == 0 else -1) * away * tension / span * row[:, 3:]
+    return slope
+
+
+def _level_tip(nets: Floats, end: int, neighbour: int, span: float, tension: float) -> Floats:
+    """Return slopes (round, 4) at a tip that point across the way to the section beside it: a nose without a point."""
+    tip, beside = (nets[k][:, :3] / nets[k][:, 3:] for k in (end, neighbour))
+    along = directions(beside[:-1].mean(axis=0) - tip[0])  # of a closed section the last control point is the first
+    across = beside - tip
+    across -= np.outer(across @ along, along)
+    slope = np.zeros_like(nets[end])
+    slope[:, :3] = (1 if end == 0 else -1) * across * NOSE * tension / span * nets[end][:, 3:]
+    return slope
 
 
 def _with_ends(rows: list[NurbsCurve], runs: list[SectionRun], shape: LoftShape) -> list[SectionRun]:

@@ -7,9 +7,10 @@ from itertools import pairwise
 from typing import Literal
 
 import numpy as np
-from scipy.interpolate import make_interp_spline
+from scipy.interpolate import PchipInterpolator, make_interp_spline
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
+from glass_spoon.kernel.curves.align_sections import align_sections, make_compatible
 from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
 from glass_spoon.kernel.curves.closest_on_curve import span_params
 from glass_spoon.kernel.curves.curve import NurbsCurve, from_homogeneous
@@ -25,17 +26,20 @@ from glass_spoon.kernel.curves.fit_function import CHECKS
 from glass_spoon.kernel.curves.helix import CarriedFrame, carry_frame
 from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE
 from glass_spoon.kernel.errors import InvalidInput, KernelError
-from glass_spoon.kernel.law import NOTHING, ONE, Law
+from glass_spoon.kernel.law import EVENLY, NOTHING, ONE, Law
 from glass_spoon.kernel.surfaces.section_runs import EndShape, SectionRun, end_run, join_runs
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
-Facing = Literal["least twist", "upright"]
+Facing = Literal["least twist", "upright", "rail"]
 
 STEEPEST = float(np.radians(150))
 """A corner that turns by more cannot be mitred."""
 
 MOST_STATIONS = 20_000
 """Most sections of one smooth run."""
+
+BLEND_TOLERANCE = 1e-3
+"""Distance in mm within which profiles that are blended are written over one set of knots."""
 
 STEP = 0.4
 """Turn in radians between the sections first tried."""
@@ -45,15 +49,21 @@ STEP = 0.4
 class SweepShape:
     """How a profile travels.
 
-    facing: the frame is carried with least twist, or its second axis kept as upright as the path allows.
-    scale: factor on the profile; twist: radians about the path; both by the share of the path's length.
-    ends: shape of the (start, end) of an open path.
+    facing: the frame is carried with least twist, its second axis kept as upright as the path allows, or its first axis
+    kept towards a second rail. scale: factor on the profile; twist: radians about the path; both by the share of the path's
+    length. ends: shape of the (start, end) of an open path. rail: the second rail, run through at equal shares of its
+    length; reaching: the profile grows and shrinks with the distance to it. others: more profiles, spread evenly over the
+    way after the first; blend: how far the profile has come from the first (0) to the last (1).
     """
 
     facing: Facing = "least twist"
     scale: Law = ONE
     twist: Law = NOTHING
     ends: tuple[EndShape, EndShape] = ("open", "open")
+    rail: NurbsCurve | None = None
+    reaching: bool = False
+    others: tuple[NurbsCurve, ...] = ()
+    blend: Law = EVENLY
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,6 +84,7 @@ class _Frames:
     closed: bool
     facing: Facing
     untwist: float
+    rail: ArcLength | None = None
 
     def at(
         self, totals: Floats, inside: tuple[float, float], params: Floats | None = None
@@ -91,10 +102,26 @@ class _Frames:
         tangent = curve_tangents(curve, params)
         if self.facing == "upright":
             side = _level_side(tangent)
+        elif self.rail is not None:
+            side = self._towards_rail(points, tangent, totals)
         else:
             side = self.carried.at(params)[1]
             side = _turned(side, cross(tangent, side), self.untwist * totals / self.arc.length)
         return points, tangent, side, cross(tangent, side)
+
+    def to_rail(self, totals: Floats) -> Floats:
+        """Return the places (n, 3) of the second rail at equal shares of its length."""
+        if self.rail is None:
+            raise InvalidInput("The second rail", "a curve", "none")
+        return curve_points(self.rail.curve, self.rail.to_params(totals / self.arc.length * self.rail.length))
+
+    def _towards_rail(self, points: Floats, tangent: Floats, totals: Floats) -> Floats:
+        """Return the unit axes (n, 3) across the path towards the rail."""
+        away = self.to_rail(totals) - points
+        across = away - np.einsum("ij,ij->i", away, tangent)[:, None] * tangent
+        if lengths(across).min() < 1e-9 * (1 + self.arc.length):
+            raise KernelError("The second rail meets the path, or lies straight ahead of it. Draw it beside the path.")
+        return directions(across)
 
 
 def sweep_profile(profile: NurbsCurve, path: NurbsCurve, shape: SweepShape, tolerance: float = 1e-3) -> Swept:
@@ -106,20 +133,20 @@ def sweep_profile(profile: NurbsCurve, path: NurbsCurve, shape: SweepShape, tole
     evenly, so that it closes.
     Raises InvalidInput for a scale that is not above zero or a path of no length, KernelError for a corner too steep.
     """
-    if profile.is_closed(1e-6) and _area(profile) < 0:
-        profile = reverse_curve(profile)
+    sections = _sections(profile, shape)
+    profile = sections[0]
     arc = measure_length(path)
     if arc.length <= 1e-9:
         raise InvalidInput("The path", "longer than nothing", "a point")
-    if min(shape.scale.start, shape.scale.end) <= 0:
-        raise InvalidInput("The scale", "above 0", f"{min(shape.scale.start, shape.scale.end):g}")
-    frames = _frames(arc, path.is_closed(1e-6), shape.facing)
+    if min(shape.scale.values) <= 0:
+        raise InvalidInput("The scale", "above 0", f"{min(shape.scale.values):g}")
+    frames = _frames(arc, path.is_closed(1e-6), shape)
     if frames.closed:
         _check_meeting(shape)
     stops = arc.at_params(np.concatenate(([path.domain[0]], find_kinks(path, SHARP_ANGLE), [path.domain[1]])))
     runs, largest = [], 0.0
     for start, end in pairwise(stops):
-        run, off = _run(profile, shape, frames, (float(start), float(end)), tolerance)
+        run, off = _run(sections, shape, frames, (float(start), float(end)), tolerance)
         runs.append(run)
         largest = max(largest, off)
     _mitre(runs, frames, stops)
@@ -128,8 +155,17 @@ def sweep_profile(profile: NurbsCurve, path: NurbsCurve, shape: SweepShape, tole
     return Swept(join_runs(profile, runs), largest, _tight_place(profile, shape, frames, stops))
 
 
+def _sections(profile: NurbsCurve, shape: SweepShape) -> list[NurbsCurve]:
+    """Return the profiles over one set of knots, closed ones run counter-clockwise and aligned by least twist."""
+    every = [profile, *shape.others]
+    every = [reverse_curve(one) if one.is_closed(1e-6) and _area(one) < 0 else one for one in every]
+    return every if len(every) == 1 else make_compatible(align_sections(every), BLEND_TOLERANCE)
+
+
 def _check_meeting(shape: SweepShape) -> None:
     """Raise InvalidInput for laws that do not bring the profile back to itself round a closed path."""
+    if shape.others:
+        raise InvalidInput("The profiles", "one, on a closed path", f"{1 + len(shape.others)}")
     if shape.scale.start != shape.scale.end:
         raise InvalidInput(
             "The scale", "the same at both ends of a closed path", f"{shape.scale.end / shape.scale.start:g} times"
@@ -145,14 +181,24 @@ def _area(profile: NurbsCurve) -> float:
     return float(x[:-1] @ y[1:] - y[:-1] @ x[1:]) / 2
 
 
-def _frames(arc: ArcLength, closed: bool, facing: Facing) -> _Frames:
+def _frames(arc: ArcLength, closed: bool, shape: SweepShape) -> _Frames:
     """Carry the first axis along the path; a closed one is told how far it has to be turned back."""
     carried = carry_frame(arc.curve)
     untwist = 0.0
-    if closed and facing == "least twist":
+    if shape.facing == "rail":
+        if shape.rail is None:
+            raise InvalidInput("The second rail", "a curve", "none")
+        return _Frames(arc, carried, closed, "rail", untwist, measure_length(_run_alike(shape.rail, arc.curve)))
+    if closed and shape.facing == "least twist":
         first, last = curve_tangents(arc.curve, np.array(arc.curve.domain))
         untwist = _turn_between(_bent_over(carried.axis[-1], last, first), carried.axis[0], first)
-    return _Frames(arc, carried, closed, facing, untwist)
+    return _Frames(arc, carried, closed, shape.facing, untwist)
+
+
+def _run_alike(rail: NurbsCurve, path: NurbsCurve) -> NurbsCurve:
+    """Return a rail that starts at the end nearer to the start of the path."""
+    ends, start = curve_points(rail, np.array(rail.domain)), path.control_points[0]
+    return reverse_curve(rail) if lengths(ends[1] - start) < lengths(ends[0] - start) else rail
 
 
 def _bent_over(axis: Floats, tangent: Floats, towards: Floats) -> Floats:
@@ -182,38 +228,63 @@ def _turned(first: Floats, second: Floats, angle: Floats) -> Floats:
     return np.cos(angle)[:, None] * first + np.sin(angle)[:, None] * second
 
 
-def _rows(profile: NurbsCurve, shape: SweepShape, frames: _Frames, totals: Floats, inside: tuple[float, float]) -> Floats:
-    """Return the profile's control points (profile, n, 3) placed at lengths (n,)."""
+def _rows(
+    sections: list[NurbsCurve], shape: SweepShape, frames: _Frames, totals: Floats, inside: tuple[float, float]
+) -> Floats:
+    """Return the profile's control points placed at lengths (n,), homogeneous (profile, n, 4)."""
     points, _, first, second = frames.at(totals, inside)
     shares = totals / frames.arc.length
     twist = shape.twist.at(shares)
     x_axis, y_axis = _turned(first, second, twist), _turned(second, -first, twist)
-    size = shape.scale.at(shares)[:, None]
-    flat = profile.control_points
-    return points + flat[:, 0, None, None] * (x_axis * size) + flat[:, 1, None, None] * (y_axis * size)
+    size = shape.scale.at(shares)
+    if frames.rail is not None and shape.reaching:
+        ends = frames.at(np.zeros(1), (0.0, frames.arc.length))[0], frames.to_rail(np.zeros(1))
+        size = size * lengths(frames.to_rail(totals) - points) / lengths(ends[1] - ends[0])
+    flat, mass = _blended(sections, shape, shares)
+    place = points + flat[..., 0, None] * (x_axis * size[:, None]) + flat[..., 1, None] * (y_axis * size[:, None])
+    return np.concatenate((place * mass[..., None], mass[..., None]), axis=2)
+
+
+def _blended(sections: list[NurbsCurve], shape: SweepShape, shares: Floats) -> tuple[Floats, Floats]:
+    """Return control points (profile, n, 3) and weights (profile, n) of the profile at shares (n,) of the way."""
+    if len(sections) == 1:
+        count = len(shares)
+        return np.repeat(sections[0].control_points[:, None], count, axis=1), np.repeat(
+            sections[0].weights[:, None], count, axis=1
+        )
+    nets = np.array([section.homogeneous for section in sections])
+    at = np.clip(shape.blend.at(shares), 0.0, 1.0) * (len(sections) - 1)
+    if len(sections) == 2:
+        mixed = nets[0][:, None] * (1 - at)[:, None] + nets[1][:, None] * at[:, None]
+    else:
+        mixed = np.moveaxis(PchipInterpolator(np.arange(len(sections)), nets)(at), 0, 1)
+    return mixed[..., :3] / mixed[..., 3:], mixed[..., 3]
 
 
 def _run(
-    profile: NurbsCurve, shape: SweepShape, frames: _Frames, inside: tuple[float, float], tolerance: float
+    sections: list[NurbsCurve], shape: SweepShape, frames: _Frames, inside: tuple[float, float], tolerance: float
 ) -> tuple[SectionRun, float]:
     """Fit the control points along one smooth run; every one follows a cubic through as many sections as are needed."""
     whole = inside[1] - inside[0] >= frames.arc.length * (1 - 1e-9)
     closed = frames.closed and whole and not closed_at_kink(frames.arc.curve, SHARP_ANGLE)
-    straight = _is_straight(frames, inside) and shape.scale.is_constant and shape.twist.is_constant
+    still = shape.scale.is_constant and shape.twist.is_constant and len(sections) == 1 and frames.rail is None
+    straight = _is_straight(frames, inside) and still
     count = 1 if straight else _first_count(shape, frames, inside)
     while count <= MOST_STATIONS:
         stations = np.linspace(*inside, count + 1)
-        rows = _rows(profile, shape, frames, stations, inside)
+        rows = _rows(sections, shape, frames, stations, inside)
         if straight:
-            return _as_run(profile, rows, 1, np.repeat(stations, 2)), 0.0
+            return SectionRun(rows, 1, np.repeat(stations, 2)), 0.0
         if closed:
             rows[:, -1] = rows[:, 0]
         spline = make_interp_spline(stations, np.moveaxis(rows, 1, 0), k=3, bc_type=_ends(stations, rows, closed))  # type: ignore[call-overload]  # the stubs know no lists of derivatives
         between = (stations[:-1, None] + np.diff(stations)[:, None] * CHECKS).ravel()
         there = np.moveaxis(spline(between), 0, 1)
-        off = float(lengths((there - _rows(profile, shape, frames, between, inside)).reshape(-1, 3)).max())
+        true = _rows(sections, shape, frames, between, inside)
+        apart = there[..., :3] / there[..., 3:] - true[..., :3] / true[..., 3:]
+        off = float(lengths(apart.reshape(-1, 3)).max())
         if off <= tolerance:
-            return _as_run(profile, np.moveaxis(spline.c, 0, 1), 3, spline.t), off
+            return SectionRun(np.moveaxis(np.asarray(spline.c), 0, 1), 3, np.asarray(spline.t)), off
         count *= 2
     raise KernelError(f"The path could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
 
@@ -224,7 +295,8 @@ def _first_count(shape: SweepShape, frames: _Frames, inside: tuple[float, float]
     low, high = frames.arc.to_params(np.array(inside))
     tangents = curve_tangents(curve, carried[(carried > low) & (carried < high)])
     turn = float(np.arccos(np.clip(np.einsum("ij,ij->i", tangents[:-1], tangents[1:]), -1, 1)).sum())
-    return int(np.clip((turn + abs(shape.twist.end - shape.twist.start)) / STEP, 8, MOST_STATIONS // 4))
+    twisted = float(np.abs(np.diff(shape.twist.values)).sum())
+    return int(np.clip((turn + twisted) / STEP, 8, MOST_STATIONS // 4))
 
 
 def _ends(stations: Floats, rows: Floats, closed: bool) -> object:
@@ -248,12 +320,6 @@ def _is_straight(frames: _Frames, inside: tuple[float, float]) -> bool:
     if lengths(chord) < 0.5 * (inside[1] - inside[0]):
         return False  # it comes back: a ring has no chord to be measured against
     return bool(lengths(cross(points - points[0], np.broadcast_to(directions(chord), points.shape))).max() < 1e-9)
-
-
-def _as_run(profile: NurbsCurve, points: Floats, degree: int, knots: Floats) -> SectionRun:
-    """Return the run of placed control points (profile, n, 3), weighted as the profile is."""
-    mass = np.broadcast_to(profile.weights[:, None, None], (*points.shape[:2], 1))
-    return SectionRun(np.concatenate((points * mass, mass), axis=2), degree, np.asarray(knots, dtype=np.float64))
 
 
 def _mitre(runs: list[SectionRun], frames: _Frames, stops: Floats) -> None:

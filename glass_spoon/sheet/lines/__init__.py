@@ -61,12 +61,14 @@ from glass_spoon.sheet.lines.form.rework import (
     Gather,
     Isocurve,
     OffsetSurface,
+    Pull,
     Rebuild,
     Seam,
     SplitSurface,
     Swap,
 )
 from glass_spoon.sheet.lines.form.ridge import Ridge, Thread
+from glass_spoon.sheet.lines.form.skin import Skin
 from glass_spoon.sheet.lines.form.sweep import Cord, Sweep
 from glass_spoon.sheet.lines.mesh import MeshSurface
 from glass_spoon.sheet.lines.references import LayPicture
@@ -77,8 +79,8 @@ _SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, C
 _SPACE = (Helix, Coil, Combine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
 _PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Ring, Spread, Take, Flatten, Project, Loop)
-_REFORM = (Isocurve, SplitSurface, Gather, OffsetSurface, ExtendSurface, Rebuild, CopySurface, Seam, Swap, Flip)
-_FORM = (Revolve, Extrude, Plate, Loft, Sweep, Cord, Thread, Ridge, SimpleBody, ImportStep, *_REFORM)
+_REFORM = (Isocurve, SplitSurface, Gather, OffsetSurface, ExtendSurface, Pull, Rebuild, CopySurface, Seam, Swap, Flip)
+_FORM = (Revolve, Extrude, Plate, Loft, Skin, Sweep, Cord, Thread, Ridge, SimpleBody, ImportStep, *_REFORM)
 
 VERB_CLASSES: tuple[type[Line], ...] = (
     Size,

@@ -10,7 +10,7 @@ from glass_spoon.formats.dxf import UnitUnknown, UnreadableDxf, read_dxf
 from glass_spoon.formats.svg_paths import UnreadableSvg, read_svg
 from glass_spoon.sheet import edit
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.fields import PointsSpec
+from glass_spoon.sheet.fields import PointsSpec, TableSpec
 from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.lines.draw.points import Draw, ImportDxf
 from glass_spoon.sheet.lines.references import LayPicture
@@ -43,7 +43,7 @@ def _set(form: Form) -> Edit:
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         spec = edit.find_line(document, line_id).specs().get(name)
-        value = _parsed_points(raw) if isinstance(spec, PointsSpec) else raw
+        value = _parsed_points(raw) if isinstance(spec, PointsSpec | TableSpec) else raw
         return edit.set_field(document, line_id, name, value), f"{_name_of(document, line_id)} changed"
 
     return change
@@ -56,7 +56,7 @@ def _parsed_points(raw: Any) -> Any:
     try:
         return json.loads(raw)
     except (ValueError, RecursionError) as error:
-        raise Refused("The points could not be read. Nothing was changed.") from error
+        raise Refused("The table could not be read. Nothing was changed.") from error
 
 
 def _add(form: Form) -> Edit:

@@ -13,6 +13,7 @@ from glass_spoon.sheet.fields import (
     ChoiceSpec,
     CornersSpec,
     FileSpec,
+    LawSpec,
     NameSpec,
     NumberSpec,
     PictureSpec,
@@ -20,6 +21,7 @@ from glass_spoon.sheet.fields import (
     ReferenceSpec,
     ReferencesSpec,
     Spec,
+    TableSpec,
 )
 from glass_spoon.sheet.line import CHAPTERS, Finding, Line, show_number
 from glass_spoon.sheet.lines.sizes import Size
@@ -164,6 +166,8 @@ def _other_value(spec: Spec, name: str, raw: Any) -> ValuePart:
         sharp = sum(1 for point in raw if point.sharp)
         words = f"{len(raw)} point{'' if len(raw) == 1 else 's'}" + (f", {sharp} sharp" if sharp else "")
         return ValuePart("points", words if raw else "no points yet", name, "", spec.help)
+    if isinstance(spec, TableSpec):
+        return ValuePart("table", f"{len(raw)} {spec.noun[len(raw) != 1]}", name, "", spec.help)
     if isinstance(spec, FileSpec):
         return ValuePart("file", "the drawing" if raw else "no drawing yet", name, "", spec.help, unit=spec.endings)
     if isinstance(spec, CornersSpec):
@@ -171,7 +175,8 @@ def _other_value(spec: Spec, name: str, raw: Any) -> ValuePart:
         return ValuePart("corners", own or "no exceptions", name, own, spec.help)
     if isinstance(spec, PictureSpec):
         return ValuePart("picture", "the picture" if raw else "no picture yet", name, raw, spec.help)
-    return ValuePart("name" if isinstance(spec, NameSpec) else "text", str(raw), name, str(raw), spec.help)
+    kind = "name" if isinstance(spec, NameSpec) else "law" if isinstance(spec, LawSpec) else "text"
+    return ValuePart(kind, str(raw), name, str(raw), spec.help)
 
 
 def _number_text(build: Build, raw: Any, spec: NumberSpec) -> str:

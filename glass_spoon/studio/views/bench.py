@@ -23,6 +23,7 @@ from glass_spoon.studio.models import Part, Role
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.bench_context import bench_context
 from glass_spoon.studio.show.judging import EDGE_LIMITS, EDGE_REACH, edge_rows
+from glass_spoon.studio.show.law_rows import law_context, table_context
 from glass_spoon.studio.show.sheet_rows import KIND_WORDS, in_chapter_order
 from glass_spoon.studio.show.view_choice import read_view
 
@@ -158,6 +159,25 @@ def curves(request: HttpRequest, part_id: int) -> HttpResponse:
     layers = [(layer, layer not in document.hidden_layers) for layer in document.layers()]
     context = {"part": part, "rows": rows, "layers": layers, "may_edit": role in MAY_EDIT, "colours": COLOURS}
     return render(request, "bench/_curves.html", context)
+
+
+@login_required
+@require_GET
+def law(request: HttpRequest, part_id: int, line_id: str, field: str) -> HttpResponse:
+    """Show a law as a curve to be edited."""
+    part, _ = part_for(request, part_id, MAY_EDIT)
+    document = part.sheet()
+    context = law_context(document, find_line(document, line_id), field, finished_build(document).sizes)
+    return render(request, "bench/_law.html", {"part": part, **context})
+
+
+@login_required
+@require_GET
+def table(request: HttpRequest, part_id: int, line_id: str, field: str) -> HttpResponse:
+    """Show a table of a line to be edited."""
+    part, _ = part_for(request, part_id, MAY_EDIT)
+    context = table_context(part.sheet(), find_line(part.sheet(), line_id), field)
+    return render(request, "bench/_table.html", {"part": part, **context})
 
 
 @login_required

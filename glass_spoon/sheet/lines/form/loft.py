@@ -18,7 +18,16 @@ from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.form.fields import FinishShape, ScaleLaw, StartShape, SurfaceName, scaled_about, square_to
 from glass_spoon.sheet.planes import AXES
 
-Way = Literal["freely", "squarely"]
+Way = Literal["freely", "squarely", "towards a place"]
+WAYS = ("freely", "squarely", "towards a place")
+LoftEnd = Literal["open", "flat", "domed", "nosed"]
+LOFT_ENDS = ("open", "flat", "domed", "nosed")
+
+
+def _at(axis: Literal["x", "y", "z"], end: str) -> NumberSpec:
+    """Return the spec of a coordinate of the place that an end leaves towards."""
+    return NumberSpec(f"The place that the {end} runs towards.", "length", least=-1e6, most=1e6, axis=axis)
+
 
 _ON_THE_WAY = "scaled {scale} on the way, start {start}, end {end}, giving {gives}."
 
@@ -33,13 +42,18 @@ class Loft(Line):
     summary = "Stretch a surface through sections, one after another: hulls, spouts, handles."
     words = ("skin", "sections", "stations", "hull", "through")
     sentence = (
-        "**Loft** through {sections} in this order, {align}, of degree {degree} with {spacing} spacing, {closing}; it leaves the first "
-        "{start_way} and meets the last {end_way}, pulled {tension}; start {start}, end {end}, giving {gives}."
+        "**Loft** through {sections} in this order along rails {rails}, {align}, of degree {degree} with {spacing} spacing, "
+        "{closing}; it leaves the first {start_way} and meets the last {end_way}, pulled {tension}; start {start}, end {end}, "
+        "giving {gives}."
     )
     gives_kind = "surface"
 
     verb: Literal["loft"] = "loft"
     sections: Annotated[Items, ReferencesSpec("The sections, in their order.", "curve", also=("curves",))] = []
+    rails: Annotated[
+        Items,
+        ReferencesSpec("One or two curves that pass through all sections; the surface follows them.", "curve", least=0),
+    ] = []
     align: Annotated[
         Literal["twisting least", "as drawn"],
         ChoiceSpec("Sections may be run the other way, and closed ones started elsewhere.", ("twisting least", "as drawn")),
@@ -53,28 +67,65 @@ class Loft(Line):
         Literal["open", "back to the first"],
         ChoiceSpec("Whether it goes on to the first section.", ("open", "back to the first")),
     ] = "open"
-    start_way: Annotated[Way, ChoiceSpec("Whether it leaves the section's plane squarely.", ("freely", "squarely"))] = (
-        "freely"
-    )
-    end_way: Annotated[Way, ChoiceSpec("Whether it meets the section's plane squarely.", ("freely", "squarely"))] = "freely"
+    start_way: Annotated[Way, ChoiceSpec("How it leaves the first section.", WAYS)] = "freely"
+    start_x: Annotated[Number, _at("x", "start")] = "0 mm"
+    start_y: Annotated[Number, _at("y", "start")] = "0 mm"
+    start_z: Annotated[Number, _at("z", "start")] = "0 mm"
+    end_way: Annotated[Way, ChoiceSpec("How it meets the last section.", WAYS)] = "freely"
+    end_x: Annotated[Number, _at("x", "end")] = "0 mm"
+    end_y: Annotated[Number, _at("y", "end")] = "0 mm"
+    end_z: Annotated[Number, _at("z", "end")] = "0 mm"
     tension: Annotated[Number, NumberSpec("How strongly it leaves squarely.", least=0.05, most=10, step=0.1)] = 1
-    start: StartShape = "open"
-    end: FinishShape = "open"
+    start: Annotated[LoftEnd, ChoiceSpec("How the start is closed; a nose runs on to a round tip.", LOFT_ENDS)] = "open"
+    start_nose: Annotated[Number, NumberSpec("How far the nose runs on.", "length", least=0, above=True, most=1e6)] = "20 mm"
+    end: Annotated[LoftEnd, ChoiceSpec("How the end is closed; a nose runs on to a round tip.", LOFT_ENDS)] = "open"
+    end_nose: Annotated[Number, NumberSpec("How far the nose runs on.", "length", least=0, above=True, most=1e6)] = "20 mm"
     gives: SurfaceName = "loft"
+
+    def sentence_now(self) -> str:
+        """Ask for places to run towards, and for the lengths of noses."""
+        text = self.sentence
+        for end in ("start", "end"):
+            if getattr(self, f"{end}_way") == "towards a place":
+                place = f"x {{{end}_x}}, y {{{end}_y}}, z {{{end}_z}}"
+                text = text.replace(f"{{{end}_way}}", f"{{{end}_way}} {place}")
+            if getattr(self, end) == "nosed":
+                text = text.replace(f"{{{end}}}", f"{{{end}}} by {{{end}_nose}}")
+        return text
+
+    def deciding_fields(self) -> list[str]:
+        """Leave out what the sentence does not show."""
+        shown = self.sentence_now()
+        optional = {f"{end}_{what}" for end in ("start", "end") for what in ("x", "y", "z", "nose")}
+        return [name for name in super().deciding_fields() if name not in optional or f"{{{name}}}" in shown]
 
     def build(self, given: Given) -> SurfaceItem:
         """Loft it."""
-        ways = tuple("square" if way == "squarely" else "free" for way in (self.start_way, self.end_way))
+        words = {"freely": "free", "squarely": "square", "towards a place": "place"}
+        ends = tuple("open" if end == "nosed" else end for end in (self.start, self.end))
         shape = LoftShape(
             given.count("degree"),
             self.spacing,
             self.closing == "back to the first",
-            ways,  # type: ignore[arg-type]  # one of two words each
+            (words[self.start_way], words[self.end_way]),  # type: ignore[arg-type]  # one of three words each
             given.number("tension"),
-            (self.start, self.end),
+            ends,  # type: ignore[arg-type]  # no noses
             self.align == "twisting least",
+            (self._place(given, "start"), self._place(given, "end")),
+            (self._nose(given, "start"), self._nose(given, "end")),
+            tuple(given.every_curve("rails")),
         )
         return SurfaceItem(loft_sections(given.every_curve("sections"), shape))
+
+    def _place(self, given: Given, end: Literal["start", "end"]) -> tuple[float, float, float]:
+        """Return the place that an end runs towards."""
+        if getattr(self, f"{end}_way") != "towards a place":
+            return 0.0, 0.0, 0.0
+        return given.number(f"{end}_x"), given.number(f"{end}_y"), given.number(f"{end}_z")
+
+    def _nose(self, given: Given, end: Literal["start", "end"]) -> float:
+        """Return the length of the nose at an end, 0 for none."""
+        return given.number(f"{end}_nose") if getattr(self, end) == "nosed" else 0.0
 
 
 class Extrude(Line):
@@ -130,7 +181,7 @@ class Extrude(Line):
             _check_seen_whole(profile, way)
         first = place_curve(profile, moving(-way * distance / 2)) if self.sides == "to both sides" else profile
         law = given.law("scale")
-        ruled = law.is_constant or (law.way == "evenly" and law.bias == 0.5)
+        ruled = law.is_straight
         shares = np.linspace(0.0, 1.0, 2 if ruled else EASED_ROWS)
         rows = [
             scaled_about(place_curve(first, moving(way * distance * share)), way, float(factor))

@@ -9,8 +9,10 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.place_curve import place_curve, turning
-from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.curves.place_curve import Placement, place_curve, turning
+from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.surfaces.climb import climb_curve
+from glass_spoon.kernel.surfaces.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.revolve import revolve_curve
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.items import SurfaceItem
@@ -24,9 +26,11 @@ class Revolve(Line):
     chapter = "Form"
     summary = "Turn a curve about an axis into an exact surface."
     words = ("lathe", "turn", "spin", "rotate", "turned", "round body", "surface")
-    sentence = "**Revolve** {profile} about the {axis} by {angle} from {start_angle}, giving {gives}."
+    sentence = "**Revolve** {profile} about the {axis} by {angle} from {start_angle}, {section}, {course}, giving {gives}."
     wording_field = "axis"
-    wordings = {"line": "**Revolve** {profile} about the {axis} {line} by {angle} from {start_angle}, giving {gives}."}
+    wordings = {
+        "line": "**Revolve** {profile} about the {axis} {line} by {angle} from {start_angle}, {section}, {course}, giving {gives}."
+    }
     gives_kind = "surface"
 
     verb: Literal["revolve"] = "revolve"
@@ -36,21 +40,70 @@ class Revolve(Line):
         ChoiceSpec("The axis to turn about: one through the origin, or a straight curve.", (*AXES, "line")),
     ] = "upright axis"
     line: Annotated[str, ReferenceSpec("A straight curve to turn about.", "curve")] = ""
-    angle: Annotated[Number, NumberSpec("How far to turn.", "angle", least=0, above=True, most=2 * pi, step=5)] = "360°"
+    angle: Annotated[
+        Number,
+        NumberSpec(
+            "How far to turn; one that climbs may turn many times.", "angle", least=0, above=True, most=400 * pi, step=5
+        ),
+    ] = "360°"
+    section: Annotated[
+        Literal["round", "oval"], ChoiceSpec("Whether it is round, or flattened across where it starts.", ("round", "oval"))
+    ] = "round"
+    flattened: Annotated[
+        Number,
+        NumberSpec("Width across over the width where it starts.", label="width across", least=0.01, most=100, step=0.05),
+    ] = 0.7
+    course: Annotated[
+        Literal["level", "climbing"], ChoiceSpec("Whether it stays level or climbs along the axis.", ("level", "climbing"))
+    ] = "level"
+    rise: Annotated[Number, NumberSpec("How far it climbs in one turn.", "length", least=-1e6, most=1e6)] = "20 mm"
+    tolerance: Annotated[
+        Number, NumberSpec("How far a climbing surface may be off.", "length", least=1e-5, most=1e3, step=0.01)
+    ] = "0.005 mm"
     start_angle: Annotated[
         Number, NumberSpec("Where it starts: the seam.", "angle", label="start angle", least=-2 * pi, most=2 * pi, step=5)
     ] = "0°"
     gives: Annotated[ItemName, NameSpec("Name of the surface.")] = "body"
+
+    def sentence_now(self) -> str:
+        """Ask for what an oval section and a climbing course need."""
+        text = super().sentence_now()
+        if self.section == "oval":
+            text = text.replace("{section}", "{section} with {flattened} of the width across")
+        return text if self.course == "level" else text.replace("{course}", "{course} {rise} a turn within {tolerance}")
+
+    def deciding_fields(self) -> list[str]:
+        """Leave out what the sentence does not show."""
+        unused = set() if self.section == "oval" else {"flattened"}
+        unused |= set() if self.course == "climbing" else {"rise", "tolerance"}
+        return [name for name in super().deciding_fields() if name not in unused]
 
     def build(self, given: Given) -> SurfaceItem:
         """Turn the profile."""
         origin, axis = np.zeros(3), np.array(AXES.get(self.axis, (0.0, 0.0, 1.0)))
         if self.axis == "line":
             origin, axis = _line_axis(given.curve("line").curve)
-        start = given.number("start_angle")
+        start, angle = given.number("start_angle"), given.number("angle")
         curve = given.curve("profile").curve
         turned = place_curve(curve, turning(origin, axis, start)) if start else curve
-        return SurfaceItem(revolve_curve(turned, origin, axis, given.number("angle")))
+        if self.course == "climbing":
+            surface = climb_curve(turned, origin, axis, angle, given.number("rise"), given.number("tolerance"))
+        elif angle > 2 * pi * (1 + 1e-12):
+            raise InvalidInput("The angle", "at most 360° on a level course", f"{np.degrees(angle):g}°")
+        else:
+            surface = revolve_curve(turned, origin, axis, angle)
+        if self.section == "round":
+            return SurfaceItem(surface)
+        return SurfaceItem(place_surface(surface, _flattening(turned, origin, axis, given.number("flattened"))))
+
+
+def _flattening(profile: NurbsCurve, origin: Floats, axis: Floats, factor: float) -> Placement:
+    """Return the scaling across the plane of the axis and the profile."""
+    away = profile.control_points - origin
+    out = away - np.outer(away @ axis, axis)
+    across = np.cross(axis, directions(out[int(np.argmax(lengths(out)))]))
+    matrix = np.eye(3) + (factor - 1) * np.outer(across, across)
+    return Placement(matrix, origin - matrix @ origin)
 
 
 def _line_axis(line: NurbsCurve) -> tuple[Floats, Floats]:

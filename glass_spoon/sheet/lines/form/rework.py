@@ -12,11 +12,24 @@ from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.edit_surface import isocurve, reverse_surface, split_surface
 from glass_spoon.kernel.surfaces.offset_surface import offset_surface
 from glass_spoon.kernel.surfaces.orient_set import orient_set
+from glass_spoon.kernel.surfaces.pull_net import NetMove, pull_net
 from glass_spoon.kernel.surfaces.rebuild_surface import rebuild_surface
 from glass_spoon.kernel.surfaces.rework_surface import extend_surface, move_seam, swap_directions
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, reverse_set
-from glass_spoon.sheet.fields import ChoiceSpec, ItemName, Items, NameSpec, Number, NumberSpec, ReferenceSpec, ReferencesSpec
+from glass_spoon.sheet.fields import (
+    ChoiceSpec,
+    Column,
+    ItemName,
+    Items,
+    NameSpec,
+    Number,
+    NumberSpec,
+    ReferenceSpec,
+    ReferencesSpec,
+    Rows,
+    TableSpec,
+)
 from glass_spoon.sheet.items import CurveItem, Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.form.fields import SurfaceName, noted
@@ -331,3 +344,48 @@ def _set_notes(shape: SurfaceSet, one_sided: bool) -> list[str]:
         are = "surface shares" if count == 1 else "surfaces share"
         notes.append(f"{count} {are} no whole edge with another. Cut edges to meet, or allow a larger distance.")
     return notes
+
+
+NET_COLUMNS = (
+    Column("round", "round", "number", least=1, whole=True),
+    Column("along", "along", "number", least=1, whole=True),
+    Column("x", "x", "length"),
+    Column("y", "y", "length"),
+    Column("z", "z", "length"),
+)
+
+
+class Pull(Line):
+    """Control points moved by hand."""
+
+    chapter = "Form"
+    summary = "Move control points of a surface by hand: singly, in rows, with neighbours that follow."
+    words = ("control points", "sculpt", "net", "tweak", "push", "falloff", "shape")
+    sentence = "**Pull** {surface} by {moves} of its control points, {reach}, {spread} beside following."
+
+    verb: Literal["pull"] = "pull"
+    surface: ChangedSurface = ""
+    moves: Annotated[
+        Rows,
+        TableSpec(
+            "Which control points, counted from 1 round and along, move how far.",
+            columns=NET_COLUMNS,
+            noun=("move", "moves"),
+        ),
+    ] = []
+    reach: Annotated[
+        Literal["points", "rows round", "rows along"],
+        ChoiceSpec(
+            "Whether the point moves, or its whole row.",
+            ("points", "rows round", "rows along"),
+            ("point by point", "in rows round", "in rows along"),
+        ),
+    ] = "points"
+    spread: Annotated[
+        Number, NumberSpec("How many control points beside it follow, less and less.", least=0, most=200, whole=True)
+    ] = 0
+
+    def build(self, given: Given) -> SurfaceItem:
+        """Move them."""
+        moves = [NetMove(int(around) - 1, int(along) - 1, (x, y, z)) for around, along, x, y, z in given.values["moves"]]
+        return SurfaceItem(pull_net(given.surface("surface").surface, moves, given.count("spread"), self.reach))

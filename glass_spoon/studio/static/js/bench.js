@@ -3,6 +3,7 @@ import Alpine from "../vendor/alpine/alpine.csp.js";
 import { Board } from "./board/board.js";
 import { Edits } from "./edits.js";
 import { Keys } from "./keys.js";
+import { LawEditor } from "./law_editor.js";
 import { finder } from "./sheet/finder.js";
 import { SheetActions } from "./sheet/actions.js";
 import { Slip } from "./slip.js";
@@ -16,7 +17,7 @@ const slip = new Slip(root, edits, board);
 Alpine.data("finder", finder(root, edits, board));
 Alpine.start();
 
-for (const part of [board, slip, new Values(root, edits, board), new SheetActions(root, edits, board), new Keys(root, edits, board)]) {
+for (const part of [board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board), new Keys(root, edits, board)]) {
   part.connect();
 }
 document.body.addEventListener("rebuilt", () => board.load());

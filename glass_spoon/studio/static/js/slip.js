@@ -66,6 +66,8 @@ export class Slip {
     else if (target.closest("[data-drop-row]")) target.closest("tr").remove();
     else if (target.closest("[data-add-row]")) this.addRow();
     else if (target.closest("[data-apply-points]")) this.applyPoints();
+    else if (target.closest("[data-add-table-row]")) this.addTableRow();
+    else if (target.closest("[data-apply-table]")) this.applyTable();
     else if (target.closest("[data-apply-placing]")) this.applyPlacing();
     else if (target.closest("[data-use-picture]")) this.usePicture(target.closest("[data-use-picture]").dataset.usePicture);
   }
@@ -94,6 +96,24 @@ export class Slip {
     }
     body.append(row);
     row.querySelector("input").focus();
+  }
+
+  addTableRow() {
+    const slip = this.dialog.querySelector("#table-slip");
+    const body = slip.querySelector("tbody");
+    const row = slip.querySelector("template").content.firstElementChild.cloneNode(true);
+    const last = body.lastElementChild;
+    row.querySelectorAll("input").forEach((input) => (input.value = last?.querySelector(`[name=${input.name}]`)?.value ?? ""));
+    body.append(row);
+    row.querySelector("td").textContent = String(body.rows.length);
+    row.querySelector("input").focus();
+  }
+
+  applyTable() {
+    const slip = this.dialog.querySelector("#table-slip");
+    const rows = [...slip.querySelectorAll("tbody tr")].map((row) => Object.fromEntries([...row.querySelectorAll("input")].map((input) => [input.name, input.value.trim()])));
+    this.dialog.close();
+    this.edits.change({ op: "set", line: slip.dataset.line, field: slip.dataset.field, value: JSON.stringify(rows) });
   }
 
   applyPoints() {

@@ -1,6 +1,7 @@
 /** The board: four views of one part on one canvas; loads the model, previews changes, shows offenders. */
 import { DirectionalLight, HemisphereLight, Scene, WebGLRenderer, Color, Vector3 } from "three";
 import { DrawingSpace, DrawingView } from "./drawing_view.js";
+import { Grips } from "./grips.js";
 import { Judging } from "./judging.js";
 import { Model } from "./model.js";
 import { Measure } from "./measure.js";
@@ -33,6 +34,7 @@ export class Board {
     this.drawings = [...root.querySelectorAll(".view-drawing")].map((svg) => new DrawingView(svg, this.space, this));
     this.curves = new SpaceCurves(this.scenes.picture);
     this.judging = new Judging(this);
+    this.grips = new Grips(this, edits);
     this.picture = new PictureView(root.querySelector(".view-picture"), this);
     this.snapping = new Snapping(this);
     this.references = new References(this, edits);

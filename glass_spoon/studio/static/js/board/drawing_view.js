@@ -162,6 +162,7 @@ export class DrawingView {
     this.drawCurves();
     this.drawSizes();
     this.board.pen.marks.drawHandles(this);
+    this.board.grips.draw(this);
     this.board.cornerPick.draw(this);
   }
 

@@ -1,0 +1,76 @@
+"""Rings that a skin is drawn over: round, oval, or rectangles with rounded corners, level at given heights."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from math import pi
+
+import numpy as np
+from scipy.interpolate import CubicSpline
+
+from glass_spoon.kernel.curves.arc_length import measure_length
+from glass_spoon.kernel.curves.closest_on_curve import largest_distance
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.flat_shapes import make_elliptic_arc, make_rectangle
+from glass_spoon.kernel.curves.interpolate import from_polynomials
+from glass_spoon.kernel.curves.place_curve import moving, place_curve
+from glass_spoon.kernel.curves.round_corners import round_corners
+from glass_spoon.kernel.errors import InvalidInput
+
+FIRST_SPANS, MOST_SPANS = 16, 256
+
+
+@dataclass(frozen=True)
+class Ring:
+    """A ring: height, width (along x), depth (along y) in mm; corner: radius in mm of a rounded rectangle, None if round."""
+
+    height: float
+    width: float
+    depth: float
+    corner: float | None = None
+
+
+def ring_curve(ring: Ring) -> NurbsCurve:
+    """Return a ring about the z axis, started at its right-hand middle, run counter-clockwise.
+
+    Raises InvalidInput for a width or depth not above 0, or corners that do not fit.
+    """
+    if min(ring.width, ring.depth) <= 0:
+        raise InvalidInput(
+            f"The ring at {ring.height:g} mm", "above 0 mm wide and deep", f"{ring.width:g} by {ring.depth:g} mm"
+        )
+    lift = moving([0.0, 0.0, ring.height])
+    if ring.corner is None:
+        return place_curve(make_elliptic_arc((0, 0), ring.width / 2, ring.depth / 2, 0.0, 0.0, 2 * pi), lift)
+    most = min(ring.width, ring.depth) / 2
+    if not 0 <= ring.corner < most:
+        raise InvalidInput(
+            f"The corners of the ring at {ring.height:g} mm", f"0 to less than {most:g} mm", f"{ring.corner:g} mm"
+        )
+    plain = make_rectangle(ring.width, ring.depth)
+    return place_curve(round_corners(plain, ring.corner) if ring.corner else plain, lift)
+
+
+def even_rings(rings: list[NurbsCurve], tolerance: float, spans: int | None = None) -> list[NurbsCurve]:
+    """Return closed curves written as smooth cubics over even steps of their length, within `tolerance` mm.
+
+    Rings of several shapes run at several speeds where their sides and corners join; lofted as they are, they would leave
+    faint creases. All take one number of spans: `spans`, or as many as the worst needs, doubled up to MOST_SPANS.
+    """
+    count = spans or FIRST_SPANS
+    while True:
+        fits = [_through_even(ring, count) for ring in rings]
+        off = max(largest_distance(fit, ring) for fit, ring in zip(fits, rings, strict=True))
+        if spans or off <= tolerance or count >= MOST_SPANS:
+            return fits
+        count *= 2
+
+
+def _through_even(ring: NurbsCurve, count: int) -> NurbsCurve:
+    """Return the periodic cubic through places at even shares of the length of a closed curve."""
+    arc = measure_length(ring, 1e-9)
+    shares = np.linspace(0.0, 1.0, count + 1)
+    places = curve_points(ring, arc.to_params(shares * arc.length))
+    places[-1] = places[0]
+    return from_polynomials(CubicSpline(shares, places, bc_type="periodic"))

@@ -1,0 +1,104 @@
+"""Skins through rings."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from glass_spoon.kernel.arrays import lengths
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.place_curve import moving, place_curve
+from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
+from glass_spoon.kernel.surfaces.rings import Ring, even_rings, ring_curve
+from glass_spoon.kernel.surfaces.section_runs import middle_of
+from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve
+from glass_spoon.sheet.fields import ChoiceSpec, Column, Number, NumberSpec, ReferenceSpec, Rows, TableSpec
+from glass_spoon.sheet.items import SurfaceItem
+from glass_spoon.sheet.line import Given, Line
+from glass_spoon.sheet.lines.form.fields import FinishShape, StartShape, SurfaceName
+
+TOLERANCE = 0.05
+"""Distance in mm within which rings with corners are followed."""
+
+COLUMNS = (
+    Column("height", "height", "length"),
+    Column("width", "width", "length", least=0),
+    Column("depth", "depth", "length", least=0, blank="as wide"),
+    Column("corner", "corners", "length", least=0, blank="round"),
+)
+
+
+def _place(axis: Literal["x", "y", "z"], help_text: str) -> NumberSpec:
+    return NumberSpec(help_text, "length", least=-1e6, most=1e6, axis=axis)
+
+
+class Skin(Line):
+    """A smooth skin over rings at given heights."""
+
+    chapter = "Form"
+    summary = "Draw a smooth skin over rings of given widths at given heights: bottles, vases, spindles, hulls of lamps."
+    words = ("rings", "loft", "vase", "bottle", "profile table", "oval", "rounded square")
+    sentence = "**Skin** over {rings}, {first}, drawn {manner}, start {start}, end {end}, about x {x}, y {y}, z {z}, giving {gives}."
+    wording_field = "first"
+    wordings = {
+        "from a surface": (
+            "**Skin** over {rings}, {first} {neighbour}, drawn {manner}, start {start}, end {end}, about x {x}, y {y}, z {z}, "
+            "giving {gives}."
+        )
+    }
+    gives_kind = "surface"
+
+    verb: Literal["skin"] = "skin"
+    rings: Annotated[Rows, TableSpec("The rings, upwards.", columns=COLUMNS, noun=("ring", "rings"), least=1)] = [
+        {"height": 0, "width": 60},
+        {"height": 40, "width": 90},
+        {"height": 110, "width": 50},
+    ]
+    first: Annotated[
+        Literal["by themselves", "from a surface"],
+        ChoiceSpec(
+            "Whether it starts at the rim of another surface, so that both meet exactly.",
+            ("by themselves", "from a surface"),
+        ),
+    ] = "by themselves"
+    neighbour: Annotated[str, ReferenceSpec("The surface whose nearer rim is the first ring.", "surface")] = ""
+    manner: Annotated[Literal["smooth", "straight"], ChoiceSpec("Between rings.", ("smooth", "straight"))] = "smooth"
+    start: StartShape = "open"
+    end: FinishShape = "open"
+    x: Annotated[Number, _place("x", "The place of its axis, along left-right.")] = "0 mm"
+    y: Annotated[Number, _place("y", "The place of its axis, along front-back.")] = "0 mm"
+    z: Annotated[Number, _place("z", "The place that heights count from.")] = "0 mm"
+    gives: SurfaceName = "skin"
+
+    def build(self, given: Given) -> SurfaceItem:
+        """Loft the rings."""
+        lift = moving([given.number(name) for name in "xyz"])
+        rings = read_rings(given)
+        sections = [place_curve(ring_curve(ring), lift) for ring in rings]
+        rim = _nearer_rim(given.surface("neighbour").surface, sections[0]) if self.first == "from a surface" else None
+        if rim is not None and rim.degree == 3 and not rim.is_rational:
+            sections = even_rings(sections, TOLERANCE, len(rim.breaks) - 1)
+        elif any(ring.corner is not None for ring in rings):
+            sections = even_rings(sections, TOLERANCE)
+        if rim is not None:
+            sections.insert(0, rim)
+        degree = 3 if self.manner == "smooth" else 1
+        return SurfaceItem(loft_sections(sections, LoftShape(degree=degree, ends=(self.start, self.end))))
+
+
+def read_rings(given: Given) -> list[Ring]:
+    """Return the rings of a resolved table."""
+    rings = []
+    for height, width, depth, corner in given.values["rings"]:
+        rings.append(Ring(height, width, width if depth is None else depth, corner))
+    return rings
+
+
+def _nearer_rim(surface: NurbsSurface, ring: NurbsCurve) -> NurbsCurve:
+    """Return the rim of a surface, across along, that lies nearer to a ring."""
+    rims = [edge_curve(surface, 0, end) for end in (0, -1) if not surface.is_pole(1, end, 1e-6)]
+    rims = [rim for rim in rims if rim.is_closed(1e-6)]
+    if not rims:
+        raise InvalidInput("The surface to start from", "one with a closed rim", "without one")
+    middle = middle_of(ring)
+    return min(rims, key=lambda rim: float(lengths(middle_of(rim) - middle)))
