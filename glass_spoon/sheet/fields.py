@@ -135,7 +135,9 @@ class CornersSpec(Spec):
 
 @dataclass(frozen=True)
 class TextSpec(Spec):
-    """A short text with a form of its own, such as the designation of a thread."""
+    """A short text with a form of its own, such as the designation of a thread; `pattern` finds it among other words."""
+
+    pattern: str = ""
 
 
 @dataclass(frozen=True)

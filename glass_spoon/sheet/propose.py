@@ -10,7 +10,7 @@ from pydantic import ValidationError
 
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import default_line
-from glass_spoon.sheet.fields import ChoiceSpec, NameSpec, NumberSpec, ReferenceSpec, ReferencesSpec
+from glass_spoon.sheet.fields import ChoiceSpec, NameSpec, NumberSpec, ReferenceSpec, ReferencesSpec, TextSpec
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 
@@ -81,6 +81,11 @@ def _fill(line: Line, text: str, document: SheetDocument) -> dict[str, Any]:
     if size and line.verb_name == "size":
         return {"name": size[1].lower(), "value": size[2].strip()}
     values: dict[str, Any] = {}
+    for name in line.used_fields():
+        spec = line.spec(name)
+        if isinstance(spec, TextSpec) and spec.pattern and (sign := re.search(spec.pattern, text, re.IGNORECASE)):
+            values[name] = sign[0]
+            text = text.replace(sign[0], " ", 1)
     lower = text.lower()
     numbers = [match[1] + (f" {match[2]}" if match[2] else "") for match in _NUMBER.finditer(lower)]
     for name in line.used_fields():

@@ -12,7 +12,9 @@ from glass_spoon.sheet import edit
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.fields import PointsSpec, TableSpec
 from glass_spoon.sheet.items import CurveItem
+from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.draw.points import Draw, ImportDxf
+from glass_spoon.sheet.lines.form.imported import MOST_KEPT, ImportStep
 from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.propose import propose
@@ -121,14 +123,29 @@ def _drawing(form: Form) -> Edit:
     """Keep an uploaded drawing in a line; what cannot be read is refused before anything changes."""
     line_id, data = str(form.get("line", "")), form.get("file")
     if not isinstance(data, bytes):
-        raise Refused("Choose a drawing: SVG or DXF, as the line asks for.")
+        raise Refused("Choose a file: SVG, DXF or STEP, as the line asks for.")
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        name = "dxf" if isinstance(edit.find_line(document, line_id), ImportDxf) else "svg"
-        text = _read_dxf(data) if name == "dxf" else _read_svg(data)
-        return edit.set_field(document, line_id, name, text), f"{_name_of(document, line_id)} got a drawing"
+        name, read = _file_field(edit.find_line(document, line_id))
+        return edit.set_field(document, line_id, name, read(data)), f"{_name_of(document, line_id)} got a file"
 
     return change
+
+
+def _file_field(line: Line) -> tuple[str, Callable[[bytes], str]]:
+    """Return the field of a line that keeps a file, and what reads it."""
+    if isinstance(line, ImportStep):
+        return "step", _read_step
+    return ("dxf", _read_dxf) if isinstance(line, ImportDxf) else ("svg", _read_svg)
+
+
+def _read_step(data: bytes) -> str:
+    """Return the text of a STEP file that may be kept; what it holds shows when the sheet is built."""
+    if len(data) > MOST_KEPT:
+        raise Refused(f"The file has {len(data):,} bytes; a sheet keeps up to {MOST_KEPT:,}. Keep only the parts you need.")
+    if not data.lstrip().startswith(b"ISO-10303-21"):
+        raise Refused("This is not a STEP file: it does not start with ISO-10303-21. Export it again as STEP.")
+    return data.decode("utf-8", "replace")
 
 
 def _read_svg(data: bytes) -> str:

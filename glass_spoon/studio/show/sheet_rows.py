@@ -169,7 +169,8 @@ def _other_value(spec: Spec, name: str, raw: Any) -> ValuePart:
     if isinstance(spec, TableSpec):
         return ValuePart("table", f"{len(raw)} {spec.noun[len(raw) != 1]}", name, "", spec.help)
     if isinstance(spec, FileSpec):
-        return ValuePart("file", "the drawing" if raw else "no drawing yet", name, "", spec.help, unit=spec.endings)
+        noun = "file" if "step" in spec.endings else "drawing"
+        return ValuePart("file", f"the {noun}" if raw else f"no {noun} yet", name, "", spec.help, unit=spec.endings)
     if isinstance(spec, CornersSpec):
         own = ", ".join(f"{corner.corner}: {corner.value}" for corner in raw)
         return ValuePart("corners", own or "no exceptions", name, own, spec.help)

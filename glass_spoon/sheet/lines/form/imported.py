@@ -45,7 +45,7 @@ class ImportStep(Line):
     def build(self, given: Given) -> SurfacesItem:
         """Read the file."""
         if not self.step.strip():
-            raise KernelError("Choose a STEP file: click “no drawing yet”.")
+            raise KernelError("Choose a STEP file: click “no file yet”.")
         try:
             found = read_step(self.step.encode("utf-8", "surrogateescape"))
         except UnreadableStep as error:

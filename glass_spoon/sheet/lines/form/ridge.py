@@ -112,7 +112,12 @@ class Thread(RidgeLine):
 
     verb: Literal["thread"] = "thread"
     size: Annotated[
-        str, Field(max_length=40), TextSpec("Designation such as M24, or M24x1.5 for another pitch than the coarse one.")
+        str,
+        Field(max_length=40),
+        TextSpec(
+            "Designation such as M24, or M24x1.5 for another pitch than the coarse one.",
+            pattern=r"\bM\d+(?:[.,]\d+)?(?:x\d+(?:[.,]\d+)?)?\b",
+        ),
     ] = "M24"
     side: Annotated[
         Literal["external", "internal"],
