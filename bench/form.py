@@ -8,8 +8,12 @@ from typing import Any
 import numpy as np
 from OCP.BRep import BRep_Tool
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeWire
+from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.BRepOffsetAPI import BRepOffsetAPI_MakePipeShell, BRepOffsetAPI_ThruSections
+from OCP.Geom import Geom_CylindricalSurface
+from OCP.Geom2d import Geom2d_Line
+from OCP.gp import gp_Ax3, gp_Dir, gp_Dir2d, gp_Pnt, gp_Pnt2d
 from OCP.TopAbs import TopAbs_ShapeEnum
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
@@ -18,16 +22,22 @@ from OCP.TopoDS import TopoDS
 from bench.measure import median_seconds
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.interpolate import interpolate_points
+from glass_spoon.kernel.curves.line_and_arc import make_polyline
 from glass_spoon.kernel.curves.place_curve import Placement, place_curve
+from glass_spoon.kernel.gauges.deviation import face_deviations
 from glass_spoon.kernel.gauges.read_gauges import read_gauges
 from glass_spoon.kernel.gauges.reading import Limits
 from glass_spoon.kernel.meshes.divide_length import count_for_chord, make_guide
+from glass_spoon.kernel.meshes.mesh_set import Wish, mesh_set
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
+from glass_spoon.kernel.surfaces.ridge import RidgeShape, make_ridge
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sweep import SweepShape, sweep_profile
+from glass_spoon.kernel.thread_sizes import MetricThread, read_designation
 from tests.kernel.test_against_occt import as_occt
+from tests.kernel.test_ridge import thread_profile
 
 CHORD = 0.1
 
@@ -122,6 +132,63 @@ def compare(ours: Callable[[], Any], theirs: Callable[[], Any]) -> dict[str, flo
     }
 
 
+def peer_thread(thread: MetricThread, turns: float) -> Any:
+    """Return the ridge of a thread as a pipe along a helix; its core is a cylinder of two more faces."""
+    core = thread.minor_diameter / 2
+    cylinder = Geom_CylindricalSurface(gp_Ax3(gp_Pnt(0, 0, 0), gp_Dir(0, 0, 1)), core)
+    line = Geom2d_Line(gp_Pnt2d(0, 0), gp_Dir2d(2 * np.pi, thread.pitch))
+    length = turns * float(np.hypot(2 * np.pi, thread.pitch))
+    edge = BRepBuilderAPI_MakeEdge(line, cylinder, 0.0, length).Edge()
+    BRepLib.BuildCurves3d_s(edge)
+    builder = BRepOffsetAPI_MakePipeShell(BRepBuilderAPI_MakeWire(edge).Wire())
+    builder.SetMode(gp_Dir(0, 0, 1))
+    builder.SetTolerance(1e-3, 1e-3, 1e-3)
+    crest = (thread.foot - thread.crest) / 2
+    corners = [[0, 0], [crest, thread.depth], [crest + thread.crest, thread.depth], [thread.foot, 0]]
+    builder.Add(wire(make_polyline(np.array([[core + out, 0.0, along] for along, out in corners]))))
+    builder.Build()
+    return builder.Shape()
+
+
+def compare_thread() -> dict[str, float]:
+    """Return medians in ms of a thread of ten turns with its core, built and meshed, beside the bare ridge of the peer."""
+    thread = read_designation("M24")
+    core = thread.minor_diameter / 2
+    shape = RidgeShape((core, core), 38.0, thread.pitch, 2.0, 10.0)
+    profile_of_thread = thread_profile(thread)
+
+    def our_build() -> Any:
+        return make_ridge(profile_of_thread, shape)
+
+    def ours() -> Any:
+        return mesh_set(our_build(), Wish(chord=CHORD))
+
+    def theirs() -> Any:
+        return peer_mesh(peer_thread(thread, 10.0))
+
+    mine, other = median_seconds(ours, 5), median_seconds(theirs, 5)
+    made = our_build()
+    mesh = mesh_set(made, Wish(chord=CHORD))
+    return {
+        "ours_ms": mine * 1000,
+        "build_alone_ms": median_seconds(our_build, 5) * 1000,
+        "peer_ms": other * 1000,
+        "times_faster": other / mine,
+        "faces": mesh.face_count,
+        "largest_distance_mm": float(face_deviations(mesh, made)[1].max()),
+        "peer_triangles": peer_triangles(theirs()),
+    }
+
+
+def peer_triangles(shape: Any) -> int:
+    """Return the triangles of a meshed shape."""
+    total, faces = 0, TopExp_Explorer(shape, TopAbs_ShapeEnum.TopAbs_FACE)
+    while faces.More():
+        total += BRep_Tool.Triangulation_s(TopoDS.Face(faces.Current()), TopLoc_Location()).NbTriangles()
+        faces.Next()
+    return total
+
+
 def run() -> dict[str, dict[str, float]]:
     curves, section, along = sections(), profile(), path()
 
@@ -136,4 +203,5 @@ def run() -> dict[str, dict[str, float]]:
     return {
         "loft": compare(our_loft, lambda: peer_mesh(peer_loft(curves))),
         "sweep": compare(our_sweep, lambda: peer_mesh(peer_sweep(section, along))),
+        "thread": compare_thread(),
     }

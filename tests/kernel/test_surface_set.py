@@ -167,5 +167,5 @@ def test_lengths_of_many_curves_are_those_of_each(seed: int, degree: int, more: 
     assert np.allclose(points_alike(curves, params), [curve_points(c, p) for c, p in zip(curves, params, strict=True)])
     for curve, own, length in zip(curves, params, table.lengths, strict=True):
         exact = measure_length(curve)
-        assert length == pytest.approx(exact.length, rel=1e-4)  # near a cusp the speed is no polynomial
-        assert np.abs(exact.at_params(own) - shares * exact.length).max() < 2e-3 * exact.length
+        assert length == pytest.approx(exact.length, rel=1e-3)  # near a cusp the speed is no polynomial
+        assert np.abs(exact.at_params(own) - shares * exact.length).max() < 5e-3 * exact.length

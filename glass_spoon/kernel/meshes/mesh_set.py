@@ -29,7 +29,7 @@ from glass_spoon.kernel.meshes.mesh_surface import MAX_CAP_RING, PoleClosing
 from glass_spoon.kernel.meshes.pole_cap import DiscMesh, core_sides, make_disc, make_sector, transition_rings
 from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.surfaces.edit_surface import split_surface
-from glass_spoon.kernel.surfaces.evaluate_surface import surface_points_normals
+from glass_spoon.kernel.surfaces.evaluate_surface import surface_points_normals, surfaces_points_normals
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import (
     EdgeName,
@@ -45,6 +45,9 @@ Scalar = TypeVar("Scalar", np.float64, np.int64)
 SIDE_TURN = np.radians(120)
 """Most that the direction of an edge may turn over one side of a face: a circle takes three at least."""
 
+
+PARAM_DIGITS = 9
+"""Parameters that agree to so many digits are one."""
 
 ON_SIDE = 1e-9
 """A vertex of a sector nearer than this to a side lies on it."""
@@ -336,7 +339,7 @@ def _assemble(cut: CutSet, fans: list[Fan], counts: Ints, poles: PoleClosing, cr
     parts = _Parts([], [], [], [], [])
     names = cut.shape.edges.names
     even = cut.shape.edges.even_params(np.array([counts[name.piece, name.axis] for name in names]))
-    grids = [_make_grid(cut, piece, counts[piece], even, parts) for piece in range(len(cut.pieces))]
+    grids = _make_grids(cut, [_grid_params(cut, piece, counts[piece], even) for piece in range(len(cut.pieces))], parts)
     caps = {sector.piece: _cap_size(fan, counts, poles) for fan in fans for sector in fan.sectors}
     at = {sector.piece: sector for fan in fans for sector in fan.sectors}
     for piece, grid in enumerate(grids):
@@ -351,8 +354,8 @@ def _assemble(cut: CutSet, fans: list[Fan], counts: Ints, poles: PoleClosing, cr
     return _finish(parts, labels, cut, grids, normals, crease_sharp)
 
 
-def _make_grid(cut: CutSet, piece: int, counts: Ints, even: list[Floats], parts: _Parts) -> _Grid:
-    """Evaluate the grid of a piece: even by length along its four edges, its inside blended between them."""
+def _grid_params(cut: CutSet, piece: int, counts: Ints, even: list[Floats]) -> tuple[Floats, Floats]:
+    """Return u and v (nu + 1, nv + 1) of a piece's grid: even by length along its four edges, blended between them."""
     surface, edges = cut.pieces[piece], cut.shape.edges
     params: list[list[Floats]] = []
     for axis in (0, 1):
@@ -364,11 +367,28 @@ def _make_grid(cut: CutSet, piece: int, counts: Ints, even: list[Floats], parts:
         params.append(both)
     (u_first, u_last), (v_first, v_last) = params
     s, t = (np.linspace(0.0, 1.0, int(count) + 1) for count in counts)
-    u = u_first[:, None] * (1 - t) + u_last[:, None] * t
-    v = v_first * (1 - s[:, None]) + v_last * s[:, None]
-    points, normals = surface_points_normals(surface, u.ravel(), v.ravel())
-    first_number = parts.add_vertices(points, normals)
-    return _Grid(first_number + np.arange(u.size).reshape(u.shape), u, v)
+    return u_first[:, None] * (1 - t) + u_last[:, None] * t, v_first * (1 - s[:, None]) + v_last * s[:, None]
+
+
+def _make_grids(cut: CutSet, params: list[tuple[Floats, Floats]], parts: _Parts) -> list[_Grid]:
+    """Evaluate all grids; pieces that share knots and parameters, as those of a pattern do, by one product of matrices."""
+    groups: dict[bytes, list[int]] = {}
+    for piece, (u, v) in enumerate(params):
+        surface = cut.pieces[piece]
+        key = b"".join((bytes(surface.degrees), surface.knots[0].tobytes(), b"|", surface.knots[1].tobytes()))
+        key += b"|".join((np.round(u, PARAM_DIGITS).tobytes(), np.round(v, PARAM_DIGITS).tobytes()))
+        groups.setdefault(key, []).append(piece)
+    values: list[tuple[Floats, Floats]] = [(np.zeros(0), np.zeros(0))] * len(params)
+    for pieces in groups.values():
+        u, v = params[pieces[0]]
+        alike = surfaces_points_normals([cut.pieces[piece] for piece in pieces], u.ravel(), v.ravel())
+        for piece, value in zip(pieces, alike, strict=True):
+            values[piece] = value
+    grids = []
+    for (u, v), (points, normals) in zip(params, values, strict=True):
+        first = parts.add_vertices(points, normals)
+        grids.append(_Grid(first + np.arange(u.size).reshape(u.shape), u, v))
+    return grids
 
 
 def _cap_size(fan: Fan, counts: Ints, poles: PoleClosing) -> int:

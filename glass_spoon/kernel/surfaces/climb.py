@@ -8,7 +8,7 @@ from scipy.interpolate import make_interp_spline
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
 from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.fit_function import CHECKS
+from glass_spoon.kernel.curves.fit_function import CHECKS, more_spans
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
@@ -44,10 +44,11 @@ def climb_curve(
         values, slopes = _helices(foot, x_axis, y_axis, up, turns)
         spline = make_interp_spline(turns, values, k=3, bc_type=([(1, slopes[0])], [(1, slopes[-1])]))  # type: ignore[arg-type]
         between = (turns[:-1, None] + np.diff(turns)[:, None] * CHECKS).ravel()
-        if float(lengths(spline(between) - _helices(foot, x_axis, y_axis, up, between)[0]).max()) <= tolerance:
+        off = float(lengths(spline(between) - _helices(foot, x_axis, y_axis, up, between)[0]).max())
+        if off <= tolerance:
             weights = np.broadcast_to(profile.weights, (len(spline.c), len(profile.weights)))
             return NurbsSurface((3, profile.degree), (np.asarray(spline.t), profile.knots), np.asarray(spline.c), weights)
-        count *= 2
+        count = more_spans(count, off, tolerance)
     raise KernelError(f"The surface could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
 
 

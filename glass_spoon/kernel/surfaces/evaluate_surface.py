@@ -188,6 +188,29 @@ def surface_points_normals(surface: NurbsSurface, u: Floats, v: Floats) -> tuple
     return values[0, 0], _normals_from(surface, u, v, values)
 
 
+def surfaces_points_normals(surfaces: list[NurbsSurface], u: Floats, v: Floats) -> list[tuple[Floats, Floats]]:
+    """Return points (n, 3) and unit normals (n, 3) of surfaces that share degrees and knots, all at one u (n,), v (n,).
+
+    The basis functions are worked out once for all of them.
+    """
+    first = surfaces[0]
+    if len(surfaces) == 1:
+        return [surface_points_normals(first, u, v)]
+    (p, q), (knots_u, knots_v) = first.degrees, first.knots
+    spans_u, spans_v = find_spans(knots_u, p, u), find_spans(knots_v, q, v)
+    basis_u, basis_v = basis_derivatives(knots_u, p, u, 1, spans_u), basis_derivatives(knots_v, q, v, 1, spans_v)
+    rows = (spans_u[:, None] - p + np.arange(p + 1))[:, :, None]
+    columns = (spans_v[:, None] - q + np.arange(q + 1))[:, None, :]
+    local = np.array([surface.homogeneous for surface in surfaces])[:, rows, columns]
+    across = np.einsum("kni,snijc->sknjc", basis_u, local, optimize=True)
+    weighted = np.einsum("lnj,sknjc->sklnc", basis_v, across, optimize=True)
+    result = []
+    for surface, own in zip(surfaces, weighted, strict=True):
+        values = _rational_surface(own, 1)
+        result.append((values[0, 0], _normals_from(surface, u, v, values)))
+    return result
+
+
 def _normals_from(surface: NurbsSurface, u: Floats, v: Floats, values: dict[tuple[int, int], Floats]) -> Floats:
     """Return unit normals (n, 3) from first derivatives, limits where those vanish."""
     normal = cross(values[1, 0], values[0, 1])

@@ -23,7 +23,7 @@ from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.edit_knots import trim_curve
 from glass_spoon.kernel.curves.evaluate_curve import curve_points, find_kinks
-from glass_spoon.kernel.curves.fit_function import CHECKS
+from glass_spoon.kernel.curves.fit_function import CHECKS, more_spans
 from glass_spoon.kernel.curves.line_and_arc import make_arc
 from glass_spoon.kernel.curves.place_curve import Placement, turning
 from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE
@@ -252,9 +252,10 @@ def _fit_strips(
         between = (inside[:-1, None] + np.diff(inside)[:, None] * CHECKS).ravel()
         true = _rows(run, shape, (lows[:, None] + between).ravel(), start)[0]
         true = true.reshape(len(lows), len(between), -1, 3).swapaxes(0, 1)
-        if float(lengths(spline(between) - true).max()) <= tolerance:
+        off = float(lengths(spline(between) - true).max())
+        if off <= tolerance:
             return np.asarray(spline.t), np.moveaxis(np.asarray(spline.c), 1, 0)
-        count *= 2
+        count = more_spans(count, off, tolerance)
     raise KernelError(f"The ridge could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
 
 

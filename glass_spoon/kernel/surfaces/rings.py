@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from math import pi
 
 import numpy as np
 from scipy.interpolate import CubicSpline
 
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.closest_on_curve import largest_distance
+from glass_spoon.kernel.arrays import lengths
+from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.fit_function import CHECKS
 from glass_spoon.kernel.curves.flat_shapes import make_elliptic_arc, make_rectangle
 from glass_spoon.kernel.curves.interpolate import from_polynomials
 from glass_spoon.kernel.curves.place_curve import moving, place_curve
-from glass_spoon.kernel.curves.round_corners import round_corners
 from glass_spoon.kernel.errors import InvalidInput
 
 FIRST_SPANS, MOST_SPANS = 16, 256
@@ -48,29 +49,40 @@ def ring_curve(ring: Ring) -> NurbsCurve:
         raise InvalidInput(
             f"The corners of the ring at {ring.height:g} mm", f"0 to less than {most:g} mm", f"{ring.corner:g} mm"
         )
-    plain = make_rectangle(ring.width, ring.depth)
-    return place_curve(round_corners(plain, ring.corner) if ring.corner else plain, lift)
+    return place_curve(make_rectangle(ring.width, ring.depth, ring.corner), lift)
 
 
-def even_rings(rings: list[NurbsCurve], tolerance: float, spans: int | None = None) -> list[NurbsCurve]:
-    """Return closed curves written as smooth cubics over even steps of their length, within `tolerance` mm.
+def even_rings(rings: list[Ring], tolerance: float, spans: int | None = None) -> list[NurbsCurve]:
+    """Return rings written as smooth cubics over even steps of their length, within `tolerance` mm.
 
     Rings of several shapes run at several speeds where their sides and corners join; lofted as they are, they would leave
     faint creases. All take one number of spans: `spans`, or as many as the worst needs, doubled up to MOST_SPANS.
     """
-    count = spans or FIRST_SPANS
-    while True:
-        fits = [_through_even(ring, count) for ring in rings]
-        off = max(largest_distance(fit, ring) for fit, ring in zip(fits, rings, strict=True))
-        if spans or off <= tolerance or count >= MOST_SPANS:
-            return fits
+    if spans:
+        return [_ring_fit(ring, spans)[0] for ring in rings]
+    count = FIRST_SPANS
+    while count < MOST_SPANS and max(_ring_fit(ring, count)[1] for ring in rings) > tolerance:
         count *= 2
+    return [_ring_fit(ring, count)[0] for ring in rings]
 
 
-def _through_even(ring: NurbsCurve, count: int) -> NurbsCurve:
-    """Return the periodic cubic through places at even shares of the length of a closed curve."""
-    arc = measure_length(ring, 1e-9)
+@lru_cache(maxsize=1024)
+def _ring_fit(ring: Ring, count: int) -> tuple[NurbsCurve, float]:
+    """Return the periodic cubic through places at even shares of a ring's length, and about how far in mm it is off.
+
+    Both run by length, so places at equal shares are no nearer than the curves are.
+    """
+    arc = _ring_arc(ring)
     shares = np.linspace(0.0, 1.0, count + 1)
-    places = curve_points(ring, arc.to_params(shares * arc.length))
+    places = curve_points(arc.curve, arc.to_params(shares * arc.length))
     places[-1] = places[0]
-    return from_polynomials(CubicSpline(shares, places, bc_type="periodic"))
+    fit = from_polynomials(CubicSpline(shares, places, bc_type="periodic"))
+    between = (np.arange(count)[:, None] + CHECKS).ravel() / count
+    apart = curve_points(fit, between) - curve_points(arc.curve, arc.to_params(between * arc.length))
+    return fit, float(lengths(apart).max())
+
+
+@lru_cache(maxsize=1024)
+def _ring_arc(ring: Ring) -> ArcLength:
+    """Return the arc length of a ring."""
+    return measure_length(ring_curve(ring), 1e-8)

@@ -11,7 +11,6 @@ from typing import Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, lengths
-from glass_spoon.kernel.curves.arc_length import measure_length
 from glass_spoon.kernel.curves.blossom import conversion_matrix, raised_knots
 from glass_spoon.kernel.curves.closest_on_curve import span_params
 from glass_spoon.kernel.curves.curve import NurbsCurve
@@ -21,8 +20,8 @@ from glass_spoon.kernel.surfaces.surface import NurbsSurface, surface_from_homog
 
 EndShape = Literal["open", "flat", "domed", "pointed"]
 
-MIDDLE_PLACES = 128
-"""Places whose centroid is taken for the middle of a section."""
+MIDDLE_PLACES = 512
+"""Chords whose centroid is taken for the middle of a section."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -113,8 +112,8 @@ def reversed_run(run: SectionRun) -> SectionRun:
 
 
 def middle_of(section: NurbsCurve) -> Floats:
-    """Return the middle (3,) of a section: the centroid of places even along it, so that crowded points do not draw it."""
-    arc = measure_length(section, 1e-6)
-    places = curve_points(section, arc.to_params(np.linspace(0.0, arc.length, MIDDLE_PLACES, endpoint=False)))
-    middle: Floats = places.mean(axis=0)
+    """Return the middle (3,) of a section: the centroid of chords along it, so that crowded points do not draw it."""
+    places = curve_points(section, span_params(section, max(4, MIDDLE_PLACES // (len(section.breaks) - 1))))
+    sizes = lengths(np.diff(places, axis=0))
+    middle: Floats = sizes @ (places[:-1] + places[1:]) / 2 / sizes.sum()
     return middle

@@ -22,12 +22,12 @@ from glass_spoon.kernel.curves.evaluate_curve import (
     curve_tangents,
     find_kinks,
 )
-from glass_spoon.kernel.curves.fit_function import CHECKS
+from glass_spoon.kernel.curves.fit_function import CHECKS, more_spans
 from glass_spoon.kernel.curves.helix import CarriedFrame, carry_frame
 from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.law import EVENLY, NOTHING, ONE, Law
-from glass_spoon.kernel.surfaces.section_runs import EndShape, SectionRun, end_run, join_runs
+from glass_spoon.kernel.surfaces.section_runs import EndShape, SectionRun, end_run, join_runs, middle_of
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
 Facing = Literal["least twist", "upright", "rail"]
@@ -40,6 +40,9 @@ MOST_STATIONS = 20_000
 
 BLEND_TOLERANCE = 1e-3
 """Distance in mm within which profiles that are blended are written over one set of knots."""
+
+LOOKED_AT = 1536
+"""Places along a path at which it is looked for bends that are too tight."""
 
 STEP = 0.4
 """Turn in radians between the sections first tried."""
@@ -285,7 +288,7 @@ def _run(
         off = float(lengths(apart.reshape(-1, 3)).max())
         if off <= tolerance:
             return SectionRun(np.moveaxis(np.asarray(spline.c), 0, 1), 3, np.asarray(spline.t)), off
-        count *= 2
+        count = more_spans(count, off, tolerance)
     raise KernelError(f"The path could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
 
 
@@ -356,19 +359,30 @@ def _shear(runs: list[SectionRun], k: int, end: int, along: Floats, normal: Floa
 def _with_ends(profile: NurbsCurve, runs: list[SectionRun], frames: _Frames, shape: SweepShape) -> list[SectionRun]:
     """Close the ends as asked."""
     closing = []
+    flat = middle_of(profile)
+    path = frames.arc.curve
+    tangents = curve_tangents(path, np.array(path.domain))
     for end, kind in zip((0, -1), shape.ends, strict=True):
         section = from_homogeneous(profile.degree, profile.knots, runs[end].net[:, end])
-        at = 0.0 if end == 0 else frames.arc.length
-        tangent = frames.at(np.array([at]), (0.0, frames.arc.length))[1][0]
-        closing.append(end_run(section, tangent if end else -tangent, kind, end == 0))
+        # Of one profile the middle goes where its frame takes it; profiles that are blended are looked at.
+        middle = None if shape.others else _carried_middle(profile, section, flat)
+        closing.append(end_run(section, tangents[end] if end else -tangents[end], kind, end == 0, middle))
     return [run for run in (closing[0], *runs, closing[1]) if run is not None]
+
+
+def _carried_middle(profile: NurbsCurve, section: NurbsCurve, flat: Floats) -> Floats:
+    """Return where the middle (3,) of a profile lies on one of its sections: both differ by an affine map of the plane."""
+    ones = np.ones((len(profile.control_points), 1))
+    source = np.hstack((profile.control_points[:, :2], ones))
+    matrix = np.linalg.lstsq(source, section.control_points, rcond=None)[0]
+    return np.asarray(np.array([flat[0], flat[1], 1.0]) @ matrix)
 
 
 def _tight_place(profile: NurbsCurve, shape: SweepShape, frames: _Frames, stops: Floats) -> Floats | None:
     """Return the place (3,) of the path where the profile reaches past the centre of the bend, None where it never does."""
     path = frames.arc.curve
-    params = span_params(path, 24)
-    totals = frames.arc.at_params(params)
+    params = span_params(path, int(np.clip(LOOKED_AT // (len(path.breaks) - 1), 2, 24)))
+    totals = np.interp(params, frames.arc.params, frames.arc.totals)  # laws vary little within a cell
     values = curve_derivatives(path, params, 2)
     square = np.einsum("ij,ij->i", values[1], values[1])
     along = np.einsum("ij,ij->i", values[1], values[2]) / square

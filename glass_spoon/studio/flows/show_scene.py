@@ -17,6 +17,7 @@ from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet.evaluate import Build, ItemState
 from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.lines.form.rework import Gather
 from glass_spoon.studio.flows.build_part import RESULTS
 from glass_spoon.studio.flows.watched_work import PATIENCE, Report, WatchedWork, Working
 from glass_spoon.studio.sentences import Refused
@@ -52,7 +53,15 @@ def shown_items(build: Build, level: int) -> list[Shown]:
             meshed.add(id(state.item.surface))
             mesh = smoothed(state, level)
             shown.append(Shown(f"{state.key}:{level}", state.item_id, name, mesh, state.item.surface, False))
+    gathered = {
+        source
+        for line in build.document.lines
+        if isinstance(line, Gather) and line.id in build.items
+        for source in line.surfaces
+    }
     for name, state in (*build.visible("surface"), *build.visible("surfaces")):
+        if state.item_id in gathered:
+            continue
         if not isinstance(state.item, SurfaceItem | SurfacesItem) or build.document.is_hidden(state.item_id):
             continue
         surface = state.item.surface if isinstance(state.item, SurfaceItem) else state.item.shape

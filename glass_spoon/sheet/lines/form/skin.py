@@ -74,14 +74,16 @@ class Skin(Line):
         """Loft the rings."""
         lift = moving([given.number(name) for name in "xyz"])
         rings = read_rings(given)
-        sections = [place_curve(ring_curve(ring), lift) for ring in rings]
-        rim = _nearer_rim(given.surface("neighbour").surface, sections[0]) if self.first == "from a surface" else None
+        rim = None
+        if self.first == "from a surface":
+            rim = _nearer_rim(given.surface("neighbour").surface, place_curve(ring_curve(rings[0]), lift))
         if rim is not None and rim.degree == 3 and not rim.is_rational:
-            sections = even_rings(sections, TOLERANCE, len(rim.breaks) - 1)
+            plain = even_rings(rings, TOLERANCE, len(rim.breaks) - 1)
         elif any(ring.corner is not None for ring in rings):
-            sections = even_rings(sections, TOLERANCE)
-        if rim is not None:
-            sections.insert(0, rim)
+            plain = even_rings(rings, TOLERANCE)
+        else:
+            plain = [ring_curve(ring) for ring in rings]
+        sections = ([rim] if rim is not None else []) + [place_curve(section, lift) for section in plain]
         degree = 3 if self.manner == "smooth" else 1
         return SurfaceItem(loft_sections(sections, LoftShape(degree=degree, ends=(self.start, self.end))))
 
