@@ -205,7 +205,7 @@ def test_svg_is_brought_in_and_a_bad_one_refused(signed_in, tmp_path):
     page.locator("input[type=file]").set_input_files(bad)
     expect(page.locator("#messages")).to_contain_text("not a well-formed SVG")
     page.locator("input[type=file]").set_input_files(good)
-    saved(page, "line 5 got a drawing")
+    saved(page, "line 5 got a file")
     expect(page.locator(".line .finding")).to_contain_text("does not say what one of its units is")
     page.get_by_role("button", name="Drawn in mm").click()
     saved(page, "line 5 changed")

@@ -93,7 +93,7 @@ def find_kinks(curve: NurbsCurve, angle: float) -> Floats:
     """Return the inner parameters (k,) where the tangent turns by more than `angle` radians at once: the sharp points."""
     p = curve.degree
     inner = curve.knots[p + 1 : len(curve.knots) - p - 1]
-    repeated = inner[p - 1 :] == inner[: len(inner) - p + 1]
+    repeated = inner[p - 1 :] == inner[: max(0, len(inner) - p + 1)]
     params = np.unique(inner[p - 1 :][repeated])
     if not len(params):
         return params

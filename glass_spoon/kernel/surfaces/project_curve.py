@@ -14,7 +14,7 @@ from glass_spoon.kernel.curves.edit_knots import join_curves
 from glass_spoon.kernel.curves.evaluate_curve import curve_points, find_kinks
 from glass_spoon.kernel.curves.fit_function import Fit, fit_places
 from glass_spoon.kernel.curves.place_curve import unit_direction
-from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.errors import KernelError, place_text
 from glass_spoon.kernel.surfaces.closest_points import closest_points, nearest_grid
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_derivatives, surface_points
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
@@ -27,6 +27,9 @@ NEAR = 24
 
 STEPS = 30
 """Most Newton steps of a ray."""
+
+OFF_SHEET = 1e-4
+"""Share of its size by which a drawing may lie off the surface that carries it."""
 
 MISS = 1e-6
 """How far in mm a ray may pass by the surface, as at its very edge."""
@@ -51,6 +54,28 @@ def project_along(curve: NurbsCurve, surface: NurbsSurface, direction: Floats, t
     along = unit_direction(direction)
     u, v, places = nearest_grid(surface, GRID)
     return _follow(curve, lambda points: _meet(surface, points, along, (u, v, places)), tolerance)
+
+
+def carry_over(curve: NurbsCurve, source: NurbsSurface, target: NurbsSurface, tolerance: float) -> Fit:
+    """Return a curve on one surface as it lies on another at the same shares of both domains, within `tolerance` mm.
+
+    Raises KernelError where the curve is farther than OFF_SHEET of its size from the source.
+    """
+    size = float(np.ptp(curve.control_points, axis=0).max())
+
+    def onto(points: Floats) -> Floats:
+        u, v, off = closest_points(source, points)
+        worst = int(np.argmax(off))
+        if off[worst] > max(tolerance, OFF_SHEET * size):
+            raise KernelError(
+                f"The drawing leaves the surface it lies on: at {place_text(points[worst])} it is {off[worst]:.3g} mm away. "
+                "Project it onto the surface first, or enlarge the surface."
+            )
+        shares = [(at - low) / (high - low) for at, (low, high) in zip((u, v), map(source.domain, (0, 1)), strict=True)]
+        places = [low + share * (high - low) for share, (low, high) in zip(shares, map(target.domain, (0, 1)), strict=True)]
+        return surface_points(target, *places)
+
+    return _follow(curve, onto, tolerance)
 
 
 def _follow(curve: NurbsCurve, onto: object, tolerance: float) -> Fit:

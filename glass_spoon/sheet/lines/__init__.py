@@ -68,6 +68,7 @@ from glass_spoon.sheet.lines.form.rework import (
     Swap,
 )
 from glass_spoon.sheet.lines.form.ridge import Ridge, Thread
+from glass_spoon.sheet.lines.form.roll import Carry, Roll
 from glass_spoon.sheet.lines.form.skin import Skin
 from glass_spoon.sheet.lines.form.sweep import Cord, Sweep
 from glass_spoon.sheet.lines.mesh import MeshSurface
@@ -79,7 +80,21 @@ _SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, C
 _SPACE = (Helix, Coil, Combine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
 _PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Ring, Spread, Take, Flatten, Project, Loop)
-_REFORM = (Isocurve, SplitSurface, Gather, OffsetSurface, ExtendSurface, Pull, Rebuild, CopySurface, Seam, Swap, Flip)
+_REFORM = (
+    Isocurve,
+    SplitSurface,
+    Gather,
+    OffsetSurface,
+    Roll,
+    Carry,
+    ExtendSurface,
+    Pull,
+    Rebuild,
+    CopySurface,
+    Seam,
+    Swap,
+    Flip,
+)
 _FORM = (Revolve, Extrude, Plate, Loft, Skin, Sweep, Cord, Thread, Ridge, SimpleBody, ImportStep, *_REFORM)
 
 VERB_CLASSES: tuple[type[Line], ...] = (
