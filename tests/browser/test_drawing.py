@@ -71,6 +71,7 @@ def test_a_kettle_is_drawn_over_its_reference_true_to_size(signed_in):
     page.get_by_label("They are how far apart?").fill("164 mm")
     page.keyboard.press("Enter")
     saved(page, "line 1 changed")
+    shown(page)
 
     # The middle of the base goes to the origin: the picture is dragged there.
     box = page.locator(".view-front .view-drawing").bounding_box()
@@ -84,6 +85,7 @@ def test_a_kettle_is_drawn_over_its_reference_true_to_size(signed_in):
     page.mouse.move(*to)
     page.mouse.up()
     expect(page.locator("[data-field=right]").first).not_to_have_text("0 mm")
+    shown(page)
     page.keyboard.press("f")
 
     page.locator("#next-line").click()

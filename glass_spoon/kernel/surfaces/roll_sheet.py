@@ -1,0 +1,109 @@
+"""A flat sheet rolled onto a cylinder, or wrapped on a sphere, its lengths kept where the body allows it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats, directions, lengths
+from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid, surface_points_normals
+from glass_spoon.kernel.surfaces.fit_patch import fit_patch
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+
+RollBody = Literal["cylinder", "sphere"]
+
+FLAT = 1e-6
+"""A sheet whose control points lie within this share of its size of a plane is flat."""
+
+ALL_ROUND = 1e-9
+"""Share of the way round by which a sheet may be too long and still just closes."""
+
+
+@dataclass(frozen=True, eq=False)
+class RollFrame:
+    """Where and how a sheet is rolled: it keeps touching its plane at `origin` (3,), its middle.
+
+    along: unit direction (3,) in which it bends; across: square to it in the plane; outwards: away from the body.
+    """
+
+    origin: Floats
+    along: Floats
+    across: Floats
+    outwards: Floats
+    body: RollBody
+    radius: float
+
+    def carry(self, points: Floats) -> Floats:
+        """Return points (..., 3) in mm of the plane as they lie on the body; heights over the plane stay heights.
+
+        On the cylinder all lengths are kept; on the sphere those along great circles through `origin` (the azimuthal
+        equidistant projection, read backwards).
+        """
+        off = points - self.origin
+        s, t, height = off @ self.along, off @ self.across, off @ self.outwards
+        if self.body == "cylinder":
+            way, turn, rest = self.along, s / self.radius, t[..., None] * self.across
+            sideways = np.sin(turn)[..., None] * way
+        else:
+            turn = np.hypot(s, t) / self.radius
+            # sin(a)/a is smooth where the sheet touches, and so is the map.
+            spread = np.sinc(turn / np.pi) / self.radius
+            sideways = spread[..., None] * (s[..., None] * self.along + t[..., None] * self.across)
+            rest = np.zeros(3)
+        reach = (self.radius + height)[..., None]
+        centre = self.origin - self.radius * self.outwards
+        return np.asarray(centre + rest + reach * (sideways + np.cos(turn)[..., None] * self.outwards))
+
+
+def roll_frame(
+    sheet: NurbsSurface, body: RollBody, radius: float, direction: float = 0.0, inside: bool = False
+) -> RollFrame:
+    """Return how a flat sheet is rolled at `direction` (radians from its u direction, in its plane) with a radius in mm.
+
+    inside: the body lies on the side that faces out. Raises InvalidInput for a sheet that is not flat.
+    """
+    u, v = (np.array([sum(sheet.domain(axis)) / 2]) for axis in (0, 1))
+    middle, normals = surface_points_normals(sheet, u, v)
+    origin, normal = middle[0], normals[0]
+    net = sheet.control_points.reshape(-1, 3) - origin
+    off = float(np.abs(net @ normal).max())
+    if off > FLAT * float(lengths(net).max()):
+        raise InvalidInput("The sheet to roll", "flat", f"{off:.3g} mm out of its plane")
+    start = sheet.control_points[-1, 0] - sheet.control_points[0, 0]
+    right = start - (start @ normal) * normal
+    if float(lengths(right)) == 0:
+        raise KernelError("The sheet starts in one point, so it has no direction to roll in. Swap its round and along.")
+    right = directions(right)
+    ahead = np.cross(normal, right)
+    along = np.cos(direction) * right + np.sin(direction) * ahead
+    outwards = -normal if inside else normal
+    return RollFrame(origin, along, np.cross(outwards, along), outwards, body, radius)
+
+
+def roll_sheet(sheet: NurbsSurface, frame: RollFrame, tolerance: float) -> NurbsSurface:
+    """Return the sheet as it lies on the body, within `tolerance` mm, over the sheet's own parameters scaled to 0 to 1.
+
+    Equal parameters are equal places of the drawing. Raises InvalidInput when it would overlap itself.
+    """
+    _check_room(sheet, frame)
+    (low_u, high_u), (low_v, high_v) = sheet.domain(0), sheet.domain(1)
+
+    def places(u: Floats, v: Floats) -> Floats:
+        flat = evaluate_grid(sheet, low_u + u * (high_u - low_u), low_v + v * (high_v - low_v)).points
+        return frame.carry(flat)
+
+    return fit_patch(places, tolerance)
+
+
+def _check_room(sheet: NurbsSurface, frame: RollFrame) -> None:
+    """Raise InvalidInput when the sheet, by its control points' hull, reaches round the body onto itself."""
+    off = sheet.control_points.reshape(-1, 3) - frame.origin
+    if frame.body == "cylinder":
+        needed = float(np.ptp(off @ frame.along)) / (2 * np.pi)
+    else:
+        needed = float(lengths(off).max()) / np.pi
+    if needed > frame.radius * (1 + ALL_ROUND):
+        raise InvalidInput("The radius", f"at least {needed:.6g} mm, or the sheet lies over itself", f"{frame.radius:g} mm")
