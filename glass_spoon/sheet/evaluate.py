@@ -15,7 +15,7 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import MissingItem, SheetError
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
 from glass_spoon.sheet.fields import ReferenceSpec, ReferencesSpec
-from glass_spoon.sheet.items import Item
+from glass_spoon.sheet.items import CurveItem, Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
 
@@ -29,13 +29,14 @@ LineProgress = Callable[[int, int, float], None]
 
 @dataclass(frozen=True, eq=False)
 class LineReport:
-    """What became of a line: its status, the seconds it took now, whether the cache had it, and what was found."""
+    """What became of a line: its status, the seconds it took now, whether the cache had it, what was found, and told."""
 
     status: Status
     key: str = ""
     seconds: float = 0.0
     from_cache: bool = False
     findings: tuple[Finding, ...] = ()
+    told: str = ""
 
 
 @dataclass(frozen=True, eq=False)
@@ -167,7 +168,8 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
         run.cache.put(key, (item, findings))
     run.items[str(line.item_id)] = ItemState(str(line.item_id), key, line.id, item)
     status: Status = "look" if findings else "good"
-    return LineReport(status, key, time.perf_counter() - started, kept is not None, findings or ())
+    told = item.told if isinstance(item, CurveItem | SurfaceItem | SurfacesItem) else ""
+    return LineReport(status, key, time.perf_counter() - started, kept is not None, findings or (), told)
 
 
 def _build(line: Line, given: Given) -> Item:

@@ -47,6 +47,7 @@ class SurfacesItem:
 
     parts: for each surface the number of the item it came from, where the set was joined of several. notes: sentences on
     what is worth a look in its making. names, colors: of each surface as a file had them, linear red, green, blue.
+    told: what its making did, "" for none.
     """
 
     shape: SurfaceSet
@@ -54,6 +55,7 @@ class SurfacesItem:
     notes: tuple[str, ...] = ()
     names: tuple[str, ...] = ()
     colors: tuple[tuple[float, float, float] | None, ...] = ()
+    told: str = ""
     kind: str = field(default="surfaces", init=False)
 
 

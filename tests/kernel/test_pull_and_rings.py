@@ -92,7 +92,10 @@ def test_even_rings_are_smooth_within_the_tolerance_and_alike() -> None:
 
 def test_climbing_turn_without_rise_is_the_revolve() -> None:
     profile = make_polyline([[10, 0, 0], [16, 0, 8]])
-    climbing, level = climb_curve(profile, ORIGIN, UP, TURN / 2, 0.0, 1e-6), revolve_curve(profile, ORIGIN, UP, TURN / 2)
+    climbing, level = (
+        climb_curve(profile, ORIGIN, UP, TURN / 2, 0.0, 1e-6).surface,
+        revolve_curve(profile, ORIGIN, UP, TURN / 2),
+    )
     own, other = (
         evaluate_grid(each, *(np.linspace(*each.domain(axis), 9) for axis in (0, 1))).points for each in (climbing, level)
     )
@@ -102,7 +105,7 @@ def test_climbing_turn_without_rise_is_the_revolve() -> None:
 @settings(deadline=None, max_examples=15)
 @given(st.floats(0.1, 30), st.floats(-40, 40))
 def test_every_point_of_a_climbing_turn_lies_on_its_helix(angle: float, rise: float) -> None:
-    surface = climb_curve(make_polyline([[10, 0, 0], [16, 0, 8]]), ORIGIN, UP, angle, rise, 1e-4)
+    surface = climb_curve(make_polyline([[10, 0, 0], [16, 0, 8]]), ORIGIN, UP, angle, rise, 1e-4).surface
     turns = np.linspace(0, angle, 40)
     places = evaluate_grid(surface, turns, np.array([0.0])).points[:, 0]
     wanted = np.column_stack((10 * np.cos(turns), 10 * np.sin(turns), rise * turns / TURN))

@@ -14,7 +14,7 @@ from glass_spoon.kernel.surfaces.surface import make_surface
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
-from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, NumberSpec, ReferencesSpec, ReferenceSpec, Spec, TableSpec
+from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, NumberSpec, ReferenceSpec, ReferencesSpec, Spec, TableSpec
 from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
@@ -30,11 +30,20 @@ GROUND: list[dict[str, Any]] = [
     {"verb": "simple", "gives": "flat", "form": "sheet", "radius": 80, "second": 50},
     {"verb": "revolve", "gives": "turned", "profile": "l3"},
     {"verb": "extrude", "gives": "prism", "profile": "l2"},
+    {"verb": "plate", "gives": "lid", "outline": "l2", "upper": "rounded"},
 ]
 """Curves and surfaces of most kinds, for the verbs to work on."""
 
-KINDS = {"curve": ["l1", "l2", "l3", "l4", "l5"], "curves": ["l6"], "surface": ["l7", "l8", "l9", "l10"], "surfaces": []}
-LAWS = {"number": ["1", "1 to 0.3", "0.5 to 2 eased", "1, 2 at 0.4, 0.2", "0"], "angle": ["0°", "0° to 90°", "45°, -20° at 0.5, 10°"]}
+KINDS = {
+    "curve": ["l1", "l2", "l3", "l4", "l5"],
+    "curves": ["l6"],
+    "surface": ["l7", "l8", "l9", "l10"],
+    "surfaces": ["l11"],
+}
+LAWS = {
+    "number": ["1", "1 to 0.3", "0.5 to 2 eased", "1, 2 at 0.4, 0.2", "0"],
+    "angle": ["0°", "0° to 90°", "45°, -20° at 0.5, 10°"],
+}
 FORM = sorted(name for name, verb in VERBS.items() if verb.chapter == "Form" and name != "import_step")
 
 
@@ -62,7 +71,9 @@ def value(spec: Spec) -> st.SearchStrategy[Any] | None:
     if isinstance(spec, LawSpec):
         return st.sampled_from(LAWS["angle" if spec.dimension == "angle" else "number"])
     if isinstance(spec, TableSpec):
-        cells = {column.name: st.one_of(st.floats(-20, 90).map(lambda x: round(x, 3)), st.just(30)) for column in spec.columns}
+        cells = {
+            column.name: st.one_of(st.floats(-20, 90).map(lambda x: round(x, 3)), st.just(30)) for column in spec.columns
+        }
         return st.lists(st.fixed_dictionaries(cells), max_size=4)
     return None
 

@@ -591,3 +591,67 @@ def test_law_through_places_is_read(text: str, values: list) -> None:
     assert law.values == pytest.approx(values)
     assert law.between[0][0] == pytest.approx(0.3 if "0.3" in text else 0.5)
     assert law_names(text) == ({"n"} if "n" in text else set())
+
+
+def test_fitted_surfaces_tell_how_far_off_they_are() -> None:
+    """The sentence names no more than the tolerance; an exact surface tells nothing."""
+    line = {"verb": "line", "gives": "p", "right": 20, "up": 0, "to_right": 30, "to_up": 0}
+    climbing = {"verb": "revolve", "profile": "l1", "course": "climbing", "rise": 40, "tolerance": 0.004}
+    told = run(line, climbing).reports["l2"].told
+    assert 0 < float(told.removeprefix("At most ").removesuffix(" mm off.")) <= 0.004
+    assert run(line, {"verb": "revolve", "profile": "l1"}).reports["l2"].told == ""
+
+
+def test_a_sheet_is_rolled_with_its_drawing() -> None:
+    """A label all round a post: the drawing on it keeps its length, and its middle row stays at the sheet's height."""
+    sheet = {"verb": "simple", "gives": "label", "form": "sheet", "radius": 100, "second": 30, "z": 12}
+    mark = {"verb": "circle", "gives": "mark", "plane": "plan", "radius": 9}
+    lines = [sheet, mark, {"verb": "move", "curve": "l2", "z": 12}, {"verb": "roll", "surface": "l1", "radius": 20}]
+    build = run(*lines, {"verb": "carry", "curves": ["l2"], "source": "l1", "target": "l4", "tolerance": 0.001})
+    assert [report.status for report in build.reports.values()] == ["good"] * 5
+    (carried,) = build.items["l5"].item.curves
+    assert measure_length(carried).length == pytest.approx(2 * np.pi * 9, rel=1e-4)
+    assert "at least 15.9155 mm" in failure(sheet, {"verb": "roll", "surface": "l1", "radius": 15})
+
+
+def test_a_seat_profile_respaced_to_15_points_carries_14_slats() -> None:
+    """Common practice, no source: one slat on each stretch between neighbouring points."""
+    seat = {"verb": "draw", "gives": "seat", "points": [{"x": 0, "y": 0}, {"x": 180, "y": -30}, {"x": 420, "y": 15}]}
+    spaced = run(seat, {"verb": "respace", "curve": "l1", "count": 14}).items["l1"].item.curve
+    slat = {"verb": "line", "gives": "slat", "plane": "side", "right": -30, "to_right": 30}
+    build = run(
+        seat,
+        {"verb": "respace", "curve": "l1", "count": 14},
+        slat,
+        {"verb": "spread", "curve": "l3", "path": "l1", "count": 14},
+        {"verb": "cord", "path": "l4", "section": "rectangular", "width": 8, "height": 3},
+    )
+    assert [report.status for report in build.reports.values()] == ["good"] * 5
+    assert len(spaced.breaks) == 15  # 14 steps
+    assert len(build.items["l5"].item.shape.surfaces) == 14
+
+
+def test_a_lid_takes_a_rounded_top_edge_in_three_steps() -> None:
+    """Common practice, no source: 20 by 10 with corners of 1 and height 1, its top edge 0.1 in 3 steps.
+
+    The volume is that of the block less what the edge takes, by Pappus at the corners; the chords of the mesh round them
+    lose two thirds of their sag.
+    """
+    lid = {"verb": "plate", "outline": "l1", "height": 1, "upper": "rounded", "upper_size": 0.1, "upper_steps": 3}
+    build = run(
+        {"verb": "rectangle", "gives": "outline", "plane": "plan", "width": 20, "height": 10, "radius": 1},
+        lid,
+        {"verb": "mesh", "surface": "l2", "sizing": "chord", "chord": 0.001},
+    )
+    assert [report.status for report in build.reports.values()] == ["good"] * 3
+    mesh = build.items["l3"].item.mesh
+    assert is_closed(mesh)
+    assert np.ptp(mesh.positions, axis=0) == pytest.approx([20, 10, 1])
+    size, straight, turns = 0.1, 2 * (18 + 8), np.radians([0, 30, 60, 90])
+    # Between the square corner and the three chords of the quarter turn: area and middle, by triangles from its centre.
+    fan = np.sin(np.radians(30)) / 2 * size**2
+    taken = size**2 - 3 * fan
+    moment = size**3 / 2 - fan * (np.cos(turns[:-1]) + np.cos(turns[1:])).sum() * size / 3
+    corners = 2 * np.pi * (taken * (1 - size) + moment)
+    block = 20 * 10 - (4 - np.pi)
+    assert enclosed_volume(mesh) == pytest.approx(block - taken * straight - corners, abs=2 * np.pi * 0.001 * 2 / 3 * 1.1)

@@ -22,6 +22,7 @@ from scipy.sparse.csgraph import connected_components
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths, owned, sum_by_index
 from glass_spoon.kernel.errors import CountImpossible, TooManyFaces
+from glass_spoon.kernel.meshes.chord_counts import counts_for_chord
 from glass_spoon.kernel.meshes.divide_length import KINK_ANGLE, make_guide
 from glass_spoon.kernel.meshes.fill_plane import fill_plane
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -58,7 +59,7 @@ class Wish:
     """What the counts should come near to; what is not given does not count.
 
     lengths: of edges in mm along u and along v. counts: of edges on the longest edge of a piece along u and along v. chord:
-    distance in mm that edges may stand off the surface, as far as an even bend goes.
+    distance in mm that edges may stand off the surface.
     """
 
     lengths: tuple[float, float] = (np.inf, np.inf)
@@ -236,23 +237,23 @@ def _walk(start: Sector, sectors: dict[int, Sector], across: dict[EdgeName, Edge
 def plan_counts(cut: CutSet, fans: list[Fan], wish: Wish, poles: PoleClosing) -> Ints:
     """Return the counts (pieces, 2) along u and along v: one for each chain, the mean of what its edges wish.
 
-    Rims of fans that quads close take even counts, in all at least four.
+    Of a chord the most counts. Rims of fans that quads close take even counts, in all at least four.
     """
     edges = cut.shape.edges
     wished, least = np.zeros((len(cut.pieces), 2)), np.ones((len(cut.pieces), 2))
     steps = wish.steps(edges)
     turns = np.where(edges.is_pole, 0.0, _turns(edges.places))
     sides = np.maximum(1, np.ceil(turns / SIDE_TURN - 1e-6))
-    # A chord over an angle a of an arc of length l stands off by about l a / 8; n of them share both.
-    bends = np.ceil(np.sqrt(edges.lengths * turns / 8 / wish.chord) - 1e-6) if wish.chord else np.zeros(len(turns))
-    for name, size, side, bend in zip(edges.names, edges.lengths, sides, bends, strict=True):
+    for name, size, side in zip(edges.names, edges.lengths, sides, strict=True):
         where = (name.piece, name.axis)
-        wished[where] = max(wished[where], size / steps[name.axis], bend)
+        wished[where] = max(wished[where], size / steps[name.axis])
         least[where] = max(least[where], side)
     chains = edge_chains(len(cut.pieces), cut.shape.shared)
     total = chains.max() + 1
     flat = chains.ravel()
     mean = np.bincount(flat, wished.ravel(), total) / np.bincount(flat, minlength=total)
+    if wish.chord:
+        least = np.maximum(least, np.ceil(counts_for_chord(cut.pieces, wish.chord) - 1e-6))
     low = np.zeros(total)
     np.maximum.at(low, flat, least.ravel())
     counts = np.maximum(np.rint(mean), low)

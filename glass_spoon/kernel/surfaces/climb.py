@@ -10,6 +10,7 @@ from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.fit_function import CHECKS, more_spans
 from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.surfaces.fit_patch import FittedSurface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
 MOST_ANGLE = 200 * 2 * np.pi
@@ -20,7 +21,7 @@ FIRST_SPANS = 6
 
 def climb_curve(
     profile: NurbsCurve, origin: ArrayLike, axis: ArrayLike, angle: float, rise: float, tolerance: float = 1e-3
-) -> NurbsSurface:
+) -> FittedSurface:
     """Return the surface of a profile turned by `angle` radians while it climbs `rise` mm a turn, within `tolerance` mm.
 
     u runs round, along helices, v along the profile. Every control point follows its own helix (a cubic, its end slopes
@@ -47,7 +48,8 @@ def climb_curve(
         off = float(lengths(spline(between) - _helices(foot, x_axis, y_axis, up, between)[0]).max())
         if off <= tolerance:
             weights = np.broadcast_to(profile.weights, (len(spline.c), len(profile.weights)))
-            return NurbsSurface((3, profile.degree), (np.asarray(spline.t), profile.knots), np.asarray(spline.c), weights)
+            knots = np.asarray(spline.t), profile.knots
+            return FittedSurface(NurbsSurface((3, profile.degree), knots, np.asarray(spline.c), weights), off)
         count = more_spans(count, off, tolerance)
     raise KernelError(f"The surface could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
 

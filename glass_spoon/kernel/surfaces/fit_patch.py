@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
@@ -17,13 +18,21 @@ GridPlaces = Callable[[Floats, Floats], Floats]
 """Takes shares u (m,) and v (n,) of the way, returns points (m, n, 3) in mm."""
 
 
+@dataclass(frozen=True, eq=False)
+class FittedSurface:
+    """A fitted surface, and the largest distance in mm found between it and what it was fitted to."""
+
+    surface: NurbsSurface
+    largest: float
+
+
 def fit_patch(
     places: GridPlaces,
     tolerance: float,
     counts: tuple[int, int] = (4, 4),
     most: int = 4096,
     rings: tuple[bool, bool] = (False, False),
-) -> NurbsSurface:
+) -> FittedSurface:
     """Return the bicubic surface over 0 to 1 through even shares, within `tolerance` mm of a smooth function in between.
 
     The axis along which it is farther off takes twice as many shares until it is near enough. rings: which axes come back
@@ -36,8 +45,10 @@ def fit_patch(
         between = [(ends[:-1, None] + np.diff(ends)[:, None] * CHECKS).ravel() for ends in nodes]
         # At the nodes of the other axis only the error along this one shows.
         off = [_off(surface, places, between[0], nodes[1]), _off(surface, places, nodes[0], between[1])]
-        if sum(off) <= tolerance and _off(surface, places, between[0], between[1]) <= tolerance:
-            return surface
+        if sum(off) <= tolerance:
+            inside = _off(surface, places, between[0], between[1])
+            if inside <= tolerance:
+                return FittedSurface(surface, max(*off, inside))
         for axis in (0, 1):
             if off[axis] > tolerance / 2 or off[axis] == max(off):
                 steps[axis] *= 2

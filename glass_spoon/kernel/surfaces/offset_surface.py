@@ -45,12 +45,13 @@ ROUNDS = 30
 class OffsetSurface:
     """An offset surface. fold: the place (3,) in mm of the original that bends closer than the distance, or None.
 
-    radius: the least radius in mm to which it bends on that side.
+    radius: the least radius in mm to which it bends on that side. largest: how far in mm it was found to be off.
     """
 
     surface: NurbsSurface
     fold: Floats | None
     radius: float
+    largest: float
 
 
 def offset_surface(surface: NurbsSurface, distance: float, tolerance: float = 1e-3) -> OffsetSurface:
@@ -67,21 +68,22 @@ def offset_surface(surface: NurbsSurface, distance: float, tolerance: float = 1e
         raise KernelError("The surface is sharp both ways. Cut it along its sharp edges one way and offset the parts.")
     fold, radius = _sharpest_bend(surface, distance)
     if len(kinks[0]):
-        swapped = _offset_runs(swap_directions(surface), distance, tolerance / 2)
+        swapped, off = _offset_runs(swap_directions(surface), distance, tolerance / 2)
         offset = swap_directions(swap_directions(swap_directions(swapped)))
     else:
-        offset = _offset_runs(surface, distance, tolerance / 2)
-    return OffsetSurface(_lighter(offset, tolerance / 2), fold, radius)
+        offset, off = _offset_runs(surface, distance, tolerance / 2)
+    lighter, more = _lighter(offset, tolerance / 2)
+    return OffsetSurface(lighter, fold, radius, off + more)
 
 
-def _lighter(surface: NurbsSurface, tolerance: float) -> NurbsSurface:
-    """Return the surface with fewer control points where it can do with fewer."""
+def _lighter(surface: NurbsSurface, tolerance: float) -> tuple[NurbsSurface, float]:
+    """Return the surface with fewer control points where it can do with fewer, and how far in mm it moved."""
     try:
         fewer = rebuild_surface(surface, tolerance)
     except KernelError:
-        return surface
+        return surface, 0.0
     good = fewer.largest <= tolerance and fewer.surface.weights.size < surface.weights.size
-    return fewer.surface if good else surface
+    return (fewer.surface, fewer.largest) if good else (surface, 0.0)
 
 
 def _sharpest_bend(surface: NurbsSurface, distance: float) -> tuple[Floats | None, float]:
@@ -126,8 +128,8 @@ class _Run:
         return values.points + distance * values.normals
 
 
-def _offset_runs(surface: NurbsSurface, distance: float, tolerance: float) -> NurbsSurface:
-    """Offset a surface whose sharp edges, if any, run round (at values of v)."""
+def _offset_runs(surface: NurbsSurface, distance: float, tolerance: float) -> tuple[NurbsSurface, float]:
+    """Return the offset of a surface whose sharp edges, if any, run round (at values of v), and how far in mm it is off."""
     pieces = [surface]
     for stop in surface_kinks(surface, 1):
         pieces[-1:] = split_surface(pieces[-1], 1, float(stop))
@@ -249,14 +251,16 @@ def _joined(
     rings: tuple[bool, bool],
     tolerance: float,
     closing: bool,
-) -> NurbsSurface:
+) -> tuple[NurbsSurface, float]:
     """Fit all runs over one set of shares round and put them together, mitres between them."""
-    fits = [fit_patch(places, tolerance, (8, 4), rings=rings) for places in patches]
+    fitted = [fit_patch(places, tolerance, (8, 4), rings=rings) for places in patches]
+    fits = [one.surface for one in fitted]
     steps = max(len(np.unique(fit.knots[0])) for fit in fits)
     count = next(fit for fit in fits if len(np.unique(fit.knots[0])) == steps).control_points.shape[0]
     while any(fit.control_points.shape[0] != count for fit in fits):
         round_steps = count - 1
-        fits = [fit_patch(places, tolerance, (round_steps, 4), rings=rings) for places in patches]
+        fitted = [fit_patch(places, tolerance, (round_steps, 4), rings=rings) for places in patches]
+        fits = [one.surface for one in fitted]
         count = max(fit.control_points.shape[0] for fit in fits)
     runs = []
     for k, fit in enumerate(fits):
@@ -265,7 +269,7 @@ def _joined(
         if k < len(joints) and (k + 1 < len(fits) or closing):
             runs += _mitre_runs(fit, fits[(k + 1) % len(fits)], joints[k])
     _close_gaps(runs, closing)
-    return join_runs(isocurve(fits[0], 0, 0.0), runs)
+    return join_runs(isocurve(fits[0], 0, 0.0), runs), max(one.largest for one in fitted)
 
 
 def _mitre_runs(before: NurbsSurface, after: NurbsSurface, joint: _Joint) -> list[SectionRun]:

@@ -483,9 +483,8 @@ def _fitted_side(offset: _RunOffset, part: _Part, tolerance: float) -> NurbsSurf
         return np.stack(rows, axis=1)
 
     ring = offset.before is None and offset.run.is_closed(1e-6)
-    return fit_patch(
-        places, tolerance, (max(8, 2 * len(offset.run.breaks)), 1 if part.corner is None else 4), rings=(ring, False)
-    )
+    counts = max(8, 2 * len(offset.run.breaks)), 1 if part.corner is None else 4
+    return fit_patch(places, tolerance, counts, rings=(ring, False)).surface
 
 
 def _corner_side(loop: _Loop, k: int, part: _Part) -> NurbsSurface:

@@ -344,7 +344,7 @@ def _collar_piece(end: _End, lower: Floats, upper: Floats, rise: Floats, toleran
 
     spread = (abs(lower[1] - lower[0]), abs(upper[1] - upper[0]))
     counts = max(4, round(6 * float(max(spread)))), max(4, round(6 * float(np.abs(upper - lower).max())))
-    return fit_patch(places, tolerance, counts)
+    return fit_patch(places, tolerance, counts).surface
 
 
 def _closing(end: _End, low: float, high: float) -> list[NurbsSurface]:

@@ -10,7 +10,7 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid, surface_points_normals
-from glass_spoon.kernel.surfaces.fit_patch import fit_patch
+from glass_spoon.kernel.surfaces.fit_patch import FittedSurface, fit_patch
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
 RollBody = Literal["cylinder", "sphere"]
@@ -83,7 +83,7 @@ def roll_frame(
     return RollFrame(origin, along, np.cross(outwards, along), outwards, body, radius)
 
 
-def roll_sheet(sheet: NurbsSurface, frame: RollFrame, tolerance: float) -> NurbsSurface:
+def roll_sheet(sheet: NurbsSurface, frame: RollFrame, tolerance: float) -> FittedSurface:
     """Return the sheet as it lies on the body, within `tolerance` mm, over the sheet's own parameters scaled to 0 to 1.
 
     Equal parameters are equal places of the drawing. Raises InvalidInput when it would overlap itself.

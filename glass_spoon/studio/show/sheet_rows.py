@@ -61,6 +61,7 @@ class SheetRow:
     paused: bool
     is_last_shown: bool = False
     dependents: str = ""
+    told: str = ""
 
 
 @dataclass(frozen=True)
@@ -112,6 +113,7 @@ def _row(build: Build, line: Line, after: str | None) -> SheetRow:
         line.paused,
         line.id == after,
         ", ".join(str(number) for number in users if number),
+        report.told,
     )
 
 

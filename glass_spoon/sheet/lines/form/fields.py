@@ -60,6 +60,11 @@ def scaled_about(curve: NurbsCurve, way: Floats, factor: float) -> NurbsCurve:
     return place_curve(curve, Placement(matrix, middle - matrix @ middle))
 
 
+def how_near(largest: float) -> str:
+    """Return the sentence on how far in mm a fitted surface is off, at the places looked at."""
+    return f"At most {max(largest, 1e-9):.2g} mm off."
+
+
 def noted(item: Item, code: str) -> list[Finding]:
     """Return a finding for each note of a surface or a set."""
     return [Finding(code, "look", note) for note in item.notes] if isinstance(item, SurfaceItem | SurfacesItem) else []

@@ -17,6 +17,7 @@ from glass_spoon.kernel.surfaces.revolve import revolve_curve
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.items import SurfaceItem
 from glass_spoon.sheet.line import Given, Line
+from glass_spoon.sheet.lines.form.fields import how_near
 from glass_spoon.sheet.planes import AXES
 
 
@@ -87,14 +88,15 @@ class Revolve(Line):
         curve = given.curve("profile").curve
         turned = place_curve(curve, turning(origin, axis, start)) if start else curve
         if self.course == "climbing":
-            surface = climb_curve(turned, origin, axis, angle, given.number("rise"), given.number("tolerance"))
+            made = climb_curve(turned, origin, axis, angle, given.number("rise"), given.number("tolerance"))
+            surface, told = made.surface, how_near(made.largest)
         elif angle > 2 * pi * (1 + 1e-12):
             raise InvalidInput("The angle", "at most 360° on a level course", f"{np.degrees(angle):g}°")
         else:
-            surface = revolve_curve(turned, origin, axis, angle)
-        if self.section == "round":
-            return SurfaceItem(surface)
-        return SurfaceItem(place_surface(surface, _flattening(turned, origin, axis, given.number("flattened"))))
+            surface, told = revolve_curve(turned, origin, axis, angle), ""
+        if self.section == "oval":
+            surface = place_surface(surface, _flattening(turned, origin, axis, given.number("flattened")))
+        return SurfaceItem(surface, told=told)
 
 
 def _flattening(profile: NurbsCurve, origin: Floats, axis: Floats, factor: float) -> Placement:

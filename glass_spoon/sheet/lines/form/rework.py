@@ -32,7 +32,7 @@ from glass_spoon.sheet.fields import (
 )
 from glass_spoon.sheet.items import CurveItem, Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Finding, Given, Line
-from glass_spoon.sheet.lines.form.fields import SurfaceName, noted
+from glass_spoon.sheet.lines.form.fields import SurfaceName, how_near, noted
 
 Running = Literal["round", "along"]
 OneSurface = Annotated[str, ReferenceSpec("A surface.", "surface")]
@@ -245,14 +245,15 @@ class OffsetSurface(Line):
         made = offset_surface(
             given.surface("surface").surface, distance if self.side == "outside" else -distance, given.number("tolerance")
         )
+        told = how_near(made.largest)
         if made.fold is None:
-            return SurfaceItem(made.surface)
+            return SurfaceItem(made.surface, told=told)
         x, y, z = made.fold
         note = (
             f"It folds at x {x:.1f}, y {y:.1f}, z {z:.1f} mm, where the surface bends with a radius of only {made.radius:.3g} mm. "
             f"Less than {floor_text(made.radius)} mm does not fold."
         )
-        return SurfaceItem(made.surface, (note,))
+        return SurfaceItem(made.surface, (note,), told)
 
     def inspect(self, item: Item) -> list[Finding]:
         """Tell where it folds."""

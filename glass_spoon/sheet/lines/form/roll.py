@@ -10,7 +10,7 @@ from glass_spoon.kernel.surfaces.roll_sheet import roll_frame, roll_sheet
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, Items, NameSpec, Number, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import CurvesItem, Item, SurfaceItem
 from glass_spoon.sheet.line import Given, Line
-from glass_spoon.sheet.lines.form.fields import SurfaceName
+from glass_spoon.sheet.lines.form.fields import SurfaceName, how_near
 
 Within = Annotated[
     Number, NumberSpec("How far the result may be off.", "length", label="tolerance", least=1e-5, most=1e3, step=0.01)
@@ -59,7 +59,8 @@ class Roll(Line):
         sheet, radius = given.surface("surface").surface, given.number("radius")
         direction = given.number("direction") if self.body == "cylinder" else 0.0
         frame = roll_frame(sheet, self.body, radius, direction, self.side == "face")
-        return SurfaceItem(roll_sheet(sheet, frame, given.number("tolerance")))
+        made = roll_sheet(sheet, frame, given.number("tolerance"))
+        return SurfaceItem(made.surface, told=how_near(made.largest))
 
 
 class Carry(Line):

@@ -15,7 +15,16 @@ from glass_spoon.kernel.surfaces.sweep import SweepShape, sweep_profile
 from glass_spoon.sheet.fields import ChoiceSpec, Items, LawSpec, LawText, Number, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Finding, Given, Line
-from glass_spoon.sheet.lines.form.fields import FinishShape, ScaleLaw, StartShape, SurfaceName, TwistLaw, laid_flat, noted
+from glass_spoon.sheet.lines.form.fields import (
+    FinishShape,
+    ScaleLaw,
+    StartShape,
+    SurfaceName,
+    TwistLaw,
+    how_near,
+    laid_flat,
+    noted,
+)
 
 _REST = (
     "along {path}, {facing}, corners {corners}, scaled {scale}, twisted {twist}, start {start}, end {end}, within {tolerance}, "
@@ -116,9 +125,10 @@ class SweptLine(Line):
             paths = tuple(soften_path(path, self.corners, given.number("corner_size")) for path in paths)
         made = [sweep_profile(profiles[0], path, shape, given.number("tolerance")) for path in paths]
         notes = tuple(_tight_note(swept.tight) for swept in made if swept.tight is not None)[:MOST_NOTES]
+        told = how_near(max(swept.largest for swept in made))
         if len(made) == 1:
-            return SurfaceItem(made[0].surface, notes)
-        return SurfacesItem(SurfaceSet(tuple(swept.surface for swept in made)), (), notes)
+            return SurfaceItem(made[0].surface, notes, told)
+        return SurfacesItem(SurfaceSet(tuple(swept.surface for swept in made)), (), notes, told=told)
 
     def blend_law(self, given: Given) -> Law:
         """Return how profiles follow each other."""

@@ -1,0 +1,40 @@
+"""How many even edges keep to a chord tolerance, for many surfaces at once."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.even_lengths import measure_alike
+from glass_spoon.kernel.curves.largest_bends import largest_bends
+from glass_spoon.kernel.surfaces.edit_surface import isocurves
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+
+MOST = 4096
+"""Most edges of a count."""
+
+SMALL = 1 - np.sqrt(0.5)
+"""A quarter turn stands off its chord by this share of its radius: one that small needs no edges of its own."""
+
+
+def counts_for_chord(surfaces: tuple[NurbsSurface, ...], chord: float) -> Floats:
+    """Return counts (surfaces, 2) along u and v whose even edges stand at most about `chord` mm off their isocurves.
+
+    Looked at are both edges and the middle one. An edge of length h over a bend k stands off by h² k / 8, so each length l
+    takes l √(k / 8 chord) edges, k its largest bend. Not whole numbers; at most MOST.
+    """
+    curves: list[NurbsCurve] = []
+    for surface in surfaces:
+        for axis in (0, 1):
+            low, high = surface.domain(1 - axis)
+            curves += isocurves(surface, axis, np.array([low, (low + high) / 2, high]))
+    groups: dict[tuple[int, bytes], list[int]] = {}
+    for number, curve in enumerate(curves):
+        groups.setdefault((curve.degree, curve.knots.tobytes()), []).append(number)
+    counts = np.zeros(len(curves))
+    for numbers in groups.values():
+        alike = [curves[number] for number in numbers]
+        bends = largest_bends(alike, SMALL / chord)
+        counts[numbers] = measure_alike(alike).lengths * np.sqrt(bends / (8 * chord))
+    return np.minimum(counts.reshape(-1, 2, 3).max(axis=2), MOST)
