@@ -19,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths, owned, sum_by_index
 from glass_spoon.kernel.errors import CountImpossible, TooManyFaces
@@ -28,6 +29,7 @@ from glass_spoon.kernel.meshes.fill_plane import fill_plane
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_surface import MAX_CAP_RING, PoleClosing
 from glass_spoon.kernel.meshes.pole_cap import DiscMesh, core_sides, make_disc, make_sector, transition_rings
+from glass_spoon.kernel.meshes.repeat_mesh import repeat_mesh
 from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.surfaces.edit_surface import split_surface
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_points_normals, surfaces_points_normals
@@ -128,6 +130,13 @@ def mesh_set(
     With `crease_sharp` edges along which pieces do not meet smoothly carry an infinite "sharpness". Surfaces keep their
     sides: see `orient_set`. Raises TooManyFaces before memory is taken, CountImpossible for a pole too large for quads.
     """
+    if len(shape.pattern) > 1 and _stand_apart(shape):
+        # Copies that share nothing are meshed once.
+        one = SurfaceSet(shape.surfaces[:1], shape.tolerance, (), shape.counts[:1])
+        try:
+            return repeat_mesh(mesh_set(one, wish, poles, crease_sharp, face_limit // len(shape.pattern)), shape.pattern)
+        except TooManyFaces as error:
+            raise TooManyFaces(error.predicted * len(shape.pattern), face_limit) from error
     cut = cut_at_kinks(shape)
     fans = find_fans(cut)
     counts = plan_counts(cut, fans, wish, poles)
@@ -135,6 +144,13 @@ def mesh_set(
     if predicted > face_limit:
         raise TooManyFaces(predicted, face_limit)
     return _assemble(cut, fans, counts, poles, crease_sharp)
+
+
+def _stand_apart(shape: SurfaceSet) -> bool:
+    """Say whether no corner of one surface meets one of another, so that they share no edge."""
+    corners = np.concatenate([surface.control_points[[0, 0, -1, -1], [0, -1, 0, -1]] for surface in shape.surfaces])
+    pairs = cKDTree(corners).query_pairs(2 * shape.tolerance, output_type="ndarray")
+    return bool((pairs[:, 0] // 4 == pairs[:, 1] // 4).all())
 
 
 def cut_at_kinks(shape: SurfaceSet) -> CutSet:
@@ -155,7 +171,9 @@ def cut_at_kinks(shape: SurfaceSet) -> CutSet:
             low, high = shape.surfaces[parent].domain(axis)
             place[row, axis] = (np.array(piece.domain(axis)) - low) / (high - low)
     counts = tuple(shape.counts[parent] for parent in parents) if shape.counts else ()
-    return CutSet(replace(shape, surfaces=tuple(pieces), counts=counts), np.array(parents), place, shape.surfaces)
+    return CutSet(
+        replace(shape, surfaces=tuple(pieces), counts=counts, pattern=()), np.array(parents), place, shape.surfaces
+    )
 
 
 def _cut_surface(surface: NurbsSurface, between_poles: tuple[bool, bool]) -> list[NurbsSurface]:

@@ -55,7 +55,7 @@ def orient_set(shape: SurfaceSet) -> OrientedSet:
     surfaces = tuple(
         reverse_surface(surface, 0) if flip else surface for surface, flip in zip(shape.surfaces, flips, strict=True)
     )
-    return OrientedSet(replace(shape, surfaces=surfaces), flips, one_sided)
+    return OrientedSet(replace(shape, surfaces=surfaces, pattern=()), flips, one_sided)
 
 
 def _neighbours(shared: list[SharedEdge]) -> dict[int, list[tuple[int, bool]]]:

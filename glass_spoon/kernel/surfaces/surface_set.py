@@ -58,12 +58,14 @@ class SurfaceSet:
     """Surfaces in an order that counts. tolerance: edges within it of each other, in mm, are shared.
 
     caps: flat pieces that close open edges. counts: counts of edges (u, v) that some surfaces should take, 0 for any.
+    pattern: where every surface is the first one moved rigidly, the moves; else nothing.
     """
 
     surfaces: tuple[NurbsSurface, ...]
     tolerance: float = 1e-3
     caps: tuple[FlatCap, ...] = ()
     counts: tuple[tuple[int, int], ...] = ()
+    pattern: tuple[Placement, ...] = ()
 
     @cached_property
     def edges(self) -> EdgeTable:
@@ -207,7 +209,7 @@ def place_set(shape: SurfaceSet, placement: Placement) -> SurfaceSet:
     across = np.linalg.inv(placement.matrix).T
     caps = tuple(FlatCap(placement.apply(cap.origin), directions(across @ cap.normal)) for cap in shape.caps)
     surfaces = tuple(place_surface(surface, placement) for surface in shape.surfaces)
-    return replace(shape, surfaces=surfaces, caps=caps)
+    return replace(shape, surfaces=surfaces, caps=caps, pattern=())
 
 
 def reverse_set(shape: SurfaceSet) -> SurfaceSet:

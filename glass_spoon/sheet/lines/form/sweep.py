@@ -5,13 +5,19 @@ from __future__ import annotations
 from math import pi
 from typing import Annotated, Literal
 
+import numpy as np
+
 from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.curves.congruent_curves import placement_of_copy
 from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate_curve import curve_tangents
 from glass_spoon.kernel.curves.flat_shapes import make_circle, make_elliptic_arc, make_rectangle
+from glass_spoon.kernel.curves.place_curve import Placement
 from glass_spoon.kernel.curves.soften_path import soften_path
 from glass_spoon.kernel.law import EVENLY, Law
+from glass_spoon.kernel.surfaces.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
-from glass_spoon.kernel.surfaces.sweep import SweepShape, sweep_profile
+from glass_spoon.kernel.surfaces.sweep import Facing, SweepShape, Swept, sweep_profile
 from glass_spoon.sheet.fields import ChoiceSpec, Items, LawSpec, LawText, Number, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Finding, Given, Line
@@ -31,6 +37,9 @@ _REST = (
     "giving {gives}."
 )
 
+
+STEEP = 0.99
+"""A path that starts upright, by the sine of its slope, has no side by which its copies about the upright are turned."""
 
 MOST_NOTES = 3
 """Most places that are told of where paths are too tight."""
@@ -123,7 +132,11 @@ class SweptLine(Line):
         paths = given.curves("path")
         if self.corners != "mitred":
             paths = tuple(soften_path(path, self.corners, given.number("corner_size")) for path in paths)
-        made = [sweep_profile(profiles[0], path, shape, given.number("tolerance")) for path in paths]
+        tolerance = given.number("tolerance")
+        moves = _copies(paths, self.facing)
+        if len(moves) > 1:
+            return _patterned(sweep_profile(profiles[0], paths[0], shape, tolerance), moves)
+        made = [sweep_profile(profiles[0], path, shape, tolerance) for path in paths]
         notes = tuple(_tight_note(swept.tight) for swept in made if swept.tight is not None)[:MOST_NOTES]
         told = how_near(max(swept.largest for swept in made))
         if len(made) == 1:
@@ -137,6 +150,24 @@ class SweptLine(Line):
     def inspect(self, item: Item) -> list[Finding]:
         """Tell of a bend that is too tight."""
         return noted(item, "tight")
+
+
+def _copies(paths: tuple[NurbsCurve, ...], facing: Facing) -> tuple[Placement, ...]:
+    """Return how all paths come from the first, where they are copies of it that are swept alike; nothing otherwise.
+
+    Frames of least twist start from the upright, so they turn with a path about it, unless that starts upright itself.
+    """
+    steep = abs(float(curve_tangents(paths[0], np.array(paths[0].domain[:1]))[0, 2])) > STEEP
+    found = [placement_of_copy(paths[0], path, facing == "least twist" and not steep) for path in paths]
+    moves = tuple(move for move in found if move is not None)
+    return moves if len(moves) == len(paths) and facing != "rail" else ()
+
+
+def _patterned(swept: Swept, moves: tuple[Placement, ...]) -> SurfacesItem:
+    """Return copies of one swept surface."""
+    surfaces = tuple(place_surface(swept.surface, move) for move in moves)
+    notes = () if swept.tight is None else tuple(_tight_note(move.apply(swept.tight)) for move in moves[:MOST_NOTES])
+    return SurfacesItem(SurfaceSet(surfaces, pattern=moves), (), notes, told=how_near(swept.largest))
 
 
 class Sweep(SweptLine):

@@ -1,0 +1,43 @@
+"""A mesh repeated at places: topology and attributes follow, so that copies need not be made one by one."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats, owned
+from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.topology import make_topology
+
+
+def repeat_mesh(mesh: Mesh, moves: tuple[Placement, ...]) -> Mesh:
+    """Return one mesh of copies moved by rigid `moves`; "piece" is numbered on, "normal" turned, all else repeated."""
+    times = len(moves)
+    corners = mesh.topology.face_corners[None] + (np.arange(times) * mesh.point_count)[:, None]
+    sides = np.tile(mesh.topology.face_sides, times)
+    offsets = None if mesh.topology.is_quads else np.concatenate(([0], np.cumsum(sides)))
+    faces = corners.reshape(-1, 4) if offsets is None else corners.ravel()
+    topology = make_topology(times * mesh.point_count, faces, offsets=offsets)
+    points = {name: np.concatenate([values] * times) for name, values in mesh.points.items()}
+    if "normal" in mesh.points:
+        points["normal"] = np.concatenate([mesh.points["normal"] @ move.matrix.T for move in moves])
+    own = {name: np.concatenate([values] * times) for name, values in mesh.faces.items()}
+    if "piece" in mesh.faces:
+        pieces = float(mesh.faces["piece"].max(initial=-1.0)) + 1
+        own["piece"] = np.concatenate([mesh.faces["piece"] + k * pieces for k in range(times)])
+    return Mesh(
+        topology,
+        owned(np.concatenate([move.apply(mesh.positions) for move in moves])),
+        points=points,
+        edges={name: _by_ends(mesh, topology.edges.ends, values) for name, values in mesh.edges.items()},
+        corners={name: np.concatenate([values] * times) for name, values in mesh.corners.items()},
+        faces=own,
+    )
+
+
+def _by_ends(mesh: Mesh, ends: np.ndarray, values: Floats) -> Floats:
+    """Return the values of edges with the given ends (e, 2) by those of the edge of `mesh` that they copy."""
+    size = mesh.point_count
+    keys, asked = (np.sort(pairs.astype(np.int64) % size, axis=1) @ [size, 1] for pairs in (mesh.topology.edges.ends, ends))
+    order = np.argsort(keys)
+    return values[order[np.searchsorted(keys[order], asked)]]
