@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -47,11 +48,11 @@ def moments(surface: NurbsSurface) -> tuple[float, float]:
     return float(weight @ lengths(normals)), float(weight @ np.einsum("ij,ij->i", values[0, 0], normals)) / 3
 
 
-def wire(*curves: NurbsCurve) -> Any:
-    """Return curves in a row as a wire of the other kernel."""
+def wire(curve: NurbsCurve) -> Any:
+    """Return a curve as a wire of the other kernel, one edge a knot span: its integrals go wrong across knots."""
     made = BRepBuilderAPI_MakeWire()
-    for curve in curves:
-        made.Add(BRepBuilderAPI_MakeEdge(as_occt(curve)).Edge())
+    for low, high in pairwise(curve.breaks):
+        made.Add(BRepBuilderAPI_MakeEdge(as_occt(curve), float(low), float(high)).Edge())
     return made.Wire()
 
 
