@@ -25,7 +25,7 @@ def buoy() -> dict:
 @pytest.fixture
 def cowl() -> dict:
     """The demo cowl, from an SVG drawing."""
-    return json.loads((DEMO / "ventilator-cowl.json").read_text())
+    return json.loads((DEMO / "ventilator.json").read_text())
 
 
 @pytest.fixture(scope="session")

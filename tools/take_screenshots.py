@@ -65,6 +65,28 @@ def drawing(page: Page) -> None:
     shot(page, "hull-stripes")
 
 
+def form(page: Page) -> None:
+    """Show a blade that runs out, the report on shared edges, a law bent as a curve, and rings with their grips."""
+    open_part(page, "Mooring ground-screw")
+    shot(page, "ground-screw")
+    open_part(page, "Drain plug M24")
+    page.get_by_text("Judge surfaces").click()
+    page.locator("select[name=judge]").select_option("mean")
+    page.locator("input[name=edges]").check()
+    page.locator(".legend").get_by_role("button", name="Report").click()
+    page.wait_for_selector("#edges-slip tbody tr")
+    shot(page, "edge-report")
+    open_part(page, "Oar")
+    page.locator(".law-button").first.scroll_into_view_if_needed()
+    page.locator(".law-button").first.click()
+    page.wait_for_selector(".law-editor")
+    shot(page, "law-editor")
+    open_part(page, "Lantern")
+    shot(page, "skin-through-rings")
+    open_part(page, "Ventilator")
+    shot(page, "ventilator")
+
+
 def main() -> None:
     """Walk through the main views."""
     address = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8000"
@@ -94,6 +116,7 @@ def main() -> None:
         shot(page, "bench-warning")
         page.get_by_role("button", name="Undo").click()
         drawing(page)
+        form(page)
         page.goto("/projects/1/")
         page.get_by_label("Name of a new part").fill("Bailer")
         page.get_by_role("button", name="Make a part").click()

@@ -35,7 +35,7 @@ def places(surface: NurbsSurface, count: int = 41) -> np.ndarray:
 def test_a_sheet_all_round_becomes_a_closed_cylinder() -> None:
     radius = 30.0
     flat = sheet(2 * np.pi * radius, 50)
-    rolled = roll_sheet(flat, roll_frame(flat, "cylinder", radius), 1e-4)
+    rolled = roll_sheet(flat, roll_frame(flat, "cylinder", radius), 1e-4).surface
     grid = places(rolled)
     assert np.abs(np.hypot(grid[..., 0], grid[..., 2] + radius) - radius).max() < 1e-4
     assert rolled.is_closed(0, 1e-6)
@@ -47,7 +47,7 @@ def test_a_sheet_all_round_becomes_a_closed_cylinder() -> None:
 def test_rolling_keeps_lengths_areas_and_a_flat_inner_geometry(radius: float, direction: float, inside: bool) -> None:
     """A cylinder is developable: first fundamental form kept, Gaussian curvature zero, one principal curvature 1/R."""
     flat = sheet(40, 24)
-    rolled = roll_sheet(flat, roll_frame(flat, "cylinder", radius, direction, inside), 1e-5)
+    rolled = roll_sheet(flat, roll_frame(flat, "cylinder", radius, direction, inside), 1e-5).surface
     steps = [np.diff(places(one), axis=axis) for one in (flat, rolled) for axis in (0, 1)]
     for before, after in zip(steps[:2], steps[2:], strict=True):
         # Chords are no longer than the arcs, and shorter by no more than a full bend makes them.
@@ -69,7 +69,7 @@ def test_a_disc_wrapped_on_a_sphere_is_its_cap() -> None:
     centre = np.array([0, 0, -20.0])
     assert np.allclose(lengths(rim - centre), 20)
     assert np.allclose((rim - centre)[:, 2], 20 * np.cos(12 / 20))
-    wrapped = roll_sheet(flat, frame, 1e-4)
+    wrapped = roll_sheet(flat, frame, 1e-4).surface
     assert np.abs(lengths(places(wrapped) - centre) - 20).max() < 1e-4
 
 
@@ -89,7 +89,7 @@ def test_a_bent_sheet_is_refused() -> None:
 def test_a_carried_drawing_keeps_its_length_and_lies_on_the_cylinder() -> None:
     radius = 25.0
     flat = sheet(120, 60)
-    rolled = roll_sheet(flat, roll_frame(flat, "cylinder", radius, 0.4), 1e-5)
+    rolled = roll_sheet(flat, roll_frame(flat, "cylinder", radius, 0.4), 1e-5).surface
     drawing = make_circle((10.0, -5.0), 18.0)
     carried = carry_over(drawing, flat, rolled, 1e-4).curve
     assert measure_length(carried).length == pytest.approx(2 * np.pi * 18, rel=1e-5)
@@ -101,7 +101,7 @@ def test_a_carried_drawing_keeps_its_length_and_lies_on_the_cylinder() -> None:
 
 def test_sharp_points_of_a_drawing_stay() -> None:
     flat = sheet(120, 60)
-    rolled = roll_sheet(flat, roll_frame(flat, "cylinder", 40.0), 1e-5)
+    rolled = roll_sheet(flat, roll_frame(flat, "cylinder", 40.0), 1e-5).surface
     corners = np.array([[-20, -10, 0], [20, -10, 0], [0, 15, 0], [-20, -10, 0]], dtype=float)
     carried = carry_over(make_polyline(corners), flat, rolled, 1e-3).curve
     wanted = roll_frame(flat, "cylinder", 40.0).carry(corners)
@@ -111,7 +111,7 @@ def test_sharp_points_of_a_drawing_stay() -> None:
 
 def test_a_drawing_off_its_sheet_is_refused_with_its_place() -> None:
     flat = sheet(100, 40)
-    rolled = roll_sheet(flat, roll_frame(flat, "cylinder", 40.0), 1e-3)
+    rolled = roll_sheet(flat, roll_frame(flat, "cylinder", 40.0), 1e-3).surface
     with pytest.raises(KernelError, match="leaves the surface"):
         carry_over(make_circle((0, 0), 30.0), flat, rolled, 1e-3)
 
@@ -120,5 +120,5 @@ def test_a_sheet_rolls_alike_wherever_it_lies() -> None:
     flat = sheet(50, 20)
     move = turning([1.0, 2.0, 3.0], [1.0, 1.0, 0.3], 1.1).then(moving([5.0, -4.0, 9.0]))
     moved = NurbsSurface(flat.degrees, flat.knots, move.apply(flat.control_points), flat.weights)
-    here, there = (places(roll_sheet(one, roll_frame(one, "cylinder", 15.0, 0.3), 1e-5)) for one in (flat, moved))
+    here, there = (places(roll_sheet(one, roll_frame(one, "cylinder", 15.0, 0.3), 1e-5).surface) for one in (flat, moved))
     assert np.allclose(there, move.apply(here), atol=1e-9)

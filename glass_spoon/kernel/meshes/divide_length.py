@@ -52,13 +52,7 @@ def make_guide(surface: NurbsSurface, axis: int) -> Guide:
     """Return the guide of an axis: the longest isocurve at the knots across, with the sharp points of it and of
     the first, the middle and the last one (sharp points run along whole isocurves).
     """
-    low, high = surface.domain(1 - axis)
-    rows = isocurves(surface, axis, np.unique(np.concatenate((surface.knots[1 - axis], [(low + high) / 2]))))
-    net = np.array([lengths(np.diff(row.control_points, axis=0)).sum() for row in rows])
-    solid = np.flatnonzero(net > SOLID_SHARE * net.max())
-    longest = int(np.argmax(net))
-    curve = rows[longest]
-    looked_at = [rows[k] for k in sorted({longest, int(solid[0]), int(solid[len(solid) // 2]), int(solid[-1])})]
+    curve, looked_at = _guiding_rows(surface, axis)
     shape = b"".join(_shape_of(row) for row in [curve, *looked_at])
     scale = _scale_of(curve)
     params, totals, stops = _tables.get(shape, lambda: _measure(curve, looked_at, scale))
@@ -66,11 +60,30 @@ def make_guide(surface: NurbsSurface, axis: int) -> Guide:
     return Guide(curve, arc, stops, np.diff(arc.at_params(stops)), shape)
 
 
+def find_stops(surface: NurbsSurface, axis: int) -> Floats:
+    """Return the inner parameters (k,) at which the guide of an axis stops, without measuring it."""
+    return _kinks_of(_guiding_rows(surface, axis)[1])
+
+
+def _guiding_rows(surface: NurbsSurface, axis: int) -> tuple[NurbsCurve, list[NurbsCurve]]:
+    """Return the longest isocurve, by its net, and those whose sharp points are stops."""
+    low, high = surface.domain(1 - axis)
+    rows = isocurves(surface, axis, np.unique(np.concatenate((surface.knots[1 - axis], [(low + high) / 2]))))
+    net = np.array([lengths(np.diff(row.control_points, axis=0)).sum() for row in rows])
+    solid = np.flatnonzero(net > SOLID_SHARE * net.max())
+    longest = int(np.argmax(net))
+    return rows[longest], [rows[k] for k in sorted({longest, int(solid[0]), int(solid[len(solid) // 2]), int(solid[-1])})]
+
+
+def _kinks_of(rows: list[NurbsCurve]) -> Floats:
+    """Return the parameters (k,) of the sharp points of curves that share a domain."""
+    return np.unique(np.concatenate([find_kinks(row, KINK_ANGLE) for row in rows]))
+
+
 def _measure(curve: NurbsCurve, looked_at: list[NurbsCurve], scale: float) -> tuple[Floats, Floats, Floats]:
     """Return the arc-length table of a curve, its totals over `scale` mm, and its stops with the kinks of all given."""
     arc = measure_length(curve)
-    kinks = np.unique(np.concatenate([find_kinks(row, KINK_ANGLE) for row in looked_at]))
-    return arc.params, arc.totals / scale, np.concatenate(([curve.domain[0]], kinks, [curve.domain[1]]))
+    return arc.params, arc.totals / scale, np.concatenate(([curve.domain[0]], _kinks_of(looked_at), [curve.domain[1]]))
 
 
 def _scale_of(curve: NurbsCurve) -> float:

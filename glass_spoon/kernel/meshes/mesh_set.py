@@ -24,7 +24,7 @@ from scipy.spatial import cKDTree
 from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths, owned, sum_by_index
 from glass_spoon.kernel.errors import CountImpossible, TooManyFaces
 from glass_spoon.kernel.meshes.chord_counts import counts_for_chord
-from glass_spoon.kernel.meshes.divide_length import KINK_ANGLE, make_guide
+from glass_spoon.kernel.meshes.divide_length import KINK_ANGLE, find_stops
 from glass_spoon.kernel.meshes.fill_plane import fill_plane
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_surface import MAX_CAP_RING, PoleClosing
@@ -182,7 +182,7 @@ def _cut_surface(surface: NurbsSurface, between_poles: tuple[bool, bool]) -> lis
     for axis in (0, 1):
         stops: list[float] = []
         if may_have_kinks(surface, axis):
-            stops = [float(stop) for stop in make_guide(surface, axis).stops[1:-1]]
+            stops = [float(stop) for stop in find_stops(surface, axis)]
         if not stops and between_poles[axis]:
             stops = [sum(surface.domain(axis)) / 2]
         for stop in stops:
