@@ -13,7 +13,6 @@ from pydantic import BaseModel, ConfigDict
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.law import Law
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet.errors import BadExpression
 from glass_spoon.sheet.expressions import Quantity, evaluate_expression
@@ -133,10 +132,10 @@ class Given:
         item = self.items[name]
         return item.shape if isinstance(item, SurfacesItem) else SurfaceSet((self.surface(name).surface,))
 
-    def every_surface(self, name: str) -> list[tuple[NurbsSurface, ...]]:
-        """Return the surfaces of each item of a list of references, in order."""
+    def every_set(self, name: str) -> list[SurfaceSet]:
+        """Return the set, or the single surface as a set, of each item of a list of references, in order."""
         keys = [key for key in self.items if key.rpartition(".")[0] == name]
-        return [self.surfaces(key).surfaces for key in keys]
+        return [self.surfaces(key) for key in keys]
 
     def mesh(self, name: str) -> MeshItem:
         """Return the mesh that a field refers to."""

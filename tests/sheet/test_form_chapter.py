@@ -655,3 +655,18 @@ def test_a_lid_takes_a_rounded_top_edge_in_three_steps() -> None:
     corners = 2 * np.pi * (taken * (1 - size) + moment)
     block = 20 * 10 - (4 - np.pi)
     assert enclosed_volume(mesh) == pytest.approx(block - taken * straight - corners, abs=2 * np.pi * 0.001 * 2 / 3 * 1.1)
+
+
+def test_gathered_sets_keep_their_flat_ends() -> None:
+    """A plate gathered with a wall that stands on its own keeps both ends: it is still closed."""
+    build = run(
+        {"verb": "rectangle", "gives": "outline", "plane": "plan", "width": 30, "height": 20},
+        {"verb": "plate", "outline": "l1", "height": 4},
+        {"verb": "simple", "gives": "ball", "form": "sphere", "radius": 5, "z": 40},
+        {"verb": "gather", "surfaces": ["l2", "l3"]},
+        {"verb": "mesh", "surface": "l4", "sizing": "edge length", "edge_length": 2},
+    )
+    mesh = build.items["l5"].item.mesh
+    assert is_closed(mesh)
+    block = (30 * 20 - (4 - np.pi) * 100) * 4  # corners of 10
+    assert enclosed_volume(mesh) == pytest.approx(block + 4 / 3 * np.pi * 125, rel=2e-2)

@@ -10,7 +10,7 @@ from glass_spoon.kernel.arrays import Bools
 from glass_spoon.kernel.surfaces.edit_surface import reverse_surface
 from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import EdgeName, SharedEdge, SurfaceSet
+from glass_spoon.kernel.surfaces.surface_set import EdgeName, FlatCap, SharedEdge, SurfaceSet
 
 VOLUME_PLACES = 12
 """Places along either axis by which the sign of a volume is found."""
@@ -52,10 +52,14 @@ def orient_set(shape: SurfaceSet) -> OrientedSet:
                     one_sided = True
         if not any(name.piece in part for name in shape.lone_edges) and _volume(shape, part, flips) < 0:
             flips[part] = ~flips[part]
+    if not flips.any():
+        return OrientedSet(shape, flips, one_sided)
+    turned = [any(flips[name.piece] for name in rim) for rim in shape.rims]
+    caps = tuple(FlatCap(cap.origin, -cap.normal) if turn else cap for cap, turn in zip(shape.caps, turned, strict=True))
     surfaces = tuple(
         reverse_surface(surface, 0) if flip else surface for surface, flip in zip(shape.surfaces, flips, strict=True)
     )
-    return OrientedSet(replace(shape, surfaces=surfaces, pattern=()), flips, one_sided)
+    return OrientedSet(replace(shape, surfaces=surfaces, caps=caps, pattern=()), flips, one_sided)
 
 
 def _neighbours(shared: list[SharedEdge]) -> dict[int, list[tuple[int, bool]]]:

@@ -212,6 +212,17 @@ def place_set(shape: SurfaceSet, placement: Placement) -> SurfaceSet:
     return replace(shape, surfaces=surfaces, caps=caps, pattern=())
 
 
+def gather_sets(sets: list[SurfaceSet], tolerance: float) -> SurfaceSet:
+    """Return one set of all surfaces and caps, with what counts are asked for."""
+    counts = tuple(count for shape in sets for count in shape.counts or ((0, 0),) * len(shape.surfaces))
+    return SurfaceSet(
+        tuple(surface for shape in sets for surface in shape.surfaces),
+        tolerance,
+        tuple(cap for shape in sets for cap in shape.caps),
+        counts if any(shape.counts for shape in sets) else (),
+    )
+
+
 def reverse_set(shape: SurfaceSet) -> SurfaceSet:
     """Return the set with its sides changed over."""
     surfaces = tuple(reverse_surface(surface, 0) for surface in shape.surfaces)

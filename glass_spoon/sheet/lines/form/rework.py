@@ -16,7 +16,7 @@ from glass_spoon.kernel.surfaces.pull_net import NetMove, pull_net
 from glass_spoon.kernel.surfaces.rebuild_surface import rebuild_surface
 from glass_spoon.kernel.surfaces.rework_surface import extend_surface, move_seam, swap_directions
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, reverse_set
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, gather_sets, reverse_set
 from glass_spoon.sheet.fields import (
     ChoiceSpec,
     Column,
@@ -323,10 +323,9 @@ class Gather(Line):
 
     def build(self, given: Given) -> SurfacesItem:
         """Put them together and let them face alike."""
-        every = given.every_surface("surfaces")
-        surfaces = tuple(surface for own in every for surface in own)
-        parts = [number for number, own in enumerate(every) for _ in own]
-        oriented = orient_set(SurfaceSet(surfaces, given.number("tolerance")))
+        every = given.every_set("surfaces")
+        parts = [number for number, own in enumerate(every) for _ in own.surfaces]
+        oriented = orient_set(gather_sets(every, given.number("tolerance")))
         return SurfacesItem(oriented.shape, tuple(parts), tuple(_set_notes(oriented.shape, oriented.one_sided)))
 
     def inspect(self, item: Item) -> list[Finding]:
