@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.integrate import quad
 
 from glass_spoon.kernel.curves.arc_length import measure_length
 from glass_spoon.kernel.curves.curve import NurbsCurve
@@ -125,3 +126,16 @@ def test_what_is_no_helix_is_refused(shape: HelixShape) -> None:
 def test_a_helix_around_a_sharp_path_is_refused() -> None:
     with pytest.raises(InvalidInput, match="sharp points"):
         helix_around(make_polyline([[0, 0, 0], [10, 0, 0], [10, 10, 0]]), (2, 2), 3)
+
+
+def test_a_frame_carried_along_a_twisted_cubic_turns_back_by_its_torsion() -> None:
+    """Exact: the angle to the Frenet frame is the integral of the torsion, for (t, t^2, t^3) of 3 / (9 t^4 + 9 t^2 + 1)."""
+    curve = NurbsCurve(3, np.repeat([0.0, 1.0], 4), np.array([[0, 0, 0], [1, 0, 0], [2, 1, 0], [3, 3, 3]]) / 3, np.ones(4))
+    params = np.array([1e-9, 1 - 1e-9])
+    d = curve_derivatives(curve, params, 2)
+    binormal = np.cross(d[1], d[2])
+    normal = np.cross(binormal, d[1])
+    _, axis, second = carry_frame(curve).at(params)
+    turn = np.arctan2(np.einsum("ij,ij->i", normal, second), np.einsum("ij,ij->i", normal, axis))
+    exact = quad(lambda t: 3 / (9 * t**4 + 9 * t**2 + 1) * np.sqrt(1 + 4 * t**2 + 9 * t**4), 0, 1)[0]
+    assert turn[1] - turn[0] == pytest.approx(exact, abs=1e-6)  # fourth order in the steps of the carried frame

@@ -24,8 +24,8 @@ from glass_spoon.kernel.surfaces.evaluate_surface import (
     surface_points,
 )
 from glass_spoon.kernel.surfaces.revolve import revolve_curve
-from glass_spoon.kernel.surfaces.surface import edge_curve, make_surface
-from tests.zoo import ORIGIN, TURN, UP, cone, kettle_profile, random_surface, sphere, torus
+from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve, make_surface
+from tests.zoo import ORIGIN, TURN, UP, cone, half_circle, kettle_profile, random_surface, sphere, torus
 
 RNG = np.random.default_rng(2)
 
@@ -205,3 +205,21 @@ def test_bad_surfaces_are_refused():
         make_surface((1, 1), ([0, 0, 1, 1], [0, 1]), np.zeros((2, 2, 3)))
     with pytest.raises(InvalidInput, match="net"):
         make_surface((1, 1), ([0, 0, 1, 1], [0, 0, 1, 1]), np.zeros((2, 2)))
+
+
+def test_ellipsoid_curvature_by_formula():
+    """Gaussian 1 / (abc w)^2 and mean (a^2 + b^2 + c^2 - |x|^2) / (2 (abc)^2 w^1.5), w = x^2/a^4 + y^2/b^4 + z^2/c^4.
+
+    do Carmo, section 3.3, exercises on the ellipsoid.
+    """
+    axes = np.array([30.0, 20.0, 12.0])
+    ball = revolve_curve(half_circle(1.0), ORIGIN, UP, TURN)
+    body = NurbsSurface(ball.degrees, ball.knots, ball.control_points * axes, ball.weights)
+    u, v = (grid.ravel() for grid in np.meshgrid(np.linspace(0.03, 0.96, 11), np.linspace(0.05, 0.95, 9)))
+    u, v = (low + share * (high - low) for share, (low, high) in zip((u, v), map(body.domain, (0, 1)), strict=True))
+    places = surface_points(body, u, v)
+    w, product = (places**2 / axes**4).sum(axis=1), np.prod(axes)
+    gaussian, mean = surface_curvature(body, u, v)
+    wanted = ((axes**2).sum() - (places**2).sum(axis=1)) / (2 * product**2 * w**1.5)
+    assert np.allclose(gaussian, 1 / (product * w) ** 2, rtol=1e-9)
+    assert np.allclose(np.abs(mean), wanted, rtol=1e-9)

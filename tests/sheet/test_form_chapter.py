@@ -670,3 +670,20 @@ def test_gathered_sets_keep_their_flat_ends() -> None:
     assert is_closed(mesh)
     block = (30 * 20 - (4 - np.pi) * 100) * 4  # corners of 10
     assert enclosed_volume(mesh) == pytest.approx(block + 4 / 3 * np.pi * 125, rel=2e-2)
+
+
+def test_a_turned_handle_in_36_segments_looks_round() -> None:
+    """Common practice, no source. Its faces turn by ten degrees, and stand off by 0.4 % of the radius."""
+    build = run(
+        {"verb": "draw", "gives": "handle", "points": [{"x": 12, "y": 0}, {"x": 16, "y": 45}, {"x": 11, "y": 90}]},
+        {"verb": "revolve", "profile": "l1"},
+        {"verb": "mesh", "surface": "l2", "round": 36, "along": 12},
+    )
+    mesh = build.items["l3"].item.mesh
+    radii = np.hypot(*mesh.positions[:, :2].T)
+    ends = mesh.topology.edges.ends
+    level = np.abs(np.diff(mesh.positions[ends, 2], axis=1)[:, 0]) < 1e-9
+    middles = np.hypot(*mesh.positions[ends[level]].mean(axis=1)[:, :2].T)
+    assert level.sum() == 36 * 13
+    assert (1 - middles / radii[ends[level, 0]]).max() == pytest.approx(1 - np.cos(np.radians(5)), rel=1e-9)
+    assert (1 - middles / radii[ends[level, 0]]).max() < 0.004
