@@ -61,7 +61,7 @@ def drawing(page: Page) -> None:
     page.locator("[data-level='2']").click()
     page.locator("[data-mode=stripes]").click()
     page.wait_for_timeout(SETTLE)
-    page.locator(".item-list").scroll_into_view_if_needed()
+    page.locator(".item-list").first.scroll_into_view_if_needed()
     shot(page, "hull-stripes")
 
 

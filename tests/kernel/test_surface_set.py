@@ -122,7 +122,7 @@ def test_faces_name_their_surface_and_corners_their_place_on_it() -> None:
     assert (mesh.faces["piece"][lower] == 0).all()
     assert (mesh.faces["piece"][~lower] == 1).all()
     uv = mesh.corners["uv"]
-    assert uv.min() > -0.5  # only across the seam of the disc may a corner be moved by a turn
+    assert uv.min() > -0.5  # corners across the seam of the disc are moved by a turn
     assert np.ptp(uv[:, 1]) == pytest.approx(1.0)
 
 
