@@ -28,8 +28,9 @@ from glass_spoon.kernel.gauges.deviation import face_deviations
 from glass_spoon.kernel.gauges.read_gauges import read_gauges
 from glass_spoon.kernel.gauges.reading import Limits
 from glass_spoon.kernel.meshes.divide_length import count_for_chord, make_guide
-from glass_spoon.kernel.meshes.mesh_set import Wish, mesh_set
+from glass_spoon.kernel.meshes.mesh_set import mesh_set
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshes.set_counts import Wish
 from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
 from glass_spoon.kernel.surfaces.ridge import RidgeShape, make_ridge

@@ -9,7 +9,8 @@ from glass_spoon.kernel.curves.flat_shapes import make_elliptic_arc, make_rectan
 from glass_spoon.kernel.curves.largest_bends import largest_bends
 from glass_spoon.kernel.curves.line_and_arc import make_polyline
 from glass_spoon.kernel.meshes.chord_counts import counts_for_chord
-from glass_spoon.kernel.meshes.mesh_set import Wish, mesh_set
+from glass_spoon.kernel.meshes.mesh_set import mesh_set
+from glass_spoon.kernel.meshes.set_counts import Wish
 from glass_spoon.kernel.surfaces.plate import PlateShape, make_plate
 from tests.zoo import sphere, torus
 

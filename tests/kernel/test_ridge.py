@@ -11,7 +11,8 @@ from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh
-from glass_spoon.kernel.meshes.mesh_set import Wish, mesh_set
+from glass_spoon.kernel.meshes.mesh_set import mesh_set
+from glass_spoon.kernel.meshes.set_counts import Wish
 from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
 from glass_spoon.kernel.surfaces.orient_set import orient_set
 from glass_spoon.kernel.surfaces.ridge import RidgeShape, make_ridge

@@ -12,8 +12,8 @@ side by side (a flat end, a dome) are closed there together, by the disc of `pol
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from typing import Literal, TypeVar
+from dataclasses import dataclass
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,30 +23,24 @@ from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths, owned, sum_by_index
 from glass_spoon.kernel.errors import CountImpossible, TooManyFaces
-from glass_spoon.kernel.meshes.chord_counts import counts_for_chord
-from glass_spoon.kernel.meshes.divide_length import KINK_ANGLE, find_stops
+from glass_spoon.kernel.meshes.cut_set import CutSet, Fan, Sector, cut_at_kinks, find_fans
+from glass_spoon.kernel.meshes.divide_length import KINK_ANGLE
 from glass_spoon.kernel.meshes.fill_plane import fill_plane
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_surface import MAX_CAP_RING, PoleClosing
 from glass_spoon.kernel.meshes.pole_cap import DiscMesh, core_sides, make_disc, make_sector, transition_rings
 from glass_spoon.kernel.meshes.repeat_mesh import repeat_mesh
+from glass_spoon.kernel.meshes.set_counts import Wish, plan_counts
 from glass_spoon.kernel.meshes.topology import make_topology
-from glass_spoon.kernel.surfaces.edit_surface import split_surface
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_points_normals, surfaces_points_normals
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import (
     EdgeName,
-    EdgeTable,
     FlatCap,
     SurfaceSet,
-    edge_chains,
     edge_loops,
 )
 
 Scalar = TypeVar("Scalar", np.float64, np.int64)
-
-SIDE_TURN = np.radians(120)
-"""Most that the direction of an edge may turn over one side of a face: a circle takes three at least."""
 
 
 PARAM_DIGITS = 9
@@ -54,66 +48,6 @@ PARAM_DIGITS = 9
 
 ON_SIDE = 1e-9
 """A vertex of a sector nearer than this to a side lies on it."""
-
-
-@dataclass(frozen=True)
-class Wish:
-    """What the counts should come near to; what is not given does not count.
-
-    lengths: of edges in mm along u and along v. counts: of edges on the longest edge of a piece along u and along v. chord:
-    distance in mm that edges may stand off the surface.
-    """
-
-    lengths: tuple[float, float] = (np.inf, np.inf)
-    counts: tuple[int, int] | None = None
-    chord: float = 0.0
-
-    def steps(self, edges: EdgeTable) -> tuple[float, float]:
-        """Return the wished lengths of edges along u and along v in mm."""
-        if self.counts is None:
-            return self.lengths
-        sizes = edges.lengths.reshape(-1, 2, 2)
-        first, second = (max(float(sizes[:, axis].max()), 1e-9) / self.counts[axis] for axis in (0, 1))
-        return first, second
-
-
-@dataclass(frozen=True, eq=False)
-class CutSet:
-    """A set cut at sharp points: the pieces, the number of the surface each was cut from, and its place (n, 2, 2) in it.
-
-    place: first and last share of the parent's domain, by axis. original: the surfaces before they were cut.
-    """
-
-    shape: SurfaceSet
-    parents: Ints
-    place: Floats
-    original: tuple[NurbsSurface, ...]
-
-    @property
-    def pieces(self) -> tuple[NurbsSurface, ...]:
-        """The surfaces."""
-        return self.shape.surfaces
-
-
-@dataclass(frozen=True)
-class Sector:
-    """A piece that runs to one point: rim and pole along `axis`, the pole at `end` of the other axis.
-
-    forward: the fan runs through it from its start to its end along `axis`.
-    """
-
-    piece: int
-    axis: int
-    end: Literal[0, -1]
-    forward: bool = True
-
-
-@dataclass(frozen=True)
-class Fan:
-    """Sectors side by side about one point; closed when the last meets the first."""
-
-    sectors: tuple[Sector, ...]
-    closed: bool
 
 
 def mesh_set(
@@ -151,177 +85,6 @@ def _stand_apart(shape: SurfaceSet) -> bool:
     corners = np.concatenate([surface.control_points[[0, 0, -1, -1], [0, -1, 0, -1]] for surface in shape.surfaces])
     pairs = cKDTree(corners).query_pairs(2 * shape.tolerance, output_type="ndarray")
     return bool((pairs[:, 0] // 4 == pairs[:, 1] // 4).all())
-
-
-def cut_at_kinks(shape: SurfaceSet) -> CutSet:
-    """Return the set with every surface cut at its sharp points, and one with two poles cut midway between them."""
-    pieces: list[NurbsSurface] = []
-    parents: list[int] = []
-    is_pole = shape.edges.is_pole.reshape(-1, 2, 2)
-    for number, surface in enumerate(shape.surfaces):
-        # Edges along one axis are points where the other axis runs from pole to pole.
-        for piece in _cut_surface(surface, (bool(is_pole[number, 1].all()), bool(is_pole[number, 0].all()))):
-            pieces.append(piece)
-            parents.append(number)
-    if len(pieces) == len(shape.surfaces):
-        return CutSet(shape, np.arange(len(pieces)), np.broadcast_to([0.0, 1.0], (len(pieces), 2, 2)), shape.surfaces)
-    place = np.empty((len(pieces), 2, 2))
-    for row, (piece, parent) in enumerate(zip(pieces, parents, strict=True)):
-        for axis in (0, 1):
-            low, high = shape.surfaces[parent].domain(axis)
-            place[row, axis] = (np.array(piece.domain(axis)) - low) / (high - low)
-    counts = tuple(shape.counts[parent] for parent in parents) if shape.counts else ()
-    return CutSet(
-        replace(shape, surfaces=tuple(pieces), counts=counts, pattern=()), np.array(parents), place, shape.surfaces
-    )
-
-
-def _cut_surface(surface: NurbsSurface, between_poles: tuple[bool, bool]) -> list[NurbsSurface]:
-    """Return the pieces of one surface."""
-    pieces = [surface]
-    for axis in (0, 1):
-        stops: list[float] = []
-        if may_have_kinks(surface, axis):
-            stops = [float(stop) for stop in find_stops(surface, axis)]
-        if not stops and between_poles[axis]:
-            stops = [sum(surface.domain(axis)) / 2]
-        for stop in stops:
-            last = [piece for piece in pieces if piece.domain(axis)[0] < stop < piece.domain(axis)[1]]
-            for piece in last:
-                at = pieces.index(piece)
-                pieces[at : at + 1] = split_surface(piece, axis, stop)
-    return pieces
-
-
-def may_have_kinks(surface: NurbsSurface, axis: int) -> bool:
-    """Say whether an axis has inner knots of full multiplicity, where alone it can be sharp."""
-    inner = surface.knots[axis][surface.degrees[axis] + 1 : -surface.degrees[axis] - 1]
-    return bool(len(inner) and np.unique(inner, return_counts=True)[1].max() >= surface.degrees[axis])
-
-
-def find_fans(cut: CutSet) -> list[Fan]:
-    """Return the fans of pieces with one pole, each piece in one fan."""
-    poles: dict[int, list[EdgeName]] = {}
-    for name, pole in zip(cut.shape.edges.names, cut.shape.edges.is_pole, strict=True):
-        if pole:
-            poles.setdefault(name.piece, []).append(name)
-    sectors = {piece: Sector(piece, found[0].axis, found[0].end) for piece, found in poles.items() if len(found) == 1}
-    across: dict[EdgeName, EdgeName] = {}
-    for pair in cut.shape.shared:
-        if all(name.piece in sectors and name.axis != sectors[name.piece].axis for name in (pair.first, pair.second)):
-            ends = [_is_pole_first(sectors[name.piece]) for name in (pair.first, pair.second)]
-            if (ends[0] == ends[1]) != pair.reversed:
-                across[pair.first], across[pair.second] = pair.second, pair.first
-    fans, left = [], dict(sectors)
-    while left:
-        open_ones = [
-            sector for sector in left.values() if any(side not in across for side in (_side(sector, 0), _side(sector, -1)))
-        ]
-        start = open_ones[0] if open_ones else next(iter(left.values()))
-        if open_ones and _side(start, 0) in across:
-            start = Sector(start.piece, start.axis, start.end, forward=False)
-        fan, closed = _walk(start, sectors, across)
-        for sector in fan:
-            left.pop(sector.piece, None)
-        fans.append(Fan(tuple(fan), closed))
-    return fans
-
-
-def _is_pole_first(sector: Sector) -> bool:
-    return sector.end == 0
-
-
-def _side(sector: Sector, end: Literal[0, -1]) -> EdgeName:
-    """Return the side of a sector at the start or the end of its rim."""
-    return EdgeName(sector.piece, 1 - sector.axis, end)
-
-
-def _walk(start: Sector, sectors: dict[int, Sector], across: dict[EdgeName, EdgeName]) -> tuple[list[Sector], bool]:
-    """Return the sectors from one on, side by side, and whether they come back to it."""
-    fan = [start]
-    while True:
-        here = fan[-1]
-        entered = across.get(_side(here, -1 if here.forward else 0))
-        if entered is None:
-            return fan, False
-        if entered.piece == start.piece:
-            return fan, True
-        if any(entered.piece == other.piece for other in fan):
-            return fan, False
-        found = sectors[entered.piece]
-        fan.append(Sector(found.piece, found.axis, found.end, entered.end == 0))
-
-
-def plan_counts(cut: CutSet, fans: list[Fan], wish: Wish, poles: PoleClosing) -> Ints:
-    """Return the counts (pieces, 2) along u and along v: one for each chain, the mean of what its edges wish.
-
-    Of a chord the most counts. Rims of fans that quads close take even counts, in all at least four.
-    """
-    edges = cut.shape.edges
-    wished, least = np.zeros((len(cut.pieces), 2)), np.ones((len(cut.pieces), 2))
-    steps = wish.steps(edges)
-    turns = np.where(edges.is_pole, 0.0, _turns(edges.places))
-    sides = np.maximum(1, np.ceil(turns / SIDE_TURN - 1e-6))
-    for name, size, side in zip(edges.names, edges.lengths, sides, strict=True):
-        where = (name.piece, name.axis)
-        wished[where] = max(wished[where], size / steps[name.axis])
-        least[where] = max(least[where], side)
-    chains = edge_chains(len(cut.pieces), cut.shape.shared)
-    total = chains.max() + 1
-    flat = chains.ravel()
-    mean = np.bincount(flat, wished.ravel(), total) / np.bincount(flat, minlength=total)
-    if wish.chord:
-        least = np.maximum(least, np.ceil(counts_for_chord(cut.pieces, wish.chord) - 1e-6))
-    low = np.zeros(total)
-    np.maximum.at(low, flat, least.ravel())
-    counts = np.maximum(np.rint(mean), low)
-    if cut.shape.counts:
-        fixed = np.zeros(total)
-        np.maximum.at(fixed, flat, np.array(cut.shape.counts).ravel())
-        counts = np.where(fixed > 0, fixed, counts)
-    _even_rims(cut, chains, counts)
-    if poles == "quads":
-        for fan in fans:
-            for sector in fan.sectors:
-                chain = chains[sector.piece, sector.axis]
-                counts[chain] = max(2 * np.ceil(counts[chain] / 2), 4 if len(fan.sectors) == 1 and fan.closed else 2)
-            if not fan.closed:
-                # Three sides: the core of the sector takes half of the rim's count along either straight side.
-                rim = sum(counts[chains[sector.piece, sector.axis]] for sector in fan.sectors)
-                side = chains[fan.sectors[0].piece, 1 - fan.sectors[0].axis]
-                counts[side] = max(counts[side], rim / 2 + 1)
-    return counts[chains].astype(np.int64)
-
-
-def _even_rims(cut: CutSet, chains: Ints, counts: Floats) -> None:
-    """Make counts even along the rims of caps; a cap with one hole takes as many on the hole as outside, where it can."""
-    for rim in cut.shape.rims:
-        loops = edge_loops(cut.shape, rim)
-        own = [[int(chains[name.piece, name.axis]) for name, _ in loop] for loop in loops]
-        for loop in own:
-            least = 4 if len(loop) == 1 else 2
-            for chain in loop:
-                counts[chain] = max(2 * np.ceil(counts[chain] / 2), least)
-        if len(own) == 2 and all(len(set(loop)) == len(loop) for loop in own) and not set(own[0]) & set(own[1]):
-            fewer, more = sorted(own, key=lambda loop: counts[loop].sum())
-            _raise_to(counts, fewer, int(counts[more].sum()))
-
-
-def _raise_to(counts: Floats, loop: list[int], wanted: int) -> None:
-    """Raise the even counts of a loop's chains so that they add up to an even number: each by its share, in steps of two."""
-    spare = (wanted - counts[loop].sum()) / 2
-    share = counts[loop] / counts[loop].sum() * spare
-    extra = np.floor(share)
-    extra[np.argsort(extra - share)[: round(spare - extra.sum())]] += 1
-    counts[loop] += 2 * extra
-
-
-def _turns(places: Floats) -> Floats:
-    """Return how far in radians the direction of each edge turns, by places (edges, n, 3) even along it."""
-    steps = directions(np.diff(places, axis=1))
-    turns = np.arccos(np.clip(np.einsum("eij,eij->ei", steps[:, :-1], steps[:, 1:]), -1, 1))
-    result: Floats = turns.sum(axis=1) * steps.shape[1] / turns.shape[1]
-    return result
 
 
 @dataclass(eq=False)

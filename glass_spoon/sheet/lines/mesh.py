@@ -9,8 +9,9 @@ from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.defects import read_folded
 from glass_spoon.kernel.meshes.divide_length import count_for_chord, count_for_edge_length, make_guide
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.mesh_set import Wish, mesh_set
+from glass_spoon.kernel.meshes.mesh_set import mesh_set
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshes.set_counts import Wish
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.items import Item, MeshItem, SurfacesItem

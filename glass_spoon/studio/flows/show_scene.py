@@ -10,8 +10,9 @@ from glass_spoon.kernel.gauges.read_gauges import read_gauges, read_quick_gauges
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.divide_length import make_guide
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.mesh_set import Wish, mesh_set
+from glass_spoon.kernel.meshes.mesh_set import mesh_set
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshes.set_counts import Wish
 from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, subdivide
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet

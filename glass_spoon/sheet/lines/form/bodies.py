@@ -18,7 +18,7 @@ from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.items import SurfaceItem
 from glass_spoon.sheet.line import Given, Line
-from glass_spoon.sheet.lines.form.fields import SurfaceName
+from glass_spoon.sheet.lines.form.fields import SurfaceName, a_place
 
 _AT = "about x {x}, y {y}, z {z}, giving {gives}."
 _ROUND = f"over {{sweep}} round, {_AT}"
@@ -26,10 +26,6 @@ _ROUND = f"over {{sweep}} round, {_AT}"
 
 def _latitude(help_text: str) -> NumberSpec:
     return NumberSpec(help_text, "angle", label="latitude", least=-pi / 2, most=pi / 2, step=5)
-
-
-def _place(axis: Literal["x", "y", "z"], help_text: str) -> NumberSpec:
-    return NumberSpec(help_text, "length", least=-1e6, most=1e6, axis=axis)
 
 
 class SimpleBody(Line):
@@ -66,9 +62,9 @@ class SimpleBody(Line):
     sweep: Annotated[Number, NumberSpec("How far round it goes.", "angle", least=0, above=True, most=2 * pi, step=5)] = (
         "360°"
     )
-    x: Annotated[Number, _place("x", "The place, along left-right.")] = "0 mm"
-    y: Annotated[Number, _place("y", "The place, along front-back.")] = "0 mm"
-    z: Annotated[Number, _place("z", "The place, upwards.")] = "0 mm"
+    x: Annotated[Number, a_place("x", "The place, along left-right.")] = "0 mm"
+    y: Annotated[Number, a_place("y", "The place, along front-back.")] = "0 mm"
+    z: Annotated[Number, a_place("z", "The place, upwards.")] = "0 mm"
     gives: SurfaceName = "body"
 
     def build(self, given: Given) -> SurfaceItem:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 import numpy as np
 
@@ -11,7 +11,7 @@ from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.place_curve import Placement, place_curve
 from glass_spoon.kernel.curves.plane_of_curve import find_plane
 from glass_spoon.kernel.surfaces.section_runs import EndShape, middle_of
-from glass_spoon.sheet.fields import ChoiceSpec, ItemName, LawSpec, LawText, NameSpec
+from glass_spoon.sheet.fields import ChoiceSpec, ItemName, LawSpec, LawText, NameSpec, Number, NumberSpec
 from glass_spoon.sheet.items import Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Finding
 
@@ -20,12 +20,20 @@ ScaleLaw = Annotated[LawText, LawSpec("Factor on the profile on its way: 1, or 1
 TwistLaw = Annotated[LawText, LawSpec("Turn of the profile about the path: 0°, or 0° to 90° eased.", dimension="angle")]
 StartShape = Annotated[EndShape, ChoiceSpec("How the start is closed.", ("open", "flat", "domed"))]
 FinishShape = Annotated[EndShape, ChoiceSpec("How the end is closed.", ("open", "flat", "domed"))]
+Within = Annotated[
+    Number, NumberSpec("How far the result may be off.", "length", label="tolerance", least=1e-5, most=1e3, step=0.01)
+]
 
 TOWARDS = np.array([0.3, -0.5, 1.0])
 """Of the two sides of a plane the one that counts: above, in front, to the right."""
 
 STRAIGHT = 1e-9
 """A curve within this share of its size of a line is straight."""
+
+
+def a_place(axis: Literal["x", "y", "z"], help_text: str) -> NumberSpec:
+    """Return the field of one coordinate of a place."""
+    return NumberSpec(help_text, "length", least=-1e6, most=1e6, axis=axis)
 
 
 def square_to(profile: NurbsCurve) -> Floats:

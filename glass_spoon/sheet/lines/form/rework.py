@@ -32,24 +32,17 @@ from glass_spoon.sheet.fields import (
 )
 from glass_spoon.sheet.items import CurveItem, Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Finding, Given, Line
-from glass_spoon.sheet.lines.form.fields import SurfaceName, how_near, noted
+from glass_spoon.sheet.lines.form.fields import SurfaceName, Within, a_place, how_near, noted
 
 Running = Literal["round", "along"]
 OneSurface = Annotated[str, ReferenceSpec("A surface.", "surface")]
 ChangedSurface = Annotated[str, ReferenceSpec("The surface to work on.", "surface", changes=True)]
 Way = Annotated[Running, ChoiceSpec("Which way on the surface.", ("round", "along"))]
-Within = Annotated[
-    Number, NumberSpec("How far the result may be off.", "length", label="tolerance", least=1e-5, most=1e3, step=0.01)
-]
 
 
-def _place(axis: Literal["x", "y", "z"], help_text: str) -> NumberSpec:
-    return NumberSpec(help_text, "length", least=-1e6, most=1e6, axis=axis)
-
-
-X = Annotated[Number, _place("x", "The place, along left-right.")]
-Y = Annotated[Number, _place("y", "The place, along front-back.")]
-Z = Annotated[Number, _place("z", "The place, upwards.")]
+X = Annotated[Number, a_place("x", "The place, along left-right.")]
+Y = Annotated[Number, a_place("y", "The place, along front-back.")]
+Z = Annotated[Number, a_place("z", "The place, upwards.")]
 Found = Annotated[
     Literal["share", "place"],
     ChoiceSpec("Found by a share of the way, or nearest to a place.", ("share", "place"), ("at the share", "nearest to")),

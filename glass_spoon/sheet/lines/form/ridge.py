@@ -20,7 +20,7 @@ from glass_spoon.kernel.thread_sizes import MetricThread, read_designation
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec, TextSpec
 from glass_spoon.sheet.items import SurfacesItem
 from glass_spoon.sheet.line import Given, Line
-from glass_spoon.sheet.lines.form.fields import SurfaceName, laid_flat
+from glass_spoon.sheet.lines.form.fields import SurfaceName, a_place, laid_flat
 
 End = Annotated[EndShape, ChoiceSpec("How an end of the core is closed.", ("open", "flat", "domed", "pointed"))]
 _AT = "about x {x}, y {y}, z {z}"
@@ -32,10 +32,6 @@ _RUN = (
 
 def _length(help_text: str, label: str = "", zero: bool = False, step: float = 1.0) -> NumberSpec:
     return NumberSpec(help_text, "length", label=label, least=0, above=not zero, most=1e6, step=step)
-
-
-def _place(axis: Literal["x", "y", "z"], help_text: str) -> NumberSpec:
-    return NumberSpec(help_text, "length", least=-1e6, most=1e6, axis=axis)
 
 
 def _fade(help_text: str, label: str) -> NumberSpec:
@@ -62,9 +58,9 @@ class RidgeLine(Line):
     foot_end: End = "flat"
     top_end: End = "flat"
     point: Annotated[Number, _length("How far the tip of a pointed end stands out.", "point")] = "20 mm"
-    x: Annotated[Number, _place("x", "The place of the core's foot, along left-right.")] = "0 mm"
-    y: Annotated[Number, _place("y", "The place of the core's foot, along front-back.")] = "0 mm"
-    z: Annotated[Number, _place("z", "The place of the core's foot, upwards.")] = "0 mm"
+    x: Annotated[Number, a_place("x", "The place of the core's foot, along left-right.")] = "0 mm"
+    y: Annotated[Number, a_place("y", "The place of the core's foot, along front-back.")] = "0 mm"
+    z: Annotated[Number, a_place("z", "The place of the core's foot, upwards.")] = "0 mm"
     tolerance: Annotated[
         Number, NumberSpec("How far the surfaces may be off.", "length", least=1e-5, most=1e3, step=0.001)
     ] = "0.002 mm"

@@ -10,11 +10,7 @@ from glass_spoon.kernel.surfaces.roll_sheet import roll_frame, roll_sheet
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, Items, NameSpec, Number, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import CurvesItem, Item, SurfaceItem
 from glass_spoon.sheet.line import Given, Line
-from glass_spoon.sheet.lines.form.fields import SurfaceName, how_near
-
-Within = Annotated[
-    Number, NumberSpec("How far the result may be off.", "length", label="tolerance", least=1e-5, most=1e3, step=0.01)
-]
+from glass_spoon.sheet.lines.form.fields import SurfaceName, Within, how_near
 
 
 class Roll(Line):

@@ -12,10 +12,10 @@ from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
 from glass_spoon.kernel.surfaces.rings import Ring, even_rings, ring_curve
 from glass_spoon.kernel.surfaces.section_runs import middle_of
 from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve
-from glass_spoon.sheet.fields import ChoiceSpec, Column, Number, NumberSpec, ReferenceSpec, Rows, TableSpec
+from glass_spoon.sheet.fields import ChoiceSpec, Column, Number, ReferenceSpec, Rows, TableSpec
 from glass_spoon.sheet.items import SurfaceItem
 from glass_spoon.sheet.line import Given, Line
-from glass_spoon.sheet.lines.form.fields import FinishShape, StartShape, SurfaceName
+from glass_spoon.sheet.lines.form.fields import FinishShape, StartShape, SurfaceName, a_place
 
 TOLERANCE = 0.05
 """Distance in mm within which rings with corners are followed."""
@@ -26,10 +26,6 @@ COLUMNS = (
     Column("depth", "depth", "length", least=0, blank="as wide"),
     Column("corner", "corners", "length", least=0, blank="round"),
 )
-
-
-def _place(axis: Literal["x", "y", "z"], help_text: str) -> NumberSpec:
-    return NumberSpec(help_text, "length", least=-1e6, most=1e6, axis=axis)
 
 
 class Skin(Line):
@@ -65,9 +61,9 @@ class Skin(Line):
     manner: Annotated[Literal["smooth", "straight"], ChoiceSpec("Between rings.", ("smooth", "straight"))] = "smooth"
     start: StartShape = "open"
     end: FinishShape = "open"
-    x: Annotated[Number, _place("x", "The place of its axis, along left-right.")] = "0 mm"
-    y: Annotated[Number, _place("y", "The place of its axis, along front-back.")] = "0 mm"
-    z: Annotated[Number, _place("z", "The place that heights count from.")] = "0 mm"
+    x: Annotated[Number, a_place("x", "The place of its axis, along left-right.")] = "0 mm"
+    y: Annotated[Number, a_place("y", "The place of its axis, along front-back.")] = "0 mm"
+    z: Annotated[Number, a_place("z", "The place that heights count from.")] = "0 mm"
     gives: SurfaceName = "skin"
 
     def build(self, given: Given) -> SurfaceItem:

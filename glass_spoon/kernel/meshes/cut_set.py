@@ -1,0 +1,152 @@
+"""A set of surfaces cut at its sharp points, and the fans of pieces that run to one point side by side."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats, Ints
+from glass_spoon.kernel.meshes.divide_length import find_stops
+from glass_spoon.kernel.surfaces.edit_surface import split_surface
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import EdgeName, SurfaceSet
+
+
+@dataclass(frozen=True, eq=False)
+class CutSet:
+    """A set cut at sharp points: the pieces, the number of the surface each was cut from, and its place (n, 2, 2) in it.
+
+    place: first and last share of the parent's domain, by axis. original: the surfaces before they were cut.
+    """
+
+    shape: SurfaceSet
+    parents: Ints
+    place: Floats
+    original: tuple[NurbsSurface, ...]
+
+    @property
+    def pieces(self) -> tuple[NurbsSurface, ...]:
+        """The surfaces."""
+        return self.shape.surfaces
+
+
+@dataclass(frozen=True)
+class Sector:
+    """A piece that runs to one point: rim and pole along `axis`, the pole at `end` of the other axis.
+
+    forward: the fan runs through it from its start to its end along `axis`.
+    """
+
+    piece: int
+    axis: int
+    end: Literal[0, -1]
+    forward: bool = True
+
+
+@dataclass(frozen=True)
+class Fan:
+    """Sectors side by side about one point; closed when the last meets the first."""
+
+    sectors: tuple[Sector, ...]
+    closed: bool
+
+
+def cut_at_kinks(shape: SurfaceSet) -> CutSet:
+    """Return the set with every surface cut at its sharp points, and one with two poles cut midway between them."""
+    pieces: list[NurbsSurface] = []
+    parents: list[int] = []
+    is_pole = shape.edges.is_pole.reshape(-1, 2, 2)
+    for number, surface in enumerate(shape.surfaces):
+        # Edges along one axis are points where the other axis runs from pole to pole.
+        for piece in _cut_surface(surface, (bool(is_pole[number, 1].all()), bool(is_pole[number, 0].all()))):
+            pieces.append(piece)
+            parents.append(number)
+    if len(pieces) == len(shape.surfaces):
+        return CutSet(shape, np.arange(len(pieces)), np.broadcast_to([0.0, 1.0], (len(pieces), 2, 2)), shape.surfaces)
+    place = np.empty((len(pieces), 2, 2))
+    for row, (piece, parent) in enumerate(zip(pieces, parents, strict=True)):
+        for axis in (0, 1):
+            low, high = shape.surfaces[parent].domain(axis)
+            place[row, axis] = (np.array(piece.domain(axis)) - low) / (high - low)
+    counts = tuple(shape.counts[parent] for parent in parents) if shape.counts else ()
+    return CutSet(
+        replace(shape, surfaces=tuple(pieces), counts=counts, pattern=()), np.array(parents), place, shape.surfaces
+    )
+
+
+def _cut_surface(surface: NurbsSurface, between_poles: tuple[bool, bool]) -> list[NurbsSurface]:
+    """Return the pieces of one surface."""
+    pieces = [surface]
+    for axis in (0, 1):
+        stops: list[float] = []
+        if may_have_kinks(surface, axis):
+            stops = [float(stop) for stop in find_stops(surface, axis)]
+        if not stops and between_poles[axis]:
+            stops = [sum(surface.domain(axis)) / 2]
+        for stop in stops:
+            last = [piece for piece in pieces if piece.domain(axis)[0] < stop < piece.domain(axis)[1]]
+            for piece in last:
+                at = pieces.index(piece)
+                pieces[at : at + 1] = split_surface(piece, axis, stop)
+    return pieces
+
+
+def may_have_kinks(surface: NurbsSurface, axis: int) -> bool:
+    """Say whether an axis has inner knots of full multiplicity, where alone it can be sharp."""
+    inner = surface.knots[axis][surface.degrees[axis] + 1 : -surface.degrees[axis] - 1]
+    return bool(len(inner) and np.unique(inner, return_counts=True)[1].max() >= surface.degrees[axis])
+
+
+def find_fans(cut: CutSet) -> list[Fan]:
+    """Return the fans of pieces with one pole, each piece in one fan."""
+    poles: dict[int, list[EdgeName]] = {}
+    for name, pole in zip(cut.shape.edges.names, cut.shape.edges.is_pole, strict=True):
+        if pole:
+            poles.setdefault(name.piece, []).append(name)
+    sectors = {piece: Sector(piece, found[0].axis, found[0].end) for piece, found in poles.items() if len(found) == 1}
+    across: dict[EdgeName, EdgeName] = {}
+    for pair in cut.shape.shared:
+        if all(name.piece in sectors and name.axis != sectors[name.piece].axis for name in (pair.first, pair.second)):
+            ends = [_is_pole_first(sectors[name.piece]) for name in (pair.first, pair.second)]
+            if (ends[0] == ends[1]) != pair.reversed:
+                across[pair.first], across[pair.second] = pair.second, pair.first
+    fans, left = [], dict(sectors)
+    while left:
+        open_ones = [
+            sector for sector in left.values() if any(side not in across for side in (_side(sector, 0), _side(sector, -1)))
+        ]
+        start = open_ones[0] if open_ones else next(iter(left.values()))
+        if open_ones and _side(start, 0) in across:
+            start = Sector(start.piece, start.axis, start.end, forward=False)
+        fan, closed = _walk(start, sectors, across)
+        for sector in fan:
+            left.pop(sector.piece, None)
+        fans.append(Fan(tuple(fan), closed))
+    return fans
+
+
+def _is_pole_first(sector: Sector) -> bool:
+    return sector.end == 0
+
+
+def _side(sector: Sector, end: Literal[0, -1]) -> EdgeName:
+    """Return the side of a sector at the start or the end of its rim."""
+    return EdgeName(sector.piece, 1 - sector.axis, end)
+
+
+def _walk(start: Sector, sectors: dict[int, Sector], across: dict[EdgeName, EdgeName]) -> tuple[list[Sector], bool]:
+    """Return the sectors from one on, side by side, and whether they come back to it."""
+    fan = [start]
+    while True:
+        here = fan[-1]
+        entered = across.get(_side(here, -1 if here.forward else 0))
+        if entered is None:
+            return fan, False
+        if entered.piece == start.piece:
+            return fan, True
+        if any(entered.piece == other.piece for other in fan):
+            return fan, False
+        found = sectors[entered.piece]
+        fan.append(Sector(found.piece, found.axis, found.end, entered.end == 0))
