@@ -687,3 +687,14 @@ def test_a_turned_handle_in_36_segments_looks_round() -> None:
     assert level.sum() == 36 * 13
     assert (1 - middles / radii[ends[level, 0]]).max() == pytest.approx(1 - np.cos(np.radians(5)), rel=1e-9)
     assert (1 - middles / radii[ends[level, 0]]).max() < 0.004
+
+
+def test_carry_is_proposed_from_the_sheet_to_what_was_made_of_it() -> None:
+    """The last surface is where the drawing goes, the one before is where it lies."""
+    lines = (
+        {"verb": "simple", "gives": "label", "form": "sheet"},
+        {"verb": "circle", "gives": "mark", "plane": "plan", "radius": 9},
+        {"verb": "roll", "surface": "l1", "gives": "rolled"},
+    )
+    line = propose("carry", document(*lines))[0].line
+    assert (line.verb, line.source, line.target, line.curves) == ("carry", "l1", "l3", ["l2"])

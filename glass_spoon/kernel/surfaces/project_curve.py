@@ -69,7 +69,7 @@ def carry_over(curve: NurbsCurve, source: NurbsSurface, target: NurbsSurface, to
         if off[worst] > max(tolerance, OFF_SHEET * size):
             raise KernelError(
                 f"The drawing leaves the surface it lies on: at {place_text(points[worst])} it is {off[worst]:.3g} mm away. "
-                "Project it onto the surface first, or enlarge the surface."
+                "Choose the surface it lies on, enlarge that, or project the drawing onto it first."
             )
         shares = [(at - low) / (high - low) for at, (low, high) in zip((u, v), map(source.domain, (0, 1)), strict=True)]
         places = [low + share * (high - low) for share, (low, high) in zip(shares, map(target.domain, (0, 1)), strict=True)]

@@ -70,8 +70,8 @@ class Carry(Line):
 
     verb: Literal["carry"] = "carry"
     curves: Annotated[Items, ReferencesSpec("The curves of the drawing.", "curve", also=("curves",), least=1)] = []
-    source: Annotated[str, ReferenceSpec("The surface on which they lie.", "surface")] = ""
     target: Annotated[str, ReferenceSpec("The surface onto which they go, at the same shares of its ways.", "surface")] = ""
+    source: Annotated[str, ReferenceSpec("The surface on which they lie.", "surface")] = ""
     tolerance: Within = "0.01 mm"
     gives: Annotated[ItemName, NameSpec("Name of the carried drawing.")] = "carried"
 
