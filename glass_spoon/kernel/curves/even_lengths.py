@@ -76,6 +76,14 @@ class LengthTable:
         return np.clip(better, self.params[cell], self.params[cell + 1])
 
 
+def alike(curves: list[NurbsCurve]) -> list[list[int]]:
+    """Return the numbers of curves that have one degree and one set of knots, group by group."""
+    groups: dict[tuple[int, bytes], list[int]] = {}
+    for number, curve in enumerate(curves):
+        groups.setdefault((curve.degree, curve.knots.tobytes()), []).append(number)
+    return list(groups.values())
+
+
 def measure_alike(curves: list[NurbsCurve]) -> LengthTable:
     """Return the lengths of curves that have one degree and one set of knots."""
     first = curves[0]

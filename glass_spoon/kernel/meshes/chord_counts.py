@@ -6,7 +6,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.even_lengths import measure_alike
+from glass_spoon.kernel.curves.even_lengths import alike, measure_alike
 from glass_spoon.kernel.curves.largest_bends import largest_bends
 from glass_spoon.kernel.surfaces.edit_surface import isocurves
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
@@ -29,12 +29,9 @@ def counts_for_chord(surfaces: tuple[NurbsSurface, ...], chord: float) -> Floats
         for axis in (0, 1):
             low, high = surface.domain(1 - axis)
             curves += isocurves(surface, axis, np.array([low, (low + high) / 2, high]))
-    groups: dict[tuple[int, bytes], list[int]] = {}
-    for number, curve in enumerate(curves):
-        groups.setdefault((curve.degree, curve.knots.tobytes()), []).append(number)
     counts = np.zeros(len(curves))
-    for numbers in groups.values():
-        alike = [curves[number] for number in numbers]
-        bends = largest_bends(alike, SMALL / chord)
-        counts[numbers] = measure_alike(alike).lengths * np.sqrt(bends / (8 * chord))
+    for numbers in alike(curves):
+        group = [curves[number] for number in numbers]
+        bends = largest_bends(group, SMALL / chord)
+        counts[numbers] = measure_alike(group).lengths * np.sqrt(bends / (8 * chord))
     return np.minimum(counts.reshape(-1, 2, 3).max(axis=2), MOST)

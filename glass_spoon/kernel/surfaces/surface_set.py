@@ -12,7 +12,7 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, lengths
-from glass_spoon.kernel.curves.even_lengths import LengthTable, measure_alike, points_alike
+from glass_spoon.kernel.curves.even_lengths import LengthTable, alike, measure_alike, points_alike
 from glass_spoon.kernel.curves.place_curve import Placement
 from glass_spoon.kernel.surfaces.edit_surface import place_surface, reverse_surface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve
@@ -151,16 +151,13 @@ def measure_edges(surfaces: list[NurbsSurface], tolerance: float) -> EdgeTable:
         for end in (0, -1)
     ]
     curves = [edge_curve(surfaces[name.piece], name.axis, name.end) for name in names]
-    groups: dict[tuple[int, bytes], list[int]] = {}
-    for edge, curve in enumerate(curves):
-        groups.setdefault((curve.degree, curve.knots.tobytes()), []).append(edge)
     tables: list[LengthTable] = []
     where = [(0, 0)] * len(names)
     places, sizes = np.empty((len(names), len(SHARES), 3)), np.empty(len(names))
-    for edges in groups.values():
-        alike = [curves[edge] for edge in edges]
-        table = measure_alike(alike)
-        places[edges] = points_alike(alike, table.to_params(np.arange(len(edges)), SHARES, exact=True))
+    for edges in alike(curves):
+        group = [curves[edge] for edge in edges]
+        table = measure_alike(group)
+        places[edges] = points_alike(group, table.to_params(np.arange(len(edges)), SHARES, exact=True))
         sizes[edges] = table.lengths
         for row, edge in enumerate(edges):
             where[edge] = (len(tables), row)

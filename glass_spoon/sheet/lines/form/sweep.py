@@ -134,7 +134,7 @@ class SweptLine(Line):
             paths = tuple(soften_path(path, self.corners, given.number("corner_size")) for path in paths)
         tolerance = given.number("tolerance")
         moves = _copies(paths, self.facing)
-        if len(moves) > 1:
+        if moves:
             return _patterned(sweep_profile(profiles[0], paths[0], shape, tolerance), moves)
         made = [sweep_profile(profiles[0], path, shape, tolerance) for path in paths]
         notes = tuple(_tight_note(swept.tight) for swept in made if swept.tight is not None)[:MOST_NOTES]
@@ -157,10 +157,12 @@ def _copies(paths: tuple[NurbsCurve, ...], facing: Facing) -> tuple[Placement, .
 
     Frames of least twist start from the upright, so they turn with a path about it, unless that starts upright itself.
     """
+    if facing == "rail" or len(paths) == 1:
+        return ()
     steep = abs(float(curve_tangents(paths[0], np.array(paths[0].domain[:1]))[0, 2])) > STEEP
     found = [placement_of_copy(paths[0], path, facing == "least twist" and not steep) for path in paths]
     moves = tuple(move for move in found if move is not None)
-    return moves if len(moves) == len(paths) and facing != "rail" else ()
+    return moves if len(moves) == len(paths) else ()
 
 
 def _patterned(swept: Swept, moves: tuple[Placement, ...]) -> SurfacesItem:
