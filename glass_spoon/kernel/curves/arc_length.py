@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -70,15 +71,19 @@ class ArcLength:
 
         Cubic Hermite inverse from the speeds at both ends of the cell; the plain share where those are no help.
         """
+        first, last = self._end_slopes[0, cell], self._end_slopes[1, cell]
+        square, cube = share**2, share**3
+        guess = (cube - 2 * square + share) * first + (3 * square - 2 * cube) + (cube - square) * last
+        return np.clip(guess, 0.0, 1.0)
+
+    @cached_property
+    def _end_slopes(self) -> Floats:
+        """Mean speed over the speed at the start and the end of each cell (2, m), 1 where that is far too slow."""
         spans = find_spans(self.curve.knots, self.curve.degree, (self.params[:-1] + self.params[1:]) / 2)
         size, width = np.diff(self.totals), np.diff(self.params)
-        slopes = []
-        for end in (self.params[:-1], self.params[1:]):
-            speed = lengths(curve_derivatives(self.curve, end, 1, spans)[1]) * width
-            slopes.append(np.divide(size, speed, out=np.ones_like(size), where=speed > size / 3)[cell])
-        square, cube = share**2, share**3
-        guess = (cube - 2 * square + share) * slopes[0] + (3 * square - 2 * cube) + (cube - square) * slopes[1]
-        return np.clip(guess, 0.0, 1.0)
+        ends = np.concatenate((self.params[:-1], self.params[1:]))
+        speed = lengths(curve_derivatives(self.curve, ends, 1, np.tile(spans, 2))[1]).reshape(2, -1) * width
+        return np.divide(size, speed, out=np.ones_like(speed), where=speed > size / 3)
 
 
 def measure_length(curve: NurbsCurve, tolerance: float = 1e-11) -> ArcLength:

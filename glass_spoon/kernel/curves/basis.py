@@ -18,7 +18,7 @@ def find_spans(knots: Floats, degree: int, params: Floats) -> Ints:
     """
     last = int(np.searchsorted(knots, knots[len(knots) - degree - 1], side="left")) - 1
     spans = np.searchsorted(knots, params, side="right") - 1
-    return np.clip(spans, degree, max(last, degree)).astype(np.int64)
+    return np.minimum(np.maximum(spans, degree), max(last, degree))
 
 
 def basis_derivatives(knots: Floats, degree: int, params: Floats, order: int, spans: Ints | None = None) -> Floats:

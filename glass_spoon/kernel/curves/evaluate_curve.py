@@ -25,8 +25,7 @@ def curve_derivatives(curve: NurbsCurve, params: Floats, order: int, spans: Ints
     columns = np.ascontiguousarray(curve.homogeneous.T)
     weighted = np.zeros((4, order + 1, len(params)))
     for r in range(curve.degree + 1):
-        for coordinate, column in zip(weighted, columns, strict=True):
-            coordinate += basis[:, :, r] * column[spans - curve.degree + r]
+        weighted += basis[:, :, r] * np.take(columns, spans - curve.degree + r, axis=1)[:, None]
     return rational_derivatives(weighted)
 
 

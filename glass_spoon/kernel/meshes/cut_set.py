@@ -57,10 +57,10 @@ def cut_at_kinks(shape: SurfaceSet) -> CutSet:
     """Return the set with every surface cut at its sharp points, and one with two poles cut midway between them."""
     pieces: list[NurbsSurface] = []
     parents: list[int] = []
-    is_pole = shape.edges.is_pole.reshape(-1, 2, 2)
     for number, surface in enumerate(shape.surfaces):
+        first, second = (all(surface.is_pole(1 - axis, end, shape.tolerance) for end in (0, -1)) for axis in (0, 1))
         # Edges along one axis are points where the other axis runs from pole to pole.
-        for piece in _cut_surface(surface, (bool(is_pole[number, 1].all()), bool(is_pole[number, 0].all()))):
+        for piece in _cut_surface(surface, (second, first)):
             pieces.append(piece)
             parents.append(number)
     if len(pieces) == len(shape.surfaces):

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
-from collections.abc import Callable
 from dataclasses import dataclass
-from threading import Lock
-from typing import Generic, Literal, TypeVar
+from typing import Literal
 
 import numpy as np
 
@@ -15,6 +12,7 @@ from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, find_kinks
 from glass_spoon.kernel.errors import CountImpossible
+from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.edit_surface import isocurves
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
@@ -26,8 +24,6 @@ KINK_ANGLE = np.radians(0.5)
 
 SHAPE_DIGITS = 12
 """Curves that agree to this many digits, but for place and size, share their divisions."""
-
-T = TypeVar("T")
 
 SOLID_SHARE = 1e-9
 """Isocurves shorter than this share of the longest are poles."""
@@ -98,28 +94,8 @@ def _shape_of(curve: NurbsCurve) -> bytes:
     return b"".join(part.tobytes() for part in parts)
 
 
-class _Remembered(Generic[T]):
-    """Values by key, the last ones kept; safe for threads."""
-
-    def __init__(self, size: int) -> None:
-        self._size, self._lock = size, Lock()
-        self._values: OrderedDict[object, T] = OrderedDict()
-
-    def get(self, key: object, make: Callable[[], T]) -> T:
-        with self._lock:
-            if key in self._values:
-                self._values.move_to_end(key)
-                return self._values[key]
-        value = make()
-        with self._lock:
-            self._values[key] = value
-            while len(self._values) > self._size:
-                self._values.popitem(last=False)
-        return value
-
-
-_tables: _Remembered[tuple[Floats, Floats, Floats]] = _Remembered(256)
-_divisions: _Remembered[Floats] = _Remembered(64)
+_tables: Remembered[tuple[Floats, Floats, Floats]] = Remembered(256)
+_divisions: Remembered[Floats] = Remembered(64)
 
 
 def has_sharp_seam(guide: Guide, tolerance: float) -> bool:

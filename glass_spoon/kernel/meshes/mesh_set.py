@@ -22,9 +22,10 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths, owned, sum_by_index
+from glass_spoon.kernel.curves.place_curve import Placement, moving
 from glass_spoon.kernel.errors import CountImpossible, TooManyFaces
 from glass_spoon.kernel.meshes.cut_set import CutSet, Fan, Sector, cut_at_kinks, find_fans
-from glass_spoon.kernel.meshes.divide_length import KINK_ANGLE
+from glass_spoon.kernel.meshes.divide_length import KINK_ANGLE, SHAPE_DIGITS
 from glass_spoon.kernel.meshes.fill_plane import fill_plane
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_surface import MAX_CAP_RING, PoleClosing
@@ -32,6 +33,8 @@ from glass_spoon.kernel.meshes.pole_cap import DiscMesh, core_sides, make_disc, 
 from glass_spoon.kernel.meshes.repeat_mesh import repeat_mesh
 from glass_spoon.kernel.meshes.set_counts import Wish, plan_counts
 from glass_spoon.kernel.meshes.topology import make_topology
+from glass_spoon.kernel.remembered import Remembered
+from glass_spoon.kernel.surfaces.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_points_normals, surfaces_points_normals
 from glass_spoon.kernel.surfaces.surface_set import (
     EdgeName,
@@ -66,9 +69,13 @@ def mesh_set(
     """
     if len(shape.pattern) > 1 and _stand_apart(shape):
         # Copies that share nothing are meshed once.
-        one = SurfaceSet(shape.surfaces[:1], shape.tolerance, (), shape.counts[:1])
+        first = shape.surfaces[0]
+        start = first.control_points[0, 0]
+        one = SurfaceSet((place_surface(first, moving(-start)),), shape.tolerance, (), shape.counts[:1])
+        key = (_content(one), wish, poles, crease_sharp, face_limit)
         try:
-            return repeat_mesh(mesh_set(one, wish, poles, crease_sharp, face_limit // len(shape.pattern)), shape.pattern)
+            mesh = _copied.get(key, lambda: mesh_set(one, wish, poles, crease_sharp, face_limit // len(shape.pattern)))
+            return repeat_mesh(mesh, tuple(Placement(move.matrix, move.apply(start)) for move in shape.pattern))
         except TooManyFaces as error:
             raise TooManyFaces(error.predicted * len(shape.pattern), face_limit) from error
     cut = cut_at_kinks(shape)
@@ -78,6 +85,24 @@ def mesh_set(
     if predicted > face_limit:
         raise TooManyFaces(predicted, face_limit)
     return _assemble(cut, fans, counts, poles, crease_sharp)
+
+
+_copied: Remembered[Mesh] = Remembered(8)
+"""The meshes of what was repeated last, at the origin: copies that only move are not meshed again."""
+
+
+def _content(one: SurfaceSet) -> bytes:
+    """Return the content of a set of one surface, to twelve digits of its size."""
+    surface = one.surfaces[0]
+    net = np.round(surface.control_points / (surface.size or 1.0), SHAPE_DIGITS) + 0.0
+    parts = (
+        *surface.knots,
+        surface.weights,
+        net,
+        np.array([float(f"{surface.size:.12g}"), one.tolerance]),
+        np.array(one.counts),
+    )
+    return bytes(surface.degrees) + b"|".join(part.tobytes() for part in parts)
 
 
 def _stand_apart(shape: SurfaceSet) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Literal
 
@@ -22,7 +22,7 @@ from glass_spoon.kernel.curves.evaluate_curve import (
     curve_tangents,
     find_kinks,
 )
-from glass_spoon.kernel.curves.fit_function import CHECKS, more_spans
+from glass_spoon.kernel.curves.fit_function import CHECKS
 from glass_spoon.kernel.curves.helix import CarriedFrame, carry_frame
 from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE
 from glass_spoon.kernel.errors import InvalidInput, KernelError
@@ -46,6 +46,12 @@ LOOKED_AT = 1536
 
 STEP = 0.4
 """Turn in radians between the sections first tried."""
+
+SLOPE_SHARE = 8
+"""Part of a step by which the places stand apart that tell the slope at an end."""
+
+ONE_SIDED = np.array([48.0, -36.0, 16.0, -3.0])
+"""Weights of the one-sided difference of fourth order at one to four steps; -25 at the place itself, all over 12 steps."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -88,6 +94,7 @@ class _Frames:
     facing: Facing
     untwist: float
     rail: ArcLength | None = None
+    _bounds: dict[tuple[float, float], tuple[float, float]] = field(default_factory=dict)
 
     def at(
         self, totals: Floats, inside: tuple[float, float], params: Floats | None = None
@@ -99,9 +106,7 @@ class _Frames:
         curve = self.arc.curve
         params = self.arc.to_params(totals) if params is None else params
         points = curve_points(curve, params)
-        shift = 1e-9 * (curve.domain[1] - curve.domain[0])
-        low, high = self.arc.to_params(np.array(inside))
-        params = np.clip(params, low + shift, high - shift)
+        params = np.clip(params, *self._inner(inside))
         tangent = curve_tangents(curve, params)
         if self.facing == "upright":
             side = _level_side(tangent)
@@ -111,6 +116,15 @@ class _Frames:
             side = self.carried.at(params)[1]
             side = _turned(side, cross(tangent, side), self.untwist * totals / self.arc.length)
         return points, tangent, side, cross(tangent, side)
+
+    def _inner(self, inside: tuple[float, float]) -> tuple[float, float]:
+        """Return the first and the last parameter just inside a run of lengths."""
+        if inside not in self._bounds:
+            first, last = self.arc.curve.domain
+            shift = 1e-9 * (last - first)
+            low, high = self.arc.to_params(np.array(inside))
+            self._bounds[inside] = (float(low) + shift, float(high) - shift)
+        return self._bounds[inside]
 
     def to_rail(self, totals: Floats) -> Floats:
         """Return the places (n, 3) of the second rail at equal shares of its length."""
@@ -271,25 +285,55 @@ def _run(
     whole = inside[1] - inside[0] >= frames.arc.length * (1 - 1e-9)
     closed = frames.closed and whole and not closed_at_kink(frames.arc.curve, SHARP_ANGLE)
     still = shape.scale.is_constant and shape.twist.is_constant and len(sections) == 1 and frames.rail is None
-    straight = _is_straight(frames, inside) and still
-    count = 1 if straight else _first_count(shape, frames, inside)
-    while count <= MOST_STATIONS:
-        stations = np.linspace(*inside, count + 1)
-        rows = _rows(sections, shape, frames, stations, inside)
-        if straight:
-            return SectionRun(rows, 1, np.repeat(stations, 2)), 0.0
+    if _is_straight(frames, inside) and still:
+        stations = np.array(inside)
+        return SectionRun(_rows(sections, shape, frames, stations, inside), 1, np.repeat(stations, 2)), 0.0
+    stations = np.linspace(*inside, _first_count(shape, frames, inside) + 1)
+    while len(stations) <= MOST_STATIONS:
+        rows, slopes = _rows_and_slopes(sections, shape, frames, stations, inside)
         if closed:
-            rows[:, -1] = rows[:, 0]
-        spline = make_interp_spline(stations, np.moveaxis(rows, 1, 0), k=3, bc_type=_ends(stations, rows, closed))  # type: ignore[call-overload]  # the stubs know no lists of derivatives
+            rows[:, -1], slopes[:] = rows[:, 0], slopes.mean(axis=0)
+        ends = ([(1, slopes[0])], [(1, slopes[1])])
+        spline = make_interp_spline(stations, np.moveaxis(rows, 1, 0), k=3, bc_type=ends)  # type: ignore[arg-type]  # the stubs know no lists of derivatives
         between = (stations[:-1, None] + np.diff(stations)[:, None] * CHECKS).ravel()
         there = np.moveaxis(spline(between), 0, 1)
         true = _rows(sections, shape, frames, between, inside)
         apart = there[..., :3] / there[..., 3:] - true[..., :3] / true[..., 3:]
-        off = float(lengths(apart.reshape(-1, 3)).max())
-        if off <= tolerance:
-            return SectionRun(np.moveaxis(np.asarray(spline.c), 0, 1), 3, np.asarray(spline.t)), off
-        count = more_spans(count, off, tolerance)
+        off = lengths(apart.reshape(-1, 3)).reshape(len(rows), -1, len(CHECKS)).max(axis=(0, 2))
+        if off.max() <= tolerance:
+            return SectionRun(np.moveaxis(np.asarray(spline.c), 0, 1), 3, np.asarray(spline.t)), float(off.max())
+        stations = _finer(stations, off, tolerance)
     raise KernelError(f"The path could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
+
+
+def _rows_and_slopes(
+    sections: list[NurbsCurve], shape: SweepShape, frames: _Frames, stations: Floats, inside: tuple[float, float]
+) -> tuple[Floats, Floats]:
+    """Return rows (profile, n, 4) at stations (n,), and their slopes (2, profile, 4) at both ends.
+
+    Slopes by the one-sided difference of fourth order over an eighth of a step.
+    """
+    steps = np.diff(stations)[[0, -1]] / SLOPE_SHARE
+    first = stations[0] + steps[0] * np.arange(1, 5)
+    last = stations[-1] - steps[1] * np.arange(1, 5)
+    rows = _rows(sections, shape, frames, np.concatenate((stations, first, last)), inside)
+    rows, beside = rows[:, : len(stations)], rows[:, len(stations) :]
+    start, end = (
+        (-25 * rows[:, at] + np.einsum("ijk,j->ik", beside[:, near], ONE_SIDED)) / (12 * step)
+        for at, near, step in ((0, slice(0, 4), steps[0]), (-1, slice(4, 8), -steps[1]))
+    )
+    return rows, np.stack((start, end))
+
+
+def _finer(stations: Floats, off: Floats, tolerance: float) -> Floats:
+    """Return stations with the spans that are `off` (n,) mm by more than the tolerance cut in up to four parts.
+
+    The error of a cubic falls with the fourth power of its spans.
+    """
+    parts = np.where(off > tolerance, np.clip(np.ceil(1.1 * (off / tolerance) ** 0.25), 2, 4), 1).astype(np.int64)
+    firsts = np.repeat(np.cumsum(parts) - parts, parts)
+    share = (np.arange(parts.sum()) - firsts) / np.repeat(parts, parts)
+    return np.append(np.repeat(stations[:-1], parts) + share * np.repeat(np.diff(stations), parts), stations[-1])
 
 
 def _first_count(shape: SweepShape, frames: _Frames, inside: tuple[float, float]) -> int:
@@ -300,20 +344,6 @@ def _first_count(shape: SweepShape, frames: _Frames, inside: tuple[float, float]
     turn = float(np.arccos(np.clip(np.einsum("ij,ij->i", tangents[:-1], tangents[1:]), -1, 1)).sum())
     twisted = float(np.abs(np.diff(shape.twist.values)).sum())
     return int(np.clip((turn + twisted) / STEP, 8, MOST_STATIONS // 4))
-
-
-def _ends(stations: Floats, rows: Floats, closed: bool) -> object:
-    """Return the end conditions of the cubics: slopes by a fourth-order difference, one-sided, or periodic ones."""
-    if rows.shape[1] < 5:
-        return "natural"
-    step = stations[1] - stations[0]
-    if closed:
-        slope = (8 * (rows[:, 1] - rows[:, -2]) - (rows[:, 2] - rows[:, -3])) / (12 * step)
-        return [(1, slope)], [(1, slope)]
-    weights = np.array([-25, 48, -36, 16, -3]) / (12 * step)
-    first = np.tensordot(rows[:, :5], weights, axes=(1, 0))
-    last = -np.tensordot(rows[:, :-6:-1], weights, axes=(1, 0))
-    return [(1, first)], [(1, last)]
 
 
 def _is_straight(frames: _Frames, inside: tuple[float, float]) -> bool:
