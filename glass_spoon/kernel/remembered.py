@@ -1,0 +1,31 @@
+"""Values remembered by key, so that what depends on content alone is worked out once."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable
+from threading import Lock
+from typing import Generic, TypeVar
+
+T = TypeVar("T")
+
+
+class Remembered(Generic[T]):
+    """The last `size` values by key; safe for threads, which may at worst work out a value twice."""
+
+    def __init__(self, size: int) -> None:
+        self._size, self._lock = size, Lock()
+        self._values: OrderedDict[object, T] = OrderedDict()
+
+    def get(self, key: object, make: Callable[[], T]) -> T:
+        """Return the value of a key, made when it is not there."""
+        with self._lock:
+            if key in self._values:
+                self._values.move_to_end(key)
+                return self._values[key]
+        value = make()
+        with self._lock:
+            self._values[key] = value
+            while len(self._values) > self._size:
+                self._values.popitem(last=False)
+        return value
