@@ -9,7 +9,7 @@ from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.curves.congruent_curves import placement_of_copy
 from glass_spoon.kernel.curves.flat_shapes import make_rectangle
 from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.place_curve import moving, place_curve, turning
+from glass_spoon.kernel.curves.place_curve import Placement, moving, place_curve, turning
 from glass_spoon.kernel.errors import TooManyFaces
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -91,3 +91,15 @@ def test_the_face_limit_counts_all_copies() -> None:
         mesh_set(bar(), Wish((0.5, 0.5)), face_limit=9000)
     assert error.value.limit == 9000
     assert error.value.predicted > 9000
+
+
+def test_copies_moved_elsewhere_keep_their_mesh() -> None:
+    """What was meshed for one place serves at another: the same faces, every point moved alike."""
+    shape, wish, move = bar(), Wish((4.0, 4.0)), moving([3.0, -7.0, 11.0])
+    moved = SurfaceSet(
+        tuple(place_surface(surface, move) for surface in shape.surfaces),
+        pattern=tuple(Placement(one.matrix, one.offset + move.offset - one.matrix @ move.offset) for one in shape.pattern),
+    )
+    here, there = mesh_set(shape, wish), mesh_set(moved, wish)
+    assert here.topology.key == there.topology.key
+    assert np.allclose(here.positions + move.offset, there.positions, atol=1e-9)

@@ -244,3 +244,15 @@ def test_rail_on_the_path_is_refused() -> None:
         sweep_profile(make_circle((0, 0), 5), path, SweepShape("rail", rail=path), 1e-3)
     with pytest.raises(KernelError, match="second rail"):
         sweep_profile(make_circle((0, 0), 5), path, SweepShape("rail"), 1e-3)
+
+
+def test_a_sweep_is_made_finer_only_where_its_path_needs_it() -> None:
+    """A straight run into a tight bend: most of the knots lie on the bend, a quarter of the way."""
+    corner = np.linspace(0, np.pi / 2, 9)
+    bend = np.column_stack((100 + 12 * np.sin(corner), 12 - 12 * np.cos(corner), 0 * corner))
+    path = interpolate_points(np.vstack(([[0, 0, 0], [40, 0, 0], [80, 0, 0]], bend)))
+    swept = sweep_profile(make_circle((0, 0), 2), path, SweepShape(), 1e-4)
+    along = np.unique(swept.surface.knots[1])
+    start = measure_length(path).length * 0.7
+    assert swept.largest <= 1e-4
+    assert (along > start).sum() > 0.6 * len(along)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from glass_spoon.sheet.document import SheetDocument
@@ -26,10 +26,16 @@ from glass_spoon.sheet.fields import (
 from glass_spoon.sheet.line import CHAPTERS, Finding, Line, show_number
 from glass_spoon.sheet.lines.sizes import Size
 
+PUNCTUATION = ",.;:)"
+"""Marks that stay on the line of the value before them."""
+
 
 @dataclass(frozen=True)
 class ValuePart:
-    """A piece of a sentence. kind: text, verb, number, choice, reference, name, points, corners, file."""
+    """A piece of a sentence. kind: text, verb, number, choice, reference, name, points, corners, file.
+
+    tail: the punctuation that follows and must not begin a line.
+    """
 
     kind: str
     text: str
@@ -40,6 +46,7 @@ class ValuePart:
     unit: str = ""
     options: tuple[tuple[str, str], ...] = ()
     axis: str = ""
+    tail: str = ""
 
     @property
     def entries(self) -> list[str]:
@@ -126,10 +133,13 @@ def _users(document: SheetDocument, line: Line) -> list[Line]:
 
 def _parts(build: Build, line: Line) -> list[ValuePart]:
     """Return the sentence in parts."""
-    parts = []
+    parts: list[ValuePart] = []
     for part in line.prose():
         if part.kind != "field":
-            parts.append(ValuePart(part.kind, part.text))
+            text = part.text.lstrip(PUNCTUATION) if parts else part.text
+            if tail := part.text[: len(part.text) - len(text)]:
+                parts[-1] = replace(parts[-1], tail=tail)
+            parts.append(ValuePart(part.kind, text))
         else:
             parts.append(_value(build, line, part.text))
     return parts
