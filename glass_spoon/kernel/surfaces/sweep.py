@@ -47,6 +47,9 @@ LOOKED_AT = 1536
 STEP = 0.4
 """Turn in radians between the sections first tried."""
 
+SHORTEST = 1e-7
+"""Least share of a run between two sections."""
+
 SLOPE_SHARE = 8
 """Part of a step by which the places stand apart that tell the slope at an end."""
 
@@ -289,6 +292,7 @@ def _run(
         stations = np.array(inside)
         return SectionRun(_rows(sections, shape, frames, stations, inside), 1, np.repeat(stations, 2)), 0.0
     stations = np.linspace(*inside, _first_count(shape, frames, inside) + 1)
+    whole_length = inside[1] - inside[0]
     while len(stations) <= MOST_STATIONS:
         rows, slopes = _rows_and_slopes(sections, shape, frames, stations, inside)
         if closed:
@@ -303,6 +307,8 @@ def _run(
         if off.max() <= tolerance:
             return SectionRun(np.moveaxis(np.asarray(spline.c), 0, 1), 3, np.asarray(spline.t)), float(off.max())
         stations = _finer(stations, off, tolerance)
+        if np.diff(stations).min() < SHORTEST * whole_length:
+            break  # the frames jump here: no curve follows them
     raise KernelError(f"The path could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
 
 

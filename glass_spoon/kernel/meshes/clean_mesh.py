@@ -1,0 +1,138 @@
+"""Take out what a mesh should not have: doubled faces, stray vertices, edges and vertices that are no manifold."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from glass_spoon.kernel.arrays import Ints
+from glass_spoon.kernel.meshes.merge_points import keep_faces, split_points
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.topology import Topology
+
+
+@dataclass(frozen=True, eq=False)
+class Cleaned:
+    """A mesh and what was done to it: faces taken out, vertices taken out, vertices that were parted, faces turned over."""
+
+    mesh: Mesh
+    doubled_faces: int
+    stray_points: int
+    parted_points: int
+    turned_faces: int
+
+
+def clean_mesh(mesh: Mesh) -> Cleaned:
+    """Return the mesh without doubled faces and stray vertices, parted where it is no manifold, its faces facing alike."""
+    stray = int((np.bincount(mesh.topology.face_corners, minlength=mesh.point_count) == 0).sum())
+    kept = single_faces(mesh.topology)
+    single = keep_faces(mesh, kept).mesh
+    parted = part_non_manifold(single)
+    turned = turn_alike(parted)
+    changed = int((turned.topology.face_corners != parted.topology.face_corners).any())
+    count = _turned_count(parted.topology, turned.topology) if changed else 0
+    return Cleaned(turned, mesh.face_count - len(kept), stray, parted.point_count - single.point_count, count)
+
+
+def single_faces(topology: Topology) -> Ints:
+    """Return the faces (k,) that are the first with their vertices, whichever way round."""
+    order = np.lexsort((topology.face_corners, topology.face_of_corner))
+    ordered = topology.face_corners[order]
+    result: list[Ints] = []
+    for sides in np.unique(topology.face_sides):
+        faces = np.flatnonzero(topology.face_sides == sides)
+        rows = ordered[topology.face_offsets[faces][:, None] + np.arange(sides)]
+        result.append(faces[np.unique(rows, axis=0, return_index=True)[1]])
+    return np.sort(np.concatenate(result)) if result else np.zeros(0, dtype=np.int64)
+
+
+def part_non_manifold(mesh: Mesh) -> Mesh:
+    """Return the mesh with vertices parted so that every edge has two faces at most and every vertex one fan of faces.
+
+    Corners at one vertex stay together when edges with exactly two faces lead from one to the next.
+    """
+    topology = mesh.topology
+    pair = topology.edge_corners[topology.edge_face_counts == 2].astype(np.int64)
+    first, second = pair[:, 0], pair[:, 1]
+    alike = topology.face_corners[first] == topology.face_corners[second]
+    after = [topology.next_corner[side].astype(np.int64) for side in (first, second)]
+    # The corners at both ends of an edge: its own start and the next one, met crosswise unless both run the same way.
+    rows = np.concatenate((first, after[0]))
+    columns = np.concatenate((np.where(alike, second, after[1]), np.where(alike, after[1], second)))
+    count = len(topology.face_corners)
+    graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, columns)), shape=(count, count))
+    fans, labels = connected_components(graph, directed=False)
+    if fans == len(np.unique(topology.face_corners)):
+        return mesh
+    origin = np.zeros(fans, dtype=np.int64)
+    origin[labels] = topology.face_corners
+    return split_points(mesh, labels.astype(np.int64), origin).mesh
+
+
+def turn_alike(mesh: Mesh) -> Mesh:
+    """Return the mesh with faces turned over so that neighbours face alike; the fewer faces of a piece are turned.
+
+    A piece that cannot be made so (a band twisted once) keeps what disagrees.
+    """
+    turned = disagreeing_faces(mesh.topology)
+    return reverse_faces(mesh, np.flatnonzero(turned)) if turned.any() else mesh
+
+
+def disagreeing_faces(topology: Topology) -> np.ndarray:
+    """Mark faces (f,) to be turned so that every edge of two faces runs both ways: the fewer of each piece.
+
+    Two-colouring of the graph of faces: each face twice, upright and turned, joined by what its edges ask for.
+    """
+    count = topology.face_count
+    turned = np.zeros(count, dtype=bool)
+    if not topology.same_direction.any():
+        return turned
+    inner = np.flatnonzero(topology.edge_face_counts == 2)
+    a, b = topology.edge_faces[inner].astype(np.int64).T
+    same = topology.same_direction[inner].astype(np.int64)
+    rows, columns = np.concatenate((a, a + count)), np.concatenate((b + same * count, b + (1 - same) * count))
+    graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, columns)), shape=(2 * count, 2 * count))
+    labels = connected_components(graph, directed=False)[1]
+    upright, over = labels[:count], labels[count:]
+    turned = upright > over
+    pieces = topology.components
+    mine = np.bincount(pieces, turned)
+    whole = np.bincount(pieces)
+    flip = (2 * mine > whole)[pieces]
+    return np.where(upright == over, False, turned ^ flip)
+
+
+def reverse_faces(mesh: Mesh, faces: Ints) -> Mesh:
+    """Return the mesh with some faces (k,) run the other way round; edge and face values stay, point normals are dropped."""
+    topology = mesh.topology
+    over = np.zeros(mesh.face_count, dtype=bool)
+    over[faces] = True
+    start, end = topology.face_offsets[:-1][topology.face_of_corner], topology.face_offsets[1:][topology.face_of_corner]
+    own = np.arange(len(topology.face_corners))
+    order = np.where(over[topology.face_of_corner], start + end - 1 - own, own)
+    other = Topology(topology.point_count, topology.face_offsets, topology.face_corners[order])
+    edges = {name: _by_ends(topology, other, value) for name, value in mesh.edges.items()}
+    points = dict(mesh.points)
+    if over.all() and "normal" in points:
+        points["normal"] = -points["normal"]
+    elif over.any():
+        points.pop("normal", None)
+    corners = {name: value[order] for name, value in mesh.corners.items()}
+    return Mesh(other, mesh.positions, points, edges, corners, dict(mesh.faces))
+
+
+def _by_ends(topology: Topology, other: Topology, values: np.ndarray) -> np.ndarray:
+    """Return edge values for a topology with the same edges, perhaps in another order."""
+    size = topology.point_count
+    own, asked = (table.edges.ends.astype(np.int64) @ [size, 1] for table in (topology, other))
+    order = np.argsort(own)
+    return np.asarray(values[order[np.searchsorted(own[order], asked)]])
+
+
+def _turned_count(before: Topology, after: Topology) -> int:
+    """Return how many faces run the other way round."""
+    apart = before.face_corners != after.face_corners
+    return int(np.logical_or.reduceat(apart, before.face_offsets[:-1]).sum())
