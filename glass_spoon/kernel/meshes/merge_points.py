@@ -13,7 +13,7 @@ from glass_spoon.kernel.meshes.topology import Topology, make_topology
 
 @dataclass(frozen=True, eq=False)
 class Merged:
-    """A mesh made of another. of_point: (n,) new vertex of each old one, -1 where it is gone. faces: (f,) old face of each."""
+    """A mesh made of another. of_point: (n,) new vertex of each old one, -1 where gone. faces: (f,) old face of each."""
 
     mesh: Mesh
     of_point: Ints

@@ -14,7 +14,7 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
-from glass_spoon.kernel.arrays import Floats, Ints
+from glass_spoon.kernel.arrays import Ints
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.meshes.merge_points import Merged, merge_points
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -35,7 +35,7 @@ class WeldPlan:
 
     labels: (n,) the lowest vertex that each becomes one with. merged: vertices that go. features: edges that shrink to a
     point, detail that is lost. faces: faces that vanish. safe: the distances in mm between which only doubled vertices
-    merge; (0, d) where none are doubled. smallest (mm) is the shortest distance that would be welded but was not.
+    merge; (0, d) where none are doubled.
     """
 
     labels: Ints
@@ -46,7 +46,7 @@ class WeldPlan:
 
     @property
     def collapses(self) -> bool:
-        """True when the weld takes more than a tenth of the edges that the mesh keeps, or every face."""
+        """True when the weld takes detail: edges shrink to points."""
         return self.features > 0
 
 
@@ -81,7 +81,7 @@ def safe_distances(mesh: Mesh, chosen: Ints | None = None) -> tuple[float, float
     chosen = np.arange(mesh.point_count) if chosen is None else chosen
     if len(chosen) < 2:
         return 0.0, np.inf
-    nearest = cKDTree(mesh.positions[chosen]).query(mesh.positions[chosen], k=2)[0][:, 1]
+    nearest = np.asarray(cKDTree(mesh.positions[chosen]).query(mesh.positions[chosen], k=2)[0])[:, 1]
     ends = mesh.positions[mesh.topology.edges.ends]
     edges = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
     size = float(np.ptp(mesh.positions, axis=0).max()) or 1.0
@@ -106,10 +106,3 @@ def weld(mesh: Mesh, distance: float, points: WeldPoints = "all") -> Merged:
     Inverse: none. Cost: a tree over the vertices. Raises as `plan_weld`.
     """
     return merge_points(mesh, plan_weld(mesh, distance, points).labels)
-
-
-def jump_positions(mesh: Mesh) -> Floats:
-    """Return the sorted distance (n,) in mm of each vertex from the nearest other one, as `safe_distances` looks at it."""
-    if mesh.point_count < 2:
-        return np.zeros(0)
-    return np.sort(cKDTree(mesh.positions).query(mesh.positions, k=2)[0][:, 1])

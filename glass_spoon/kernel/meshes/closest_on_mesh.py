@@ -1,0 +1,93 @@
+"""The nearest place of a mesh to many places: candidates from a tree over points strewn on the faces, then exact triangles.
+
+Faces with more than three sides count as the fan from their first corner.
+Distance from a triangle: Ericson, Real-Time Collision Detection (2005), section 5.1.5.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from glass_spoon.kernel.arrays import Floats, Ints, lengths
+from glass_spoon.kernel.meshes.mesh import Mesh
+
+
+@dataclass(frozen=True, eq=False)
+class NearestOnMesh:
+    """A mesh made ready to be asked for nearest places."""
+
+    mesh: Mesh
+
+    @cached_property
+    def triangles(self) -> tuple[Ints, Ints]:
+        """The fan of every face: vertices (t, 3) and the face (t,) of each."""
+        topology = self.mesh.topology
+        sides = topology.face_sides.astype(np.int64)
+        owner = np.repeat(np.arange(topology.face_count), sides - 2)
+        firsts = np.cumsum(sides - 2) - (sides - 2)
+        step = np.arange(len(owner)) - firsts[owner]
+        start = topology.face_offsets[:-1].astype(np.int64)[owner]
+        corners = np.column_stack((start, start + step + 1, start + step + 2))
+        return topology.face_corners[corners].astype(np.int64), owner
+
+    @cached_property
+    def _tree(self) -> tuple[cKDTree, float]:
+        """A tree over the middles of all triangles, and the farthest in mm that one reaches from its middle."""
+        points = self.mesh.positions[self.triangles[0]]
+        middles = points.mean(axis=1)
+        return cKDTree(middles), float(lengths(points - middles[:, None]).max(initial=0.0))
+
+    def ask(self, places: Floats) -> tuple[Floats, Ints, Floats]:
+        """Return the nearest places (n, 3) in mm, the faces (n,) they lie on, and the distances (n,) in mm.
+
+        The nearest middles come first; where a triangle with a middle farther away may still be nearer, more are looked at.
+        """
+        tree, largest = self._tree
+        vertices, owner = self.triangles
+        total = len(owner)
+        found, face = np.empty_like(places), np.zeros(len(places), dtype=np.int64)
+        distance = np.full(len(places), np.inf)
+        left, count = np.arange(len(places)), min(8, total)
+        while len(left):
+            away, near = tree.query(places[left], k=count)
+            near, away = np.asarray(near).reshape(len(left), -1), np.asarray(away).reshape(len(left), -1)
+            feet = _feet(np.repeat(places[left], near.shape[1], axis=0), self.mesh.positions[vertices[near.ravel()]])
+            off = lengths(feet - np.repeat(places[left], near.shape[1], axis=0)).reshape(near.shape)
+            best = off.argmin(axis=1)
+            rows = np.arange(len(left))
+            distance[left], face[left] = off[rows, best], owner[near[rows, best]]
+            found[left] = feet.reshape(*near.shape, 3)[rows, best]
+            # Nothing beyond the last middle can be nearer than its distance less the largest reach.
+            open_ones = away[:, -1] - largest < distance[left]
+            if count >= total:
+                break
+            left, count = left[open_ones], min(4 * count, total)
+        return found, face, distance
+
+
+def _feet(places: Floats, triangles: Floats) -> Floats:
+    """Return the nearest place (n, 3) of each triangle (n, 3, 3) to its place (n, 3)."""
+    a, b, c = triangles[:, 0], triangles[:, 1], triangles[:, 2]
+    ab, ac, bc = b - a, c - a, c - b
+    d1, d2 = (np.einsum("ij,ij->i", side, places - a) for side in (ab, ac))
+    d3, d4 = (np.einsum("ij,ij->i", side, places - b) for side in (ab, ac))
+    d5, d6 = (np.einsum("ij,ij->i", side, places - c) for side in (ab, ac))
+    va, vb, vc = d3 * d6 - d5 * d4, d5 * d2 - d1 * d6, d1 * d4 - d3 * d2
+    whole = va + vb + vc
+    scale = np.where(np.abs(whole) > 0, whole, 1.0)
+    inner = a + (vb / scale)[:, None] * ab + (vc / scale)[:, None] * ac
+
+    def on_side(start: Floats, side: Floats) -> Floats:
+        size = np.maximum(np.einsum("ij,ij->i", side, side), 1e-300)
+        share = np.clip(np.einsum("ij,ij->i", places - start, side) / size, 0.0, 1.0)
+        return np.asarray(start + share[:, None] * side)
+
+    inside = (va >= 0) & (vb >= 0) & (vc >= 0) & (whole > 0)
+    sides = np.stack((on_side(a, ab), on_side(a, ac), on_side(b, bc)))
+    nearest = lengths(sides - places).argmin(axis=0)
+    edge = sides[nearest, np.arange(len(places))]
+    return np.asarray(np.where(inside[:, None], inner, edge))

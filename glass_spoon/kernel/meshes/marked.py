@@ -1,0 +1,239 @@
+"""Marks: named selections of points, edges or faces of a mesh, found by rule, and worked on as sets.
+
+A mark holds for one mesh; the rule that made it is asked again of the next.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints
+from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.mesh_loops import edge_loop, nearest_edge
+from glass_spoon.kernel.meshes.topology import Topology
+
+MarkKind = Literal["point", "edge", "face"]
+Meeting = Literal["with", "without", "within"]
+"""Joined with another mark, the other taken away, or only what both hold."""
+
+
+@dataclass(frozen=True, eq=False)
+class Mark:
+    """Marked elements of one kind of a mesh with a given topology: indices (k,), ascending."""
+
+    kind: MarkKind
+    indices: Ints
+    topology: Topology
+
+    def __len__(self) -> int:
+        """Return how many elements are marked."""
+        return len(self.indices)
+
+    @cached_property
+    def mask(self) -> Bools:
+        """Mark all elements of the kind."""
+        size = {"point": self.topology.point_count, "edge": len(self.topology.edges.ends), "face": self.topology.face_count}
+        found = np.zeros(size[self.kind], dtype=bool)
+        found[self.indices] = True
+        return found
+
+    def points(self) -> Bools:
+        """Mark the vertices (n,) that the mark touches."""
+        if self.kind == "point":
+            return self.mask
+        found = np.zeros(self.topology.point_count, dtype=bool)
+        if self.kind == "edge":
+            found[self.topology.edges.ends[self.indices].ravel()] = True
+        else:
+            found[self.topology.face_corners[self.mask[self.topology.face_of_corner]]] = True
+        return found
+
+    def edges(self) -> Bools:
+        """Mark the edges (e,): of faces all their sides, of points those between two of them."""
+        if self.kind == "edge":
+            return self.mask
+        if self.kind == "point":
+            return np.asarray(self.mask[self.topology.edges.ends].all(axis=1))
+        found = np.zeros(len(self.topology.edges.ends), dtype=bool)
+        found[self.topology.edges.of_corner[self.mask[self.topology.face_of_corner]]] = True
+        return found
+
+    def faces(self) -> Bools:
+        """Mark the faces (f,): of edges those beside them, of points those with all corners among them."""
+        if self.kind == "face":
+            return self.mask
+        found = np.zeros(self.topology.face_count, dtype=bool)
+        if self.kind == "edge":
+            beside = self.topology.edge_faces[self.indices]
+            found[beside[beside >= 0]] = True
+        elif self.topology.face_count:
+            inside = self.mask[self.topology.face_corners]
+            found = np.logical_and.reduceat(inside, self.topology.face_offsets[:-1])
+        return found
+
+
+def make_mark(kind: MarkKind, mesh: Mesh, chosen: AnyInts | Bools) -> Mark:
+    """Return a mark of elements given by number or as a mask."""
+    numbers = np.flatnonzero(chosen) if chosen.dtype == bool else np.unique(chosen).astype(np.int64)
+    return Mark(kind, numbers, mesh.topology)
+
+
+def mark_loop(mesh: Mesh, place: Floats) -> Mark:
+    """Return the edge loop through the edge nearest to a place (3,) mm."""
+    loop = edge_loop(mesh.topology, nearest_edge(mesh, place))
+    following = np.roll(loop.vertices, -1) if loop.closed else loop.vertices[1:]
+    return make_mark("edge", mesh, edges_between(mesh.topology, loop.vertices[: len(following)], following))
+
+
+def mark_ring(mesh: Mesh, place: Floats) -> Mark:
+    """Return the edge ring through the edge nearest to a place (3,) mm: the edges that face each other across quads."""
+    return make_mark("edge", mesh, edge_ring(mesh.topology, nearest_edge(mesh, place)))
+
+
+def mark_strip(mesh: Mesh, place: Floats) -> Mark:
+    """Return the faces that the edge ring through the edge nearest to a place (3,) mm runs across."""
+    ring = edge_ring(mesh.topology, nearest_edge(mesh, place))
+    inside = np.zeros(len(mesh.topology.edges.ends), dtype=bool)
+    inside[ring] = True
+    sides = inside[mesh.topology.edges.of_corner]
+    counted = np.bincount(mesh.topology.face_of_corner, sides, mesh.face_count)
+    return make_mark("face", mesh, (counted >= 2) & (mesh.topology.face_sides == 4))
+
+
+def edge_ring(topology: Topology, edge: int) -> Ints:
+    """Return the edges (k,) of the ring through an edge, in order; it ends at faces that are no quads and at rims.
+
+    A walk from quad to quad, sequential by nature.
+    """
+    half_edges = topology.edge_corners[edge]
+    ring = [edge]
+    for start, side in zip(half_edges.tolist(), (1, 0), strict=True):
+        found: list[int] = []
+        corner = start
+        while corner >= 0 and topology.face_sides[topology.face_of_corner[corner]] == 4:
+            across = int(topology.next_corner[topology.next_corner[corner]])
+            number = int(topology.edges.of_corner[across])
+            if number == edge:
+                return np.array(ring + found, dtype=np.int64)
+            found.append(number)
+            corner = int(topology.twins[across])
+        ring = ring + found if side else found[::-1] + ring
+    return np.array(ring, dtype=np.int64)
+
+
+def edges_between(topology: Topology, first: Ints, second: Ints) -> Ints:
+    """Return the edges (k,) that join vertices `first` (k,) and `second` (k,); InvalidInput where there is none."""
+    size = topology.point_count
+    keys = topology.edges.ends.astype(np.int64) @ [size, 1]
+    order = np.argsort(keys)
+    asked = np.minimum(first, second).astype(np.int64) * size + np.maximum(first, second)
+    at = np.minimum(np.searchsorted(keys[order], asked), len(keys) - 1)
+    if len(asked) and (keys[order[at]] != asked).any():
+        raise InvalidInput("The vertices", "joined by edges", "apart")
+    return np.asarray(order[at])
+
+
+def mark_rim(mesh: Mesh) -> Mark:
+    """Return the edges with one face only."""
+    return make_mark("edge", mesh, mesh.topology.boundary_edges)
+
+
+def mark_sharper(mesh: Mesh, angle: float) -> Mark:
+    """Return the inner edges at which the faces turn by more than `angle` rad; those marked sharp count as well."""
+    topology = mesh.topology
+    pair = topology.edge_faces
+    inner = (topology.edge_face_counts == 2) & ~topology.same_direction
+    facing = np.einsum("ij,ij->i", mesh.face_normals[pair[:, 0]], mesh.face_normals[pair[:, 1]])
+    return make_mark("edge", mesh, inner & (facing < np.cos(angle) - 1e-12))
+
+
+def mark_creases(mesh: Mesh) -> Mark:
+    """Return the edges that carry sharpness."""
+    sharp = mesh.edges.get("sharpness")
+    return make_mark("edge", mesh, np.zeros(0, dtype=np.int64) if sharp is None else sharp > 0)
+
+
+def mark_borders(mesh: Mesh) -> Mark:
+    """Return the edges between faces of different pieces."""
+    pair = mesh.topology.edge_faces
+    piece = mesh.faces.get("piece")
+    if piece is None:
+        return make_mark("edge", mesh, np.zeros(0, dtype=np.int64))
+    return make_mark("edge", mesh, np.asarray((pair[:, 1] >= 0) & (piece[pair[:, 0]] != piece[pair[:, 1]])))
+
+
+def mark_facing(mesh: Mesh, direction: Floats, angle: float) -> Mark:
+    """Return the faces whose normal lies within `angle` rad of a direction (3,)."""
+    size = float(np.linalg.norm(direction))
+    if size == 0:
+        raise InvalidInput("The direction", "a direction", "a zero vector")
+    facing: Floats = mesh.face_normals @ (direction / size)
+    return make_mark("face", mesh, np.asarray(facing >= np.cos(angle) - 1e-12))
+
+
+def mark_box(mesh: Mesh, low: Floats, high: Floats, kind: MarkKind = "face") -> Mark:
+    """Return the elements with their middle between two corners (3,) mm of an upright box."""
+    middles = element_middles(mesh, kind)
+    return make_mark(kind, mesh, ((middles >= np.minimum(low, high)) & (middles <= np.maximum(low, high))).all(axis=1))
+
+
+def mark_pieces(mesh: Mesh, pieces: Ints) -> Mark:
+    """Return the faces of some pieces, by number."""
+    piece = mesh.faces.get("piece", np.zeros(mesh.face_count))
+    return make_mark("face", mesh, np.isin(piece, pieces))
+
+
+def mark_nearest(mesh: Mesh, places: Floats, kind: MarkKind) -> Mark:
+    """Return for each place (k, 3) mm the element whose middle is nearest."""
+    middles = element_middles(mesh, kind)
+    if not len(middles):
+        return make_mark(kind, mesh, np.zeros(0, dtype=np.int64))
+    away = ((middles[None] - places[:, None]) ** 2).sum(axis=2)
+    return make_mark(kind, mesh, away.argmin(axis=1))
+
+
+def element_middles(mesh: Mesh, kind: MarkKind) -> Floats:
+    """Return the middle (k, 3) in mm of every element of a kind."""
+    if kind == "point":
+        return mesh.positions
+    if kind == "edge":
+        return np.asarray(mesh.positions[mesh.topology.edges.ends].mean(axis=1))
+    return mesh.face_centers
+
+
+def grow(mark: Mark, rings: int) -> Mark:
+    """Return the mark grown by `rings` of neighbours, those that share a vertex; below zero it shrinks by as many."""
+    if rings == 0:
+        return mark
+    topology = mark.topology
+    mask = mark.mask if rings > 0 else ~mark.mask
+    for _ in range(abs(rings)):
+        touched = Mark(mark.kind, np.flatnonzero(mask), topology).points()
+        if mark.kind == "point":
+            ends = topology.edges.ends
+            beside = touched[ends].any(axis=1)
+            mask = mask.copy()
+            mask[ends[beside].ravel()] = True
+        elif mark.kind == "edge":
+            mask = np.asarray(touched[topology.edges.ends].any(axis=1))
+        else:
+            mask = np.asarray(np.logical_or.reduceat(touched[topology.face_corners], topology.face_offsets[:-1]))
+    return Mark(mark.kind, np.flatnonzero(mask if rings > 0 else ~mask), topology)
+
+
+def meet(mark: Mark, other: Mark, how: Meeting) -> Mark:
+    """Return a mark joined with another, without it, or only what both hold; the other is read as the kind of the first."""
+    mask = {"point": other.points, "edge": other.edges, "face": other.faces}[mark.kind]()
+    joined = {"with": mark.mask | mask, "without": mark.mask & ~mask, "within": mark.mask & mask}[how]
+    return Mark(mark.kind, np.flatnonzero(joined), mark.topology)
+
+
+def as_kind(mark: Mark, kind: MarkKind) -> Mark:
+    """Return the mark read as another kind: what touches it, lies between it, or beside it."""
+    mask = {"point": mark.points, "edge": mark.edges, "face": mark.faces}[kind]()
+    return Mark(kind, np.flatnonzero(mask), mark.topology)

@@ -1,0 +1,209 @@
+"""Triangles joined to quads by the best pairing over the whole mesh: as many pairs as there can be, then the best shaped.
+
+A pairing of triangles is a matching in the graph of triangles that share an edge; one of greatest weight is found by
+Edmonds' blossom method (Galil: Efficient algorithms for finding maximum matching in graphs, ACM Computing Surveys 18, 1986,
+in the library rustworkx). Its time grows with the cube of the count, so that a large mesh is paired patch by patch, the
+patches cut anew where the seams of the first ones lay: each patch is then the best for what lies round it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import rustworkx
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths
+from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.topology import make_topology
+
+WHOLE = 3000
+"""Triangles that are paired at once; more are taken patch by patch."""
+
+PATCH = 1500
+"""Triangles of a patch."""
+
+SWEEPS = 3
+"""Times that a large mesh is cut into patches, each time elsewhere."""
+
+GRAIN = 1_000_000
+"""Weights are whole numbers up to this."""
+
+
+@dataclass(frozen=True, eq=False)
+class Paired:
+    """A mesh with triangles joined: pairs made, triangles left, and the least shape (0 to 1) of a pair."""
+
+    mesh: Mesh
+    pairs: int
+    left: int
+    worst: float
+
+
+def pair_triangles(mesh: Mesh, largest_turn: float = np.pi, held: Bools | None = None) -> Paired:
+    """Return the mesh with neighbouring triangles joined to convex quads; other faces stay.
+
+    Neighbours whose normals differ by more than `largest_turn` rad, edges `held` (e,) and edges with sharpness stay apart.
+    The quad of a pair starts at the corner of its first triangle that its second does not touch; corner values follow.
+    Raises InvalidInput for an angle that is not above zero.
+    """
+    if not largest_turn > 0:
+        raise InvalidInput("The largest turn between paired triangles", "above 0°", f"{np.degrees(largest_turn):g}°")
+    edges, quads, shape = _candidates(mesh, largest_turn, held)
+    faces = mesh.topology.edge_faces[edges].astype(np.int64)
+    chosen = best_matching(faces, shape, mesh.face_centers)
+    kept = np.ones(mesh.face_count, dtype=bool)
+    kept[faces[chosen].ravel()] = False
+    left = int((kept & (mesh.topology.face_sides == 3)).sum())
+    result = _joined(mesh, np.flatnonzero(kept), quads[chosen], faces[chosen, 0])
+    return Paired(result, len(chosen), left, float(shape[chosen].min(initial=1.0)))
+
+
+def _candidates(mesh: Mesh, largest_turn: float, held: Bools | None) -> tuple[Ints, Ints, Floats]:
+    """Return edges (k,) between two triangles that may be taken out, the corners (k, 4) of the quads, and their shapes."""
+    topology = mesh.topology
+    pair = topology.edge_corners.astype(np.int64)
+    good = (topology.edge_face_counts == 2) & ~topology.same_direction
+    faces = topology.edge_faces
+    good &= (topology.face_sides[faces[:, 0]] == 3) & (topology.face_sides[faces[:, 1]] == 3)
+    if held is not None:
+        good &= ~held
+    if "sharpness" in mesh.edges:
+        good &= mesh.edges["sharpness"] <= 0
+    edges = np.flatnonzero(good)
+    normals = mesh.face_normals
+    facing = np.einsum("ij,ij->i", normals[faces[edges, 0]], normals[faces[edges, 1]])
+    edges = edges[facing >= np.cos(min(largest_turn, np.pi)) - 1e-12]
+    first, second = pair[edges].T
+    following, before = topology.next_corner.astype(np.int64), topology.previous_corner.astype(np.int64)
+    # First triangle a b c with the shared edge a b, second b a d: the quad c a d b.
+    quads = np.column_stack((before[first], first, before[second], following[first]))
+    shape = quad_shapes(mesh.positions[topology.face_corners[quads]])
+    return edges[shape > 0], quads[shape > 0], shape[shape > 0]
+
+
+def quad_shapes(points: Floats) -> Floats:
+    """Return how square quads (k, 4, 3) are, 1 to 0: one less the worst corner's share of a right angle it is off.
+
+    Remacle and others: Blossom-Quad, Int. J. Numer. Meth. Engng 89 (2012), equation 1. Not above zero: not convex.
+    """
+    ahead = directions(np.roll(points, -1, axis=1) - points)
+    back = directions(np.roll(points, 1, axis=1) - points)
+    normal = directions(cross(points[:, 2] - points[:, 0], points[:, 3] - points[:, 1]))
+    sine = np.einsum("kij,kj->ki", cross(ahead, back), normal)
+    cosine = np.einsum("kij,kij->ki", ahead, back)
+    angle = np.arctan2(np.copysign(lengths(cross(ahead, back)), sine), cosine)
+    angle = np.where(angle < 0, angle + 2 * np.pi, angle)
+    result: Floats = np.maximum(1 - 2 / np.pi * np.abs(np.pi / 2 - angle).max(axis=1), 0.0)
+    return result
+
+
+def best_matching(ends: Ints, weights: Floats, places: Floats) -> Ints:
+    """Return edges (m,) of a graph with edges (k, 2), no two at one node: most of them, then the greatest sum of weights.
+
+    weights (k,), 0 to 1. places (n, 3) of the nodes cut a graph too large to be done at once into patches.
+    """
+    if not len(ends):
+        return np.zeros(0, dtype=np.int64)
+    count = len(places)
+    graph = coo_array((np.ones(len(ends), dtype=np.int8), (ends[:, 0], ends[:, 1])), shape=(count, count))
+    labels = connected_components(graph, directed=False)[1]
+    sizes = np.bincount(labels)
+    partner_edge = np.full(count, -1, dtype=np.int64)
+    whole = sizes[labels[ends[:, 0]]] <= WHOLE
+    _match_groups(ends, weights, np.flatnonzero(whole), labels.astype(np.int64), partner_edge)
+    large = np.flatnonzero(~whole)
+    for sweep in range(SWEEPS if len(large) else 0):
+        nodes = np.unique(ends[large])
+        patches = np.full(count, -1, dtype=np.int64)
+        patches[nodes] = _patches(places[nodes], sweep)
+        _free_inside(ends, patches, partner_edge)
+        inside = patches[ends[large, 0]] == patches[ends[large, 1]]
+        _match_groups(ends, weights, large[inside], patches, partner_edge)
+    return np.unique(partner_edge[partner_edge >= 0])
+
+
+def _free_inside(ends: Ints, patches: Ints, partner_edge: Ints) -> None:
+    """Take back the pairs whose both nodes lie in one patch; pairs across a seam stay and hold their nodes."""
+    matched = np.unique(partner_edge[partner_edge >= 0])
+    inside = matched[(patches[ends[matched, 0]] == patches[ends[matched, 1]]) & (patches[ends[matched, 0]] >= 0)]
+    partner_edge[ends[inside].ravel()] = -1
+
+
+def _patches(places: Floats, sweep: int) -> Ints:
+    """Return the number of the patch of each place (n, 3): halves of halves across the longest extent, cut off-centre.
+
+    Each sweep cuts at other shares, so that seams do not fall together.
+    """
+    labels = np.zeros(len(places), dtype=np.int64)
+    share = (0.5, 0.38, 0.62)[sweep % 3]
+    waiting, following = [np.arange(len(places))], 1
+    while waiting:
+        own = waiting.pop()
+        if len(own) <= PATCH:
+            continue
+        axis = int(np.argmax(np.ptp(places[own], axis=0)))
+        order = own[np.argsort(places[own, axis], kind="stable")]
+        at = int(len(own) * share)
+        labels[order[at:]] = following
+        following += 1
+        waiting += [order[:at], order[at:]]
+    return labels
+
+
+def _match_groups(ends: Ints, weights: Floats, edges: Ints, groups: Ints, partner_edge: Ints) -> None:
+    """Match the free nodes of each group among the edges given; the edge of each matched node is written down."""
+    free = edges[(partner_edge[ends[edges]] < 0).all(axis=1)]
+    order = free[np.argsort(groups[ends[free, 0]], kind="stable")]
+    own = groups[ends[order, 0]]
+    cuts = np.flatnonzero(np.diff(own)) + 1
+    for part in np.split(order, cuts):
+        if len(part):
+            found = part[_match(ends[part], weights[part])]
+            partner_edge[ends[found].ravel()] = np.repeat(found, 2)
+
+
+def _match(ends: Ints, weights: Floats) -> Ints:
+    """Return the edges of a greatest matching of one graph, most edges first."""
+    nodes, local = np.unique(ends, return_inverse=True)
+    local = local.reshape(-1, 2)
+    graph = rustworkx.PyGraph(multigraph=False)
+    graph.add_nodes_from(range(len(nodes)))
+    whole = np.rint(weights * GRAIN).astype(np.int64) + 1
+    graph.add_edges_from(list(zip(local[:, 0].tolist(), local[:, 1].tolist(), whole.tolist(), strict=True)))
+    found = rustworkx.max_weight_matching(graph, max_cardinality=True, weight_fn=int)
+    number = {(min(a, b), max(a, b)): row for row, (a, b) in enumerate(local.tolist())}
+    return np.array(sorted(number[(min(a, b), max(a, b))] for a, b in found), dtype=np.int64)
+
+
+def _joined(mesh: Mesh, kept: Ints, quads: Ints, origin: Ints) -> Mesh:
+    """Return the mesh of faces kept and quads of corners (m, 4), each with the face values of its `origin`, in order."""
+    topology = mesh.topology
+    order = np.argsort(np.concatenate((kept, origin)), kind="stable")
+    sides = np.concatenate((topology.face_sides[kept], np.full(len(quads), 4)))[order]
+    offsets = np.concatenate(([0], np.cumsum(sides)))
+    starts = np.concatenate((topology.face_offsets[kept].astype(np.int64), np.full(len(quads), -1)))
+    corners = np.empty(int(offsets[-1]), dtype=np.int64)
+    single = np.flatnonzero(starts[order] >= 0)
+    for count in np.unique(sides[single]) if len(single) else ():
+        rows = single[sides[single] == count]
+        corners[offsets[rows][:, None] + np.arange(count)] = starts[order][rows][:, None] + np.arange(count)
+    joined = np.flatnonzero(starts[order] < 0)
+    corners[offsets[joined][:, None] + np.arange(4)] = quads[order[joined] - len(kept)]
+    made = make_topology(topology.point_count, topology.face_corners[corners], offsets=offsets)
+    size = topology.point_count
+    own = topology.edges.ends.astype(np.int64) @ [size, 1]
+    rank = np.argsort(own)
+    at = rank[np.searchsorted(own[rank], made.edges.ends.astype(np.int64) @ [size, 1])]
+    owner = np.concatenate((kept, origin))[order]
+    return Mesh(
+        made,
+        mesh.positions,
+        dict(mesh.points),
+        {name: value[at] for name, value in mesh.edges.items()},
+        {name: value[corners] for name, value in mesh.corners.items()},
+        {name: value[owner] for name, value in mesh.faces.items()},
+    )

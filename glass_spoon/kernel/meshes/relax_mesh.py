@@ -1,0 +1,267 @@
+"""Even out the vertices of a mesh on the surface that it came from: they slide, features stay.
+
+A vertex is drawn to the middle of its faces, weighted by their areas (area-weighted Laplacian smoothing; Botsch and others:
+Polygon Mesh Processing, 2010, section 4.2), then brought back to the surface. Along creases and rims it is drawn to the
+middle of its two neighbours there, and brought back to the line that the crease ran along.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths, sum_by_index
+from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.surfaces.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate_surface import surface_points
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+
+RETRIES = 4
+"""Times that a step is taken back at vertices whose faces it would dent."""
+
+FOOT = 1e-6
+"""How near in mm feet on the surface are found."""
+
+Host = NurbsSurface | SurfaceSet | None
+
+
+@dataclass(frozen=True, eq=False)
+class Relaxed:
+    """A relaxed mesh; evenness before and after; the farthest in mm that a vertex lies off the surface, or was moved."""
+
+    mesh: Mesh
+    before: float
+    after: float
+    off: float
+    rounds: int
+
+
+@dataclass(frozen=True, eq=False)
+class _Line:
+    """Vertices (k,) on creases or rims that may slide, and the two neighbours (k, 2) of each along the line."""
+
+    vertices: Ints
+    neighbours: Ints
+
+
+def relax_mesh(
+    mesh: Mesh, host: Host, strength: float = 0.5, rounds: int = 20, held: Bools | None = None, most_off: float = np.inf
+) -> Relaxed:
+    """Return the mesh with its vertices evened out on `host`, or on the mesh itself where there is none.
+
+    strength (0 to 1): share of the way that a vertex goes in a round. held (n,): vertices that stay. most_off: distance in
+    mm from the host that no vertex may exceed; one that would stays where it is. The evenest of all rounds is kept, so
+    that evenness never falls. Raises InvalidInput for a strength outside 0 to 1 or fewer than one round.
+    """
+    if not 0 < strength <= 1:
+        raise InvalidInput("The strength", "above 0, at most 1", f"{strength:g}")
+    if rounds < 1:
+        raise InvalidInput("The number of rounds", "1 or more", f"{rounds}")
+    surface = _Surface(mesh, host)
+    line, fixed = _feature_lines(mesh, held)
+    best, best_value = mesh.positions, face_evenness_of(mesh)
+    before, kept_off, used = best_value, 0.0, 0
+    current, dented = mesh.positions, _dents(mesh)
+    for number in range(rounds):
+        there = _drawn(mesh.moved(current), line, fixed, strength)
+        there, off = surface.bring_back(there, line, fixed)
+        far = off > most_off
+        there[far] = current[far]
+        there = _undented(mesh, current, there, dented)
+        moved = mesh.moved(there)
+        value = face_evenness_of(moved)
+        current = there
+        if value > best_value:
+            best, best_value, used = there, value, number + 1
+            kept_off = float(off[~far & (lengths(there - mesh.positions) > 0)].max(initial=0.0))
+    if used == 0:
+        return Relaxed(mesh, before, before, 0.0, 0)
+    return Relaxed(surface.finished(best), before, best_value, kept_off, used)
+
+
+def face_evenness_of(mesh: Mesh) -> float:
+    """Return the geometric over the arithmetic mean of the face areas: the gauge that a relaxed mesh must not lower."""
+    areas = lengths(mesh.face_vectors)
+    if not len(areas) or areas.min() <= 0:
+        return 0.0
+    return float(np.exp(np.log(areas).mean()) / areas.mean())
+
+
+def _feature_lines(mesh: Mesh, held: Bools | None) -> tuple[_Line, Bools]:
+    """Return the vertices that slide along creases and rims, and those (n,) that stay: ends, crossings, sharp turns."""
+    topology = mesh.topology
+    is_line = topology.edge_face_counts != 2
+    if "sharpness" in mesh.edges:
+        is_line = is_line | (mesh.edges["sharpness"] > 0)
+    if "piece" in mesh.faces:
+        own = mesh.faces["piece"][topology.edge_faces]
+        is_line = is_line | ((topology.edge_faces[:, 1] >= 0) & (own[:, 0] != own[:, 1]))
+    ends = topology.edges.ends[is_line].astype(np.int64)
+    count = np.bincount(ends.ravel(), minlength=mesh.point_count)
+    both = np.concatenate((ends, ends[:, ::-1]))
+    both = both[np.argsort(both[:, 0], kind="stable")]
+    vertices = np.flatnonzero(count == 2)
+    first = np.searchsorted(both[:, 0], vertices)
+    neighbours = np.column_stack((both[first, 1], both[np.minimum(first + 1, len(both) - 1), 1])) if len(both) else both
+    fixed = (count > 0) & (count != 2)
+    if held is not None:
+        fixed |= held
+    here = mesh.positions[vertices]
+    sides = [mesh.positions[neighbours[:, k]] - here for k in (0, 1)] if len(vertices) else [here, here]
+    size = lengths(sides[0]) * lengths(sides[1])
+    turn = np.einsum("ij,ij->i", sides[0], sides[1]) / np.maximum(size, 1e-300)
+    fixed[vertices[turn > -np.cos(np.radians(45))]] = True
+    sliding = ~fixed[vertices]
+    return _Line(vertices[sliding], neighbours[sliding]), fixed
+
+
+def _drawn(mesh: Mesh, line: _Line, fixed: Bools, strength: float) -> Floats:
+    """Return where the vertices (n, 3) are drawn to."""
+    topology = mesh.topology
+    areas = lengths(mesh.face_vectors)
+    rows = np.column_stack((mesh.face_centers * areas[:, None], areas))[topology.face_of_corner]
+    total = sum_by_index(topology.face_corners, rows, mesh.point_count)
+    target = mesh.positions.copy()
+    used = total[:, 3] > 0
+    target[used] = total[used, :3] / total[used, 3:]
+    # Near equal areas the middle of the neighbours squares the faces: half of each.
+    ends = topology.edges.ends
+    around = sum_by_index(ends.ravel(), mesh.positions[ends[:, ::-1]].reshape(-1, 3), mesh.point_count)
+    valence = np.maximum(topology.valences, 1)[:, None]
+    target = 0.5 * target + 0.5 * np.where(topology.valences[:, None] > 0, around / valence, mesh.positions)
+    if len(line.vertices):
+        target[line.vertices] = mesh.positions[line.neighbours].mean(axis=1)
+    target[fixed] = mesh.positions[fixed]
+    return np.asarray(mesh.positions + strength * (target - mesh.positions))
+
+
+class _Surface:
+    """Where the vertices of a mesh belong: its surfaces by piece, planes for caps, or the faces of the mesh itself."""
+
+    def __init__(self, mesh: Mesh, host: Host) -> None:
+        self._mesh, self._host = mesh, host
+        topology = mesh.topology
+        corner = np.full(mesh.point_count, -1, dtype=np.int64)
+        corner[topology.face_corners[::-1]] = np.arange(len(topology.face_corners))[::-1]
+        self._corner = corner
+        self._pieces = mesh.faces.get("piece", np.zeros(mesh.face_count)).astype(np.int64)
+        self._piece = np.where(corner >= 0, self._pieces[topology.face_of_corner[corner]], -1)
+        self._nearest = NearestOnMesh(mesh)
+        self._on_surface = (
+            host is not None and "uv" in mesh.corners and (isinstance(host, NurbsSurface) or "piece" in mesh.faces)
+        )
+        self._uv = mesh.corners["uv"][corner].copy() if self._on_surface else np.zeros((mesh.point_count, 2))
+
+    def bring_back(self, places: Floats, line: _Line, fixed: Bools) -> tuple[Floats, Floats]:
+        """Return the places (n, 3) on the host, those of creases on their line, and how far (n,) in mm each is off it."""
+        result, off = places.copy(), np.zeros(len(places))
+        loose = ~fixed & (self._corner >= 0)
+        if len(line.vertices):
+            result[line.vertices] = self._on_line(places[line.vertices], line)
+            off[line.vertices] = lengths(result[line.vertices] - self._nearest.ask(result[line.vertices])[0])
+            loose[line.vertices] = False
+        free = np.flatnonzero(loose)
+        if not self._on_surface:
+            if len(free):
+                result[free] = self._nearest.ask(places[free])[0]
+            return result, off
+        for piece in np.unique(self._piece[free]):
+            own = free[self._piece[free] == piece]
+            result[own] = self._foot(int(piece), own, places[own])
+        return result, off
+
+    def _surface(self, piece: int) -> NurbsSurface | None:
+        """Return the surface of a piece; None for a cap."""
+        if isinstance(self._host, NurbsSurface):
+            return self._host
+        return self._host.surfaces[piece] if piece < len(self._host.surfaces) else None  # type: ignore[union-attr]  # a set
+
+    def _foot(self, piece: int, vertices: Ints, places: Floats) -> Floats:
+        """Return the nearest places of a piece, and keep where they were found as the next start."""
+        surface = self._surface(piece)
+        if surface is None:
+            cap = self._host.caps[piece - len(self._host.surfaces)]  # type: ignore[union-attr]  # a set
+            return np.asarray(places - np.outer((places - cap.origin) @ cap.normal, cap.normal))
+        low, size = _domain(surface)
+        u, v, _ = closest_points(surface, places, tuple((low + self._uv[vertices] * size).T), FOOT)  # type: ignore[arg-type]  # a pair
+        self._uv[vertices] = (np.column_stack((u, v)) - low) / size
+        return surface_points(surface, u, v)
+
+    def _on_line(self, places: Floats, line: _Line) -> Floats:
+        """Return the nearest places on the sides of the line that met at each vertex in the mesh as it came.
+
+        A vertex slides at most as far as its neighbours were: far enough, as it is drawn to the middle of the two.
+        """
+        here = self._mesh.positions[line.vertices]
+        best, least = here.copy(), np.full(len(here), np.inf)
+        for k in (0, 1):
+            side = self._mesh.positions[line.neighbours[:, k]] - here
+            size = np.maximum(np.einsum("ij,ij->i", side, side), 1e-300)
+            share = np.clip(np.einsum("ij,ij->i", places - here, side) / size, 0.0, 0.9)
+            foot = here + share[:, None] * side
+            away = lengths(foot - places)
+            nearer = away < least
+            best[nearer], least[nearer] = foot[nearer], away[nearer]
+        return best
+
+    def finished(self, positions: Floats) -> Mesh:
+        """Return the mesh at these positions, its UVs where the vertices went."""
+        moved = self._mesh.moved(positions)
+        if not self._on_surface:
+            return moved
+        topology, uv = self._mesh.topology, self._mesh.corners["uv"].copy()
+        pieces = (
+            self._mesh.faces["piece"].astype(np.int64)
+            if "piece" in self._mesh.faces
+            else np.zeros(self._mesh.face_count, int)
+        )
+        owner = pieces[topology.face_of_corner]
+        gone = lengths(positions - self._mesh.positions) > 0
+        for piece in np.unique(owner):
+            surface = self._surface(int(piece))
+            own = np.flatnonzero((owner == piece) & gone[topology.face_corners])
+            if surface is None or not len(own):
+                continue
+            low, size = _domain(surface)
+            start = tuple((low + uv[own] * size).T)
+            u, v, _ = closest_points(surface, positions[topology.face_corners[own]], start, FOOT)  # type: ignore[arg-type]  # a pair
+            found = (np.column_stack((u, v)) - low) / size
+            # Across the seam of a closed surface the value nearest to the old one is meant.
+            closed = np.array([surface.is_closed(axis, 1e-9 * max(surface.size, 1.0)) for axis in (0, 1)])
+            uv[own] = found + np.where(closed, np.rint(uv[own] - found), 0.0)
+        return replace(moved, corners={**moved.corners, "uv": uv})
+
+
+def _domain(surface: NurbsSurface) -> tuple[Floats, Floats]:
+    """Return the starts (2,) and sizes (2,) of a surface's domain."""
+    ends = np.array([surface.domain(axis) for axis in (0, 1)])
+    return ends[:, 0], ends[:, 1] - ends[:, 0]
+
+
+def _dents(mesh: Mesh) -> Bools:
+    """Mark faces (f,) with a corner that turns the wrong way."""
+    topology = mesh.topology
+    here = mesh.positions[topology.face_corners]
+    ahead = mesh.positions[topology.face_corners[topology.next_corner]] - here
+    back = mesh.positions[topology.face_corners[topology.previous_corner]] - here
+    turn = np.einsum("ij,ij->i", np.cross(ahead, back), mesh.face_normals[topology.face_of_corner])
+    found = np.zeros(mesh.face_count, dtype=bool)
+    found[topology.face_of_corner[turn <= 0]] = True
+    return found
+
+
+def _undented(mesh: Mesh, before: Floats, after: Floats, dented: Bools) -> Floats:
+    """Return the places after a step, those of faces that it would dent anew taken back."""
+    topology = mesh.topology
+    for _ in range(RETRIES):
+        bad = _dents(mesh.moved(after)) & ~dented
+        if not bad.any():
+            return after
+        vertices = np.unique(topology.face_corners[bad[topology.face_of_corner]])
+        after = after.copy()
+        after[vertices] = before[vertices]
+    return before if (_dents(mesh.moved(after)) & ~dented).any() else after

@@ -1,0 +1,169 @@
+"""Creases turned into support loops and back, so that a mesh looks the same where edge weights are not understood.
+
+Across a crease of sharpness s the vertex stays for s steps while the next ones come nearer by half in each, to L / 2^s of
+the edge length L. From then on it is smoothed, and its limit (a + 4 v + b) / 6 is that of a plain cage whose neighbours lie
+at L / 2^s: so far away the support loop belongs (DeRose, Kass, Truong 1998, section 3; limit mask of the cubic B-spline).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats, Ints, lengths
+from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
+from glass_spoon.kernel.meshes.merge_points import merge_points
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.split_rings import cut_rings, ring_labels
+from glass_spoon.kernel.subdivision.limit_surface import to_limit
+
+WIDEST = 0.5
+"""Largest share of an edge at which a loop is put: beyond the middle it would belong to the other end."""
+
+COMPARED = 3
+"""Smoothing level at which two cages are compared."""
+
+NOTHING = 1e-9
+
+
+@dataclass(frozen=True, eq=False)
+class Supported:
+    """A mesh with support loops in place of sharpness: the loops' edges (k,), and the largest distance in mm between the
+    smoothed meshes before and after.
+    """
+
+    mesh: Mesh
+    loops: Ints
+    deviation: float
+
+
+def creases_to_loops(mesh: Mesh, sharpest: float) -> Supported:
+    """Return the mesh with a support loop beside every crease, on both sides, and no sharpness left but on rims.
+
+    sharpest: distance in mm of the loops of creases that stay sharp for ever. Raises InvalidInput for one that is not above
+    zero, and where there are no creases.
+    """
+    if not sharpest > 0:
+        raise InvalidInput("The distance of the loops", "above 0 mm", f"{sharpest:g} mm")
+    sharpness = mesh.edges.get("sharpness", np.zeros(0))
+    inner = mesh.topology.edge_face_counts == 2
+    if not (len(sharpness) and ((sharpness > 0) & inner).any()):
+        raise InvalidInput("The mesh", "one with creases", "without any")
+    shares = _loop_shares(mesh, np.where(inner, sharpness, 0.0), sharpest)
+    cut, loops = cut_rings(mesh, shares)
+    plain = replace(cut, edges={name: value for name, value in cut.edges.items() if name != "sharpness"})
+    return Supported(plain, loops, smoothed_distance(mesh, plain))
+
+
+def _loop_shares(mesh: Mesh, sharpness: Floats, sharpest: float) -> list[tuple[int, Floats]]:
+    """Return where the edges that leave creases are cut: the edge, and the share from its lower vertex.
+
+    An edge leaves a crease at a vertex when it is none itself and lies in a face beside the crease; it is cut once for the
+    sharpest crease there.
+    """
+    topology = mesh.topology
+    edge_of, corners = topology.edges.of_corner.astype(np.int64), np.arange(len(topology.face_corners))
+    size = lengths(mesh.positions[topology.edges.ends[:, 1]] - mesh.positions[topology.edges.ends[:, 0]])
+    share = np.full((len(size), 2), np.inf)  # of each edge, from its lower and from its upper vertex
+    crease = sharpness[edge_of] > 0
+    for beside, at in ((topology.previous_corner, topology.face_corners), (topology.next_corner, None)):
+        side = edge_of[beside[corners[crease]]]
+        vertex = at[crease] if at is not None else topology.face_corners[topology.next_corner[crease]]
+        value = sharpness[edge_of[crease]]
+        with np.errstate(over="ignore"):
+            wanted = np.where(np.isinf(value), sharpest / np.maximum(size[side], NOTHING), 2.0 ** -np.minimum(value, 60))
+        wanted = np.clip(wanted, NOTHING, WIDEST)
+        end = (topology.edges.ends[side, 0] != vertex).astype(np.int64)
+        np.minimum.at(share, (side, end), wanted)
+    found: list[tuple[int, Floats]] = []
+    for edge in np.flatnonzero(share.min(axis=1) < np.inf):
+        low, high = share[edge]
+        values = [low] if low < np.inf else []
+        if high < np.inf and not (low < np.inf and abs(1 - high - low) < 1e-6):
+            values.append(1 - high)
+        found.append((int(edge), np.array(values)))
+    return _ring_means(mesh, found)
+
+
+def _ring_means(mesh: Mesh, found: list[tuple[int, Floats]]) -> list[tuple[int, Floats]]:
+    """Return one cut near each end of every ring: the mean of what its edges ask for, so that loops are not doubled."""
+    from_ring: dict[int, list[tuple[int, Floats]]] = {}
+    ring, against = ring_labels(mesh.topology)
+    for edge, values in found:
+        from_ring.setdefault(int(ring[edge]), []).append((edge, 1 - values if against[edge] else values))
+    result = []
+    for members in from_ring.values():
+        every = np.concatenate([values for _, values in members])
+        edge = members[0][0]
+        cuts = [float(part.mean()) for part in (every[every <= 0.5], every[every > 0.5]) if len(part)]
+        run = np.array(cuts)
+        result.append((edge, np.sort(1 - run) if against[edge] else run))
+    return result
+
+
+def smoothed_distance(first: Mesh, second: Mesh) -> float:
+    """Return the largest distance in mm of the limit points of one mesh, three steps finer, from the other smoothed mesh."""
+    smooth = [to_limit(mesh, COMPARED) for mesh in (first, second)]
+    there = NearestOnMesh(smooth[1]).ask(smooth[0].positions)[2]
+    return float(there.max(initial=0.0))
+
+
+def loops_to_creases(mesh: Mesh, crease: Ints) -> tuple[Mesh, float]:
+    """Return the mesh without the loops beside the crease edges (k,), which carry the sharpness that matches them, and the
+    largest distance in mm between both smoothed meshes.
+
+    Every vertex across from a crease, one edge away, is drawn onto the next one behind it; so the whole loop goes. Raises
+    InvalidInput where the loop beside the crease does not run along it all the way.
+    """
+    topology = mesh.topology
+    on_crease = np.zeros(mesh.point_count, dtype=bool)
+    on_crease[topology.edges.ends[crease].ravel()] = True
+    is_crease = np.zeros(len(topology.edges.ends), dtype=bool)
+    is_crease[crease] = True
+    beside, behind, share = _across(mesh, is_crease, on_crease)
+    if not len(beside):
+        raise InvalidInput("The crease", "one with loops of quads on both sides", "without")
+    target = np.arange(mesh.point_count)
+    target[beside] = behind
+    if on_crease[behind].any() or np.isin(behind, beside).any():
+        raise InvalidInput("The loops beside the crease", "followed by others", "the last before another crease")
+    joined = merge_points(mesh, target, None)
+    positions = np.empty((joined.mesh.point_count, 3))
+    stay = target == np.arange(mesh.point_count)
+    positions[joined.of_point[stay]] = mesh.positions[stay]
+    result = joined.mesh.moved(positions)
+    sharpness = float(np.log2(1 / np.clip(share.mean(), 1e-6, 1.0)))
+    ends = np.sort(joined.of_point[topology.edges.ends[crease]], axis=1)
+    keys = result.topology.edges.ends.astype(np.int64) @ [result.point_count, 1]
+    marked = np.isin(keys, ends @ [result.point_count, 1])
+    before = result.edges.get("sharpness", np.zeros(len(keys)))
+    result = replace(result, edges={**result.edges, "sharpness": np.where(marked, sharpness, before)})
+    return result, smoothed_distance(mesh, result)
+
+
+def _across(mesh: Mesh, is_crease: np.ndarray, on_crease: np.ndarray) -> tuple[Ints, Ints, Floats]:
+    """Return the vertices beside a crease (k,), those straight behind them (k,), and the share (k,) of the way to these."""
+    topology = mesh.topology
+    found: dict[int, tuple[int, float]] = {}
+    for corner in np.flatnonzero(is_crease[topology.edges.of_corner]):
+        # Half-edge a b of the crease in quad a b c d: d lies beside a, c beside b; the quad behind c d leads on.
+        if topology.face_sides[topology.face_of_corner[corner]] != 4:
+            continue
+        over = topology.twins[topology.next_corner[topology.next_corner[corner]]]
+        if over < 0 or topology.face_sides[topology.face_of_corner[over]] != 4:
+            continue
+        a, b = corner, topology.next_corner[corner]
+        c, d = topology.next_corner[b], topology.previous_corner[a]
+        behind_d, behind_c = topology.previous_corner[over], topology.next_corner[topology.next_corner[over]]
+        for near, beside, behind in ((a, d, behind_d), (b, c, behind_c)):
+            corners = topology.face_corners
+            here, middle, far = (int(corners[value]) for value in (near, beside, behind))
+            if on_crease[middle]:
+                continue
+            inner = float(np.linalg.norm(mesh.positions[middle] - mesh.positions[here]))
+            outer = float(np.linalg.norm(mesh.positions[far] - mesh.positions[middle]))
+            found[middle] = (far, inner / max(inner + outer, NOTHING))
+    beside = np.array(sorted(found), dtype=np.int64)
+    return beside, np.array([found[v][0] for v in beside], dtype=np.int64), np.array([found[v][1] for v in beside])

@@ -1,0 +1,116 @@
+"""Pairing triangles to quads: against brute force on small meshes, and identities on large ones."""
+
+from __future__ import annotations
+
+from itertools import combinations
+
+import networkx
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial import Delaunay
+
+from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
+from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh
+from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshes.pair_triangles import best_matching, pair_triangles, quad_shapes
+from tests.zoo import cube_mesh, torus
+
+
+def scattered(seed: int, count: int) -> Mesh:
+    """Return the Delaunay triangles of random places in a square."""
+    places = np.random.default_rng(seed).random((count, 2))
+    return make_mesh(np.column_stack((places, np.zeros(count))), Delaunay(places).simplices)
+
+
+def cut_in_triangles(mesh: Mesh) -> Mesh:
+    """Return a mesh of quads cut along one diagonal each."""
+    quads = mesh.topology.face_corners.reshape(-1, 4)
+    return make_mesh(mesh.positions, np.stack((quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]), axis=1).reshape(-1, 3))
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(0, 100_000), st.integers(2, 9))
+def test_no_other_pairing_has_more_pairs_or_a_greater_weight(seed: int, edges: int) -> None:
+    """Brute force over all subsets of the edges of a small graph."""
+    rng = np.random.default_rng(seed)
+    ends = np.array([rng.choice(7, 2, replace=False) for _ in range(edges)])
+    ends = np.unique(np.sort(ends, axis=1), axis=0)
+    weights = rng.integers(1, 1000, len(ends)) / 1000
+    best = (0, 0.0)
+    for size in range(1, 4):
+        for chosen in combinations(range(len(ends)), size):
+            if len(set(ends[list(chosen)].ravel().tolist())) == 2 * size:
+                best = max(best, (size, float(weights[list(chosen)].sum())))
+    found = best_matching(ends, weights, rng.random((7, 3)))
+    assert len(found) == best[0]
+    assert weights[found].sum() == pytest.approx(best[1], abs=1e-5)
+
+
+def test_pairs_of_scattered_triangles_are_as_many_as_another_library_finds() -> None:
+    mesh = scattered(5, 160)
+    graph = networkx.Graph()
+    for edge, (a, b) in enumerate(mesh.topology.edge_faces.tolist()):
+        if b < 0:
+            continue
+        start = mesh.topology.edge_corners[edge, 0]
+        x, y = mesh.topology.edges.ends[edge]
+        others = [int(np.setdiff1d(mesh.topology.face_corners[3 * f : 3 * f + 3], [x, y])[0]) for f in (a, b)]
+        first, second = mesh.topology.face_corners[start], mesh.topology.face_corners[mesh.topology.next_corner[start]]
+        shape = quad_shapes(mesh.positions[[[others[0], first, others[1], second]]])[0]
+        if shape > 0:
+            graph.add_edge(a, b, weight=float(shape))
+    wanted = networkx.max_weight_matching(graph, maxcardinality=True)
+    paired = pair_triangles(mesh)
+    assert paired.pairs == len(wanted)
+
+
+def test_a_cut_torus_becomes_its_quads_again() -> None:
+    whole = mesh_surface(torus(30, 10), 48, 20)
+    paired = pair_triangles(cut_in_triangles(whole))
+    assert paired.mesh.topology.is_quads
+    assert (paired.pairs, paired.left) == (960, 0)
+    assert enclosed_volume(paired.mesh) == pytest.approx(enclosed_volume(cut_in_triangles(whole)), rel=1e-2)
+
+
+def test_large_meshes_are_paired_patch_by_patch_nearly_as_well() -> None:
+    """Over the size that is paired at once: all quads of a cut grid are found again, and no triangle is used twice."""
+    whole = mesh_surface(torus(30, 10), 96, 40)
+    paired = pair_triangles(cut_in_triangles(whole))
+    assert paired.mesh.topology.is_quads
+    assert paired.pairs == 3840
+
+
+def test_area_and_rim_stay() -> None:
+    mesh = scattered(2, 900)
+    paired = pair_triangles(mesh)
+    check_mesh(paired.mesh)
+    assert paired.mesh.face_vectors[:, 2].sum() == pytest.approx(mesh.face_vectors[:, 2].sum())
+    assert len(paired.mesh.topology.boundary_edges) == len(mesh.topology.boundary_edges)
+    assert mesh.face_count == 2 * paired.pairs + paired.left
+
+
+def test_triangles_over_a_sharp_edge_stay_apart() -> None:
+    paired = pair_triangles(cut_in_triangles(cube_mesh()), np.radians(30))
+    assert paired.mesh.topology.is_quads
+    assert np.allclose(np.sort(np.abs(paired.mesh.face_normals).max(axis=1)), 1)
+
+
+def test_held_edges_stay_edges() -> None:
+    mesh = cut_in_triangles(cube_mesh())
+    paired = pair_triangles(mesh, held=np.ones(len(mesh.topology.edges.ends), dtype=bool))
+    assert paired.pairs == 0
+    assert paired.mesh.topology.key == mesh.topology.key
+
+
+def test_square_is_perfect_and_dented_quad_worthless() -> None:
+    square = [[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]]
+    dart = [[0, 0, 0], [1, 0, 0], [0.2, 0.2, 0], [0, 1, 0]]
+    assert quad_shapes(np.array([square, dart], dtype=float)).tolist() == pytest.approx([1.0, 0.0])
+
+
+def test_angle_of_nothing_is_refused() -> None:
+    with pytest.raises(InvalidInput, match="turn between"):
+        pair_triangles(cube_mesh(), 0.0)

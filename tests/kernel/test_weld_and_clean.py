@@ -1,0 +1,195 @@
+"""Welding, cleaning and merging: counts before and after, against brute force and trimesh."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import trimesh
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
+from glass_spoon.kernel.meshes.clean_mesh import clean_mesh, disagreeing_faces, part_non_manifold, reverse_faces, turn_alike
+from glass_spoon.kernel.meshes.merge_points import drop_stray_points, keep_faces, merge_points
+from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh
+from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshes.weld import plan_weld, safe_distances, weld
+from tests.zoo import cube_mesh, grid_mesh, torus
+
+
+def exploded(mesh: Mesh, gap: float = 0.0) -> Mesh:
+    """Return a mesh whose faces share no vertex, every corner moved by up to `gap` mm."""
+    rng = np.random.default_rng(3)
+    points = mesh.positions[mesh.topology.face_corners]
+    away = rng.normal(size=points.shape)
+    points = points + gap * away / np.linalg.norm(away, axis=1)[:, None] * rng.random((len(points), 1))
+    return make_mesh(points, np.arange(len(points)), offsets=mesh.topology.face_offsets)
+
+
+def two_cubes_at_an_edge() -> Mesh:
+    """Return two cubes that share one edge, which has four faces."""
+    first = cube_mesh(2.0)
+    shifted = first.positions + [2.0, 2.0, 0.0]
+    both = make_mesh(
+        np.vstack((first.positions, shifted)),
+        np.concatenate((first.topology.face_corners.reshape(-1, 4), first.topology.face_corners.reshape(-1, 4) + 8)),
+    )
+    return weld(both, 1e-6).mesh
+
+
+def test_exploded_cube_is_welded_to_eight_vertices_and_closes() -> None:
+    welded = weld(exploded(cube_mesh(2.0)), 1e-6).mesh
+    assert welded.point_count == 8
+    assert enclosed_volume(welded) == pytest.approx(8.0)
+
+
+def test_weld_tells_what_it_would_do_before_it_does_it() -> None:
+    mesh = exploded(grid_mesh(4, 3), 1e-5)
+    plan = plan_weld(mesh, 1e-3)
+    assert plan.merged == 48 - 20
+    assert plan.features == plan.faces == 0
+    assert weld(mesh, 1e-3).mesh.point_count == mesh.point_count - plan.merged
+
+
+def test_safe_range_lies_between_the_gaps_and_the_edges() -> None:
+    low, high = safe_distances(exploded(grid_mesh(4, 3), 1e-5))
+    assert 0 < low <= 4e-5  # two corners are each up to 1e-5 off
+    assert 1 - 4e-5 <= high <= 1 + 1e-9
+
+
+def test_mesh_without_doubled_vertices_has_no_least_safe_distance() -> None:
+    assert safe_distances(grid_mesh(4, 3)) == (0.0, pytest.approx(1.0))
+
+
+def test_a_distance_above_the_edges_is_told_to_collapse() -> None:
+    plan = plan_weld(exploded(grid_mesh(4, 3)), 1.1)
+    assert plan.collapses
+    assert plan.faces == 12
+
+
+def test_welding_only_open_edges_leaves_close_inner_vertices() -> None:
+    fine = grid_mesh(3, 3, 1e-3)
+    assert weld(fine, 2e-3, "open").of_point[[5, 6]].tolist() != [-1, -1]
+    assert plan_weld(fine, 5e-4, "open").merged == 0
+
+
+def test_distance_below_zero_is_refused() -> None:
+    with pytest.raises(InvalidInput, match="weld distance"):
+        plan_weld(cube_mesh(), -1.0)
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(0, 10_000), st.floats(0.01, 0.6))
+def test_welded_groups_are_those_of_a_flood_by_distance(seed: int, distance: float) -> None:
+    """Brute force: vertices joined by chains of pairs within the distance."""
+    rng = np.random.default_rng(seed)
+    mesh = make_mesh(rng.random((18, 3)), rng.permutation(18).reshape(6, 3))
+    near = np.linalg.norm(mesh.positions[:, None] - mesh.positions[None], axis=2) <= distance
+    reach = near.copy()
+    for _ in range(18):
+        reach = (reach.astype(int) @ near.astype(int)) > 0
+    assert np.array_equal(plan_weld(mesh, distance).labels, reach.argmax(axis=1))
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.integers(0, 10_000), st.floats(0.01, 0.9))
+def test_a_welded_mesh_is_a_valid_mesh_without_double_corners(seed: int, distance: float) -> None:
+    rng = np.random.default_rng(seed)
+    mesh = make_mesh(rng.random((20, 3)), np.array([rng.choice(20, 4, replace=False) for _ in range(12)]))
+    result = weld(mesh, distance)
+    check_mesh(result.mesh)
+    assert len(result.faces) == result.mesh.face_count
+
+
+def test_merging_carries_sharpness_uv_and_face_values() -> None:
+    mesh = grid_mesh(2, 1)
+    edges = np.zeros(len(mesh.topology.edges.ends))
+    edges[mesh.topology.edges.of_corner[0]] = 2.5  # the lower side of the first face
+    rich = Mesh(
+        mesh.topology,
+        mesh.positions,
+        {},
+        {"sharpness": edges},
+        {"uv": np.arange(16.0).reshape(8, 2)},
+        {"piece": np.array([4.0, 7.0])},
+    )
+    labels = np.arange(6)
+    labels[5] = 2  # the right end collapses to an edge: a triangle is left
+    merged = merge_points(rich, labels)
+    check_mesh(merged.mesh)
+    assert merged.mesh.topology.face_sides.tolist() == [4, 3]
+    assert merged.mesh.faces["piece"].tolist() == [4.0, 7.0]
+    assert merged.mesh.edges["sharpness"].max() == 2.5
+    assert (merged.mesh.edges["sharpness"] > 0).sum() == 1
+    assert merged.mesh.corners["uv"][:4].tolist() == rich.corners["uv"][:4].tolist()
+
+
+def test_keeping_faces_drops_the_vertices_of_the_others() -> None:
+    kept = keep_faces(grid_mesh(3, 3), np.array([0, 4]))
+    assert kept.mesh.face_count == 2
+    assert kept.mesh.point_count == 7  # both share the vertex between them
+    assert drop_stray_points(make_mesh(np.eye(3).repeat(2, axis=0)[:5], [[0, 2, 4]])).mesh.point_count == 3
+
+
+def test_doubled_faces_and_stray_vertices_go() -> None:
+    grid = grid_mesh(2, 2)
+    corners = grid.topology.face_corners.reshape(-1, 4)
+    doubled = make_mesh(np.vstack((grid.positions, [[9, 9, 9]])), np.vstack((corners, corners[1, [2, 1, 0, 3]][None])))
+    cleaned = clean_mesh(doubled)
+    assert (cleaned.doubled_faces, cleaned.stray_points, cleaned.mesh.face_count) == (1, 1, 4)
+
+
+def test_an_edge_of_four_faces_is_parted_into_two_bodies() -> None:
+    joined = two_cubes_at_an_edge()
+    assert joined.topology.edge_face_counts.max() == 4
+    parted = part_non_manifold(joined)
+    assert parted.topology.edge_face_counts.max() == 2
+    assert parted.point_count == 16
+    faces = parted.topology.face_corners.reshape(-1, 4)
+    bodies = trimesh.Trimesh(parted.positions, np.vstack((faces[:, :3], faces[:, [0, 2, 3]])), process=False)
+    assert bodies.is_watertight
+    assert bodies.body_count == 2
+
+
+def test_two_fans_at_one_vertex_are_parted() -> None:
+    bow = make_mesh([[0, 0, 0], [1, 1, 0], [1, -1, 0], [-1, 1, 0], [-1, -1, 0]], [[0, 2, 1], [0, 3, 4]])
+    assert part_non_manifold(bow).point_count == 6
+
+
+def test_a_manifold_is_left_as_it_is() -> None:
+    mesh = mesh_surface(torus(30, 10), 24, 12)
+    cleaned = clean_mesh(mesh)
+    assert cleaned.mesh.topology.key == mesh.topology.key
+    assert (cleaned.doubled_faces, cleaned.stray_points, cleaned.parted_points, cleaned.turned_faces) == (0, 0, 0, 0)
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.lists(st.integers(0, 287), max_size=60, unique=True))
+def test_turned_over_faces_are_turned_back(chosen: list[int]) -> None:
+    mesh = mesh_surface(torus(30, 10), 24, 12)
+    mixed = reverse_faces(mesh, np.array(chosen, dtype=np.int64))
+    assert np.flatnonzero(disagreeing_faces(mixed.topology)).tolist() == sorted(chosen)
+    assert enclosed_volume(turn_alike(mixed)) == pytest.approx(enclosed_volume(mesh))
+
+
+def test_reversing_all_faces_turns_the_normals_over_and_is_its_own_inverse() -> None:
+    mesh = mesh_surface(torus(30, 10), 24, 12)
+    every = np.arange(mesh.face_count)
+    over = reverse_faces(mesh, every)
+    assert np.allclose(over.points["normal"], -mesh.points["normal"])
+    assert enclosed_volume(over) == pytest.approx(-enclosed_volume(mesh))
+    assert reverse_faces(over, every).topology.key == mesh.topology.key
+
+
+def test_a_band_twisted_once_cannot_be_made_to_agree_and_is_left() -> None:
+    turn = np.linspace(0, 2 * np.pi, 13)[:-1]
+    line = np.column_stack((np.cos(turn), np.sin(turn), 0 * turn)) * 10
+    side = np.column_stack((np.cos(turn) * np.cos(turn / 2), np.sin(turn) * np.cos(turn / 2), np.sin(turn / 2)))
+    points = np.vstack((line - side, line + side))
+    here, there = np.arange(12), (np.arange(12) + 1) % 12
+    faces = np.column_stack((here, there, there + 12, here + 12))
+    faces[-1] = [11, 12, 0, 23]
+    band = make_mesh(points, faces)
+    assert band.topology.same_direction.sum() == 1
+    assert not disagreeing_faces(band.topology).any()
