@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import OrderedDict
 from threading import Lock
 
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfacesItem
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfacesItem
 from glass_spoon.sheet.line import Finding
 
 Result = tuple[Item, tuple[Finding, ...] | None]
@@ -42,6 +42,8 @@ def _size(item: Item) -> int:
     """Return about the bytes that an item holds, derived arrays included."""
     if isinstance(item, MeshItem):
         return 12 * (item.mesh.positions.nbytes + item.mesh.topology.face_corners.nbytes)
+    if isinstance(item, MarkItem):
+        return 8 * len(item.mark) + 1024
     if isinstance(item, SurfacesItem):
         return sum(4 * int(surface.control_points.nbytes) + 8192 for surface in item.shape.surfaces)
     if isinstance(item, CurvesItem):

@@ -15,7 +15,7 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import MissingItem, SheetError
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
 from glass_spoon.sheet.fields import ReferenceSpec, ReferencesSpec
-from glass_spoon.sheet.items import CurveItem, Item, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import CurveItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
 
@@ -168,7 +168,7 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
         run.cache.put(key, (item, findings))
     run.items[str(line.item_id)] = ItemState(str(line.item_id), key, line.id, item)
     status: Status = "look" if findings else "good"
-    told = item.told if isinstance(item, CurveItem | SurfaceItem | SurfacesItem) else ""
+    told = item.told if isinstance(item, CurveItem | SurfaceItem | SurfacesItem | MeshItem | MarkItem) else ""
     return LineReport(status, key, time.perf_counter() - started, kept is not None, findings or (), told)
 
 

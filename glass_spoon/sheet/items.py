@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import Literal
 
 from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.meshes.marked import Mark
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
@@ -61,11 +64,42 @@ class SurfacesItem:
 
 @dataclass(frozen=True, eq=False)
 class MeshItem:
-    """A mesh, and the surface or the set it stands for where there is one."""
+    """A mesh, and the surface or the set it stands for where there is one.
+
+    notes: what is worth a look in its making, as sentences with a code. told: what its making did, "" for none.
+    """
 
     mesh: Mesh
     surface: NurbsSurface | SurfaceSet | None
+    notes: tuple[Note, ...] = ()
+    told: str = ""
     kind: str = field(default="mesh", init=False)
 
 
-Item = CurveItem | CurvesItem | SurfaceItem | SurfacesItem | MeshItem
+@dataclass(frozen=True)
+class Note:
+    """A sentence on the making of a mesh: its code, the elements it speaks of, and ways out as (label, field, value)."""
+
+    code: str
+    sentence: str
+    ways_out: tuple[tuple[str, str, str], ...] = ()
+    kind: Literal["face", "edge", "point"] = "face"
+    offenders: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class MarkItem:
+    """A mark: what finds it on any mesh, the mesh item that it was made on, and what it found there."""
+
+    find: Callable[[Mesh], Mark]
+    mesh_id: str
+    mark: Mark
+    told: str = ""
+    kind: str = field(default="mark", init=False)
+
+    def on(self, mesh: Mesh) -> Mark:
+        """Return the mark on a mesh: as it was found, or found again where the mesh has other faces."""
+        return self.mark if mesh.topology.key == self.mark.topology.key else self.find(mesh)
+
+
+Item = CurveItem | CurvesItem | SurfaceItem | SurfacesItem | MeshItem | MarkItem

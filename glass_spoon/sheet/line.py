@@ -30,7 +30,7 @@ from glass_spoon.sheet.fields import (
     TableSpec,
     spec_of,
 )
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.law_text import read_law
 
 CHAPTERS = ("Sizes", "References", "Draw", "Form", "Mesh", "Finish")
@@ -134,12 +134,22 @@ class Given:
 
     def every_set(self, name: str) -> list[SurfaceSet]:
         """Return the set, or the single surface as a set, of each item of a list of references, in order."""
-        keys = [key for key in self.items if key.rpartition(".")[0] == name]
-        return [self.surfaces(key) for key in keys]
+        return [self.surfaces(key) for key in self._keys(name)]
 
     def mesh(self, name: str) -> MeshItem:
         """Return the mesh that a field refers to."""
         return self._item(name, MeshItem)
+
+    def meshes(self, name: str) -> list[MeshItem]:
+        """Return the meshes of a list of references, in order."""
+        return [self.mesh(key) for key in self._keys(name)]
+
+    def marks(self, name: str) -> list[MarkItem]:
+        """Return the marks of a list of references, in order."""
+        return [self._item(key, MarkItem) for key in self._keys(name)]
+
+    def _keys(self, name: str) -> list[str]:
+        return [key for key in self.items if key.rpartition(".")[0] == name]
 
     def _item(self, name: str, kind: type[T]) -> T:
         item = self.items[name]

@@ -30,7 +30,7 @@ def exploded(mesh: Mesh, gap: float = 0.0) -> Mesh:
 def two_cubes_at_an_edge() -> Mesh:
     """Return two cubes that share one edge, which has four faces."""
     first = cube_mesh(2.0)
-    shifted = first.positions + [2.0, 2.0, 0.0]
+    shifted = first.positions + np.array([2.0, 2.0, 0.0])
     both = make_mesh(
         np.vstack((first.positions, shifted)),
         np.concatenate((first.topology.face_corners.reshape(-1, 4), first.topology.face_corners.reshape(-1, 4) + 8)),

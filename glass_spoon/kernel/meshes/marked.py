@@ -161,10 +161,9 @@ def mark_creases(mesh: Mesh) -> Mark:
 def mark_borders(mesh: Mesh) -> Mark:
     """Return the edges between faces of different pieces."""
     pair = mesh.topology.edge_faces
-    piece = mesh.faces.get("piece")
-    if piece is None:
-        return make_mark("edge", mesh, np.zeros(0, dtype=np.int64))
-    return make_mark("edge", mesh, np.asarray((pair[:, 1] >= 0) & (piece[pair[:, 0]] != piece[pair[:, 1]])))
+    piece = mesh.faces.get("piece", np.zeros(mesh.face_count))
+    apart: Bools = np.not_equal(piece[pair[:, 0]], piece[pair[:, 1]])
+    return make_mark("edge", mesh, apart & (pair[:, 1] >= 0))
 
 
 def mark_facing(mesh: Mesh, direction: Floats, angle: float) -> Mark:
@@ -173,13 +172,14 @@ def mark_facing(mesh: Mesh, direction: Floats, angle: float) -> Mark:
     if size == 0:
         raise InvalidInput("The direction", "a direction", "a zero vector")
     facing: Floats = mesh.face_normals @ (direction / size)
-    return make_mark("face", mesh, np.asarray(facing >= np.cos(angle) - 1e-12))
+    return make_mark("face", mesh, np.flatnonzero(facing >= np.cos(angle) - 1e-12))
 
 
 def mark_box(mesh: Mesh, low: Floats, high: Floats, kind: MarkKind = "face") -> Mark:
     """Return the elements with their middle between two corners (3,) mm of an upright box."""
     middles = element_middles(mesh, kind)
-    return make_mark(kind, mesh, ((middles >= np.minimum(low, high)) & (middles <= np.maximum(low, high))).all(axis=1))
+    inside = (middles >= np.minimum(low, high)) & (middles <= np.maximum(low, high))
+    return make_mark(kind, mesh, np.flatnonzero(inside.all(axis=1)))
 
 
 def mark_pieces(mesh: Mesh, pieces: Ints) -> Mark:
@@ -237,3 +237,14 @@ def as_kind(mark: Mark, kind: MarkKind) -> Mark:
     """Return the mark read as another kind: what touches it, lies between it, or beside it."""
     mask = {"point": mark.points, "edge": mark.edges, "face": mark.faces}[kind]()
     return Mark(kind, np.flatnonzero(mask), mark.topology)
+
+
+def mark_level(mesh: Mesh, height: float, reach: float) -> Mark:
+    """Return the edges with both ends within `reach` mm of a height in mm."""
+    near = np.abs(mesh.positions[:, 2] - height) <= reach + 1e-9
+    return make_mark("edge", mesh, np.asarray(near[mesh.topology.edges.ends].all(axis=1)))
+
+
+def mark_all(mesh: Mesh) -> Mark:
+    """Return all faces."""
+    return make_mark("face", mesh, np.arange(mesh.face_count))

@@ -71,7 +71,10 @@ from glass_spoon.sheet.lines.form.ridge import Ridge, Thread
 from glass_spoon.sheet.lines.form.roll import Carry, Roll
 from glass_spoon.sheet.lines.form.skin import Skin
 from glass_spoon.sheet.lines.form.sweep import Cord, Sweep
-from glass_spoon.sheet.lines.mesh import MeshSurface
+from glass_spoon.sheet.lines.mesh_work.creases import Crease, Support
+from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
+from glass_spoon.sheet.lines.mesh_work.mend import Clean, PairTriangles, Relax, TurnOver, Unite, Weld
+from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
 from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.sizes import Size
 
@@ -96,6 +99,7 @@ _REFORM = (
     Flip,
 )
 _FORM = (Revolve, Extrude, Plate, Loft, Skin, Sweep, Cord, Thread, Ridge, SimpleBody, ImportStep, *_REFORM)
+_MESH = (MeshSurface, MarkLine, Weld, Clean, Unite, PairTriangles, Relax, Crease, Support, TurnOver)
 
 VERB_CLASSES: tuple[type[Line], ...] = (
     Size,
@@ -106,7 +110,7 @@ VERB_CLASSES: tuple[type[Line], ...] = (
     *_REWORK,
     *_PLACE,
     *_FORM,
-    MeshSurface,
+    *_MESH,
     Smooth,
 )
 AnyLine: Any = reduce(or_, VERB_CLASSES)

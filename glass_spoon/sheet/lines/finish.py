@@ -8,7 +8,7 @@ from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL, predict_face
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.items import Item, MeshItem
 from glass_spoon.sheet.line import Finding, Given, Line
-from glass_spoon.sheet.lines.mesh import fold_findings
+from glass_spoon.sheet.lines.mesh_work.fields import fold_findings
 
 
 class Smooth(Line):

@@ -9,7 +9,7 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import SurfacesItem
 from glass_spoon.sheet.lines.form.rework import Gather
-from glass_spoon.sheet.lines.mesh import MeshSurface
+from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
 from glass_spoon.studio.flows.show_scene import Shown
 
 Color = tuple[float, float, float]

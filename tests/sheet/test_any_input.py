@@ -1,4 +1,4 @@
-"""Whatever is put into the fields of a verb of the Form chapter: a valid surface, or a sentence that says what is wrong."""
+"""Whatever is put into the fields of a verb of the Form and Mesh chapters: a valid item, or a sentence on what is wrong."""
 
 from __future__ import annotations
 
@@ -10,12 +10,13 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from glass_spoon.kernel.meshes.mesh import check_mesh
 from glass_spoon.kernel.surfaces.surface import make_surface
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, NumberSpec, ReferenceSpec, ReferencesSpec, Spec, TableSpec
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 
@@ -31,6 +32,11 @@ GROUND: list[dict[str, Any]] = [
     {"verb": "revolve", "gives": "turned", "profile": "l3"},
     {"verb": "extrude", "gives": "prism", "profile": "l2"},
     {"verb": "plate", "gives": "lid", "outline": "l2", "upper": "rounded"},
+    {"verb": "mesh", "gives": "zone mesh", "surface": "l7", "round": 16, "along": 8},
+    {"verb": "mesh", "gives": "lid mesh", "surface": "l11", "sizing": "edge length", "edge_length": 8},
+    {"verb": "mark", "gives": "sharp ones", "mesh": "l13", "what": "sharp edges"},
+    {"verb": "mark", "gives": "upper", "mesh": "l12", "what": "faces in a band", "low": 10, "high": 60},
+    {"verb": "mark", "gives": "loop", "mesh": "l12", "what": "loop", "x": 40},
 ]
 """Curves and surfaces of most kinds, for the verbs to work on."""
 
@@ -39,12 +45,16 @@ KINDS = {
     "curves": ["l6"],
     "surface": ["l7", "l8", "l9", "l10"],
     "surfaces": ["l11"],
+    "mesh": ["l12", "l13"],
+    "mark": ["l14", "l15", "l16"],
 }
 LAWS = {
     "number": ["1", "1 to 0.3", "0.5 to 2 eased", "1, 2 at 0.4, 0.2", "0"],
     "angle": ["0°", "0° to 90°", "45°, -20° at 0.5, 10°"],
 }
-FORM = sorted(name for name, verb in VERBS.items() if verb.chapter == "Form" and name != "import_step")
+TRIED = sorted(
+    name for name, verb in VERBS.items() if verb.chapter in ("Form", "Mesh", "Finish") and not name.startswith("import")
+)
 
 
 def number(spec: NumberSpec) -> st.SearchStrategy[Any]:
@@ -106,9 +116,11 @@ def check_item(item: Item) -> None:
         for curve in (item.curve,) if isinstance(item, CurveItem) else item.curves:
             assert np.isfinite(curve.control_points).all()
             assert (curve.weights > 0).all()
+    elif isinstance(item, MarkItem):
+        assert len(item.mark) == len(np.unique(item.mark.indices))
     else:
         assert isinstance(item, MeshItem)
-        assert np.isfinite(item.mesh.positions).all()
+        check_mesh(item.mesh)
 
 
 def test_the_ground_stands() -> None:
@@ -117,10 +129,10 @@ def test_the_ground_stands() -> None:
     assert [report.status for report in reports.values()] == ["good"] * len(reports)
 
 
-@pytest.mark.parametrize("name", FORM)
+@pytest.mark.parametrize("name", TRIED)
 @settings(deadline=None, max_examples=15, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
 @given(data=st.data())
-def test_any_input_gives_a_valid_surface_or_a_sentence(name: str, data: st.DataObject) -> None:
+def test_any_input_gives_a_valid_item_or_a_sentence(name: str, data: st.DataObject) -> None:
     line = data.draw(lines_of(VERBS[name]))
     made = build(line)
     report = made.reports[f"l{len(GROUND) + 1}"]

@@ -1,14 +1,11 @@
-"""The Mesh chapter: polygon meshes from surfaces."""
+"""Polygon meshes from surfaces."""
 
 from __future__ import annotations
 
 from typing import Annotated, Literal
 
 from glass_spoon.kernel.errors import CountImpossible, TooManyFaces
-from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
-from glass_spoon.kernel.gauges.defects import read_folded
 from glass_spoon.kernel.meshes.divide_length import count_for_chord, count_for_edge_length, make_guide
-from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_set import mesh_set
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.meshes.set_counts import Wish
@@ -16,22 +13,13 @@ from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.items import Item, MeshItem, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT, Action, Finding, Given, Line
+from glass_spoon.sheet.lines.mesh_work.fields import mesh_findings
 
 CAP_STEP = 8
 """Counts round that are chosen here close a pole in steps of this, so that the core has a vertex on the pole itself."""
 
 CLOSED_LEAST = 3
 """Fewest edges round a closed direction."""
-
-
-def fold_findings(mesh: Mesh) -> list[Finding]:
-    """Return what to tell about folded faces of a mesh: nothing when there are none."""
-    folded = read_folded(CornerGeometry(mesh)).offenders
-    if not len(folded):
-        return []
-    one = len(folded) == 1
-    sentence = f"{len(folded)} face{' is' if one else 's are'} folded or inside out."
-    return [Finding("folded", "look", sentence, kind="face", offenders=tuple(folded.tolist()))]
 
 
 class MeshSurface(Line):
@@ -149,8 +137,8 @@ class MeshSurface(Line):
         return MeshItem(mesh, surface)
 
     def inspect(self, item: Item) -> list[Finding]:
-        """Point at folded faces."""
-        return fold_findings(item.mesh) if isinstance(item, MeshItem) else []
+        """Say what was worth a note, and point at folded faces."""
+        return mesh_findings(item)
 
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Offer the nearest counts that work."""

@@ -1,0 +1,67 @@
+"""Several meshes laid together as one, nothing welded."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.topology import make_topology
+
+
+def gather_meshes(meshes: list[Mesh]) -> Mesh:
+    """Return one mesh of all; vertices and pieces are numbered on. Values that not all meshes have are kept as zeros."""
+    firsts = np.cumsum([0, *(mesh.point_count for mesh in meshes)])
+    corners = [mesh.topology.face_corners.astype(np.int64) + first for mesh, first in zip(meshes, firsts, strict=False)]
+    sides = np.concatenate([mesh.topology.face_sides for mesh in meshes]) if meshes else np.zeros(0, dtype=np.int64)
+    offsets = np.concatenate(([0], np.cumsum(sides)))
+    flat = np.concatenate(corners) if corners else np.zeros(0, dtype=np.int64)
+    topology = make_topology(int(firsts[-1]), flat, offsets=offsets)
+    faces = _joined([mesh.faces for mesh in meshes], [mesh.face_count for mesh in meshes])
+    faces["piece"] = np.concatenate(_numbered_on([mesh.faces.get("piece", np.zeros(mesh.face_count)) for mesh in meshes]))
+    points = _joined([mesh.points for mesh in meshes], [mesh.point_count for mesh in meshes])
+    if not all("normal" in mesh.points for mesh in meshes):
+        points.pop("normal", None)
+    return Mesh(
+        topology,
+        np.concatenate([mesh.positions for mesh in meshes]) if meshes else np.zeros((0, 3)),
+        points,
+        _edge_values(meshes, firsts, topology.edges.ends, topology.point_count),
+        _joined([mesh.corners for mesh in meshes], [len(mesh.topology.face_corners) for mesh in meshes]),
+        faces,
+    )
+
+
+def _joined(values: list[object], counts: list[int]) -> dict[str, Floats]:
+    """Return values by name one after another, zeros where a mesh has none of a name."""
+    result: dict[str, Floats] = {}
+    for name in sorted({name for own in values for name in own}):  # type: ignore[attr-defined]  # mappings
+        known = next(own[name] for own in values if name in own)  # type: ignore[operator,index]  # mappings
+        parts = [
+            own[name] if name in own else np.zeros((count, *known.shape[1:]))  # type: ignore[operator,index]  # mappings
+            for own, count in zip(values, counts, strict=True)
+        ]
+        result[name] = np.concatenate(parts)
+    return result
+
+
+def _numbered_on(pieces: list[Floats]) -> list[Floats]:
+    """Return numbers of pieces, those of each mesh after those of the ones before."""
+    result, first = [], 0.0
+    for own in pieces:
+        result.append(own + first)
+        first += float(own.max(initial=-1.0)) + 1
+    return result
+
+
+def _edge_values(meshes: list[Mesh], firsts: np.ndarray, ends: np.ndarray, size: int) -> dict[str, Floats]:
+    """Return edge values in the order of the edges of the whole."""
+    order = np.argsort(ends.astype(np.int64) @ [size, 1])
+    keys = (ends.astype(np.int64) @ [size, 1])[order]
+    result: dict[str, Floats] = {}
+    for mesh, first in zip(meshes, firsts, strict=False):
+        own = (mesh.topology.edges.ends.astype(np.int64) + first) @ [size, 1]
+        at = order[np.searchsorted(keys, own)]
+        for name, value in mesh.edges.items():
+            result.setdefault(name, np.zeros((len(ends), *value.shape[1:])))[at] = value
+    return result

@@ -1,0 +1,1 @@
+"""The Mesh chapter: meshes from surfaces, marks on them, and work on them."""

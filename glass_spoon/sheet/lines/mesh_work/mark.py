@@ -1,0 +1,252 @@
+"""Marks: named selections, kept as rules."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Annotated, Literal
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.meshes import marked
+from glass_spoon.kernel.meshes.marked import Mark, MarkKind, Meeting, grow, meet
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.sheet.fields import (
+    ChoiceSpec,
+    Column,
+    ItemName,
+    Items,
+    NameSpec,
+    Number,
+    NumberSpec,
+    ReferenceSpec,
+    ReferencesSpec,
+    Rows,
+    TableSpec,
+)
+from glass_spoon.sheet.items import Item, MarkItem
+from glass_spoon.sheet.line import Finding, Given, Line
+from glass_spoon.sheet.lines.form.fields import a_place
+from glass_spoon.sheet.lines.mesh_work.fields import several
+
+What = Literal[
+    "loop",
+    "ring",
+    "strip",
+    "rim",
+    "sharp edges",
+    "creases",
+    "borders",
+    "faces facing",
+    "faces in a box",
+    "faces in a band",
+    "faces of pieces",
+    "edges at a height",
+    "single faces",
+    "single edges",
+    "single points",
+    "everything",
+]
+PLACE = "nearest to {x}, {y}, {z}"
+WORDINGS: dict[str, str] = {
+    "loop": f"the {{what}} {PLACE}",
+    "ring": f"the {{what}} {PLACE}",
+    "strip": f"the {{what}} {PLACE}",
+    "rim": "{what}",
+    "sharp edges": "{what} than {angle}",
+    "creases": "{what}",
+    "borders": "{what}",
+    "faces facing": "{what} {towards} within {angle}",
+    "faces in a box": "{what} from {x}, {y}, {z} to {x_to}, {y_to}, {z_to}",
+    "faces in a band": "{what} from {low} to {high} up",
+    "faces of pieces": "{what} {pieces}",
+    "edges at a height": "{what} of {low}, within {reach}",
+    "single faces": "{what}, {picks}",
+    "single edges": "{what}, {picks}",
+    "single points": "{what}, {picks}",
+    "everything": "{what}",
+}
+WAYS = {
+    "up": (0, 0, 1),
+    "down": (0, 0, -1),
+    "forwards": (0, -1, 0),
+    "backwards": (0, 1, 0),
+    "left": (-1, 0, 0),
+    "right": (1, 0, 0),
+}
+"""Directions in space; forwards is towards the one who looks at the front view."""
+
+SINGLE: dict[str, MarkKind] = {"single faces": "face", "single edges": "edge", "single points": "point"}
+PICK_COLUMNS = (Column("x", "left-right", "length"), Column("y", "front-back", "length"), Column("z", "up", "length"))
+
+
+class MarkLine(Line):
+    """A named selection of points, edges or faces of a mesh."""
+
+    chapter = "Mesh"
+    summary = "Mark points, edges or faces of a mesh by a rule, under a name that later lines use."
+    words = ("select", "selection", "pick", "name", "loop", "ring", "rim", "tag", "choose", "lasso", "box")
+    sentence = "**Mark** {gives} on {mesh}: the {what} nearest to {x}, {y}, {z}, grown by {grown}, {meeting} {others}."
+    gives_kind = "mark"
+
+    verb: Literal["mark"] = "mark"
+    mesh: Annotated[str, ReferenceSpec("The mesh to mark.", "mesh")] = ""
+    what: Annotated[
+        What,
+        ChoiceSpec(
+            "What is marked: the loop, ring or strip of faces through a place, edges by rule, faces by rule, or single picks.",
+            tuple(WORDINGS),
+            (
+                "edge loop",
+                "edge ring",
+                "strip of faces",
+                "the open rim",
+                "edges sharper",
+                "all creases",
+                "borders of the pieces",
+                "faces that look",
+                "faces in the box",
+                "faces in the band",
+                "faces of the pieces",
+                "edges at the height",
+                "picked faces",
+                "picked edges",
+                "picked points",
+                "everything",
+            ),
+        ),
+    ] = "loop"
+    x: Annotated[Number, a_place("x", "The place, along left-right.")] = "0 mm"
+    y: Annotated[Number, a_place("y", "The place, along front-back.")] = "0 mm"
+    z: Annotated[Number, a_place("z", "The place, upwards.")] = "0 mm"
+    x_to: Annotated[Number, NumberSpec("The other corner, along left-right.", "length", least=-1e6, most=1e6)] = "100 mm"
+    y_to: Annotated[Number, NumberSpec("The other corner, along front-back.", "length", least=-1e6, most=1e6)] = "100 mm"
+    z_to: Annotated[Number, NumberSpec("The other corner, upwards.", "length", least=-1e6, most=1e6)] = "100 mm"
+    low: Annotated[Number, NumberSpec("Height in space.", "length", least=-1e6, most=1e6)] = "0 mm"
+    high: Annotated[Number, NumberSpec("Height up to which faces are marked.", "length", least=-1e6, most=1e6)] = "20 mm"
+    reach: Annotated[Number, NumberSpec("How far from the height both ends may lie.", "length", least=0, most=1e6)] = (
+        "0.5 mm"
+    )
+    angle: Annotated[Number, NumberSpec("The angle.", "angle", least=0, most=np.pi, step=5)] = "30°"
+    towards: Annotated[
+        Literal["up", "down", "forwards", "backwards", "left", "right"],
+        ChoiceSpec("Which way the faces look.", tuple(WAYS)),
+    ] = "up"
+    pieces: Annotated[
+        Rows,
+        TableSpec(
+            "The pieces, counted from 1.", columns=(Column("piece", "piece", whole=True, least=1),), noun=("piece", "pieces")
+        ),
+    ] = []
+    picks: Annotated[Rows, TableSpec("The places picked.", columns=PICK_COLUMNS, noun=("place", "places"))] = []
+    grown: Annotated[
+        Number,
+        NumberSpec(
+            "Rings of neighbours to take in; below 0 to leave out.",
+            label="rings to grow by",
+            least=-100,
+            most=100,
+            whole=True,
+        ),
+    ] = 0
+    meeting: Annotated[
+        Literal["alone", "with", "without", "within"],
+        ChoiceSpec(
+            "How it goes with other marks: by itself, joined, the others taken away, or only what all hold.",
+            ("alone", "with", "without", "within"),
+        ),
+    ] = "alone"
+    others: Annotated[Items, ReferencesSpec("Other marks.", "mark", least=1)] = []
+    gives: Annotated[ItemName, NameSpec("Name of the mark.")] = "mark"
+
+    def sentence_now(self) -> str:
+        """Show what the rule uses."""
+        ending = ", {meeting}." if self.meeting == "alone" else ", {meeting} {others}."
+        return f"**Mark** {{gives}} on {{mesh}}: {WORDINGS[self.what]}, grown by {{grown}}{ending}"
+
+    def deciding_fields(self) -> list[str]:
+        """Leave out the fields that the rule does not use."""
+        now = set(self.used_fields())
+        return [name for name in super().deciding_fields() if name in now]
+
+    def build(self, given: Given) -> MarkItem:
+        """Make the rule, and ask it of the mesh."""
+        find = self._rule(given)
+        mesh = given.mesh("mesh").mesh
+        mark = find(mesh)
+        noun = {"point": "point", "edge": "edge", "face": "face"}[mark.kind]
+        return MarkItem(find, self.mesh, mark, f"{several(len(mark), noun)} marked.")
+
+    def inspect(self, item: Item) -> list[Finding]:
+        """Say so when nothing is found."""
+        if isinstance(item, MarkItem) and not len(item.mark):
+            return [
+                Finding("empty_mark", "look", "This mark finds nothing on the mesh. Change its rule, or pick another place.")
+            ]
+        return []
+
+    def _rule(self, given: Given) -> Callable[[Mesh], Mark]:
+        """Return what finds the mark on any mesh."""
+        first, rings = self._finder(given), given.count("grown")
+        others = [] if self.meeting == "alone" else given.marks("others")
+        how: Meeting = "with" if self.meeting == "alone" else self.meeting
+
+        def find(mesh: Mesh) -> Mark:
+            mark = grow(first(mesh), rings)
+            for other in others:
+                mark = meet(mark, other.on(mesh), how)
+            return mark
+
+        return find
+
+    def _finder(self, given: Given) -> Callable[[Mesh], Mark]:
+        """Return what finds the mark before it is grown and joined."""
+        what = self.what
+        if what in ("loop", "ring", "strip"):
+            place = _place(given, "")
+            return {
+                "loop": lambda mesh: marked.mark_loop(mesh, place),
+                "ring": lambda mesh: marked.mark_ring(mesh, place),
+                "strip": lambda mesh: marked.mark_strip(mesh, place),
+            }[what]
+        if what in SINGLE:
+            places = np.array(given.values["picks"], dtype=np.float64).reshape(-1, 3)
+            return lambda mesh: marked.mark_nearest(mesh, places, SINGLE[what])
+        return self._by_measure(given)
+
+    def _by_measure(self, given: Given) -> Callable[[Mesh], Mark]:
+        """Return what finds elements by angle, place, piece, or all."""
+        what = self.what
+        if what in ("sharp edges", "faces facing"):
+            angle = given.number("angle")
+            way = np.array(WAYS[self.towards], dtype=np.float64)
+            return lambda mesh: (
+                marked.mark_sharper(mesh, angle) if what == "sharp edges" else marked.mark_facing(mesh, way, angle)
+            )
+        if what == "faces in a box":
+            corners = _place(given, ""), _place(given, "_to")
+            return lambda mesh: marked.mark_box(mesh, *corners)
+        if what == "faces in a band":
+            low, high = sorted((given.number("low"), given.number("high")))
+            return lambda mesh: marked.mark_box(mesh, np.array([-np.inf, -np.inf, low]), np.array([np.inf, np.inf, high]))
+        if what == "edges at a height":
+            height, reach = given.number("low"), given.number("reach")
+            return lambda mesh: marked.mark_level(mesh, height, reach)
+        if what == "faces of pieces":
+            numbers = np.array([row[0] for row in given.values["pieces"]], dtype=np.int64) - 1
+            if not len(numbers):
+                raise InvalidInput("The pieces", "one or more", "none")
+            return lambda mesh: marked.mark_pieces(mesh, numbers)
+        plain: dict[str, Callable[[Mesh], Mark]] = {
+            "rim": marked.mark_rim,
+            "creases": marked.mark_creases,
+            "borders": marked.mark_borders,
+            "everything": marked.mark_all,
+        }
+        return plain[what]
+
+
+def _place(given: Given, ending: str) -> Floats:
+    """Return a place (3,) in mm from three fields."""
+    return np.array([given.number(axis + ending) for axis in "xyz"])
