@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, Ints
+from glass_spoon.kernel.arrays import Floats, Ints, directions
 from glass_spoon.kernel.meshes.divide_length import find_stops
+from glass_spoon.kernel.meshes.fill_plane import CORNER_TURN
 from glass_spoon.kernel.surfaces.edit_surface import split_surface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import EdgeName, SurfaceSet
+from glass_spoon.kernel.surfaces.surface_set import EdgeName, FlatCap, SurfaceSet
+
+FLAT = 1e-9
+"""Share of its size within which a piece is flat."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -150,3 +155,43 @@ def _walk(start: Sector, sectors: dict[int, Sector], across: dict[EdgeName, Edge
             return fan, False
         found = sectors[entered.piece]
         fan.append(Sector(found.piece, found.axis, found.end, entered.end == 0))
+
+
+def fan_plane(cut: CutSet, fan: Fan) -> FlatCap | None:
+    """Return the plane that the pieces of a closed fan lie in, facing as they do; None where they do not lie in one."""
+    if not fan.closed:
+        return None
+    pieces = [cut.pieces[sector.piece] for sector in fan.sectors]
+    points = np.concatenate([piece.control_points.reshape(-1, 3) for piece in pieces])
+    origin = points.mean(axis=0)
+    normal = np.linalg.svd(points - origin, full_matrices=False)[2][-1]
+    if np.abs((points - origin) @ normal).max() > FLAT * max(piece.size for piece in pieces):
+        return None
+    sector, piece = fan.sectors[0], pieces[0]
+    net = piece.control_points if sector.axis == 0 else piece.control_points.transpose(1, 0, 2)
+    pole, rim = (net[0, 0], net[:, -1]) if sector.end == 0 else (net[0, -1], net[:, 0])
+    turn = np.cross(rim[:-1] - pole, rim[1:] - pole).sum(axis=0)
+    # Along the first axis and then towards the rim, or away from it: which of them the normal goes by.
+    outward = (sector.axis == 0) == (sector.end == -1)
+    return FlatCap(origin, normal if (turn @ normal > 0) == outward else -normal)
+
+
+def fan_sides(cut: CutSet, fan: Fan) -> list[list[int]]:
+    """Return the sectors (by place in the fan) of each side of a closed fan's outline, from corner to corner.
+
+    An outline without corners is one side.
+    """
+    starts, ends = [], []
+    for sector in fan.sectors:
+        net = cut.pieces[sector.piece].control_points
+        rim = np.take(net, -1 if sector.end == 0 else 0, axis=1 - sector.axis)
+        rim = rim if sector.forward else rim[::-1]
+        starts.append(rim[1] - rim[0])
+        ends.append(rim[-1] - rim[-2])
+    before, after = directions(np.roll(np.array(ends), 1, axis=0)), directions(np.array(starts))
+    corners = np.flatnonzero(np.einsum("ij,ij->i", before, after) < np.cos(CORNER_TURN))
+    total = len(fan.sectors)
+    if not len(corners):
+        return [list(range(total))]
+    stops = np.append(corners, corners[0] + total)
+    return [[k % total for k in range(first, last)] for first, last in pairwise(stops.tolist())]

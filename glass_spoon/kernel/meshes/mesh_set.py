@@ -24,7 +24,7 @@ from scipy.spatial import cKDTree
 from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths, owned, sum_by_index
 from glass_spoon.kernel.curves.place_curve import Placement, moving
 from glass_spoon.kernel.errors import CountImpossible, TooManyFaces
-from glass_spoon.kernel.meshes.cut_set import CutSet, Fan, Sector, cut_at_kinks, find_fans
+from glass_spoon.kernel.meshes.cut_set import CutSet, Fan, Sector, cut_at_kinks, fan_plane, find_fans
 from glass_spoon.kernel.meshes.divide_length import KINK_ANGLE, SHAPE_DIGITS
 from glass_spoon.kernel.meshes.fill_plane import fill_plane
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -34,6 +34,7 @@ from glass_spoon.kernel.meshes.repeat_mesh import repeat_mesh
 from glass_spoon.kernel.meshes.set_counts import Wish, plan_counts
 from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.remembered import Remembered
+from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_points_normals, surfaces_points_normals
 from glass_spoon.kernel.surfaces.surface_set import (
@@ -48,6 +49,9 @@ Scalar = TypeVar("Scalar", np.float64, np.int64)
 
 PARAM_DIGITS = 9
 """Parameters that agree to so many digits are one."""
+
+UV_FOOT = 1e-4
+"""How near in mm the parameters of the inner vertices of a flat end are found."""
 
 ON_SIDE = 1e-9
 """A vertex of a sector nearer than this to a side lies on it."""
@@ -147,14 +151,23 @@ def _assemble(cut: CutSet, fans: list[Fan], counts: Ints, poles: PoleClosing, cr
     names = cut.shape.edges.names
     even = cut.shape.edges.even_params(np.array([counts[name.piece, name.axis] for name in names]))
     grids = _make_grids(cut, [_grid_params(cut, piece, counts[piece], even) for piece in range(len(cut.pieces))], parts)
-    caps = {sector.piece: _cap_size(fan, counts, poles) for fan in fans for sector in fan.sectors}
+    flat = {id(fan): fan_plane(cut, fan) for fan in fans} if poles == "quads" else {}
+    caps = {
+        sector.piece: int(counts[sector.piece, 1 - sector.axis]) if flat.get(id(fan)) else _cap_size(fan, counts, poles)
+        for fan in fans
+        for sector in fan.sectors
+    }
     at = {sector.piece: sector for fan in fans for sector in fan.sectors}
     for piece, grid in enumerate(grids):
         _add_quads(parts, cut, piece, grid, at.get(piece), caps.get(piece, 0))
     labels = _merge(parts.total, grids, cut)
     normals = np.concatenate(parts.normals)
     for fan in fans:
-        _add_cap(parts, cut, fan, grids, counts, poles)
+        plane = flat.get(id(fan))
+        if plane:
+            _add_flat_end(parts, cut, fan, grids, plane)
+        else:
+            _add_cap(parts, cut, fan, grids, counts, poles)
     for number, cap in enumerate(cut.shape.caps):
         _fill_cap(parts, cut, number, cap, grids)
     labels = np.concatenate((labels, labels.max() + 1 + np.arange(parts.total - len(labels))))
@@ -325,6 +338,41 @@ def _side_vertices(fan: Fan, grids: list[_Grid], cap: int, disc: DiscMesh, ring:
         found[on_side] = from_pole[np.rint(disc.places[on_side, 1 - axis] * cap).astype(int)]
     found[:ring] = -1
     return found
+
+
+def _add_flat_end(parts: _Parts, cut: CutSet, fan: Fan, grids: list[_Grid], plane: FlatCap) -> None:
+    """Fill a fan that lies in a plane as its outline suits: a grid between four corners, a ring, a disc, or pairs."""
+    sectors = [(sector, grids[sector.piece]) for sector in fan.sectors]
+    rings = [_ring_of(sector, grid, grid.numbers.shape[1 - sector.axis] - 1) for sector, grid in sectors]
+    ring = np.concatenate([numbers[:-1] for numbers in rings])
+    places = np.concatenate(parts.points)[ring]
+    # Axes that go with the outline, so that a turned copy is filled alike.
+    right = directions(places[0] - plane.origin)
+    axes = np.stack((right, np.cross(plane.normal, right)))
+    outline = (places - plane.origin) @ axes.T
+    if _loop_area(outline) < 0:
+        ring, outline = np.roll(ring[::-1], 1), np.roll(outline[::-1], 1, axis=0)
+    fill = fill_plane([outline])
+    inner = plane.origin + fill.points[len(ring) :] @ axes
+    first = parts.add_vertices(inner, np.broadcast_to(plane.normal, inner.shape))
+    vertices = np.concatenate((ring, first + np.arange(len(inner))))
+    faces = fill.faces
+    middles = plane.origin + fill.points[faces].mean(axis=1) @ axes
+    pieces, uv = _nearest_uv(cut, fan, plane.origin + fill.points @ axes, middles)
+    for number, sector in enumerate(fan.sectors):
+        own = faces[pieces == number]
+        _add_faces(parts, vertices[own], uv[number][own], cut.parents[sector.piece])
+
+
+def _nearest_uv(cut: CutSet, fan: Fan, places: Floats, middles: Floats) -> tuple[Ints, list[Floats]]:
+    """Return the sector (f,) that each face's middle (f, 3) lies on, and by sector the uv (n, 2) of all places (n, 3)."""
+    away, uv = [], []
+    for sector in fan.sectors:
+        piece = cut.pieces[sector.piece]
+        u, v, off = closest_points(piece, np.concatenate((places, middles)), None, UV_FOOT)
+        uv.append(_scaled(cut, sector.piece, u[: len(places)], v[: len(places)]))
+        away.append(off[len(places) :])
+    return np.argmin(away, axis=0), uv
 
 
 def _fill_cap(parts: _Parts, cut: CutSet, number: int, cap: FlatCap, grids: list[_Grid]) -> None:

@@ -16,12 +16,15 @@ from scipy.sparse import coo_array, csr_array
 from glass_spoon.kernel.arrays import Floats, Ints, directions
 from glass_spoon.kernel.errors import CountImpossible
 from glass_spoon.kernel.meshes.chord_counts import counts_for_chord, counts_for_turn
-from glass_spoon.kernel.meshes.cut_set import CutSet, Fan
+from glass_spoon.kernel.meshes.cut_set import CutSet, Fan, fan_plane, fan_sides
 from glass_spoon.kernel.meshes.mesh_surface import PoleClosing
 from glass_spoon.kernel.surfaces.surface_set import EdgeTable, edge_chains, edge_loops
 
 SIDE_TURN = np.radians(120)
 """Most that the direction of an edge may turn over one side of a face: a circle takes three at least."""
+
+ALIKE = 1.6
+"""Facing sides of a flat end take the same count when one is at most so many times as long as the other."""
 
 SECONDS = 5.0
 """Longest that the integer programme may take; the best found till then counts."""
@@ -92,7 +95,7 @@ def plan_counts(cut: CutSet, fans: list[Fan], wish: Wish, poles: PoleClosing) ->
         np.maximum.at(plan.fixed, chains.ravel(), np.array(cut.shape.counts).ravel())
     _tie_rims(cut, chains, plan)
     if poles == "quads":
-        _tie_fans(fans, chains, plan)
+        _tie_fans(cut, fans, chains, plan)
     return plan.solve()[chains]
 
 
@@ -255,11 +258,27 @@ def _tie_rims(cut: CutSet, chains: Ints, plan: _Plan) -> None:
             plan.wished[fewer] *= max(1.0, plan.wished[more].sum() / max(plan.wished[fewer].sum(), 1e-9))
 
 
-def _tie_fans(fans: list[Fan], chains: Ints, plan: _Plan) -> None:
+def _tie_sides(sides: list[list[int]], plan: _Plan) -> None:
+    """Ask for what fills a flat outline well: of four sides facing ones alike, of others an even count on each.
+
+    Every second vertex counts in the fill of an outline with other than four corners, and corners are to stay.
+    """
+    if len(sides) < 2:
+        return
+    sums = [plan.wished[side].sum() for side in sides]
+    if len(sides) == 4 and all(max(sums[k], sums[k + 2]) <= ALIKE * min(sums[k], sums[k + 2]) for k in (0, 1)):
+        plan.equal += [(sides[0], sides[2]), (sides[1], sides[3])]
+        return
+    plan.even_sums += [(side, 2) for side in sides]
+
+
+def _tie_fans(cut: CutSet, fans: list[Fan], chains: Ints, plan: _Plan) -> None:
     """Ask for even counts round poles, and for sides long enough for the core of a three-sided piece."""
     for fan in fans:
         rim = [int(chains[sector.piece, sector.axis]) for sector in fan.sectors]
         plan.even_sums.append((rim, 4 if fan.closed else 2))
+        if fan_plane(cut, fan):
+            _tie_sides([[rim[k] for k in side] for side in fan_sides(cut, fan)], plan)
         if not fan.closed:
             # Three sides: the core of the sector takes half of the rim's count along either straight side.
             plan.over.append((int(chains[fan.sectors[0].piece, 1 - fan.sectors[0].axis]), rim, 0.5))
