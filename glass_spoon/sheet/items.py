@@ -66,13 +66,15 @@ class SurfacesItem:
 class MeshItem:
     """A mesh, and the surface or the set it stands for where there is one.
 
-    notes: what is worth a look in its making, as sentences with a code. told: what its making did, "" for none.
+    notes: what is worth a look in its making, as sentences with a code. told: what its making did, "" for none. counts: of
+    edges round and along, where it is a grid of one surface.
     """
 
     mesh: Mesh
     surface: NurbsSurface | SurfaceSet | None
     notes: tuple[Note, ...] = ()
     told: str = ""
+    counts: tuple[int, int] | None = None
     kind: str = field(default="mesh", init=False)
 
 

@@ -7,6 +7,7 @@ import numpy as np
 from glass_spoon.kernel.arrays import Bools, Floats, Ints
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.subdivision.limit_surface import to_limit
 from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
@@ -36,24 +37,52 @@ def face_deviations(
     uv = None
     if "uv" in mesh.corners:
         uv = np.concatenate((_mean_uv(mesh, mesh.corners["uv"], faces), mesh.corners["uv"][offsets]))
-    if isinstance(surface, NurbsSurface):
-        distance = _distances(surface, places, uv, tolerance)
-    elif "piece" in mesh.faces:
-        owners = np.tile(mesh.faces["piece"][faces].astype(int), 2)
-        distance = np.empty(len(places))
-        for piece in np.unique(owners):
-            own = np.flatnonzero(owners == piece)
-            if piece >= len(surface.surfaces):
-                cap = surface.caps[piece - len(surface.surfaces)]
-                distance[own] = np.abs((places[own] - cap.origin) @ cap.normal)
-                continue
-            start = None if uv is None else uv[own]
-            distance[own], at_border = _feet(surface.surfaces[piece], places[own], start, tolerance)
-            _ask_neighbours(surface, int(piece), places, distance, own[at_border], tolerance)
-    else:
-        every = [_distances(one, places, None, tolerance) for one in surface.surfaces]
-        distance = np.min(every, axis=0)
+    owners = np.tile(mesh.faces["piece"][faces].astype(np.int64), 2) if "piece" in mesh.faces else None
+    distance = _place_distances(surface, places, uv, owners, tolerance)
     return faces, np.maximum(distance[: len(faces)], distance[len(faces) :])
+
+
+def smoothed_deviation(mesh: Mesh, surface: NurbsSurface | SurfaceSet, levels: int = 1, tolerance: float = 1e-6) -> float:
+    """Return the largest distance in mm from a surface of limit points of a mesh, those of its cage and of `levels` finer.
+
+    Raises InvalidInput for edges of more than two faces.
+    """
+    smooth = to_limit(mesh, levels)
+    corner = np.zeros(smooth.point_count, dtype=np.int64)
+    corner[smooth.topology.face_corners[::-1]] = np.arange(len(smooth.topology.face_corners))[::-1]
+    uv = smooth.corners["uv"][corner] if "uv" in smooth.corners else None
+    owners = (
+        smooth.faces["piece"][smooth.topology.face_of_corner[corner]].astype(np.int64) if "piece" in smooth.faces else None
+    )
+    step = max(1, -(-smooth.point_count // MAX_PLACES))
+    chosen = slice(None, None, step)
+    uv, owners = None if uv is None else uv[chosen], None if owners is None else owners[chosen]
+    found = _place_distances(surface, smooth.positions[chosen], uv, owners, tolerance)
+    return float(found.max(initial=0.0))
+
+
+def _place_distances(
+    surface: NurbsSurface | SurfaceSet, places: Floats, uv: Floats | None, owners: Ints | None, tolerance: float
+) -> Floats:
+    """Return the distance (n,) in mm of places (n, 3) from a surface, or from the pieces `owners` (n,) of a set.
+
+    Without owners the nearest piece counts.
+    """
+    if isinstance(surface, NurbsSurface):
+        return _distances(surface, places, uv, tolerance)
+    if owners is None:
+        return np.asarray(np.min([_distances(one, places, None, tolerance) for one in surface.surfaces], axis=0))
+    distance = np.empty(len(places))
+    for piece in np.unique(owners):
+        own = np.flatnonzero(owners == piece)
+        if piece >= len(surface.surfaces):
+            cap = surface.caps[piece - len(surface.surfaces)]
+            distance[own] = np.abs((places[own] - cap.origin) @ cap.normal)
+            continue
+        start = None if uv is None else uv[own]
+        distance[own], at_border = _feet(surface.surfaces[piece], places[own], start, tolerance)
+        _ask_neighbours(surface, int(piece), places, distance, own[at_border], tolerance)
+    return distance
 
 
 def _distances(surface: NurbsSurface, places: Floats, uv: Floats | None, tolerance: float) -> Floats:

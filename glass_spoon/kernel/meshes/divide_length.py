@@ -9,6 +9,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths, owned
 from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
+from glass_spoon.kernel.curves.bend_spacing import divide_by_bend
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, find_kinks
 from glass_spoon.kernel.errors import CountImpossible
@@ -122,12 +123,16 @@ def share_count(sizes: Floats, count: int) -> Ints:
     return shares
 
 
-def divide_guide(guide: Guide, shares: Ints, spaced: Spacing) -> Floats:
-    """Return the parameters (sum of shares + 1,) of the mesh lines: stops are met exactly."""
-    return _divisions.get((guide.shape, shares.tobytes(), spaced), lambda: owned(_divide(guide, shares, spaced)))
+def divide_guide(guide: Guide, shares: Ints, spaced: Spacing, bend: float = 0.0) -> Floats:
+    """Return the parameters (sum of shares + 1,) of the mesh lines: stops are met exactly.
+
+    bend: how much denser the lines lie where the guide bends, 0 for even (see `bend_shares`).
+    """
+    key = (guide.shape, shares.tobytes(), spaced, bend)
+    return _divisions.get(key, lambda: owned(_divide(guide, shares, spaced, bend)))
 
 
-def _divide(guide: Guide, shares: Ints, spaced: Spacing) -> Floats:
+def _divide(guide: Guide, shares: Ints, spaced: Spacing, bend: float) -> Floats:
     """Work out the parameters of `divide_guide`."""
     if spaced == "by parameter":
         runs = [
@@ -135,7 +140,11 @@ def _divide(guide: Guide, shares: Ints, spaced: Spacing) -> Floats:
         ]
         return np.append(np.concatenate(runs), guide.stops[-1])
     totals = guide.arc.at_params(guide.stops)
-    wanted = [np.linspace(a, b, n, endpoint=False) for a, b, n in zip(totals[:-1], totals[1:], shares, strict=True)]
+    ends = totals.tolist()
+    spans = list(zip(ends[:-1], ends[1:], shares.tolist(), strict=True))
+    wanted = [
+        divide_by_bend(guide.arc, a, b, n, bend)[:-1] if bend else np.linspace(a, b, n, endpoint=False) for a, b, n in spans
+    ]
     params = guide.arc.to_params(np.append(np.concatenate(wanted), totals[-1]))
     params[np.concatenate(([0], np.cumsum(shares)))] = guide.stops
     return params

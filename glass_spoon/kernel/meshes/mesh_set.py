@@ -88,7 +88,7 @@ def mesh_set(
     predicted = int(counts.prod(axis=1).sum())
     if predicted > face_limit:
         raise TooManyFaces(predicted, face_limit)
-    return _assemble(cut, fans, counts, poles, crease_sharp)
+    return _assemble(cut, fans, counts, poles, crease_sharp, wish.bend)
 
 
 _copied: Remembered[Mesh] = Remembered(8)
@@ -145,11 +145,11 @@ class _Grid:
     v: Floats
 
 
-def _assemble(cut: CutSet, fans: list[Fan], counts: Ints, poles: PoleClosing, crease_sharp: bool) -> Mesh:
+def _assemble(cut: CutSet, fans: list[Fan], counts: Ints, poles: PoleClosing, crease_sharp: bool, bend: float = 0.0) -> Mesh:
     """Evaluate all grids, close the fans, make shared vertices one, and gather the attributes."""
     parts = _Parts([], [], [], [], [])
     names = cut.shape.edges.names
-    even = cut.shape.edges.even_params(np.array([counts[name.piece, name.axis] for name in names]))
+    even = cut.shape.edges.even_params(np.array([counts[name.piece, name.axis] for name in names]), bend)
     grids = _make_grids(cut, [_grid_params(cut, piece, counts[piece], even) for piece in range(len(cut.pieces))], parts)
     flat = {id(fan): fan_plane(cut, fan) for fan in fans} if poles == "quads" else {}
     caps = {

@@ -78,10 +78,12 @@ def mesh_surface(
     crease_sharp: bool = True,
     tolerance: float = 1e-6,
     face_limit: int = 4_000_000,
+    bend: float = 0.0,
 ) -> Mesh:
     """Return the mesh of a surface with `round_count` edges along u and `along_count` along v.
 
-    Spaced "evenly" by true arc length of the longest isocurve, or "by parameter". Edges of the surface within
+    Spaced "evenly" by true arc length of the longest isocurve, denser by `bend` where that bends, or "by parameter".
+    Edges of the surface within
     `tolerance` mm of each other are welded; an edge within it of one point is a pole. Points carry "normal" (of the
     surface), corners "uv" (parameters scaled to 0 .. 1); with `crease_sharp` the edges on sharp points carry an infinite
     "sharpness". Raises InvalidInput for counts below the least, CountImpossible for counts that cannot close a pole or
@@ -94,7 +96,7 @@ def mesh_surface(
     if layout.face_count > face_limit:
         raise TooManyFaces(layout.face_count, face_limit)
     shares = share_count(guides[0].sizes, round_count), share_count(guides[1].sizes, along_count)
-    us, vs = (divide_guide(guide, share, spaced) for guide, share in zip(guides, shares, strict=True))
+    us, vs = (divide_guide(guide, share, spaced, bend) for guide, share in zip(guides, shares, strict=True))
     return _build(surface, guides, layout, (us, vs), crease_sharp, spaced, tolerance)
 
 

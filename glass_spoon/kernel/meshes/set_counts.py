@@ -1,21 +1,18 @@
 """How many edges the pieces of a set take: one count for each chain of facing edges, as near to the wishes as can be.
 
 Chains are free of each other but where caps and poles tie them: the rim of a hole takes as many edges as the outline round
-it, the straight sides of a three-sided piece at least half of its rim. Then the counts are the solution of a small integer
-programme (SciPy's HiGHS), least in the sum of relative distances from what is wished.
+it, the straight sides of a three-sided piece at least half of its rim (see `count_plan`).
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, milp
-from scipy.sparse import coo_array, csr_array
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions
-from glass_spoon.kernel.errors import CountImpossible
 from glass_spoon.kernel.meshes.chord_counts import counts_for_chord, counts_for_turn
+from glass_spoon.kernel.meshes.count_plan import ANY, CountPlan, CountRule
 from glass_spoon.kernel.meshes.cut_set import CutSet, Fan, fan_plane, fan_sides
 from glass_spoon.kernel.meshes.mesh_surface import PoleClosing
 from glass_spoon.kernel.surfaces.surface_set import EdgeTable, edge_chains, edge_loops
@@ -23,37 +20,11 @@ from glass_spoon.kernel.surfaces.surface_set import EdgeTable, edge_chains, edge
 SIDE_TURN = np.radians(120)
 """Most that the direction of an edge may turn over one side of a face: a circle takes three at least."""
 
+BUMP = (float(np.radians(150)), float(np.radians(250)))
+"""An edge that turns by so much runs over a bump: less is a slope, more goes round."""
+
 ALIKE = 1.6
 """Facing sides of a flat end take the same count when one is at most so many times as long as the other."""
-
-SECONDS = 5.0
-"""Longest that the integer programme may take; the best found till then counts."""
-
-
-@dataclass(frozen=True)
-class CountRule:
-    """Which counts are allowed: those that leave `rest` when divided by `step`."""
-
-    step: int = 1
-    rest: int = 0
-
-    def and_even(self) -> CountRule:
-        """Return the rule of counts that are even as well; raises CountImpossible where no count is both."""
-        if self.step % 2 == 0:
-            if self.rest % 2:
-                raise CountImpossible("Odd counts cannot close a rim or a pole with quads. Allow even counts.")
-            return self
-        rest = self.rest if self.rest % 2 == 0 else self.rest + self.step
-        return CountRule(2 * self.step, rest)
-
-    def nearest(self, wished: float, least: float) -> int:
-        """Return the allowed count nearest to what is wished, at least `least`; of two as near the larger."""
-        lowest = self.rest + self.step * int(np.ceil((max(least, 1) - self.rest) / self.step - 1e-9))
-        steps = max(0, int(np.floor((wished - lowest) / self.step + 0.5 + 1e-9)))
-        return lowest + self.step * steps
-
-
-ANY = CountRule()
 
 
 @dataclass(frozen=True)
@@ -89,8 +60,10 @@ def plan_counts(cut: CutSet, fans: list[Fan], wish: Wish, poles: PoleClosing) ->
     """
     chains = edge_chains(len(cut.pieces), cut.shape.shared)
     total = int(chains.max()) + 1
-    wished, low = _wishes(cut, wish, chains, total)
-    plan = _Plan(wished, low, [wish.rule] * total)
+    wished, low, bumps = _wishes(cut, wish, chains, total)
+    plan = CountPlan(wished, low, [wish.rule] * total)
+    for chain in bumps if wish.rule.step == 1 else ():
+        plan.even(int(chain), 2)
     if cut.shape.counts:
         np.maximum.at(plan.fixed, chains.ravel(), np.array(cut.shape.counts).ravel())
     _tie_rims(cut, chains, plan)
@@ -99,8 +72,11 @@ def plan_counts(cut: CutSet, fans: list[Fan], wish: Wish, poles: PoleClosing) ->
     return plan.solve()[chains]
 
 
-def _wishes(cut: CutSet, wish: Wish, chains: Ints, total: int) -> tuple[Floats, Floats]:
-    """Return the count that each chain wishes, and the least that it may take."""
+def _wishes(cut: CutSet, wish: Wish, chains: Ints, total: int) -> tuple[Floats, Floats, Ints]:
+    """Return the count that each chain wishes, the least that it may take, and the chains that run over bumps.
+
+    A bump turns by about a half: an even count puts an edge on its top.
+    """
     edges = cut.shape.edges
     wished, least = np.zeros((len(cut.pieces), 2)), np.ones((len(cut.pieces), 2))
     steps = wish.steps(edges)
@@ -116,135 +92,13 @@ def _wishes(cut: CutSet, wish: Wish, chains: Ints, total: int) -> tuple[Floats, 
         least = np.maximum(least, np.ceil(counts_for_chord(cut.pieces, wish.chord) - 1e-6))
     if wish.turn:
         least = np.maximum(least, np.ceil(counts_for_turn(cut.pieces, wish.turn) - 1e-6))
-    low = np.zeros(total)
+    low, most = np.zeros(total), np.zeros(total)
     np.maximum.at(low, flat, least.ravel())
-    return mean, low
+    np.maximum.at(most, chains[[name.piece for name in edges.names], [name.axis for name in edges.names]], turns)
+    return mean, low, np.flatnonzero((most > BUMP[0]) & (most < BUMP[1]))
 
 
-@dataclass(eq=False)
-class _Plan:
-    """What is asked of the counts (chains,) together.
-
-    equal: pairs of lists of chains whose counts add up alike. over: chains whose count is at least a share of the counts of
-    others, and one more. even_sums: lists of chains, each as often as it counts, whose counts add up to an even number, and
-    the least that they add up to.
-    """
-
-    wished: Floats
-    low: Floats
-    rules: list[CountRule]
-    fixed: Ints = field(init=False)
-    equal: list[tuple[list[int], list[int]]] = field(default_factory=list)
-    over: list[tuple[int, list[int], float]] = field(default_factory=list)
-    even_sums: list[tuple[list[int], int]] = field(default_factory=list)
-
-    def __post_init__(self) -> None:
-        self.fixed = np.zeros(len(self.wished), dtype=np.int64)
-
-    def even(self, chain: int, least: float) -> None:
-        """Ask for an even count of at least `least`."""
-        self.rules[chain] = self.rules[chain].and_even()
-        self.low[chain] = max(self.low[chain], least)
-
-    def solve(self) -> Ints:
-        """Return the counts: each by itself, then by the integer programme where they are tied and not yet right."""
-        counts = np.array(
-            [rule.nearest(wished, low) for rule, wished, low in zip(self.rules, self.wished, self.low, strict=True)],
-            dtype=np.int64,
-        )
-        counts = np.where(self.fixed > 0, self._fixed_counts(), counts)
-        return counts if self._holds(counts) else self._programme(counts)
-
-    def _fixed_counts(self) -> Ints:
-        """Return counts that were asked for, raised to what closes a rim where they must be."""
-        return np.array(
-            [rule.nearest(count, count) for rule, count in zip(self.rules, self.fixed, strict=True)], dtype=np.int64
-        )
-
-    def _holds(self, counts: Ints) -> bool:
-        """Say whether counts keep all ties."""
-        alike = all(counts[first].sum() == counts[second].sum() for first, second in self.equal)
-        even = all(counts[rim].sum() % 2 == 0 and counts[rim].sum() >= least for rim, least in self.even_sums)
-        return alike and even and all(counts[chain] >= share * counts[rim].sum() + 1 for chain, rim, share in self.over)
-
-    def _programme(self, start: Ints) -> Ints:
-        """Return the counts nearest to the wished ones that keep all ties; unknowns are steps of the rules, and distances.
-
-        Ties that cannot be kept with counts that were asked for are given up before those are.
-        """
-        size, halves = len(self.wished), len(self.even_sums)
-        step = np.array([rule.step for rule in self.rules], dtype=np.float64)
-        rest = np.array([rule.rest for rule in self.rules], dtype=np.float64)
-        rows, low, high = self._ties(step, rest)
-        eye = coo_array((step, (np.arange(size), np.arange(size))), shape=(size, size))
-        one = coo_array((np.ones(size), (np.arange(size), np.arange(size))), shape=(size, size))
-        ties = coo_array((rows[2], (rows[0], rows[1])), shape=(len(low), 2 * size + halves))
-        fixed = np.where(self.fixed > 0, start, 0)
-        least = np.where(fixed > 0, fixed, self.low)
-        bounds = Bounds(
-            np.concatenate((np.ceil((least - rest) / step - 1e-9), np.zeros(size), self._least_halves())),
-            np.concatenate((np.where(fixed > 0, (fixed - rest) / step, np.inf), np.full(size + halves, np.inf))),
-        )
-        wished = self.wished - rest
-        constraints = [
-            LinearConstraint(_beside(eye, one, halves), wished, np.inf),
-            LinearConstraint(_beside(eye, -one, halves), -np.inf, wished),
-            *([LinearConstraint(ties.tocsr(), low, high)] if len(low) else []),
-        ]
-        cost = np.concatenate((np.full(size, 1e-6), 1 / np.maximum(self.wished, 1.0), np.zeros(halves)))
-        integral = np.concatenate((np.ones(size), np.zeros(size), np.ones(halves))).astype(np.int64)
-        found = milp(cost, integrality=integral, bounds=bounds, constraints=constraints, options={"time_limit": SECONDS})
-        if found.x is None:
-            return start
-        return np.asarray(np.rint(found.x[:size] * step + rest), dtype=np.int64)
-
-    def _least_halves(self) -> Floats:
-        """Return half of the least that each even sum comes to."""
-        return np.array([np.ceil(least / 2) for _, least in self.even_sums])
-
-    def _ties(self, step: Floats, rest: Floats) -> tuple[tuple[list[int], list[int], list[float]], list[float], list[float]]:
-        """Return the rows of all ties over the steps of the counts, and their bounds."""
-        rows: tuple[list[int], list[int], list[float]] = ([], [], [])
-        low: list[float] = []
-        high: list[float] = []
-        for first, second in self.equal:
-            parts = [(chain, 1.0) for chain in first] + [(chain, -1.0) for chain in second]
-            _add_row(rows, len(low), parts, step)
-            shift = sum(sign * rest[chain] for chain, sign in parts)
-            low.append(-shift)
-            high.append(-shift)
-        for chain, rim, share in self.over:
-            parts = [(chain, 1.0)] + [(other, -share) for other in rim]
-            _add_row(rows, len(low), parts, step)
-            low.append(1 - sum(sign * rest[other] for other, sign in parts))
-            high.append(np.inf)
-        for number, (rim, _) in enumerate(self.even_sums):
-            _add_row(rows, len(low), [(chain, 1.0) for chain in rim], step)
-            rows[0].append(len(low))
-            rows[1].append(2 * len(step) + number)
-            rows[2].append(-2.0)
-            low.append(-sum(rest[chain] for chain in rim))
-            high.append(low[-1])
-        return rows, low, high
-
-
-def _add_row(rows: tuple[list[int], list[int], list[float]], row: int, parts: list[tuple[int, float]], step: Floats) -> None:
-    """Append the entries of one row."""
-    for chain, sign in parts:
-        rows[0].append(row)
-        rows[1].append(chain)
-        rows[2].append(sign * step[chain])
-
-
-def _beside(first: coo_array, second: coo_array, more: int) -> csr_array:
-    """Return two square matrices side by side, and `more` empty columns."""
-    size = first.shape[0]
-    columns = np.concatenate((first.col, second.col + size))
-    values = np.concatenate((first.data, second.data))
-    return coo_array((values, (np.concatenate((first.row, second.row)), columns)), shape=(size, 2 * size + more)).tocsr()
-
-
-def _tie_rims(cut: CutSet, chains: Ints, plan: _Plan) -> None:
+def _tie_rims(cut: CutSet, chains: Ints, plan: CountPlan) -> None:
     """Ask for even counts along the rims of caps; a cap with one hole takes as many on the hole as outside, where it can."""
     for rim in cut.shape.rims:
         own = [[int(chains[name.piece, name.axis]) for name, _ in loop] for loop in edge_loops(cut.shape, rim)]
@@ -258,7 +112,7 @@ def _tie_rims(cut: CutSet, chains: Ints, plan: _Plan) -> None:
             plan.wished[fewer] *= max(1.0, plan.wished[more].sum() / max(plan.wished[fewer].sum(), 1e-9))
 
 
-def _tie_sides(sides: list[list[int]], plan: _Plan) -> None:
+def _tie_sides(sides: list[list[int]], plan: CountPlan) -> None:
     """Ask for what fills a flat outline well: of four sides facing ones alike, of others an even count on each.
 
     Every second vertex counts in the fill of an outline with other than four corners, and corners are to stay.
@@ -272,7 +126,7 @@ def _tie_sides(sides: list[list[int]], plan: _Plan) -> None:
     plan.even_sums += [(side, 2) for side in sides]
 
 
-def _tie_fans(cut: CutSet, fans: list[Fan], chains: Ints, plan: _Plan) -> None:
+def _tie_fans(cut: CutSet, fans: list[Fan], chains: Ints, plan: CountPlan) -> None:
     """Ask for even counts round poles, and for sides long enough for the core of a three-sided piece."""
     for fan in fans:
         rim = [int(chains[sector.piece, sector.axis]) for sector in fan.sectors]

@@ -12,12 +12,16 @@ from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, lengths
+from glass_spoon.kernel.curves.bend_spacing import bend_shares, curve_bends
 from glass_spoon.kernel.curves.even_lengths import LengthTable, alike, measure_alike, points_alike
 from glass_spoon.kernel.curves.place_curve import Placement
 from glass_spoon.kernel.surfaces.edit_surface import place_surface, reverse_surface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve
 
 End = Literal[0, -1]
+
+BEND_PLACES = 65
+"""Places of an edge at which its bend is read, where steps are to be shorter at bends."""
 
 SHARES = np.linspace(0.0, 1.0, 9)
 """Shares of the length at which two edges are compared."""
@@ -128,18 +132,34 @@ class EdgeTable:
         """The row of each edge."""
         return {name: row for row, name in enumerate(self.names)}
 
-    def even_params(self, counts: Ints) -> list[Floats]:
-        """Return for each edge the parameters (count + 1,) of even steps, for counts (edges,)."""
+    def even_params(self, counts: Ints, bend: float = 0.0) -> list[Floats]:
+        """Return for each edge the parameters (count + 1,) of even steps, for counts (edges,).
+
+        bend: how much shorter the steps are where an edge bends, 0 for even ones (see `bend_shares`).
+        """
         groups: dict[tuple[int, int], list[int]] = {}
         for edge, (table, _) in enumerate(self.where):
             groups.setdefault((table, int(counts[edge])), []).append(edge)
         result: list[Floats] = [np.zeros(0)] * len(self.names)
         for (table, count), edges in groups.items():
             rows = np.array([self.where[edge][1] for edge in edges])
+            if bend and count > 1:
+                for edge, row in zip(edges, rows, strict=True):
+                    result[edge] = self._bent_params(table, row, count, bend)
+                continue
             params = self.tables[table].to_params(rows, np.linspace(0.0, 1.0, count + 1))
             for edge, row in zip(edges, params, strict=True):
                 result[edge] = row
         return result
+
+    def _bent_params(self, table: int, row: int, count: int, bend: float) -> Floats:
+        """Return the parameters (count + 1,) of steps along one edge that are shorter where it bends."""
+        own = self.tables[table]
+        places = np.linspace(0.0, 1.0, BEND_PLACES)
+        inside = np.clip(places, 1e-6, 1 - 1e-6)
+        bends = curve_bends(own.curves[row], own.to_params(np.array([row]), inside)[0])
+        wanted = np.interp(np.linspace(0.0, 1.0, count + 1), bend_shares(bends, bend), places)
+        return own.to_params(np.array([row]), wanted)[0]
 
 
 def measure_edges(surfaces: list[NurbsSurface], tolerance: float) -> EdgeTable:

@@ -2,24 +2,49 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated, Literal
 
-from glass_spoon.kernel.errors import CountImpossible, TooManyFaces
+import numpy as np
+
+from glass_spoon.kernel.errors import CountImpossible, KernelError, TooManyFaces
+from glass_spoon.kernel.gauges.deviation import smoothed_deviation
+from glass_spoon.kernel.meshes.chord_counts import counts_for_turn
+from glass_spoon.kernel.meshes.count_plan import CountRule
+from glass_spoon.kernel.meshes.cut_set import cut_at_kinks, find_fans
 from glass_spoon.kernel.meshes.divide_length import count_for_chord, count_for_edge_length, make_guide
+from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_set import mesh_set
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshes.set_counts import Wish
+from glass_spoon.kernel.meshes.mesh_surface import mesh_surface, plan_layout
+from glass_spoon.kernel.meshes.search_density import length_for_faces, length_for_tolerance
+from glass_spoon.kernel.meshes.set_counts import Wish, plan_counts
+from glass_spoon.kernel.subdivision.fit_smoothed import fit_smoothed
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, NumberSpec, ReferenceSpec
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.sheet.fields import (
+    ChoiceSpec,
+    ItemName,
+    NameSpec,
+    Number,
+    NumberSpec,
+    ReferenceSpec,
+)
 from glass_spoon.sheet.items import Item, MeshItem, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT, Action, Finding, Given, Line
-from glass_spoon.sheet.lines.mesh_work.fields import mesh_findings
+from glass_spoon.sheet.lines.mesh_work.fields import length_text, mesh_findings, several
 
 CAP_STEP = 8
 """Counts round that are chosen here close a pole in steps of this, so that the core has a vertex on the pole itself."""
 
 CLOSED_LEAST = 3
 """Fewest edges round a closed direction."""
+
+FIT_SHARE = 1e-5
+"""Share of the size of a part to which the smoothed shape is brought to the surface."""
+
+Sizing = Literal["counts", "edge length", "chord", "faces", "tolerance", "another mesh"]
+Counting = Literal["any", "even", "odd", "multiples"]
+CHORD_MIDDLE = "{sizing}: at most {chord} off the surface, turning at most {turn} an edge"
 
 
 class MeshSurface(Line):
@@ -29,8 +54,8 @@ class MeshSurface(Line):
     summary = "Make an even quad mesh of a surface."
     words = ("quads", "polygons", "faces", "convert", "tessellate", "divide")
     sentence = (
-        "**Mesh** {surface} by {sizing}: {round} round and {along} along, spaced {spaced}, "
-        "poles closed with {poles}, sharp points {sharp}, giving {gives}."
+        "**Mesh** {surface} by {sizing}: {round} round and {along} along, {counting} counts, spaced {spaced}, "
+        "poles closed with {poles}, sharp points {sharp}, {lying} on the surface, giving {gives}."
     )
     gives_kind = "mesh"
 
@@ -39,10 +64,12 @@ class MeshSurface(Line):
         str, ReferenceSpec("The surface, or the surfaces that meet, to mesh.", "surface", also=("surfaces",))
     ] = ""
     sizing: Annotated[
-        Literal["counts", "edge length", "chord"],
+        Sizing,
         ChoiceSpec(
-            "What decides the counts: numbers, a wanted edge length, or a distance from the surface.",
-            ("counts", "edge length", "chord"),
+            "What decides the counts: numbers, an edge length, a distance and an angle, a count of faces, the loosest that keeps"
+            " the smoothed shape within a tolerance, or those of another mesh.",
+            ("counts", "edge length", "chord", "faces", "tolerance", "another mesh"),
+            ("counts", "edge length", "chord", "face count", "smoothed tolerance", "another mesh"),
         ),
     ] = "counts"
     round: Annotated[Number, NumberSpec("Edges round.", label="count round", least=1, most=1e9, whole=True, step=4)] = 48
@@ -59,10 +86,49 @@ class MeshSurface(Line):
             step=0.05,
         ),
     ] = "0.2 mm"
+    turn: Annotated[
+        Number,
+        NumberSpec(
+            "Most that the surface may turn by over an edge.",
+            "angle",
+            label="angle of an edge",
+            least=0,
+            above=True,
+            most=np.pi,
+            step=5,
+        ),
+    ] = "180°"
+    faces: Annotated[
+        Number, NumberSpec("About so many faces.", label="count of faces", least=6, most=4e6, whole=True, step=100)
+    ] = 1000
+    tolerance: Annotated[
+        Number, NumberSpec("Most that the smoothed shape may be off the surface.", "length", least=1e-4, most=1e5, step=0.05)
+    ] = "0.1 mm"
+    like: Annotated[str, ReferenceSpec("The mesh whose counts are taken.", "mesh")] = ""
+    counting: Annotated[
+        Counting,
+        ChoiceSpec("Which counts are allowed.", ("any", "even", "odd", "multiples"), ("any", "even", "odd", "multiples of")),
+    ] = "any"
+    step: Annotated[
+        Number, NumberSpec("Counts are multiples of this.", label="step of the counts", least=2, most=1000, whole=True)
+    ] = 4
     spaced: Annotated[
-        Literal["evenly", "by parameter"],
-        ChoiceSpec("By true arc length, or by the surface's own parameter.", ("evenly", "by parameter")),
+        Literal["evenly", "denser at bends", "by parameter"],
+        ChoiceSpec(
+            "By true arc length, denser where it bends, or by the surface's own parameter.",
+            ("evenly", "denser at bends", "by parameter"),
+        ),
     ] = "evenly"
+    strength: Annotated[
+        Number,
+        NumberSpec(
+            "How much denser at bends: at a mean bend so many times more than where it is straight.",
+            label="strength at bends",
+            least=0,
+            most=20,
+            step=0.5,
+        ),
+    ] = 1
     poles: Annotated[
         Literal["quads", "fan"],
         ChoiceSpec(
@@ -73,68 +139,197 @@ class MeshSurface(Line):
         Literal["kept", "softened"],
         ChoiceSpec("Whether smoothing keeps the sharp points of the profile as creases.", ("kept", "softened")),
     ] = "kept"
+    lying: Annotated[
+        Literal["points", "smoothed"],
+        ChoiceSpec(
+            "What lies on the surface: the points of the mesh, or the shape that smoothing makes of it.",
+            ("points", "smoothed"),
+            ("its points", "its smoothed shape"),
+        ),
+    ] = "points"
     gives: Annotated[ItemName, NameSpec("Name of the mesh.")] = "mesh"
 
     def sentence_now(self) -> str:
-        """Show the fields that the sizing uses."""
+        """Show the fields that the sizing and the spacing use."""
         middle = {
             "counts": "{sizing}: {round} round and {along} along",
             "edge length": "{sizing}: edges of {edge_length}",
-            "chord": "{sizing}: at most {chord} off the surface",
+            "chord": CHORD_MIDDLE,
+            "faces": "{sizing}: about {faces}",
+            "tolerance": "{sizing}: the loosest within {tolerance}",
+            "another mesh": "{sizing}: as many as {like}",
         }[self.sizing]
-        return self.sentence.replace("{sizing}: {round} round and {along} along", middle)
+        counting = (
+            ""
+            if self.sizing == "another mesh"
+            else ", {counting} {step}"
+            if self.counting == "multiples"
+            else ", {counting} counts"
+        )
+        spaced = "spaced {spaced} with strength {strength}" if self.spaced == "denser at bends" else "spaced {spaced}"
+        text = self.sentence.replace("{sizing}: {round} round and {along} along, {counting} counts", middle + counting)
+        return text.replace("spaced {spaced}", spaced)
 
     def deciding_fields(self) -> list[str]:
-        """Leave out the fields that the sizing does not use."""
-        unused = {
-            "counts": {"edge_length", "chord"},
-            "edge length": {"round", "along", "chord"},
-            "chord": {"round", "along", "edge_length"},
-        }[self.sizing]
-        return [name for name in super().deciding_fields() if name not in unused]
+        """Leave out the fields that the sentence does not show."""
+        now = set(self.used_fields())
+        return [name for name in super().deciding_fields() if name in now]
 
-    def counts(self, surface: NurbsSurface, given: Given) -> tuple[int, int]:
-        """Return the counts round and along."""
+    def rule(self, given: Given) -> CountRule:
+        """Return which counts are allowed."""
+        plain = {"any": CountRule(), "even": CountRule(2), "odd": CountRule(2, 1)}
+        if self.sizing == "another mesh":
+            return CountRule()
+        return plain[self.counting] if self.counting in plain else CountRule(given.count("step"))
+
+    def bend(self, given: Given) -> float:
+        """Return how much denser edges lie at bends."""
+        return given.number("strength") if self.spaced == "denser at bends" else 0.0
+
+    def wish(self, given: Given, length: float | None = None) -> Wish:
+        """Return what the counts of a set should come near to; `length` in mm where it was searched for."""
+        common = Wish(rule=self.rule(given), bend=self.bend(given))
+        if length is not None:
+            return replace(common, lengths=(length, length))
         if self.sizing == "counts":
-            return given.count("round"), given.count("along")
-        guides = make_guide(surface, 0), make_guide(surface, 1)
+            return replace(common, counts=(given.count("round"), given.count("along")))
+        if self.sizing == "another mesh":
+            return replace(common, counts=_counts_of(given.mesh("like")))
         if self.sizing == "edge length":
-            around, along = (count_for_edge_length(guide, given.number("edge_length")) for guide in guides)
+            return replace(common, lengths=(given.number("edge_length"),) * 2)
+        return replace(common, chord=given.number("chord"), turn=_turn(given))
+
+    def counts(self, surface: NurbsSurface, given: Given, length: float | None = None) -> tuple[int, int]:
+        """Return the counts round and along of one surface."""
+        wish = self.wish(given, length)
+        if wish.counts is not None:
+            found = wish.counts
+            if self.sizing == "counts" and wish.rule.step == 1:
+                return found
         else:
-            around, along = (count_for_chord(guide, given.number("chord")) for guide in guides)
-        around = max(around, CLOSED_LEAST) if surface.is_closed(0, 1e-6) else around
-        along = max(along, CLOSED_LEAST) if surface.is_closed(1, 1e-6) else along
+            guides = make_guide(surface, 0), make_guide(surface, 1)
+            if wish.chord:
+                turns = counts_for_turn((surface,), wish.turn)[0] if wish.turn else np.ones(2)
+                found = tuple(  # type: ignore[assignment]  # two counts
+                    max(count_for_chord(guide, wish.chord), int(np.ceil(turns[axis] - 1e-6)))
+                    for axis, guide in enumerate(guides)
+                )
+            else:
+                found = tuple(count_for_edge_length(guide, wish.lengths[0]) for guide in guides)  # type: ignore[assignment]  # two
+        return self._closing_counts(surface, wish.rule, *found)
+
+    def _closing_counts(self, surface: NurbsSurface, rule: CountRule, around: int, along: int) -> tuple[int, int]:
+        """Return counts that the rule allows and that close the surface and its poles."""
+        least = [CLOSED_LEAST if surface.is_closed(axis, 1e-6) else 1 for axis in (0, 1)]
         has_pole = surface.is_pole(1, 0, 1e-6) or surface.is_pole(1, -1, 1e-6)
         if has_pole:
-            along = max(along, 2)
+            least[1] = max(least[1], 2)
         if has_pole and self.poles == "quads":
-            around = CAP_STEP * max(1, -(-around // CAP_STEP))
-        return around, along
+            if rule.step == 1:
+                around = CAP_STEP * max(1, -(-around // CAP_STEP))
+            else:
+                rule = rule.and_even()
+        return rule.nearest(around, max(least[0], around if rule.step == 1 else 0)), self.rule_along(rule, along, least[1])
 
-    def wish(self, given: Given) -> Wish:
-        """Return what the counts of a set should come near to."""
-        if self.sizing == "counts":
-            return Wish(counts=(given.count("round"), given.count("along")))
-        if self.sizing == "edge length":
-            return Wish((given.number("edge_length"),) * 2)
-        return Wish(chord=given.number("chord"))
+    def rule_along(self, rule: CountRule, along: int, least: int) -> int:
+        """Return the count along that the rule allows."""
+        own = CountRule() if rule.step == 1 else CountRule(rule.step, rule.rest)
+        return own.nearest(along, max(least, along if own.step == 1 else 0))
 
     def predict_faces(self, given: Given) -> int:
-        """Return the product of the counts; caps and sets are counted when laid out, still before memory is taken."""
-        if isinstance(given.items["surface"], SurfacesItem):
+        """Return the product of the counts; caps, sets and what is searched for count when laid out, before memory is taken."""
+        if isinstance(given.items["surface"], SurfacesItem) or self.sizing in ("faces", "tolerance"):
             return 0
         around, along = self.counts(given.surface("surface").surface, given)
         return around * along
 
     def build(self, given: Given) -> MeshItem:
         """Mesh the surface, or the set as one piece."""
-        if isinstance(given.items["surface"], SurfacesItem):
-            shape = given.surfaces("surface")
-            return MeshItem(mesh_set(shape, self.wish(given), self.poles, self.sharp == "kept", FACE_LIMIT), shape)
-        surface = given.surface("surface").surface
-        around, along = self.counts(surface, given)
-        mesh = mesh_surface(surface, around, along, self.spaced, self.poles, self.sharp == "kept", face_limit=FACE_LIMIT)
-        return MeshItem(mesh, surface)
+        item = given.items["surface"]
+        shape: NurbsSurface | SurfaceSet = item.shape if isinstance(item, SurfacesItem) else given.surface("surface").surface
+        told = ""
+        length = None
+        if self.sizing == "faces":
+            length = self._length_for_faces(given, shape)
+        elif self.sizing == "tolerance":
+            length, told = self._length_for_tolerance(given, shape)
+        mesh = self._meshed(given, shape, length)
+        if self.sizing == "faces":
+            told = f"{several(mesh.face_count, 'face')}, with edges of about {length_text(length or 0.0)}."
+        mesh, more = self._fitted(mesh, shape)
+        counts = None if isinstance(shape, SurfaceSet) else self.counts(shape, given, length)
+        return MeshItem(mesh, shape, (), (told + " " + more).strip(), counts)
+
+    def _meshed(self, given: Given, shape: NurbsSurface | SurfaceSet, length: float | None) -> Mesh:
+        """Return the mesh with the counts wished, or with edges of a length in mm."""
+        kept = self.sharp == "kept"
+        if isinstance(shape, SurfaceSet):
+            return mesh_set(shape, self.wish(given, length), self.poles, kept, FACE_LIMIT)
+        around, along = self.counts(shape, given, length)
+        by_parameter = self.spaced == "by parameter"
+        spaced: Literal["evenly", "by parameter"] = "by parameter" if by_parameter else "evenly"
+        return mesh_surface(
+            shape,
+            around,
+            along,
+            spaced,
+            self.poles,
+            kept,
+            face_limit=FACE_LIMIT,
+            bend=0.0 if by_parameter else self.bend(given),
+        )
+
+    def _length_for_faces(self, given: Given, shape: NurbsSurface | SurfaceSet) -> float:
+        """Return the edge length that comes nearest to the wished count of faces."""
+        if isinstance(shape, SurfaceSet):
+            cut = cut_at_kinks(shape)
+            fans = find_fans(cut)
+            size = float(np.ptp(np.concatenate([one.control_points.reshape(-1, 3) for one in shape.surfaces]), axis=0).max())
+
+            def of_set(length: float) -> int:
+                return int(plan_counts(cut, fans, self.wish(given, length), self.poles).prod(axis=1).sum())
+
+            return length_for_faces(of_set, size, given.count("faces"))
+
+        def of_one(length: float) -> int:
+            around, along = self.counts(shape, given, length)
+            if around * along > FACE_LIMIT:
+                return around * along
+            guides = make_guide(shape, 0), make_guide(shape, 1)
+            try:
+                return plan_layout(shape, guides, around, along, self.poles, 1e-6).face_count
+            except CountImpossible:
+                return around * along
+
+        return length_for_faces(of_one, shape.size, given.count("faces"))
+
+    def _length_for_tolerance(self, given: Given, shape: NurbsSurface | SurfaceSet) -> tuple[float, str]:
+        """Return the largest edge length whose smoothed mesh keeps the tolerance, and what was reached."""
+        points = shape.surfaces if isinstance(shape, SurfaceSet) else (shape,)
+        size = float(np.ptp(np.concatenate([one.control_points.reshape(-1, 3) for one in points]), axis=0).max())
+
+        def off(length: float) -> float:
+            try:
+                mesh = self._fitted(self._meshed(given, shape, length), shape)[0]
+            except CountImpossible:
+                return np.inf  # too coarse for the runs between sharp points
+            return smoothed_deviation(mesh, shape)
+
+        length, reached = length_for_tolerance(off, size, given.number("tolerance"))
+        return (
+            length,
+            f"The smoothed shape is at most {length_text(reached)} off, with edges of about {length_text(length)}.",
+        )
+
+    def _fitted(self, mesh: Mesh, shape: NurbsSurface | SurfaceSet) -> tuple[Mesh, str]:
+        """Return the mesh with its smoothed shape on the surface where that is asked for, and what is left."""
+        if self.lying == "points":
+            return mesh, ""
+        if not mesh.topology.is_quads:
+            raise KernelError("Only a mesh of quads can be fitted to its smoothed shape. Close the poles with quads.")
+        size = float(np.ptp(mesh.positions, axis=0).max())
+        fitted, left = fit_smoothed(mesh, FIT_SHARE * size)
+        return fitted, f"Smoothed, its points lie within {length_text(max(left, 1e-6))} of the surface."
 
     def inspect(self, item: Item) -> list[Finding]:
         """Say what was worth a note, and point at folded faces."""
@@ -149,3 +344,16 @@ class MeshSurface(Line):
         if isinstance(error, TooManyFaces) and self.sizing == "counts":
             return (Action("Back to 48 round", "round", "48"),)
         return ()
+
+
+def _turn(given: Given) -> float:
+    """Return the largest turn of an edge in rad, 0 where a half turn says that it does not count."""
+    turn = given.number("turn")
+    return 0.0 if turn >= np.pi - 1e-9 else turn
+
+
+def _counts_of(item: MeshItem) -> tuple[int, int]:
+    """Return how many edges lie round and along a mesh."""
+    if item.counts is None:
+        raise KernelError("That mesh has no counts to take: it is not the grid of one surface. Use counts.")
+    return item.counts
