@@ -31,6 +31,7 @@ class SheetLimits(BaseModel):
     evenness: Annotated[float, Field(ge=0, le=1)] = 0.8
     smallest_corner: Annotated[float, Field(ge=0, le=180)] = 45.0
     off_surface: Annotated[float, Field(gt=0, le=1e6)] = 0.5
+    kink: Annotated[float, Field(gt=0, le=180)] = 40.0
 
     def for_gauges(self) -> Limits:
         """Return the kernel's limits."""
@@ -40,6 +41,7 @@ class SheetLimits(BaseModel):
             smallest_corner=math.radians(self.smallest_corner),
             largest_corner=math.radians(180 - self.smallest_corner),
             off_surface=self.off_surface,
+            kink=math.radians(self.kink),
             face_budget=self.face_budget,
         )
 

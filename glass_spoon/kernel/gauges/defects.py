@@ -8,6 +8,7 @@ from scipy.spatial import cKDTree
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, dot_lanes, packed_rows
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.reading import Limits, Reading
+from glass_spoon.kernel.meshes.clean_mesh import disagreeing_faces
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import Topology
 
@@ -85,37 +86,8 @@ def folded_reading(topology: Topology, dented: Bools, normals: list[Floats]) -> 
         against = np.bincount(pair[folds].ravel(), minlength=topology.face_count)
         neighbours = np.bincount(pair.ravel(), minlength=topology.face_count)
         bad |= (against >= 2) | ((against == 1) & (neighbours == 1))
-    bad |= _inside_out(topology)
+    bad |= disagreeing_faces(topology)
     return Reading("folded", float(bad.sum()), "", 0.0, False, "face", np.flatnonzero(bad))
-
-
-def _inside_out(topology: Topology) -> np.ndarray:
-    """Mark faces (f,) to be turned so that every shared edge runs both ways: the fewer of each component.
-
-    A walk over faces from neighbour to neighbour; skipped when no edge disagrees.
-    """
-    turned = np.zeros(topology.face_count, dtype=bool)
-    if not topology.same_direction.any():
-        return turned
-    inner = np.flatnonzero(topology.edge_face_counts == 2)
-    neighbours: list[list[tuple[int, bool]]] = [[] for _ in range(topology.face_count)]
-    for (a, b), same in zip(topology.edge_faces[inner], topology.same_direction[inner], strict=True):
-        neighbours[a].append((int(b), bool(same)))
-        neighbours[b].append((int(a), bool(same)))
-    seen = np.zeros(topology.face_count, dtype=bool)
-    for first in range(topology.face_count):
-        if seen[first]:
-            continue
-        seen[first], members, at = True, [first], 0
-        while at < len(members):
-            face, at = members[at], at + 1
-            for other, same in neighbours[face]:
-                if not seen[other]:
-                    seen[other], turned[other] = True, turned[face] ^ same
-                    members.append(other)
-        if turned[members].sum() * 2 > len(members):
-            turned[members] ^= True
-    return turned
 
 
 def read_odd_valences(topology: Topology) -> Reading:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from glass_spoon.kernel.gauges import defects, face_quality, whole_mesh
+from glass_spoon.kernel.gauges import defects, face_quality, smoothed_shape, whole_mesh
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.deviation import MAX_PLACES, read_off_surface
 from glass_spoon.kernel.gauges.reading import Limits, Reading
@@ -86,6 +86,13 @@ def read_gauges(
         lambda: whole_mesh.read_face_count(topology, limits),
         lambda: whole_mesh.read_area(geometry),
         lambda: whole_mesh.read_volume(mesh),
+        lambda: smoothed_shape.read_kinks(mesh, limits),
+        lambda: smoothed_shape.read_odd_on_bends(mesh),
+        lambda: smoothed_shape.read_close_loops(geometry),
+        lambda: smoothed_shape.read_symmetry(mesh, 0),
+        lambda: smoothed_shape.read_symmetry(mesh, 1),
+        lambda: smoothed_shape.read_edge_range(geometry)[0],
+        lambda: smoothed_shape.read_edge_range(geometry)[1],
     ]
     readings = []
     for number, gauge in enumerate(gauges, 1):
@@ -93,4 +100,6 @@ def read_gauges(
         progress(number / (len(gauges) + 2))
     if surface is not None:
         readings.extend(read_off_surface(mesh, surface, limits, most))
+        readings.append(smoothed_shape.read_smoothed_off(mesh, surface, limits))
+        readings.append(smoothed_shape.read_silhouette(mesh, surface, limits))
     return readings

@@ -46,7 +46,8 @@ class Limits:
     """The limits of the gauges.
 
     four_sided, evenness, edge_evenness, scaled_jacobian: least shares, 0 to 1. smallest_corner and largest_corner: rad.
-    aspect_ratio, warpage: most. off_surface: mm. face_budget: faces. weld_distance: mm, points nearer are doubled.
+    aspect_ratio, warpage: most. off_surface: mm. face_budget: faces. weld_distance: mm, points nearer are doubled. kink: rad
+    between limit normals at the ends of an edge.
     """
 
     four_sided: float = 1.0
@@ -60,3 +61,4 @@ class Limits:
     off_surface: float = 0.5
     face_budget: int = 20_000
     weld_distance: float = 1e-4
+    kink: float = float(np.radians(40))

@@ -87,10 +87,21 @@ STYLES: dict[str, GaugeStyle] = {
     "stray_points": GaugeStyle("Stray points", _count, help="Points that no face uses."),
     "crowded_edges": GaugeStyle("Edges of 3+ faces", _count, help="Edges with three faces or more."),
     "odd_valences": GaugeStyle("Unusual points", _count, help="Inner points with fewer than 3 or more than 5 edges."),
+    "kinks": GaugeStyle(
+        "Kinks", _angle, _of_limit, "kink", "Largest angle between smoothed normals along an edge, off creases."
+    ),
+    "odd_on_bends": GaugeStyle("Odd faces on bends", _count, help="Triangles and many-sided faces on a bend."),
+    "close_loops": GaugeStyle("Loops too close", _count, help="Strips too thin for six levels of smoothing to use."),
+    "smoothed_off": GaugeStyle("Smoothed, off", _length, help="Largest distance of the smoothed shape from the surface."),
+    "silhouette": GaugeStyle("Outline, off", _length, _of_limit, help="Largest distance of the drawn outline from it."),
+    "symmetry_x": GaugeStyle("Left to right", _length, help="How far the mesh is from its mirror image, left to right."),
+    "symmetry_y": GaugeStyle("Front to back", _length, help="How far the mesh is from its mirror image, front to back."),
+    "shortest_edge": GaugeStyle("Shortest edge", _length),
+    "longest_edge": GaugeStyle("Longest edge", _length),
     "area": GaugeStyle("Area", _area, help="Sum of the face areas."),
     "volume": GaugeStyle("Volume", _volume, help="Enclosed volume; only a closed mesh has one."),
 }
-FIRST = ("four_sided", "evenness", "smallest_corner", "off_surface", "open_edges", "folded", "loose")
+FIRST = ("four_sided", "evenness", "smallest_corner", "off_surface", "kinks", "open_edges", "folded", "loose")
 MORE = (
     "largest_corner",
     "scaled_jacobian",
@@ -103,6 +114,14 @@ MORE = (
     "stray_points",
     "crowded_edges",
     "odd_valences",
+    "odd_on_bends",
+    "close_loops",
+    "smoothed_off",
+    "silhouette",
+    "symmetry_x",
+    "symmetry_y",
+    "shortest_edge",
+    "longest_edge",
     "area",
     "volume",
 )

@@ -1,0 +1,131 @@
+"""What a mesh is once it is smoothed: kinks, odd faces on bends, loops too close, and how far it is from what was drawn."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats, Ints
+from glass_spoon.kernel.curves.evaluate_curve import curve_points
+from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
+from glass_spoon.kernel.gauges.deviation import smoothed_deviation
+from glass_spoon.kernel.gauges.reading import Limits, Reading
+from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.subdivision.limit_surface import kink_angles
+from glass_spoon.kernel.surfaces.edit_surface import isocurves
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+
+BEND = np.radians(5)
+"""Faces that turn by more across an edge lie on a bend there (radians)."""
+
+USED_LEVELS = 6
+"""Most levels of smoothing: a loop nearer than 2^-6 of its neighbour's distance cannot be told from the edge it supports."""
+
+SILHOUETTES, OUTLINE_PLACES = 4, 4000
+"""Isocurves of each surface whose outlines are compared, and about as many places of all together."""
+
+MOST_FACES = 120_000
+"""Largest mesh whose limit is read; above it the figures would take longer than they are worth."""
+
+
+def read_kinks(mesh: Mesh, limits: Limits) -> Reading:
+    """Read the largest angle in radians between the limit normals at the ends of an edge that is no crease.
+
+    NaN for a mesh with other faces than quads, or edges of more than two faces.
+    """
+    topology = mesh.topology
+    if not topology.is_quads or not mesh.face_count or topology.edge_face_counts.max() > 2 or mesh.face_count > MOST_FACES:
+        return Reading("kinks", float("nan"), "rad", limits.kink, kind="edge")
+    edges, angles = kink_angles(mesh)
+    held = _on_creases(mesh)
+    ends = topology.edges.ends[edges]
+    free = ~held[ends].any(axis=1)
+    edges, angles = edges[free], angles[free]
+    value = float(angles.max(initial=0.0))
+    return Reading("kinks", value, "rad", limits.kink, False, "edge", edges[angles > limits.kink])
+
+
+def _on_creases(mesh: Mesh) -> np.ndarray:
+    """Mark vertices (n,) on creases and rims, where the normals of one side say nothing of the other."""
+    topology = mesh.topology
+    sharp = topology.edge_face_counts != 2
+    if "sharpness" in mesh.edges:
+        sharp = sharp | (mesh.edges["sharpness"] > 0)
+    found = np.zeros(mesh.point_count, dtype=bool)
+    found[topology.edges.ends[sharp].ravel()] = True
+    return found
+
+
+def read_odd_on_bends(mesh: Mesh) -> Reading:
+    """Read the number of triangles and many-sided faces on a bend, where smoothing shows them."""
+    topology = mesh.topology
+    pair = topology.neighbours.astype(np.int64)
+    normals = mesh.face_normals
+    bent = np.einsum("ij,ij->i", normals[pair[:, 0]], normals[pair[:, 1]]) < np.cos(BEND)
+    on_bend = np.zeros(mesh.face_count, dtype=bool)
+    on_bend[pair[bent].ravel()] = True
+    odd: Ints = np.flatnonzero(on_bend & (topology.face_sides != 4))
+    return Reading("odd_on_bends", float(len(odd)), "", 0.0, False, "face", odd)
+
+
+def read_close_loops(geometry: CornerGeometry) -> Reading:
+    """Read the number of faces of strips so thin beside their neighbours that six levels of smoothing cannot use them."""
+    topology = geometry.mesh.topology
+    if not topology.is_quads or not topology.face_count:
+        return Reading("close_loops", float("nan"), kind="face")
+    # Across the side that leaves corner h lies the other face; the sides beside it tell how wide both strips are.
+    width = (geometry.following(geometry.side_lengths) + geometry.preceding(geometry.side_lengths)) / 2
+    twins = topology.twins
+    inner = np.flatnonzero(twins >= 0)
+    thin = inner[width[inner] < width[twins[inner]] * 2.0**-USED_LEVELS]
+    faces: Ints = np.unique(topology.face_of_corner[thin]).astype(np.int64)
+    return Reading("close_loops", float(len(faces)), "", 0.0, False, "face", faces)
+
+
+def read_smoothed_off(mesh: Mesh, surface: NurbsSurface | SurfaceSet, limits: Limits) -> Reading:
+    """Read the largest distance in mm of the smoothed shape from the surface; NaN where it cannot be smoothed."""
+    if mesh.face_count > MOST_FACES or (mesh.face_count and mesh.topology.edge_face_counts.max() > 2):
+        return Reading("smoothed_off", float("nan"), "mm")
+    return Reading("smoothed_off", smoothed_deviation(mesh, surface, 1 if mesh.face_count < MOST_FACES // 8 else 0), "mm")
+
+
+def read_silhouette(mesh: Mesh, surface: NurbsSurface | SurfaceSet, limits: Limits) -> Reading:
+    """Read the largest distance in mm of the drawn outlines (isocurves along the surface) from the mesh."""
+    surfaces = surface.surfaces if isinstance(surface, SurfaceSet) else (surface,)
+    count = int(np.clip(OUTLINE_PLACES / (SILHOUETTES * max(len(surfaces), 1)), 5, 257))
+    places = np.concatenate([_outlines(one, count) for one in surfaces]) if surfaces else np.zeros((0, 3))
+    if not mesh.face_count or not len(places):
+        return Reading("silhouette", float("nan"), "mm", limits.off_surface)
+    away = NearestOnMesh(mesh).ask(places)[2]
+    return Reading("silhouette", float(away.max()), "mm", limits.off_surface)
+
+
+def _outlines(surface: NurbsSurface, count: int) -> Floats:
+    """Return `count` places along each of some isocurves of a surface, at even shares round: (n, 3)."""
+    low, high = surface.domain(0)
+    rows = isocurves(surface, 1, np.linspace(low, high, SILHOUETTES + 1)[:-1])
+    params = np.linspace(*surface.domain(1), count)
+    return np.concatenate([curve_points(row, params) for row in rows])
+
+
+def read_symmetry(mesh: Mesh, axis: int) -> Reading:
+    """Read how far in mm the mesh is from its mirror image across the plane through its middle, square to an axis.
+
+    The largest distance of a mirrored vertex from the mesh.
+    """
+    code = f"symmetry_{'xyz'[axis]}"
+    if not mesh.face_count or mesh.face_count > MOST_FACES:
+        return Reading(code, float("nan"), "mm")
+    middle = (mesh.positions[:, axis].min() + mesh.positions[:, axis].max()) / 2
+    mirrored = mesh.positions.copy()
+    mirrored[:, axis] = 2 * middle - mirrored[:, axis]
+    step = max(1, mesh.point_count // 4000)
+    away = NearestOnMesh(mesh).ask(mirrored[::step])[2]
+    return Reading(code, float(away.max(initial=0.0)), "mm")
+
+
+def read_edge_range(geometry: CornerGeometry) -> tuple[Reading, Reading]:
+    """Read the shortest and the longest edge in mm."""
+    values = geometry.edge_lengths if len(geometry.edge_lengths) else np.array([float("nan")])
+    return Reading("shortest_edge", float(values.min()), "mm"), Reading("longest_edge", float(values.max()), "mm")
