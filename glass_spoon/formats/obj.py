@@ -1,14 +1,31 @@
-"""Wavefront OBJ out: polygons kept as they are, with uv and normals. Lengths in millimetres, Z up, said in the header."""
+"""Wavefront OBJ out and in: polygons kept as they are, with uv, normals and groups.
+
+What is written is in millimetres, Z up, said in the header.
+"""
 
 from __future__ import annotations
+
+import re
 
 import numpy as np
 
 from glass_spoon.formats.gltf import NamedMesh
-from glass_spoon.kernel.arrays import Floats
+from glass_spoon.formats.read_mesh import MOST_BYTES, ReadMesh, UnreadableMesh, checked_mesh
+from glass_spoon.kernel.arrays import Floats, Ints
 from glass_spoon.kernel.meshes.shading import shade_normals, sharp_edges, split_at_creases
 
 MEDIA_TYPE = "model/obj"
+
+_UNIT = re.compile(
+    r"^#.*\bunits?\b\W+(millimet\w+|centimet\w+|met\w+|inch\w*|f(?:oo|ee)t|mm|cm|m|in)\b", re.IGNORECASE | re.MULTILINE
+)
+_UNIT_WORDS = {
+    **dict.fromkeys(("mm", "millimetre", "millimetres", "millimeter", "millimeters"), 1.0),
+    **dict.fromkeys(("cm", "centimetre", "centimetres", "centimeter", "centimeters"), 10.0),
+    **dict.fromkeys(("m", "metre", "metres", "meter", "meters"), 1000.0),
+    **dict.fromkeys(("in", "inch", "inches"), 25.4),
+    **dict.fromkeys(("foot", "feet"), 304.8),
+}
 
 
 def write_obj(meshes: list[NamedMesh]) -> bytes:
@@ -54,3 +71,102 @@ def _faces(offsets: np.ndarray, corners: np.ndarray, pattern: str) -> str:
     sides = np.diff(offsets).tolist()
     lines = {count: "f " + " ".join([pattern] * count) + "\n" for count in set(sides)}
     return "".join(map(lines.__getitem__, sides)) % tuple(corners.ravel().tolist())
+
+
+def read_obj(data: bytes) -> ReadMesh:
+    """Return the mesh of an OBJ file: polygons, uv and groups kept; lines, points and curves are left out and told.
+
+    The unit is taken from a comment `units: …` where there is one. Raises UnreadableMesh.
+    """
+    if len(data) > MOST_BYTES:
+        raise UnreadableMesh(f"The file has {len(data):,} bytes; the most is {MOST_BYTES:,}.")
+    text = data.decode("utf-8", "replace").replace("\\\n", " ").replace("\r", "\n")
+    lines = text.split("\n")
+    positions = _numbers([line[2:] for line in lines if line.startswith(("v ", "v\t"))], 3, "v")
+    texture = _numbers([line[3:] for line in lines if line.startswith(("vt ", "vt\t"))], 2, "vt")
+    faces, groups, names = _face_lines(lines)
+    if not len(positions) or not faces:
+        raise UnreadableMesh("The file holds no faces. Is it an OBJ file of polygons?")
+    columns, sides = _corner_columns(faces)
+    corners = _from_one(columns[:, 0], len(positions), "points")
+    uv = None
+    if columns.shape[1] > 1 and len(texture) and (columns[:, 1] != 0).all():
+        uv = texture[_from_one(columns[:, 1], len(texture), "uv values")]
+    mesh, told = checked_mesh(positions, corners, np.concatenate(([0], np.cumsum(sides))), uv, groups)
+    other = sum(1 for line in lines if line[:2] in ("l ", "p ") or line.startswith(("curv", "surf")))
+    if other:
+        told += (f"{other:,} lines, points or curves of the file are no faces and were left out.",)
+    return ReadMesh(mesh, _said_unit(text), tuple(names), told)
+
+
+def _numbers(rows: list[str], width: int, word: str) -> Floats:
+    """Return the first numbers (n, width) of rows of one kind; more of them, as weights and colours, are not used."""
+    if not rows:
+        return np.zeros((0, width))
+    columns = len(rows[0].split())
+    try:
+        flat = np.array(" ".join(rows).split(), dtype=np.float64)
+        if columns < width or len(flat) != columns * len(rows):
+            flat = np.array([row.split()[:width] for row in rows], dtype=np.float64).ravel()
+            columns = width
+    except ValueError as error:
+        raise UnreadableMesh(f"A line of the file that starts with {word} does not hold {width} numbers.") from error
+    return np.ascontiguousarray(flat.reshape(len(rows), columns)[:, :width])
+
+
+def _face_lines(lines: list[str]) -> tuple[list[str], Ints, list[str]]:
+    """Return the corners of all faces as text, the number of the group (f,) of each, and the groups' names."""
+    faces: list[str] = []
+    starts: list[tuple[int, str]] = []
+    for line in lines:
+        if line.startswith(("f ", "f\t")):
+            faces.append(line[2:])
+        elif line.startswith(("g ", "o ")):
+            starts.append((len(faces), " ".join(line[2:].split()) or "group"))
+    names = ["mesh"] if not starts or starts[0][0] > 0 else []
+    numbers = np.zeros(len(faces), dtype=np.int64)
+    known: dict[str, int] = {name: k for k, name in enumerate(names)}
+    ends = [first for first, _ in starts[1:]] + [len(faces)]
+    for (first, name), last in zip(starts, ends, strict=False):
+        if last > first:
+            number = known.setdefault(name, len(known))
+            numbers[first:last] = number
+    return faces, numbers, list(known)
+
+
+def _corner_columns(faces: list[str]) -> tuple[Ints, Ints]:
+    """Return the index columns (h, 1 to 3) of all corners, 0 where there is none, and the sides (f,) of each face."""
+    sides = np.array([len(face.split()) for face in faces], dtype=np.int64)
+    joined = " ".join(faces)
+    total = int(sides.sum())
+    slashes = joined.count("/")
+    try:
+        if slashes == 0:
+            return np.array(joined.split(), dtype=np.int64)[:, None], sides
+        if "//" in joined and joined.count("//") == total and slashes == 2 * total:
+            pairs = np.array(joined.replace("//", " ").split(), dtype=np.int64).reshape(-1, 2)
+            return np.column_stack((pairs[:, 0], np.zeros(total, dtype=np.int64))), sides
+        width = slashes // total + 1
+        if "//" not in joined and slashes == (width - 1) * total:
+            return np.array(joined.replace("/", " ").split(), dtype=np.int64).reshape(total, width), sides
+        rows = [[*corner.split("/"), "0"][:2] for corner in joined.split()]
+        return np.array([[a or "0", b or "0"] for a, b in rows], dtype=np.int64), sides
+    except ValueError as error:
+        raise UnreadableMesh("A face of the file names its points by other than whole numbers.") from error
+
+
+def _from_one(numbers: Ints, count: int, noun: str) -> Ints:
+    """Return indices from 0 of numbers from 1, or from -1 backwards; raises UnreadableMesh for those outside.
+
+    Numbers below zero count back from the last of the file, as all of them stand before the faces that use them.
+    """
+    result = np.where(numbers > 0, numbers - 1, count + numbers)
+    if len(result) and (result.min() < 0 or result.max() >= count):
+        raise UnreadableMesh(f"Some faces name {noun} that the file does not hold. Export it again.")
+    return np.asarray(result)
+
+
+def _said_unit(text: str) -> float | None:
+    """Return the millimetres of the unit that a comment at the start names, None where none does."""
+    found = _UNIT.search(text[:4000])
+    return _UNIT_WORDS.get(found[1].lower()) if found else None

@@ -4,10 +4,11 @@ import numpy as np
 import pytest
 
 from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.meshes.topology import make_topology
-from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, subdivide
+from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, split_plain, subdivide
 from tests.zoo import cube_mesh, grid_mesh, sphere
 
 
@@ -165,6 +166,30 @@ def test_three_faces_at_an_edge_are_refused():
 
 
 def test_level_out_of_range_is_refused():
-    """0 to 5."""
-    with pytest.raises(InvalidInput, match="0 to 5"):
-        subdivide(cube_mesh(), 6)
+    """0 to 6."""
+    with pytest.raises(InvalidInput, match="0 to 6"):
+        subdivide(cube_mesh(), 7)
+
+
+def test_plain_division_rounds_nothing_and_halves_every_edge():
+    cube = cube_mesh(2.0)
+    plain = split_plain(cube, 2)
+    assert plain.face_count == 6 * 16
+    assert np.abs(plain.positions).max(axis=1).tolist() == [1.0] * plain.point_count
+    assert enclosed_volume(plain) == pytest.approx(8.0)
+    with pytest.raises(InvalidInput, match="level"):
+        split_plain(cube, 7)
+
+
+def test_500_quads_give_8000_after_two_levels():
+    """Common practice, no source: every level multiplies quads by four."""
+    grid = grid_mesh(25, 20)
+    assert grid.face_count == 500
+    assert subdivide(grid, 2).face_count == predict_faces(grid.topology, 2) == 8000
+
+
+def test_sharpness_stays_on_both_halves_of_an_edge_divided_plainly():
+    cube = cube_mesh()
+    sharp = Mesh(cube.topology, cube.positions, {}, {"sharpness": np.full(12, 2.5)})
+    finer = split_plain(sharp, 1)
+    assert (finer.edges["sharpness"] == 2.5).sum() == 24

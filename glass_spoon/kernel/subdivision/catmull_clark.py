@@ -20,7 +20,7 @@ from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import Topology
 from glass_spoon.kernel.subdivision.refine_topology import refine_topology
 
-MAX_LEVEL = 5
+MAX_LEVEL = 6
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,17 +71,49 @@ _cache = _LevelCache(size=24)
 
 
 def subdivide(mesh: Mesh, levels: int, hold_corners: bool = True) -> Mesh:
-    """Return the mesh after 0 to 5 steps of Catmull-Clark.
+    """Return the mesh after 0 to 6 steps of Catmull-Clark.
 
     Reads the edge attribute "sharpness" ((e,), zero where missing). Corner attributes are carried linearly, face
     attributes copied, point attributes other than "normal" smoothed like positions; normals are dropped.
-    Raises InvalidInput for a level outside 0 to 5 and for edges with more than two faces.
+    Raises InvalidInput for a level outside 0 to 6 and for edges with more than two faces.
     """
     if not 0 <= levels <= MAX_LEVEL:
         raise InvalidInput("The smoothing level", f"0 to {MAX_LEVEL}", str(levels))
     for _ in range(levels):
         mesh = _step(mesh, hold_corners)
     return mesh
+
+
+def split_plain(mesh: Mesh, levels: int) -> Mesh:
+    """Return the mesh with every face divided about its middle `levels` times and nothing rounded.
+
+    Edges are halved, so their sharpness stays what it was; all values are carried linearly, "normal" is dropped. Raises
+    InvalidInput for a level outside 0 to 6.
+    """
+    if not 0 <= levels <= MAX_LEVEL:
+        raise InvalidInput("The level", f"0 to {MAX_LEVEL}", str(levels))
+    for _ in range(levels):
+        topology = mesh.topology
+        finer = refine_topology(topology)
+        edges = {}
+        for name, value in mesh.edges.items():
+            halves = np.zeros((len(finer.edges.ends), *value.shape[1:]))
+            halves[: 2 * len(value)] = np.repeat(value, 2, axis=0)
+            edges[name] = halves
+        mesh = Mesh(
+            finer,
+            _plain_points(topology, mesh.positions),
+            points={name: _plain_points(topology, value) for name, value in mesh.points.items() if name != "normal"},
+            edges=edges,
+            corners={name: _linear_corners(topology, value) for name, value in mesh.corners.items()},
+            faces={name: value[topology.face_of_corner] for name, value in mesh.faces.items()},
+        )
+    return mesh
+
+
+def _plain_points(topology: Topology, values: Floats) -> Floats:
+    """Return point values kept, then the means of faces, then the middles of edges."""
+    return np.concatenate((values, _face_matrix(topology) @ values, values[topology.edges.ends].mean(axis=1)))
 
 
 def predict_faces(topology: Topology, levels: int) -> int:

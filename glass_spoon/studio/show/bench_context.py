@@ -31,7 +31,7 @@ DISPLAY_MODES = (
     ("evenness", "Evenness"),
     ("sides", "Sides"),
 )
-LEVEL_NAMES = ("cage", "once", "twice", "×3", "×4", "×5")
+LEVEL_NAMES = ("cage", "once", "twice", "×3", "×4", "×5", "×6")
 
 
 def bench_context(part: Part, role: Role, view: Mapping[str, Any]) -> dict[str, Any]:

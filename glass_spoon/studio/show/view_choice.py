@@ -50,7 +50,7 @@ def read_view(view: Mapping[str, Any], document: SheetDocument) -> ViewChoice:
     curve, judge, towards = (str(view.get(name, "")) for name in ("curve", "judge", "towards"))
     return ViewChoice(
         after if document.has(after) else None,
-        int(level) if level in {"0", "1", "2", "3", "4", "5"} else 0,
+        int(level) if level in {"0", "1", "2", "3", "4", "5", "6"} else 0,
         str(view.get("mesh", ""))[:40],
         curve if document.has(curve) else "",
         _number(view.get("comb"), MOST_TEETH),
