@@ -48,6 +48,7 @@ urlpatterns = [
     path("parts/<int:part_id>/view.glb", geometry.view_glb, name="view_glb"),
     path("parts/<int:part_id>/preview.glb", geometry.preview_glb, name="preview_glb"),
     path("parts/<int:part_id>/corners/<str:line_id>.json", geometry.corners, name="corners"),
+    path("parts/<int:part_id>/picked.json", geometry.picked, name="picked"),
     path("parts/<int:part_id>/offenders.json", geometry.offenders, name="offenders"),
     path("parts/<int:part_id>/thumbnail.png", geometry.thumbnail, name="thumbnail"),
     path("parts/<int:part_id>/versions/", versions.version_list, name="versions"),

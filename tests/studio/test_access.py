@@ -40,6 +40,7 @@ ADDRESSES = {
     "view_glb": ("get", ALL, None),
     "preview_glb": ("json", ALL, {"line": "l4", "field": "round", "value": "24"}),
     "offenders": ("get", ALL, None),
+    "picked": ("json", ALL, {"mesh": "l4", "gesture": "face", "place": [0, 0, 0]}),
     "thumbnail": ("get", ALL, None),
     "versions": ("get", ALL, None),
     "version_compare": ("get", ALL, None),

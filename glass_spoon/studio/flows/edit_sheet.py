@@ -78,6 +78,20 @@ def _add(form: Form) -> Edit:
     return change
 
 
+def _mark(form: Form) -> Edit:
+    """Name what was picked on the board: a mark line after the line that is shown last, or at the end."""
+    values, after = _json_object(form.get("values")), str(form.get("after", "")) or None
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        line = edit.default_line(document, "mark")
+        changed = edit.set_fields(
+            edit.add_line(document, line, after if after and document.has(after) else None), line.id, values
+        )
+        return changed, f"{_name_of(changed, line.id)} added"
+
+    return change
+
+
 def _move(form: Form) -> Edit:
     line_id, by = str(form.get("line", "")), -1 if form.get("by") == "-1" else 1
 
@@ -249,6 +263,7 @@ def _rewrite(form: Form) -> Edit:
 _EDITS: dict[str, Callable[[Form], Edit]] = {
     "set": _set,
     "add": _add,
+    "mark": _mark,
     "move": _move,
     "pause": _pause,
     "remove": _remove,

@@ -31,6 +31,14 @@ DISPLAY_MODES = (
     ("evenness", "Evenness"),
     ("sides", "Sides"),
 )
+PICKS = (
+    ("face", "Faces", "1"),
+    ("edge", "Edges", "2"),
+    ("point", "Points", "3"),
+    ("loop", "Loops", "4"),
+    ("ring", "Rings", "5"),
+    ("strip", "Strips", "6"),
+)
 LEVEL_NAMES = ("cage", "once", "twice", "×3", "×4", "×5", "×6")
 
 
@@ -50,6 +58,7 @@ def bench_context(part: Part, role: Role, view: Mapping[str, Any]) -> dict[str, 
         "can_redo": can_redo,
         "working": None,
         "modes": DISPLAY_MODES,
+        "picks": PICKS,
         "after_number": document.number_of(chosen.after) if chosen.after else 0,
     }
     if isinstance(build, Working):

@@ -26,6 +26,7 @@ from glass_spoon.studio.flows.show_scene import Shown
 from glass_spoon.studio.show.curve_rows import curve_rows
 from glass_spoon.studio.show.gauge_rows import FIRST, gauge_rows
 from glass_spoon.studio.show.judging import EDGE_REACH, edge_lines, edge_readings, surface_lines
+from glass_spoon.studio.show.mark_rows import marks_shown
 from glass_spoon.studio.show.view_choice import ViewChoice
 
 MOST_GRIPS = 900
@@ -47,6 +48,7 @@ def board_extras(build: Build, shown: list[Shown], readings: list[Reading], view
         "curveRows": [[row.label, row.text] for row in curve_rows(build, view.curve)],
         "drawings": [drawing for line in build.document.lines if (drawing := _drawing(build, line)) is not None],
         "judged": _judged(shown, view),
+        "marks": marks_shown(build, view.level),
         "grips": [grip for line in build.document.lines if (grip := _grips(build, line)) is not None],
         "shown": [{"id": item.item_id, "name": item.name, "surface": item.is_surface} for item in shown],
         "readings": [

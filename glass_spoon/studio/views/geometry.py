@@ -20,6 +20,7 @@ from glass_spoon.studio.flows.show_scene import gauged, readings_of, shown_curve
 from glass_spoon.studio.models import Part
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.gauge_rows import LOOSE
+from glass_spoon.studio.show.mark_rows import pick
 from glass_spoon.studio.show.preview import preview_file, view_file
 from glass_spoon.studio.show.thumbnail import draw_thumbnail
 from glass_spoon.studio.show.view_choice import read_view
@@ -90,6 +91,20 @@ def offenders(request: HttpRequest, part_id: int) -> JsonResponse:
         return JsonResponse({"item": "", "kind": "face", "indices": [], "total": 0})
     indices = found.offenders[:MOST_OFFENDERS].tolist()
     return JsonResponse({"item": item.item_id, "kind": found.kind, "indices": indices, "total": len(found.offenders)})
+
+
+@login_required
+@require_POST
+def picked(request: HttpRequest, part_id: int) -> JsonResponse:
+    """Tell what a pick on the board finds, and which rules would find it again."""
+    part, _ = part_for(request, part_id)
+    document = part.sheet()
+    try:
+        asked = dict(json.loads(request.body))
+    except (ValueError, TypeError, RecursionError) as error:
+        raise Refused("The pick could not be read.", 400) from error
+    after = str(asked.get("shown_after", ""))
+    return JsonResponse(pick(finished_build(document, after if document.has(after) else None), asked))
 
 
 @login_required

@@ -1,7 +1,8 @@
 /** The keyboard of the bench, and the hints in the status bar. */
 const HINTS = {
-  rest: [["/", "next line"], ["N", "place points"], ["M", "measure"], ["G", "four views / one"], ["F", "fit"]],
+  rest: [["/", "next line"], ["N", "place points"], ["M", "mark"], ["D", "measure"], ["G", "four views / one"], ["F", "fit"]],
   placing: [["click", "place a point"], ["Shift", "sharp"], ["Alt", "no snapping"], ["Enter", "done"]],
+  marking: [["1–6", "what a click picks"], ["Shift", "take away"], ["drag", "box"], ["Alt drag", "lasso"], ["Esc", "done"]],
   chosen: [["S", "sharp"], ["I", "insert"], ["Del", "remove"], ["T", "place by numbers"], ["Shift drag", "choose more"]],
 };
 
@@ -14,11 +15,12 @@ export class Keys {
 
   connect() {
     document.addEventListener("keydown", (event) => this.onKey(event));
+    this.board.markPick.onMood = (mood) => this.hint(mood);
     this.board.pen.onMood = (mood) => this.hint(mood);
     this.hint("rest");
   }
 
-  /** @param {"rest" | "placing" | "chosen"} mood */
+  /** @param {"rest" | "placing" | "marking" | "chosen"} mood */
   hint(mood) {
     const keys = this.root.querySelector(".statusbar .keys");
     keys.replaceChildren(...HINTS[mood].map(([key, words]) => {
@@ -51,11 +53,15 @@ export class Keys {
       this.board.note("");
       return;
     }
+    if (this.board.markPick.onKey(event)) {
+      event.preventDefault();
+      return;
+    }
     if (this.board.pen.onKey(event)) {
       event.preventDefault();
       return;
     }
-    const act = { "/": () => this.root.querySelector("#next-line")?.focus(), g: () => this.board.toggleAlone(), f: () => this.board.fit(), n: () => this.board.pen.togglePlacing(), m: () => this.board.measure.toggle() }[event.key.toLowerCase()];
+    const act = { "/": () => this.root.querySelector("#next-line")?.focus(), g: () => this.board.toggleAlone(), f: () => this.board.fit(), n: () => this.board.pen.togglePlacing(), m: () => this.board.markPick.toggle(), d: () => this.board.measure.toggle() }[event.key.toLowerCase()];
     if (act && !event.altKey) {
       event.preventDefault();
       act();

@@ -4,6 +4,7 @@ import { DrawingSpace, DrawingView } from "./drawing_view.js";
 import { Grips } from "./grips.js";
 import { Judging } from "./judging.js";
 import { Model } from "./model.js";
+import { MarkPick } from "./mark_pick.js";
 import { Measure } from "./measure.js";
 import { Pen } from "./pen.js";
 import { CornerPick } from "./corner_pick.js";
@@ -39,6 +40,7 @@ export class Board {
     this.snapping = new Snapping(this);
     this.references = new References(this, edits);
     this.measure = new Measure(this, edits);
+    this.markPick = new MarkPick(this, edits);
     this.pen = new Pen(root, edits, this);
     this.placePick = new PlacePick(this, edits);
     this.cornerPick = new CornerPick(this);
@@ -66,7 +68,7 @@ export class Board {
     new ResizeObserver(() => this.resize()).observe(this.element);
     this.element.addEventListener("click", (event) => this.onClick(event));
     this.element.querySelectorAll(".view-name").forEach((name) => name.addEventListener("click", () => this.toggleAlone(name.closest(".view"))));
-    for (const part of [this.judging, this.measure, this.references, this.placePick, this.cornerPick]) part.connect();
+    for (const part of [this.judging, this.measure, this.markPick, this.references, this.placePick, this.cornerPick]) part.connect();
     this.drawings.forEach((view) => view.connect());
     this.picture.connect();
     this.pen.connect();
@@ -163,6 +165,7 @@ export class Board {
     empty.hidden = this.models.size > 0 || this.extras.curves.length > 0;
     this.curves.show(this.extras.curves, this.models.size > 0);
     this.judging.show(file.extras);
+    this.markPick.show(file.extras.marks ?? []);
     if (this.mode === "judged") this.models.forEach((model) => model.setMode("judged", this.judging.range));
     const scale = this.root.querySelector("[data-comb-scale]");
     if (scale && scale !== document.activeElement) scale.value = String(this.combScale);

@@ -1,5 +1,6 @@
 /** The materials of the board, made once and shared. */
 import { BackSide, Color, DoubleSide, LineBasicMaterial, MeshBasicMaterial, MeshPhongMaterial, PointsMaterial, ShaderMaterial, Vector2 } from "three";
+import { LineMaterial } from "../../vendor/three/lines/LineMaterial.js";
 
 export const PLUM = new Color("#86306a");
 const INK = new Color("#1d2b30");
@@ -76,5 +77,5 @@ export const drawingLines = new LineBasicMaterial({ color: new Color("#9fbab4") 
 export const paperFill = new MeshBasicMaterial({ color: new Color("#f9f7f1"), side: DoubleSide, ...pushed });
 export const outline = new ShaderMaterial({ uniforms: { reach: { value: 1 }, ink: { value: INK } }, vertexShader: hullVertex, fragmentShader: hullFragment, side: BackSide, polygonOffset: true, polygonOffsetFactor: 8, polygonOffsetUnits: 16 });
 export const plumFaces = new MeshBasicMaterial({ color: PLUM, side: DoubleSide, transparent: true, opacity: 0.85, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -2 });
-export const plumLines = new LineBasicMaterial({ color: PLUM, depthTest: true });
+export const plumLines = new LineMaterial({ color: PLUM, linewidth: 2.6, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -4 });
 export const plumPoints = new PointsMaterial({ color: PLUM, size: 8, sizeAttenuation: false });

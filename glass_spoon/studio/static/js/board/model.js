@@ -1,6 +1,8 @@
 /** One mesh on the board: its geometry, and what stands for it in the picture and in the drawing views. */
 import { BufferAttribute, BufferGeometry, LineSegments, Mesh, Points, Triangle, Vector3 } from "three";
 import { MeshBVH } from "three-mesh-bvh";
+import { LineSegments2 } from "../../vendor/three/lines/LineSegments2.js";
+import { LineSegmentsGeometry } from "../../vendor/three/lines/LineSegmentsGeometry.js";
 import { drawingLines, edgeLines, makeMaterials, outline, paperFill, plumFaces, plumLines, plumPoints } from "./materials.js";
 
 export class Model {
@@ -88,6 +90,16 @@ export class Model {
     return this.tree.raycastFirst(ray, 2);
   }
 
+  /** @returns {Float32Array} both ends of some edges, one after another @param {number[]} indices */
+  edgePlaces(indices) {
+    const { lines, positions } = this.data;
+    const places = new Float32Array(indices.length * 6);
+    indices.forEach((edge, k) => {
+      for (const end of [0, 1]) places.set(positions.subarray(3 * lines[2 * edge + end], 3 * lines[2 * edge + end] + 3), 6 * k + 3 * end);
+    });
+    return places;
+  }
+
   /**
    * Objects that show some elements in plum.
    * @param {"face" | "edge" | "point"} kind
@@ -101,8 +113,7 @@ export class Model {
       return new Points(geometry, plumPoints);
     }
     if (kind === "edge") {
-      geometry.setIndex(indices.flatMap((edge) => [this.data.lines[2 * edge], this.data.lines[2 * edge + 1]]));
-      return new LineSegments(geometry, plumLines);
+      return new LineSegments2(new LineSegmentsGeometry().setPositions(this.edgePlaces(indices)), plumLines);
     }
     const wanted = new Set(indices);
     const corners = [];

@@ -7,6 +7,8 @@ import { enterViewport } from "./viewport.js";
 const START = new Vector3(0.42, -1, 0.5).normalize();
 /** Share of the picture that the box may fill: bodies rarely reach its corners, lines do. */
 const SOLID_ROOM = 0.9;
+/** Share of its distance by which a place may lie behind what is hit first and still be seen: faces bulge before their middles. */
+const SEEN = 0.004;
 const LINE_ROOM = 0.88;
 const _ray = new Raycaster();
 const _pointer = new Vector2();
@@ -102,6 +104,17 @@ export class PictureView {
       if (hit && (!best || hit.distance < best.distance)) best = { model, face: model.faceOf(hit.faceIndex), triangle: hit.faceIndex, place: hit.point, distance: hit.distance };
     }
     return best;
+  }
+
+  /** @returns {boolean} whether nothing lies before a place, as the camera sees it @param {Vector3} place */
+  isSeen(place) {
+    const ray = new Ray(this.camera.position.clone(), place.clone().sub(this.camera.position).normalize());
+    const away = this.camera.position.distanceTo(place);
+    for (const model of this.board.models.values()) {
+      const hit = model.pick(ray);
+      if (hit && hit.distance < away * (1 - SEEN)) return false;
+    }
+    return true;
   }
 
   /** @returns {string} what is told of the surface or the edge under the pointer */

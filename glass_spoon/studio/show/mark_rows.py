@@ -1,0 +1,141 @@
+"""Marks as the board shows them, and what a pick on the board may mean."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.meshes import marked
+from glass_spoon.kernel.meshes.marked import Mark, MarkKind
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.subdivision.refine_mark import refine_mark
+from glass_spoon.sheet.evaluate import Build
+from glass_spoon.sheet.items import MarkItem, MeshItem
+from glass_spoon.studio.sentences import Refused
+
+MOST_SHOWN = 60_000
+"""Most elements of a mark that are shown."""
+
+MOST_PICKED = 500
+"""Most single picks that a mark keeps as places; more are better marked by a rule."""
+
+LEVEL = 1e-3
+"""A loop is level when its heights differ by less than this share of its size."""
+
+GESTURES = ("point", "edge", "face", "loop", "ring", "strip")
+
+
+def marks_shown(build: Build, level: int) -> list[dict[str, Any]]:
+    """Return the marks that are not hidden, on the meshes as they stand, at a smoothing level."""
+    found = []
+    for name, state in build.named("mark"):
+        item = state.item
+        if (
+            not isinstance(item, MarkItem)
+            or build.document.is_hidden(state.item_id)
+            or build.document.is_hidden(item.mesh_id)
+        ):
+            continue
+        mesh = build.items.get(item.mesh_id)
+        if mesh is None or not isinstance(mesh.item, MeshItem):
+            continue
+        try:
+            mark = item.on(mesh.item.mesh)
+        except InvalidInput:
+            continue
+        count = len(mark)
+        fine = refine_mark(mark, level)
+        found.append(
+            {
+                "id": state.item_id,
+                "name": name,
+                "mesh": item.mesh_id,
+                "kind": fine.kind,
+                "count": count,
+                "indices": fine.indices[:MOST_SHOWN].tolist(),
+            }
+        )
+    return found
+
+
+def pick(build: Build, asked: Mapping[str, Any]) -> dict[str, Any]:
+    """Return what a gesture at a place picks on a mesh: kind, elements, and the lines that would mark it, in words."""
+    state = build.items.get(str(asked.get("mesh", "")))
+    gesture = str(asked.get("gesture", ""))
+    if state is None or not isinstance(state.item, MeshItem) or gesture not in GESTURES:
+        raise Refused("Pick on a mesh. Load the page again if it is not there.", 400)
+    place = _place(asked.get("place"))
+    mesh = state.item.mesh
+    mark = _found(mesh, gesture, place)
+    offers = [_by_place(gesture, place)] if gesture in ("loop", "ring", "strip") else []
+    offers += _rules(mesh, mark, gesture)
+    middles = marked.element_middles(mesh, mark.kind)[mark.indices[:1]]
+    return {
+        "kind": mark.kind,
+        "indices": mark.indices[:MOST_SHOWN].tolist(),
+        "place": np.round(middles[0], 4).tolist() if len(middles) and gesture in ("point", "edge", "face") else None,
+        "offers": offers,
+    }
+
+
+def _place(raw: Any) -> Floats:
+    """Return a place (3,) in mm; Refused for anything else."""
+    try:
+        place = np.array([float(value) for value in raw], dtype=np.float64)
+    except (TypeError, ValueError) as error:
+        raise Refused("The place could not be read.", 400) from error
+    if place.shape != (3,) or not np.isfinite(place).all():
+        raise Refused("The place could not be read.", 400)
+    return place
+
+
+def _found(mesh: Mesh, gesture: str, place: Floats) -> Mark:
+    """Return what a gesture picks."""
+    if gesture in ("loop", "ring", "strip"):
+        return {"loop": marked.mark_loop, "ring": marked.mark_ring, "strip": marked.mark_strip}[gesture](mesh, place)
+    kind: MarkKind = "point" if gesture == "point" else "edge" if gesture == "edge" else "face"
+    return marked.mark_nearest(mesh, place[None], kind)
+
+
+def _by_place(gesture: str, place: Floats) -> dict[str, Any]:
+    """Return the line that finds a loop, a ring or a strip by the place."""
+    values = {axis: f"{value:.4g} mm" for axis, value in zip("xyz", place, strict=True)}
+    return {"words": f"this {gesture}", "values": {"what": gesture, **values}}
+
+
+def _rules(mesh: Mesh, mark: Mark, gesture: str) -> list[dict[str, Any]]:
+    """Return rules that hold what was picked: its height, its sharpness, its rim, its piece, the way it looks."""
+    found: list[dict[str, Any]] = []
+    if mark.kind == "edge" and len(mark):
+        points = mesh.positions[mesh.topology.edges.ends[mark.indices].ravel()]
+        size = float(np.ptp(mesh.positions, axis=0).max()) or 1.0
+        if gesture == "loop" and np.ptp(points[:, 2]) < LEVEL * size:
+            height = float(points[:, 2].mean())
+            values = {"what": "edges at a height", "low": f"{height:.4g} mm", "reach": f"{LEVEL * size:.3g} mm"}
+            found.append({"words": f"the edges at height {height:.4g} mm", "values": values})
+        if (mesh.topology.edge_face_counts[mark.indices] == 1).all():
+            found.append({"words": "the open rim", "values": {"what": "rim"}})
+        angle = _least_turn(mesh, mark)
+        if angle > np.radians(20):
+            degrees = max(5, int(np.degrees(angle) // 5 * 5) - 5)
+            words = f"all edges sharper than {degrees}°"
+            found.append({"words": words, "values": {"what": "sharp edges", "angle": f"{degrees}°"}})
+    if mark.kind == "face" and len(mark) and "piece" in mesh.faces:
+        pieces = np.unique(mesh.faces["piece"][mark.indices]).astype(int) + 1
+        if len(pieces) == 1 and mesh.faces["piece"].max() > 0:
+            values = {"what": "faces of pieces", "pieces": [{"piece": int(pieces[0])}]}
+            found.append({"words": f"all faces of piece {pieces[0]}", "values": values})
+    return found
+
+
+def _least_turn(mesh: Mesh, mark: Mark) -> float:
+    """Return the least angle in rad by which faces turn at the edges of a mark; 0 where one has a single face."""
+    pair = mesh.topology.edge_faces[mark.indices]
+    if (pair < 0).any():
+        return 0.0
+    facing = np.einsum("ij,ij->i", mesh.face_normals[pair[:, 0]], mesh.face_normals[pair[:, 1]])
+    return float(np.arccos(np.clip(facing, -1, 1)).min())
