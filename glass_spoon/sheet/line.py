@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 import re
 from collections.abc import Callable, Mapping
@@ -55,11 +56,21 @@ class Part:
 
 @dataclass(frozen=True)
 class Action:
-    """A way out that a finding offers: set a field of the line to a value."""
+    """A way out that a finding offers: set a field of the line to a value.
+
+    values: several fields at once. adds: a verb whose line is added after, with the field set so.
+    """
 
     label: str
     field: str
     value: str
+    values: tuple[tuple[str, str], ...] = ()
+    adds: str = ""
+
+    @property
+    def values_json(self) -> str:
+        """The fields to set at once as JSON, "" for one."""
+        return json.dumps(dict(self.values)) if self.values else ""
 
 
 @dataclass(frozen=True, eq=False)

@@ -43,3 +43,17 @@ def divide_by_bend(arc: ArcLength, start: float, end: float, count: int, strengt
     inside = np.clip(lengths, start + 1e-6 * (end - start), end - 1e-6 * (end - start))
     shares = bend_shares(curve_bends(arc.curve, arc.to_params(inside)), strength)
     return np.asarray(np.interp(np.linspace(0.0, 1.0, count + 1), shares, lengths))
+
+
+def run_weights(sizes: Floats, turns: Floats, strength: float) -> Floats:
+    """Return lengths (k,) in mm of runs, weighed by how much they bend, adding up to what they did.
+
+    sizes: (k,) mm. turns: (k,) rad over each run. The density of a run is 1 + strength * its mean bend over the mean of all,
+    at most SHARPEST means.
+    """
+    bends = np.divide(turns, sizes, out=np.zeros_like(turns), where=sizes > 0)
+    mean = float(turns.sum() / max(float(sizes.sum()), 1e-300))
+    if mean <= 0 or strength <= 0:
+        return sizes
+    weighed = sizes * (1 + strength * np.minimum(bends / mean, SHARPEST))
+    return np.asarray(weighed * (sizes.sum() / weighed.sum()))

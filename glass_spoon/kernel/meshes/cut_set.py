@@ -15,6 +15,12 @@ from glass_spoon.kernel.surfaces.edit_surface import split_surface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import EdgeName, FlatCap, SurfaceSet
 
+POLE = 1e-6
+"""An edge within so many mm of one point is a pole."""
+
+LONG_END = 2.0
+"""A flat end whose outline reaches so many times farther one way than the other is no circle."""
+
 FLAT = 1e-9
 """Share of its size within which a piece is flat."""
 
@@ -195,3 +201,22 @@ def fan_sides(cut: CutSet, fan: Fan) -> list[list[int]]:
         return [list(range(total))]
     stops = np.append(corners, corners[0] + total)
     return [[k % total for k in range(first, last)] for first, last in pairwise(stops.tolist())]
+
+
+def has_long_flat_end(surface: NurbsSurface) -> bool:
+    """Say whether a surface runs into a pole over a flat end whose outline is far from a circle."""
+    if not any(surface.is_pole(1, end, POLE) for end in (0, -1)):
+        return False
+    cut = cut_at_kinks(SurfaceSet((surface,)))
+    for fan in find_fans(cut):
+        plane = fan_plane(cut, fan)
+        if plane is None:
+            continue
+        rims = [
+            np.take(cut.pieces[sector.piece].control_points, -1 if sector.end == 0 else 0, axis=1 - sector.axis)
+            for sector in fan.sectors
+        ]
+        away = np.linalg.norm(np.concatenate(rims) - np.concatenate(rims).mean(axis=0), axis=1)
+        if away.max() > LONG_END * away.min():
+            return True
+    return False

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths, owned
 from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
-from glass_spoon.kernel.curves.bend_spacing import divide_by_bend
+from glass_spoon.kernel.curves.bend_spacing import divide_by_bend, run_weights
 from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, find_kinks
+from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, curve_tangents, find_kinks
 from glass_spoon.kernel.errors import CountImpossible
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.edit_surface import isocurves
@@ -22,6 +23,9 @@ Spacing = Literal["evenly", "by parameter"]
 KINK_ANGLE = np.radians(0.5)
 """A tangent turning by more than this at once is a sharp point, which gets a mesh edge (radians)."""
 
+
+TURN_PLACES = 65
+"""Places of a run at which its direction is read."""
 
 SHAPE_DIGITS = 12
 """Curves that agree to this many digits, but for place and size, share their divisions."""
@@ -121,6 +125,18 @@ def share_count(sizes: Floats, count: int) -> Ints:
         worth = np.where((shares > 1) | (step > 0), (ideal - shares) * step, -np.inf)
         shares[np.argsort(-worth)[: min(abs(rest), int(np.isfinite(worth).sum()))]] += step
     return shares
+
+
+def run_sizes(guide: Guide, bend: float) -> Floats:
+    """Return the lengths (k,) in mm of the runs of a guide, those that bend weighed more where `bend` is above zero."""
+    if not bend:
+        return guide.sizes
+    turns = []
+    for low, high in pairwise(guide.stops.tolist()):
+        inside = np.linspace(low, high, TURN_PLACES + 2)[1:-1]
+        tangents = curve_tangents(guide.curve, inside)
+        turns.append(float(np.arccos(np.clip((tangents[1:] * tangents[:-1]).sum(axis=1), -1, 1)).sum()))
+    return run_weights(guide.sizes, np.array(turns), bend)
 
 
 def divide_guide(guide: Guide, shares: Ints, spaced: Spacing, bend: float = 0.0) -> Floats:

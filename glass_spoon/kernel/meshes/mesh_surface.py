@@ -14,7 +14,15 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, owned
 from glass_spoon.kernel.errors import CountImpossible, InvalidInput, TooManyFaces
-from glass_spoon.kernel.meshes.divide_length import Guide, Spacing, divide_guide, has_sharp_seam, make_guide, share_count
+from glass_spoon.kernel.meshes.divide_length import (
+    Guide,
+    Spacing,
+    divide_guide,
+    has_sharp_seam,
+    make_guide,
+    run_sizes,
+    share_count,
+)
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.pole_cap import DiscMesh, cap_face_count, core_sides, make_disc, make_sector, transition_rings
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
@@ -95,7 +103,8 @@ def mesh_surface(
     layout = plan_layout(surface, guides, round_count, along_count, poles, tolerance)
     if layout.face_count > face_limit:
         raise TooManyFaces(layout.face_count, face_limit)
-    shares = share_count(guides[0].sizes, round_count), share_count(guides[1].sizes, along_count)
+    sizes = [run_sizes(guide, bend) for guide in guides]
+    shares = share_count(sizes[0], round_count), share_count(sizes[1], along_count)
     us, vs = (divide_guide(guide, share, spaced, bend) for guide, share in zip(guides, shares, strict=True))
     return _build(surface, guides, layout, (us, vs), crease_sharp, spaced, tolerance)
 

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions
+from glass_spoon.kernel.curves.bend_spacing import run_weights
 from glass_spoon.kernel.meshes.chord_counts import counts_for_chord, counts_for_turn
 from glass_spoon.kernel.meshes.count_plan import ANY, CountPlan, CountRule
 from glass_spoon.kernel.meshes.cut_set import CutSet, Fan, fan_plane, fan_sides
@@ -82,7 +83,8 @@ def _wishes(cut: CutSet, wish: Wish, chains: Ints, total: int) -> tuple[Floats, 
     steps = wish.steps(edges)
     turns = np.where(edges.is_pole, 0.0, _turns(edges.places))
     sides = np.maximum(1, np.ceil(turns / SIDE_TURN - 1e-6))
-    for name, size, side in zip(edges.names, edges.lengths, sides, strict=True):
+    sizes = _weighed(edges, turns, wish.bend)
+    for name, size, side in zip(edges.names, sizes, sides, strict=True):
         where = (name.piece, name.axis)
         wished[where] = max(wished[where], size / steps[name.axis])
         least[where] = max(least[where], side)
@@ -96,6 +98,18 @@ def _wishes(cut: CutSet, wish: Wish, chains: Ints, total: int) -> tuple[Floats, 
     np.maximum.at(low, flat, least.ravel())
     np.maximum.at(most, chains[[name.piece for name in edges.names], [name.axis for name in edges.names]], turns)
     return mean, low, np.flatnonzero((most > BUMP[0]) & (most < BUMP[1]))
+
+
+def _weighed(edges: EdgeTable, turns: Floats, bend: float) -> Floats:
+    """Return the lengths (edges,) in mm, along each axis those of edges that bend weighed more."""
+    if not bend:
+        return edges.lengths
+    sizes = edges.lengths.copy()
+    axes = np.array([name.axis for name in edges.names])
+    for axis in (0, 1):
+        own = axes == axis
+        sizes[own] = run_weights(edges.lengths[own], turns[own], bend)
+    return sizes
 
 
 def _tie_rims(cut: CutSet, chains: Ints, plan: CountPlan) -> None:

@@ -78,6 +78,21 @@ def _add(form: Form) -> Edit:
     return change
 
 
+def _work(form: Form) -> Edit:
+    """Add a line that works on an item, after the line that made it what it is."""
+    verb, item, after = (str(form.get(name, "")) for name in ("verb", "item", "after"))
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        if verb not in ("pair", "relax", "weld", "clean"):
+            raise Refused("This change is not known. Load the page again.", 400)
+        line = edit.default_line(document, verb)
+        added = edit.add_line(document, line, after if document.has(after) else None)
+        changed = edit.set_field(added, line.id, "mesh", item)
+        return changed, f"{_name_of(changed, line.id)} added"
+
+    return change
+
+
 def _mark(form: Form) -> Edit:
     """Name what was picked on the board: a mark line after the line that is shown last, or at the end."""
     values, after = _json_object(form.get("values")), str(form.get("after", "")) or None
@@ -264,6 +279,7 @@ _EDITS: dict[str, Callable[[Form], Edit]] = {
     "set": _set,
     "add": _add,
     "mark": _mark,
+    "work": _work,
     "move": _move,
     "pause": _pause,
     "remove": _remove,

@@ -19,6 +19,7 @@ from glass_spoon.studio.flows.watched_work import Working
 from glass_spoon.studio.models import Part, Role
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.curve_rows import curve_rows
+from glass_spoon.studio.show.gauge_findings import with_gauges
 from glass_spoon.studio.show.gauge_rows import FIRST, MORE, gauge_rows
 from glass_spoon.studio.show.sheet_rows import chapters, size_rows, summary
 from glass_spoon.studio.show.view_choice import ViewChoice, read_view
@@ -88,6 +89,7 @@ def _built(build: Build, chosen: ViewChoice) -> dict[str, Any]:
     readings = watched_readings(item, build.document.limits.for_gauges())
     if isinstance(readings, Working):
         return context | {"working": readings, "doing": f"Reading the gauges of {item.mesh.face_count:,} faces"}
+    context["chapters"] = with_gauges(context["chapters"], build, item, readings)
     return (
         context
         | _gauges(readings)

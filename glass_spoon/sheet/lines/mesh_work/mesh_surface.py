@@ -11,7 +11,7 @@ from glass_spoon.kernel.errors import CountImpossible, KernelError, TooManyFaces
 from glass_spoon.kernel.gauges.deviation import smoothed_deviation
 from glass_spoon.kernel.meshes.chord_counts import counts_for_turn
 from glass_spoon.kernel.meshes.count_plan import CountRule
-from glass_spoon.kernel.meshes.cut_set import cut_at_kinks, find_fans
+from glass_spoon.kernel.meshes.cut_set import cut_at_kinks, find_fans, has_long_flat_end
 from glass_spoon.kernel.meshes.divide_length import count_for_chord, count_for_edge_length, make_guide
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_set import mesh_set
@@ -266,6 +266,11 @@ class MeshSurface(Line):
         if isinstance(shape, SurfaceSet):
             return mesh_set(shape, self.wish(given, length), self.poles, kept, FACE_LIMIT)
         around, along = self.counts(shape, given, length)
+        if self.poles == "quads" and self.spaced != "by parameter" and has_long_flat_end(shape):
+            # A flat end that is no circle is filled as its outline suits, which is done for sets.
+            lengths = [make_guide(shape, axis).arc.length / count for axis, count in enumerate((around, along))]
+            wish = replace(self.wish(given, length), counts=None, lengths=(lengths[0], lengths[1]), chord=0.0, turn=0.0)
+            return mesh_set(SurfaceSet((shape,)), wish, self.poles, kept, FACE_LIMIT)
         by_parameter = self.spaced == "by parameter"
         spaced: Literal["evenly", "by parameter"] = "by parameter" if by_parameter else "evenly"
         return mesh_surface(

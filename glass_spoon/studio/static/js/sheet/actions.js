@@ -22,6 +22,8 @@ export class SheetActions {
     const data = button.dataset;
     if (data.move) this.edits.change({ op: "move", line: data.move, by: data.by });
     else if (data.pause) this.edits.change({ op: "pause", line: data.pause, paused: data.paused });
+    else if (data.tryValues) this.edits.change({ op: "set_many", line: data.tryLine, values: data.tryValues });
+    else if (data.addVerb) this.edits.change({ op: "work", verb: data.addVerb, item: data.addItem, after: data.addAfter });
     else if (data.tryLine) this.edits.change({ op: "set", line: data.tryLine, field: data.tryField, value: data.tryValue });
     else if (data.after) this.edits.look({ shown_after: this.edits.state().shown_after === data.after ? "" : data.after });
     else if ("showAll" in data) this.edits.look({ shown_after: "" });
