@@ -3,7 +3,7 @@
 from django.contrib.auth import views as auth
 from django.urls import path
 
-from glass_spoon.studio.views import account, bench, geometry, pictures, projects, reference, send_out, versions
+from glass_spoon.studio.views import account, bench, geometry, inspection, pictures, projects, reference, send_out, versions
 
 urlpatterns = [
     path("", projects.home, name="home"),
@@ -52,7 +52,10 @@ urlpatterns = [
     path("parts/<int:part_id>/offenders.json", geometry.offenders, name="offenders"),
     path("parts/<int:part_id>/thumbnail.png", geometry.thumbnail, name="thumbnail"),
     path("parts/<int:part_id>/versions/", versions.version_list, name="versions"),
-    path("parts/<int:part_id>/versions/<int:version_id>/", versions.compare, name="version_compare"),
+    path("parts/<int:part_id>/compare/", versions.compare, name="compare"),
+    path("parts/<int:part_id>/compare.png", versions.compare_picture, name="compare_picture"),
+    path("parts/<int:part_id>/inspection/", inspection.sheet, name="inspection"),
+    path("parts/<int:part_id>/inspection/<str:item_id>/<str:view>.png", inspection.picture, name="inspection_picture"),
     path("parts/<int:part_id>/versions/<int:version_id>/restore/", versions.restore, name="version_restore"),
     path("parts/<int:part_id>/send-out/", send_out.send_out, name="send_out"),
     path("parts/<int:part_id>/send-out/<str:token>/", send_out.parcel, name="parcel"),

@@ -167,9 +167,9 @@ def test_version_is_kept_compared_and_restored(signed_in):
     type_value(page, "along", "20")
     saved(page, "line 4 changed")
     page.get_by_role("button", name="Versions").click()
-    page.get_by_role("button", name="Compare by numbers").click()
+    page.get_by_role("button", name="Compare", exact=True).click()
     expect(page.locator(".differs").first).to_be_visible()
-    page.get_by_role("button", name="Restore this version").click()
+    page.get_by_role("button", name="Restore narrow neck").click()
     ready(page)
     expect(page.locator("[data-field=along]")).to_have_text("30")
 

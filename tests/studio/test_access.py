@@ -43,7 +43,10 @@ ADDRESSES = {
     "picked": ("json", ALL, {"mesh": "l4", "gesture": "face", "place": [0, 0, 0]}),
     "thumbnail": ("get", ALL, None),
     "versions": ("get", ALL, None),
-    "version_compare": ("get", ALL, None),
+    "compare": ("get", ALL, None),
+    "compare_picture": ("get", ALL, None),
+    "inspection": ("get", ALL, None),
+    "inspection_picture": ("get", ALL, None),
     "version_restore": ("post", EDIT, {"revision": "1"}),
     "send_out": ("get", ALL, None),
     "parcel": ("get", ALL, None),
@@ -73,6 +76,8 @@ def address(name, part, people):
         "version_id": version.id,
         "token": "x" * 24,
         "picture_id": picture.id,
+        "item_id": "l4",
+        "view": "front",
     }
     pattern = next(entry for entry in get_resolver().url_patterns if entry.name == name)
     return reverse(name, kwargs={key: known[key] for key in pattern.pattern.converters})

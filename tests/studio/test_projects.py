@@ -110,7 +110,7 @@ def test_versions_are_kept_compared_and_restored(part, as_user, edit):
     assert client.post(f"/parts/{part.id}/versions/", {"name": " "}).status_code == 422
     edit(client, op="set", line="s1", field="value", value="200 mm")
     version = part.versions.get()
-    text = client.get(f"/parts/{part.id}/versions/{version.id}/").content.decode()
+    text = client.get(f"/parts/{part.id}/compare/?left=v{version.id}&right=now").content.decode()
     assert "163.9" in text or "164.0" in text
     assert 'class="differs"' in text
     part.refresh_from_db()

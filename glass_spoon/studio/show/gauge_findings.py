@@ -19,6 +19,9 @@ from glass_spoon.studio.show.sheet_rows import ChapterRows, SheetRow
 ROUND_STEP = 8
 """Counts round are offered in steps of this."""
 
+MARGIN = 1.08
+"""How much denser than the formula asks: distances fall with the square of the edges only nearly."""
+
 WORDS = {
     "four_sided": "{value} of the faces have four sides",
     "evenness": "The faces are uneven: {value}, the limit is {limit}",
@@ -77,8 +80,8 @@ def _mesh_ways(line: MeshSurface, reading: Reading) -> tuple[Action, ...]:
     if reading.code == "evenness":
         return () if line.spaced == "evenly" else (Action("Space evenly", "spaced", "evenly"),)
     factor = {
-        "off_surface": math.sqrt(reading.value / limit),
-        "kinks": reading.value / limit,
+        "off_surface": MARGIN * math.sqrt(reading.value / limit),
+        "kinks": MARGIN * reading.value / limit,
         "face_budget": math.sqrt(limit / max(reading.value, 1.0)) * 0.97,
         "smallest_corner": 1.4,
     }.get(reading.code)

@@ -238,9 +238,11 @@ def size_rows(build: Build) -> list[SizeRow]:
 
 KIND_WORDS = {
     "curve": ("curve", "curves"),
+    "curves": ("set of curves", "sets of curves"),
     "surface": ("surface", "surfaces"),
     "surfaces": ("set of surfaces", "sets of surfaces"),
     "mesh": ("mesh", "meshes"),
+    "mark": ("mark", "marks"),
 }
 """What items of a kind are called, one and several."""
 

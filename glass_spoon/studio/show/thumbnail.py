@@ -1,9 +1,10 @@
-"""A small picture of a part, drawn by the server."""
+"""Small pictures of a part, drawn by the server: thumbnails, and meshes seen from several sides."""
 
 from __future__ import annotations
 
 import io
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 from PIL import Image, ImageDraw
@@ -18,22 +19,68 @@ WIDTH, HEIGHT, SCALE = 320, 220, 2
 PAPER, GLASS, INK = (237, 239, 233), (150, 183, 177), (58, 84, 82)
 LIGHT = directions(np.array([-0.4, -0.75, 0.6]))
 MOST_FACES = 6000
+MOST_SEEN = 60_000
+"""Most faces of a picture from one side; edges are left out above a quarter of them."""
+
 MOST_CURVES = 200
 _TURN, _TILT = np.radians(28.0), np.radians(20.0)
 
 
+@dataclass(frozen=True)
+class Frame:
+    """A picture's size in pixels and how many times finer it is drawn at first."""
+
+    width: int = WIDTH
+    height: int = HEIGHT
+    scale: int = SCALE
+
+    @property
+    def drawn(self) -> tuple[int, int]:
+        """The size at which it is drawn."""
+        return self.width * self.scale, self.height * self.scale
+
+    def saved(self, image: Image.Image) -> bytes:
+        """Return the picture at its size as PNG."""
+        data = io.BytesIO()
+        image.resize((self.width, self.height), Image.Resampling.LANCZOS).save(data, "PNG", optimize=True)
+        return data.getvalue()
+
+
+SIDES: dict[str, Floats] = {
+    "front": np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]]),
+    "side": np.array([[0, 1.0, 0], [0, 0, 1], [1, 0, 0]]),
+    "plan": np.array([[1.0, 0, 0], [0, 1, 0], [0, 0, 1]]),
+}
+"""Rows right, up and towards the eye (3, 3) of the drawing views."""
+
+
+def view_rows(view: str) -> Floats:
+    """Return the rows right, up and towards the eye (3, 3) of a view; the picture from the front left for other names."""
+    return SIDES.get(view, _view())
+
+
 def draw_thumbnail(meshes: list[Mesh], curves: list[NurbsCurve]) -> bytes:
     """Return a PNG of meshes seen from the front left and above, far faces first; of curves where there is no mesh."""
-    image = Image.new("RGB", (WIDTH * SCALE, HEIGHT * SCALE), PAPER)
+    frame = Frame()
+    image = Image.new("RGB", frame.drawn, PAPER)
     meshes = [mesh for mesh in meshes if 0 < mesh.face_count <= MOST_FACES]
     if meshes:
-        _draw(ImageDraw.Draw(image), meshes)
+        _draw(ImageDraw.Draw(image), meshes, _view(), frame, np.concatenate([mesh.positions for mesh in meshes]))
     elif curves:
-        _draw_curves(ImageDraw.Draw(image), curves[:MOST_CURVES])
-    small = image.resize((WIDTH, HEIGHT), Image.Resampling.LANCZOS)
-    data = io.BytesIO()
-    small.save(data, "PNG", optimize=True)
-    return data.getvalue()
+        _draw_curves(ImageDraw.Draw(image), curves[:MOST_CURVES], frame)
+    return frame.saved(image)
+
+
+def draw_meshes(meshes: list[Mesh], view: str, frame: Frame, around: Floats) -> bytes:
+    """Return a PNG of meshes in a view, placed so that all places `around` (n, 3) in mm are on it; one camera for several.
+
+    Meshes of more than MOST_SEEN faces are left out.
+    """
+    image = Image.new("RGB", frame.drawn, PAPER)
+    seen = [mesh for mesh in meshes if 0 < mesh.face_count <= MOST_SEEN]
+    if seen:
+        _draw(ImageDraw.Draw(image), seen, view_rows(view), frame, around)
+    return frame.saved(image)
 
 
 def _view() -> Floats:
@@ -44,28 +91,29 @@ def _view() -> Floats:
     return np.array([right, up, np.cross(right, up)])
 
 
-def _draw_curves(pen: ImageDraw.ImageDraw, curves: list[NurbsCurve]) -> None:
+def _draw_curves(pen: ImageDraw.ImageDraw, curves: list[NurbsCurve], frame: Frame) -> None:
     """Draw the curves as lines."""
     view = _view()
     paths = [curve_points(curve, span_params(curve, 12)) @ view.T for curve in curves]
-    place = _placing(np.concatenate(paths))
+    place = _placing(np.concatenate(paths), frame)
     for path in paths:
         pen.line([tuple(point) for point in place(path).tolist()], fill=INK, width=2 * SCALE, joint="curve")
 
 
-def _placing(seen: Floats) -> Callable[[Floats], Floats]:
+def _placing(seen: Floats, frame: Frame) -> Callable[[Floats], Floats]:
     """Return what takes seen points (n, 3) to pixels (n, 2), so that all of `seen` is on the picture."""
     low, high = seen.min(axis=0), seen.max(axis=0)
     size = np.maximum(high - low, 1e-9)
-    zoom, middle = 0.84 * min(WIDTH * SCALE / size[0], HEIGHT * SCALE / size[1]), (low + high) / 2
-    return lambda points: (points[:, :2] - middle[:2]) * [zoom, -zoom] + [WIDTH * SCALE / 2, HEIGHT * SCALE / 2]
+    width, height = frame.drawn
+    zoom, middle = 0.84 * min(width / size[0], height / size[1]), (low + high) / 2
+    return lambda points: (points[:, :2] - middle[:2]) * [zoom, -zoom] + [width / 2, height / 2]
 
 
-def _draw(pen: ImageDraw.ImageDraw, meshes: list[Mesh]) -> None:
-    """Paint the faces."""
-    view = _view()
+def _draw(pen: ImageDraw.ImageDraw, meshes: list[Mesh], view: Floats, frame: Frame, around: Floats) -> None:
+    """Paint the faces, far ones first."""
     seen = [mesh.positions @ view.T for mesh in meshes]
-    place = _placing(np.concatenate(seen))
+    place = _placing(around @ view.T, frame)
+    plain = sum(mesh.face_count for mesh in meshes) > MOST_SEEN // 4
     jobs: list[tuple[float, list[tuple[float, float]], float]] = []
     for mesh, points in zip(meshes, seen, strict=True):
         flat = place(points)
@@ -80,4 +128,4 @@ def _draw(pen: ImageDraw.ImageDraw, meshes: list[Mesh]) -> None:
     for _, outline, light in sorted(jobs, key=lambda job: job[0]):
         fill = tuple(int(min(255, channel * light)) for channel in GLASS)
         edge = tuple(int(min(255, a * light * 0.72 + b * 0.1)) for a, b in zip(GLASS, INK, strict=True))
-        pen.polygon(outline, fill=fill, outline=edge)
+        pen.polygon(outline, fill=fill, outline=fill if plain else edge)

@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 from django.contrib.auth.decorators import login_required
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from glass_spoon.studio.access import MAY_EDIT, part_for
+from glass_spoon.studio.flows import compare_states as states
 from glass_spoon.studio.flows import keep_version as flow
 from glass_spoon.studio.flows.change_part import StaleEdit
 from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.show.thumbnail import Frame, draw_meshes
+
+VIEWS = (("picture", "Picture"), ("front", "Front"), ("side", "Side"), ("plan", "Plan"))
+COMPARED_FRAME = Frame(420, 320)
 
 
 @login_required
@@ -25,15 +30,33 @@ def version_list(request: HttpRequest, part_id: int) -> HttpResponse:
 
 @login_required
 @require_GET
-def compare(request: HttpRequest, part_id: int, version_id: int) -> HttpResponse:
-    """Show a version's figures beside the present ones."""
+def compare(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Show the figures of two states side by side, and both seen by one camera."""
     part, role = part_for(request, part_id)
-    version = part.versions.filter(id=version_id).first()
-    if version is None:
-        raise Http404
-    figures = flow.compare_version(part, version)
-    context = {"part": part, "version": version, "figures": figures, "may_edit": role in MAY_EDIT}
+    left, right = (states.find_state(part, request.GET.get(name, "now")) for name in ("left", "right"))
+    context = {
+        "part": part,
+        "left": left,
+        "right": right,
+        "version": part.versions.filter(id=int(left.token[1:])).first() if left.token.startswith("v") else None,
+        "figures": states.compare(left, right),
+        "choices": states.choices(part),
+        "views": VIEWS,
+        "view": request.GET.get("view", "picture"),
+        "may_edit": role in MAY_EDIT,
+    }
     return render(request, "bench/_compare.html", context)
+
+
+@login_required
+@require_GET
+def compare_picture(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Send the picture of one of two states, placed as both need it."""
+    part, _ = part_for(request, part_id)
+    left, right = (states.meshes_of(states.find_state(part, request.GET.get(name, "now"))) for name in ("left", "right"))
+    shown = right if request.GET.get("which") == "right" else left
+    data = draw_meshes(shown, request.GET.get("view", "picture"), COMPARED_FRAME, states.places_of([*left, *right]))
+    return HttpResponse(data, content_type="image/png")
 
 
 @login_required

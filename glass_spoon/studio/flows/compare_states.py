@@ -1,0 +1,111 @@
+"""Two states of a part side by side: as it is now, as a version kept it, or as it stood after a line."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.gauges.reading import Reading
+from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.sheet.document import SheetDocument, read_document
+from glass_spoon.sheet.lines.sizes import Size
+from glass_spoon.studio.flows.build_part import finished_build
+from glass_spoon.studio.flows.show_scene import Shown, gauged, readings_of, shown_items
+from glass_spoon.studio.models import Part
+from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.show.gauge_rows import FIRST, MORE, gauge_rows
+
+COMPARED = (*FIRST, "face_budget", *MORE)
+LEVELS = 4
+"""Smoothing levels whose counts are compared."""
+
+
+@dataclass(frozen=True)
+class State:
+    """A state of a part: what it is called, its sheet, and the line up to which it is looked at, None for all."""
+
+    token: str
+    title: str
+    document: SheetDocument
+    after: str | None = None
+
+
+@dataclass(frozen=True)
+class ComparedFigure:
+    """One figure of two states."""
+
+    title: str
+    then: str
+    now: str
+
+    @property
+    def differs(self) -> bool:
+        """True when the two read differently."""
+        return self.then != self.now
+
+
+def find_state(part: Part, token: str) -> State:
+    """Return the state that a token names: "now", "v" and a version's number, "l-" and a line's id; Refused for others."""
+    document = part.sheet()
+    if token == "now":
+        return State(token, "now", document)
+    if token.startswith("v") and token[1:].isdigit() and len(token) < 12:
+        version = part.versions.filter(id=int(token[1:])).first()
+        if version is not None:
+            return State(token, version.name, read_document(version.document))
+    if token.startswith("l-") and document.has(token[2:]):
+        return State(token, f"after line {document.number_of(token[2:])}", document, token[2:])
+    raise Refused("This state is no longer here. Choose another to compare with.", 404)
+
+
+def choices(part: Part) -> list[tuple[str, str]]:
+    """Return the tokens and titles of all states of a part."""
+    document = part.sheet()
+    versions = [(f"v{version.id}", version.name) for version in part.versions.all()]
+    lines = [
+        (f"l-{line.id}", f"after line {document.number_of(line.id)}: {line.verb_name.replace('_', ' ')}")
+        for line in document.lines
+        if not isinstance(line, Size)
+    ]
+    return [("now", "now"), *versions, *lines]
+
+
+def shown_state(state: State) -> list[Shown]:
+    """Return what the board would show of a state."""
+    return shown_items(finished_build(state.document, state.after), 0)
+
+
+def figures_of(state: State) -> dict[str, str]:
+    """Return the printed figures of a state's last mesh, by title, and the number of lines."""
+    item = gauged(shown_state(state))
+    readings: list[Reading] = readings_of(item, state.document.limits.for_gauges()) if item else []
+    figures = {"Lines": str(len(state.document.lines))}
+    if item:
+        figures["Size"] = "×".join(f"{value:.1f}" for value in bounding_size(item.mesh)) + " mm"
+        for level, faces in enumerate(count_levels(item.mesh.topology)[:LEVELS]):
+            figures["Faces of the cage" if level == 0 else f"Faces smoothed ×{level}"] = f"{faces:,}"
+    return figures | {row.title: row.text for row in gauge_rows(readings, COMPARED)}
+
+
+def compare(left: State, right: State, kept: dict[str, str] | None = None) -> list[ComparedFigure]:
+    """Return the figures of two states; `kept`: those that a version already has."""
+    first, second = kept or figures_of(left), figures_of(right)
+    titles = list(dict.fromkeys([*second, *first]))
+    return [ComparedFigure(title, first.get(title, "—"), second.get(title, "—")) for title in titles]
+
+
+def meshes_of(state: State) -> list[Mesh]:
+    """Return all meshes and stand-ins of a state."""
+    return [item.mesh for item in shown_state(state)]
+
+
+def places_of(meshes: list[Mesh]) -> Floats:
+    """Return the corners (8 k, 3) in mm of the boxes of meshes: what a camera for all of them has to see."""
+    boxes = [np.stack((mesh.positions.min(axis=0), mesh.positions.max(axis=0))) for mesh in meshes if mesh.point_count]
+    if not boxes:
+        return np.zeros((1, 3))
+    pick = np.array([[k & 1, (k >> 1) & 1, (k >> 2) & 1] for k in range(8)])
+    return np.concatenate([box[pick, np.arange(3)] for box in boxes])
