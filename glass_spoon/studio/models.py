@@ -105,6 +105,24 @@ class ReferencePicture(models.Model):
         return self.name
 
 
+class StoredFile(models.Model):
+    """A file that sheets refer to by the hash of its content; it never changes."""
+
+    digest = models.CharField(max_length=32, unique=True)
+    name = models.CharField(max_length=80)
+    data = models.BinaryField()
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        """Newest first."""
+
+        ordering: ClassVar[list[str]] = ["-made_at", "-id"]
+
+    def __str__(self) -> str:
+        """Return the name."""
+        return self.name
+
+
 class Change(models.Model):
     """One state in the history of a part; undo and redo walk over them."""
 

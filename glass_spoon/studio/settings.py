@@ -49,7 +49,7 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.messages",
     "django.contrib.staticfiles",
-    "glass_spoon.studio",
+    "glass_spoon.studio.apps.StudioConfig",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -216,3 +216,31 @@ def test_viewer_sees_no_way_to_change(part, as_user):
     assert "you are looking only" in text
     assert "next-line" not in text
     assert 'data-kind="number"' not in text
+
+
+def test_mesh_files_are_taken_in_small_ones_in_the_sheet_large_ones_by_their_hash(part, as_user, edit, monkeypatch):
+    from django.core.files.uploadedfile import SimpleUploadedFile
+
+    from glass_spoon.formats.gltf import NamedMesh
+    from glass_spoon.formats.stl import write_stl
+    from glass_spoon.sheet import stored_files
+    from glass_spoon.studio.models import StoredFile
+    from tests.zoo import cube_mesh
+
+    client = as_user("owner")
+    edit(client, op="add", verb="import_mesh", text="")
+    part.refresh_from_db()
+    line = part.document["lines"][-1]["id"]
+    data = write_stl([NamedMesh("cube", cube_mesh())])
+    for limit, start in ((900_000, "inside:stl:"), (10, "stored:")):
+        monkeypatch.setattr(stored_files, "MOST_INSIDE", limit)
+        edit(client, op="drawing", line=line, file=SimpleUploadedFile("cube.stl", data))
+        part.refresh_from_db()
+        assert part.document["lines"][-1]["file"].startswith(start)
+        assert "12 faces read." in client.get(f"/parts/{part.id}/").content.decode()
+    assert bytes(StoredFile.objects.get().data) == data
+    revision = part.revision
+    answer = edit(client, op="drawing", line=line, file=SimpleUploadedFile("cube.stl", b"no triangles"))
+    part.refresh_from_db()
+    assert part.revision == revision
+    assert "not an STL file" in answer.content.decode()

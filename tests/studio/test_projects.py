@@ -3,6 +3,7 @@
 import io
 import json
 import time
+import zipfile
 
 import pytest
 import trimesh
@@ -157,7 +158,7 @@ def test_parcels_belong_to_whom_ordered_them(part, as_user):
 def test_what_cannot_be_sent_out_is_said(part, as_user, edit):
     """Too many faces, no mesh, a format that is not known."""
     client = as_user("owner")
-    assert order(client, part, format="stl").status_code == 422
+    assert order(client, part, format="xyz").status_code == 422
     assert order(client, part, level="9").status_code == 422
     edit(client, op="set", line="l4", field="along", value="300")
     assert "the most is 4,000,000" in order(client, part, level="5").content.decode()
@@ -194,3 +195,24 @@ def test_reference_pages(client, db):
     assert b"Revolve" in client.get("/verbs/").content
     assert client.get("/sheet-1.schema.json").json()["title"].startswith("Glass Spoon sheet")
     assert client.get("/health/").json() == {"ok": True}
+
+
+@pytest.mark.parametrize(("kind", "start"), [("usdc", b"PXR-USDC"), ("stl", b"Glass Spoon"), ("ply", b"ply\n")])
+def test_meshes_are_sent_out_in_other_formats(client, part, as_user, kind, start):
+    client = as_user("viewer")
+    text = order(client, part, format=kind).content.decode()
+    data = client.get(text.split('href="')[1].split('"')[0]).content
+    assert data.startswith(start)
+
+
+def test_levels_are_sent_out_as_a_set_with_their_counts_and_distances(part, as_user):
+    client = as_user("viewer")
+    text = order(client, part, format="obj", level="to 2").content.decode()
+    data = client.get(text.split('href="')[1].split('"')[0]).content
+    with zipfile.ZipFile(io.BytesIO(data)) as box:
+        assert box.namelist() == ["level 0.obj", "level 1.obj", "level 2.obj", "levels.txt"]
+        rows = [row.split("\t") for row in box.read("levels.txt").decode().splitlines()[1:]]
+    counts = [int(row[2]) for row in rows]
+    assert counts[1] == 4 * counts[0]
+    assert counts[2] == 16 * counts[0]
+    assert all(float(row[3]) > 0 for row in rows)

@@ -72,6 +72,7 @@ from glass_spoon.sheet.lines.form.roll import Carry, Roll
 from glass_spoon.sheet.lines.form.skin import Skin
 from glass_spoon.sheet.lines.form.sweep import Cord, Sweep
 from glass_spoon.sheet.lines.mesh_work.creases import Crease, Support
+from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
 from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
 from glass_spoon.sheet.lines.mesh_work.mend import Clean, PairTriangles, Relax, TurnOver, Unite, Weld
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
@@ -99,7 +100,7 @@ _REFORM = (
     Flip,
 )
 _FORM = (Revolve, Extrude, Plate, Loft, Skin, Sweep, Cord, Thread, Ridge, SimpleBody, ImportStep, *_REFORM)
-_MESH = (MeshSurface, MarkLine, Weld, Clean, Unite, PairTriangles, Relax, Crease, Support, TurnOver)
+_MESH = (MeshSurface, ImportMesh, MarkLine, Weld, Clean, Unite, PairTriangles, Relax, Crease, Support, TurnOver)
 
 VERB_CLASSES: tuple[type[Line], ...] = (
     Size,

@@ -15,12 +15,14 @@ from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.draw.points import Draw, ImportDxf
 from glass_spoon.sheet.lines.form.imported import MOST_KEPT, ImportStep
+from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
 from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.propose import propose
 from glass_spoon.sheet.rewrite_drawing import rewrite_drawing
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.change_part import Edit
+from glass_spoon.studio.flows.keep_file import keep_mesh_file
 from glass_spoon.studio.sentences import Refused
 
 Form = Mapping[str, Any]
@@ -152,17 +154,20 @@ def _drawing(form: Form) -> Edit:
     """Keep an uploaded drawing in a line; what cannot be read is refused before anything changes."""
     line_id, data = str(form.get("line", "")), form.get("file")
     if not isinstance(data, bytes):
-        raise Refused("Choose a file: SVG, DXF or STEP, as the line asks for.")
+        raise Refused("Choose a file: SVG, DXF, STEP or a mesh, as the line asks for.")
+    file_name = str(form.get("file_name", ""))
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        name, read = _file_field(edit.find_line(document, line_id))
+        name, read = _file_field(edit.find_line(document, line_id), file_name)
         return edit.set_field(document, line_id, name, read(data)), f"{_name_of(document, line_id)} got a file"
 
     return change
 
 
-def _file_field(line: Line) -> tuple[str, Callable[[bytes], str]]:
+def _file_field(line: Line, file_name: str) -> tuple[str, Callable[[bytes], str]]:
     """Return the field of a line that keeps a file, and what reads it."""
+    if isinstance(line, ImportMesh):
+        return "file", lambda data: keep_mesh_file(data, file_name)
     if isinstance(line, ImportStep):
         return "step", _read_step
     return ("dxf", _read_dxf) if isinstance(line, ImportDxf) else ("svg", _read_svg)

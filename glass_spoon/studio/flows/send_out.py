@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
+import io
 import json
 import re
 import secrets
 import time
+import zipfile
 from concurrent.futures import Future, ThreadPoolExecutor
 from concurrent.futures import TimeoutError as StillWorking
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from django.conf import settings
 
-from glass_spoon.formats import dxf, gltf, obj, step, svg_drawing
+from glass_spoon.formats import dxf, gltf, obj, ply, step, stl, svg_drawing, usd
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.named_curve import NamedCurve
+from glass_spoon.kernel.gauges.deviation import read_off_surface
 from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL, predict_faces, subdivide
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet.document import SheetDocument
@@ -33,6 +36,9 @@ KEEP_SECONDS = 3600
 FORMATS = {
     "glb": ("glTF", gltf.MEDIA_TYPE, gltf.write_glb),
     "obj": ("OBJ", obj.MEDIA_TYPE, obj.write_obj),
+    "usdc": ("OpenUSD", usd.MEDIA_TYPE, usd.write_usd),
+    "stl": ("STL", stl.MEDIA_TYPE, stl.write_stl),
+    "ply": ("PLY", ply.MEDIA_TYPE, ply.write_ply),
 }
 CURVE_FORMATS = {"dxf": ("DXF", dxf.MEDIA_TYPE), "svg": ("SVG", svg_drawing.MEDIA_TYPE)}
 SURFACE_FORMATS = {"step": ("STEP", step.MEDIA_TYPE)}
@@ -68,7 +74,10 @@ class Parcel:
 
 @dataclass(frozen=True)
 class Order:
-    """What is to be sent out: meshes at a level, or curves, seen in a view where the format is flat."""
+    """What is to be sent out: meshes at a level, or curves, seen in a view where the format is flat.
+
+    as_set: meshes at all levels up to that one, a file each, with a list of their counts and distances.
+    """
 
     user: int
     part: int
@@ -77,13 +86,15 @@ class Order:
     format: str
     level: int
     view: str = "front"
+    as_set: bool = False
 
 
 def read_order(user: int, part: int, document: SheetDocument, form: Any) -> Order:
     """Return the order that a form asks for; Refused with a sentence otherwise."""
     kind, level = str(form.get("format", "")), str(form.get("level", "0"))
+    as_set, level = level.startswith("to "), level.removeprefix("to ")
     if kind not in ALL_FORMATS:
-        raise Refused("Choose glTF or OBJ for meshes, STEP for surfaces, DXF or SVG for curves.")
+        raise Refused("Choose glTF, OBJ, OpenUSD, STL or PLY for meshes, STEP for surfaces, DXF or SVG for curves.")
     if not level.isdigit() or int(level) > MAX_LEVEL:
         raise Refused(f"The smoothing level should be 0 to {MAX_LEVEL}.")
     view = str(form.get("view", "front"))
@@ -91,7 +102,7 @@ def read_order(user: int, part: int, document: SheetDocument, form: Any) -> Orde
         raise Refused("Choose the front, side or plan view.")
     field = "curve" if kind in CURVE_FORMATS else "surface" if kind in SURFACE_FORMATS else "mesh"
     item = str(form.get(field, ""))
-    return Order(user, part, document, item, kind, int(level), view)
+    return Order(user, part, document, item, kind, int(level), view, as_set and kind in FORMATS)
 
 
 def start_parcel(order: Order) -> Parcel:
@@ -101,8 +112,10 @@ def start_parcel(order: Order) -> Parcel:
     token = secrets.token_urlsafe(18)
     name = re.sub(r"[^\w -]", "", order.document.name).strip() or "part"
     level = f" x{order.level}" if order.level and order.format in FORMATS else ""
-    media_type = ALL_FORMATS[order.format][1]
-    parcel = Parcel(token, order.user, order.part, f"{name}{level}.{order.format}", media_type, 0.0, "building")
+    filename, media_type = f"{name}{level}.{order.format}", ALL_FORMATS[order.format][1]
+    if order.as_set:
+        filename, media_type = f"{name} levels.zip", "application/zip"
+    parcel = Parcel(token, order.user, order.part, filename, media_type, 0.0, "building")
     _store(parcel)
     future: Future[None] = _pool.submit(_write, order, parcel)
     try:
@@ -130,10 +143,35 @@ def _write(order: Order, parcel: Parcel) -> None:
 
 
 def _mesh_data(order: Order, parcel: Parcel) -> bytes:
-    """Return the bytes of a file of meshes."""
+    """Return the bytes of a file of meshes, or of an archive of all levels."""
+    if order.as_set:
+        return _level_set(order, parcel)
     meshes = _meshes(order, parcel)
     _store(_with(parcel, share=0.8, stage="writing"))
     return FORMATS[order.format][2](meshes)
+
+
+def _level_set(order: Order, parcel: Parcel) -> bytes:
+    """Return an archive of the meshes at every level up to the one asked for, and a list of counts and distances."""
+    archive = io.BytesIO()
+    rows = ["level\tmesh\tfaces\tlargest distance from the surface, mm"]
+    with zipfile.ZipFile(archive, "w", zipfile.ZIP_DEFLATED) as box:
+        for level in range(order.level + 1):
+            meshes = _meshes(replace(order, level=level, as_set=False), parcel)
+            box.writestr(f"level {level}.{order.format}", FORMATS[order.format][2](meshes))
+            rows += [f"{level}\t{item.name}\t{item.mesh.face_count}\t{_off(order, item)}" for item in meshes]
+            _store(_with(parcel, share=(level + 1) / (order.level + 1), stage="writing"))
+        box.writestr("levels.txt", "\n".join(rows) + "\n")
+    return archive.getvalue()
+
+
+def _off(order: Order, item: NamedMesh) -> str:
+    """Return the largest distance in mm of a mesh from its surface, "-" where there is none."""
+    for name, state in finished_build(order.document).named("mesh"):
+        if name == item.name and isinstance(state.item, MeshItem) and state.item.surface is not None:
+            reading = read_off_surface(item.mesh, state.item.surface, order.document.limits.for_gauges())[0]
+            return f"{reading.value:.4g}"
+    return "-"
 
 
 def _curve_data(order: Order) -> bytes:

@@ -181,7 +181,7 @@ def _other_value(spec: Spec, name: str, raw: Any) -> ValuePart:
     if isinstance(spec, TableSpec):
         return ValuePart("table", f"{len(raw)} {spec.noun[len(raw) != 1]}", name, "", spec.help)
     if isinstance(spec, FileSpec):
-        noun = "file" if "step" in spec.endings else "drawing"
+        noun = "file" if "step" in spec.endings else "mesh" if "obj" in spec.endings else "drawing"
         return ValuePart("file", f"the {noun}" if raw else f"no {noun} yet", name, "", spec.help, unit=spec.endings)
     if isinstance(spec, CornersSpec):
         own = ", ".join(f"{corner.corner}: {corner.value}" for corner in raw)

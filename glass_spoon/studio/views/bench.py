@@ -63,7 +63,7 @@ def edit(request: HttpRequest, part_id: int) -> HttpResponse:
     """Change the sheet."""
     form: dict[str, Any] = request.POST.dict()
     if "file" in request.FILES:
-        form["file"] = request.FILES["file"].read()
+        form["file"], form["file_name"] = request.FILES["file"].read(), request.FILES["file"].name
     try:
         part = change_part(request, part_id, _revision(form), read_edit(form))
     except StaleEdit as stale:

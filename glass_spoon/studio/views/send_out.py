@@ -37,7 +37,14 @@ def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
         for line in document.lines
         if line.gives_kind in ("surface", "surfaces") and line.id in build.items
     ]
-    context = {"part": part, "meshes": meshes, "levels": range(6), "curves": curves, "surfaces": surfaces}
+    context = {
+        "part": part,
+        "meshes": meshes,
+        "levels": range(7),
+        "sets": range(1, 5),
+        "curves": curves,
+        "surfaces": surfaces,
+    }
     return render(request, "bench/_send_out.html", context)
 
 

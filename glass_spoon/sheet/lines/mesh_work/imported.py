@@ -1,0 +1,85 @@
+"""Meshes that come from files."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from glass_spoon.formats.obj import read_obj
+from glass_spoon.formats.ply import read_ply
+from glass_spoon.formats.read_gltf import read_gltf
+from glass_spoon.formats.read_mesh import MILLIMETRES, MOST_BYTES, ReadMesh, UnreadableMesh
+from glass_spoon.formats.stl import read_stl
+from glass_spoon.kernel.errors import KernelError
+from glass_spoon.sheet.fields import ChoiceSpec, FileSpec
+from glass_spoon.sheet.items import Item, MeshItem, Note
+from glass_spoon.sheet.line import Action, Finding, Given, Line
+from glass_spoon.sheet.lines.mesh_work.fields import MeshName, mesh_findings, several
+from glass_spoon.sheet.stored_files import MOST_INSIDE, read_file
+
+READERS = {"obj": read_obj, "stl": read_stl, "ply": read_ply, "glb": read_gltf, "gltf": read_gltf}
+ENDINGS = ".obj,.stl,.ply,.glb,.gltf"
+
+
+class UnitUnknown(KernelError):
+    """A file that says no unit, and none is chosen."""
+
+
+def read_mesh_file(data: bytes, ending: str) -> ReadMesh:
+    """Return the mesh of a file by its ending; raises UnreadableMesh."""
+    if ending not in READERS:
+        raise UnreadableMesh("Choose an OBJ, STL, PLY or glTF file.")
+    return READERS[ending](data)
+
+
+class ImportMesh(Line):
+    """The mesh of a file."""
+
+    chapter = "Mesh"
+    summary = "Import a mesh from an OBJ, STL, PLY or glTF file; quads, groups and uv are kept."
+    words = ("obj", "stl", "ply", "gltf", "glb", "file", "load", "open", "scan", "insert")
+    sentence = "**Import mesh** {gives} of {file}, one unit of it being {unit}."
+    gives_kind = "mesh"
+
+    verb: Literal["import_mesh"] = "import_mesh"
+    file: Annotated[str, Field(max_length=MOST_INSIDE), FileSpec("The OBJ, STL, PLY or glTF file.", endings=ENDINGS)] = ""
+    unit: Annotated[
+        Literal["as it says", "mm", "cm", "m", "inch", "foot"],
+        ChoiceSpec(
+            "The unit of the file, where it says none.",
+            ("as it says", "mm", "cm", "m", "inch", "foot"),
+            ("what it says", "1 mm", "1 cm", "1 m", "1 inch", "1 foot"),
+        ),
+    ] = "as it says"
+    gives: MeshName = "imported"
+
+    def build(self, given: Given) -> MeshItem:
+        """Read the file, in millimetres."""
+        if not self.file:
+            raise KernelError("Choose a mesh file: click “no mesh yet”.")
+        data, ending = read_file(self.file, MOST_BYTES)
+        given.progress(0.1)
+        try:
+            read = read_mesh_file(data, ending)
+        except UnreadableMesh as error:
+            raise KernelError(str(error)) from error
+        unit = read.unit if self.unit == "as it says" else MILLIMETRES[self.unit]
+        if unit is None:
+            raise UnitUnknown("The file says no unit. Which is it?")
+        notes = tuple(Note("left_out", sentence) for sentence in read.left_out)
+        groups = f", {several(len(read.groups), 'group')}" if len(read.groups) > 1 else ""
+        told = f"{several(read.mesh.face_count, 'face')}{groups} read."
+        return MeshItem(read.in_millimetres(unit), None, notes, told)
+
+    def inspect(self, item: Item) -> list[Finding]:
+        """List what the reader could not take, and point at folded faces."""
+        return mesh_findings(item)
+
+    def ways_out(self, error: Exception) -> tuple[Action, ...]:
+        """Offer the units."""
+        if isinstance(error, UnitUnknown):
+            return tuple(
+                Action(word, "unit", unit) for word, unit in (("Millimetres", "mm"), ("Metres", "m"), ("Inches", "inch"))
+            )
+        return ()

@@ -1,0 +1,21 @@
+"""What the application does when it starts."""
+
+from __future__ import annotations
+
+from django.apps import AppConfig
+
+from glass_spoon.sheet.stored_files import add_loader
+
+
+class StudioConfig(AppConfig):
+    """The studio: says how files that sheets refer to are found."""
+
+    name = "glass_spoon.studio"
+    label = "studio"
+    default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self) -> None:
+        """Let sheets find stored files; models can be loaded only now."""
+        from glass_spoon.studio.flows.keep_file import load_file  # noqa: PLC0415  (models are not loaded before)
+
+        add_loader(load_file)

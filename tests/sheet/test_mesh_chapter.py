@@ -1,0 +1,158 @@
+"""The verbs of the Mesh chapter on small sheets: what they give, what they tell, and the ways out they offer."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from glass_spoon.formats.gltf import NamedMesh
+from glass_spoon.formats.obj import write_obj
+from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.sheet.cache import ResultCache
+from glass_spoon.sheet.document import read_document
+from glass_spoon.sheet.evaluate import Build, evaluate
+from glass_spoon.sheet.stored_files import add_loader, read_file, reference_to, write_inside
+from tests.zoo import torus
+
+PROFILE = [{"x": 40, "y": 0}, {"x": 55, "y": 40}, {"x": 30, "y": 90, "sharp": True}, {"x": 34, "y": 110}]
+CUP: list[dict[str, Any]] = [
+    {"verb": "draw", "gives": "profile", "points": PROFILE},
+    {"verb": "revolve", "gives": "cup", "profile": "l1"},
+]
+
+
+def run(*lines: dict[str, Any]) -> Build:
+    """Evaluate lines over the cup; they are numbered on from l3."""
+    numbered = [{"id": f"l{number}", **line} for number, line in enumerate([*CUP, *lines], 1)]
+    return evaluate(read_document({"format": "glass-spoon/sheet", "version": 1, "lines": numbered}), ResultCache())
+
+
+def mesh_line(**values: Any) -> dict[str, Any]:
+    return {"verb": "mesh", "gives": "cup mesh", "surface": "l2", "round": 24, "along": 12, **values}
+
+
+def test_marks_survive_a_change_of_density_and_say_their_count() -> None:
+    for around in (24, 40):
+        build = run(
+            mesh_line(round=around),
+            {"verb": "mark", "gives": "lip", "mesh": "l3", "what": "loop", "x": 33.8, "y": 2, "z": 110},
+        )
+        assert build.reports["l4"].told == f"{around} edges marked."
+
+
+def test_mark_that_finds_nothing_says_so() -> None:
+    build = run(
+        mesh_line(), {"verb": "mark", "gives": "none", "mesh": "l3", "what": "faces in a band", "low": 500, "high": 600}
+    )
+    assert build.reports["l4"].status == "look"
+    assert "finds nothing" in build.reports["l4"].findings[0].sentence
+
+
+def test_marks_are_joined_and_taken_away() -> None:
+    band = {"verb": "mark", "gives": "band", "mesh": "l3", "what": "faces in a band", "low": 0, "high": 60}
+    whole = {"verb": "mark", "gives": "rest", "mesh": "l3", "what": "everything", "meeting": "without", "others": ["l4"]}
+    build = run(mesh_line(), band, whole)
+    assert len(build.items["l4"].item.mark) + len(build.items["l5"].item.mark) == 24 * 12
+
+
+def test_crease_is_set_on_marked_edges_and_turned_into_loops() -> None:
+    mark = {"verb": "mark", "gives": "edge", "mesh": "l3", "what": "loop", "x": 29.7, "y": 3.9, "z": 90}
+    crease = {"verb": "crease", "mesh": "l3", "marks": ["l4"], "how": "for some levels", "sharpness": 2}
+    build = run(mesh_line(sharp="softened"), mark, crease, {"verb": "support", "mesh": "l3"})
+    assert build.reports["l5"].told == "24 edges creased."
+    assert "48 faces more" in build.reports["l6"].told
+    assert build.items["l3"].item.mesh.topology.is_quads
+
+
+def test_exploded_faces_weld_with_a_told_safe_range_and_a_warning_of_collapse() -> None:
+    whole = mesh_surface(torus(30, 10), 24, 12)
+    apart = "\n".join(f"v {x:.6f} {y:.6f} {z:.6f}" for x, y, z in whole.positions[whole.topology.face_corners])
+    faces = "\n".join("f " + " ".join(str(4 * k + j) for j in (1, 2, 3, 4)) for k in range(whole.face_count))
+    file = write_inside(f"# units: mm\n{apart}\n{faces}\n".encode(), "obj")
+    lines = {"verb": "import_mesh", "gives": "ring", "file": file}, {"verb": "weld", "mesh": "l3", "distance": "0.001 mm"}
+    build = run(*lines)
+    assert build.items["l3"].item.mesh.point_count == whole.point_count
+    assert "864 points become one with others. Safe distances are" in build.reports["l4"].told
+    collapse = run(lines[0], {"verb": "weld", "mesh": "l3", "distance": "40 mm"}).reports["l4"]
+    assert "larger than real detail" in collapse.findings[0].sentence
+    way = collapse.findings[0].actions[0]
+    assert run(lines[0], {"verb": "weld", "mesh": "l3", "distance": way.value}).reports["l4"].status == "good"
+
+
+def test_two_halves_unite_to_one() -> None:
+    low = {"verb": "simple", "gives": "low", "form": "sphere", "radius": 40, "low": "-90°", "high": "0°"}
+    high = {"verb": "simple", "gives": "high", "form": "sphere", "radius": 40, "low": "0°", "high": "90°"}
+    meshes = [{"verb": "mesh", "gives": f"m{k}", "surface": f"l{k}", "round": 24, "along": 8} for k in (3, 4)]
+    build = run(low, high, *meshes, {"verb": "unite", "meshes": ["l5", "l6"], "gives": "ball"})
+    ball = build.items["l7"].item.mesh
+    assert len(ball.topology.boundary_edges) == 0
+    assert build.reports["l7"].told.startswith("24 points become one")
+
+
+def test_triangles_are_paired_and_kept_over_sharp_edges() -> None:
+    build = run(mesh_line(), {"verb": "pair", "mesh": "l3"})
+    assert build.reports["l4"].told == "0 pairs made. No triangle is left."
+
+
+def test_relax_tells_what_it_gained() -> None:
+    build = run(mesh_line(spaced="by parameter"), {"verb": "relax", "mesh": "l3", "rounds": 40, "off": "0.01 mm"})
+    assert "Evenness" in build.reports["l4"].told
+
+
+def test_turned_over_faces_are_told_and_cleaned_again() -> None:
+    mark = {"verb": "mark", "gives": "some", "mesh": "l3", "what": "faces in a band", "low": 0, "high": 30}
+    build = run(mesh_line(), mark, {"verb": "turn_over", "mesh": "l3", "faces": ["l4"]}, {"verb": "clean", "mesh": "l3"})
+    assert build.reports["l5"].status == "look"
+    assert "turned to face like its neighbours" in build.reports["l6"].told
+    assert build.reports["l6"].status == "good"
+
+
+def test_smoothing_may_be_plain_or_end_on_the_limit() -> None:
+    plain = run(mesh_line(), {"verb": "smooth", "mesh": "l3", "times": 1, "manner": "plain"}).items["l3"].item.mesh
+    rounded = run(mesh_line(), {"verb": "smooth", "mesh": "l3", "times": 1, "points": "limit"}).items["l3"].item.mesh
+    assert plain.face_count == rounded.face_count == 4 * 24 * 12
+    assert not np.allclose(plain.positions, rounded.positions)
+
+
+@pytest.mark.parametrize("rule", ["even", "odd", "multiples"])
+def test_counts_keep_their_rule(rule: str) -> None:
+    build = run(mesh_line(sizing="edge length", edge_length=9, counting=rule, step=5))
+    around, along = build.items["l3"].item.counts
+    check = {"even": lambda n: n % 2 == 0, "odd": lambda n: n % 2 == 1, "multiples": lambda n: n % 5 == 0}[rule]
+    assert check(around)
+    assert check(along)
+
+
+def test_counts_are_linked_to_another_mesh() -> None:
+    build = run(mesh_line(round=28, along=9), mesh_line(sizing="another mesh", like="l3", gives="second"))
+    assert build.items["l4"].item.counts == (28, 9)
+
+
+def test_face_count_is_met_nearly_and_tolerance_is_kept() -> None:
+    about = run(mesh_line(sizing="faces", faces=1000)).items["l3"].item.mesh
+    assert abs(about.face_count - 1000) < 80
+    plain, fitted = (run(mesh_line(sizing="tolerance", tolerance="0.5 mm", lying=lying)) for lying in ("points", "smoothed"))
+    assert fitted.items["l3"].item.mesh.face_count < 0.5 * plain.items["l3"].item.mesh.face_count
+    for build in (plain, fitted):
+        assert "The smoothed shape is at most 0." in build.reports["l3"].told
+
+
+def test_file_without_a_unit_asks_for_it() -> None:
+    data = write_obj([NamedMesh("ring", mesh_surface(torus(30, 10), 12, 8))]).replace(b"# units: millimetres, Z up\n", b"")
+    line = {"verb": "import_mesh", "gives": "ring", "file": write_inside(data, "obj")}
+    report = run(line).reports["l3"]
+    assert report.status == "failed"
+    assert "no unit" in report.findings[0].sentence
+    assert [action.value for action in report.findings[0].actions] == ["mm", "m", "inch"]
+    assert np.ptp(run(line | {"unit": "cm"}).items["l3"].item.mesh.positions[:, 0]) == pytest.approx(800, rel=1e-6)
+
+
+def test_files_are_found_by_their_content_wherever_they_are_kept() -> None:
+    data = b"a file too large for a sheet"
+    kept = {reference_to(data, "obj").split(":")[1]: data}
+    add_loader(kept.get)
+    assert read_file(reference_to(data, "obj"), 1000) == (data, "obj")
+    assert read_file(write_inside(data, "stl"), 1000) == (data, "stl")
+    assert write_inside(np.random.default_rng(0).bytes(2_000_000), "stl") is None
