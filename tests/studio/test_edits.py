@@ -218,6 +218,7 @@ def test_viewer_sees_no_way_to_change(part, as_user):
     assert 'data-kind="number"' not in text
 
 
+@pytest.mark.django_db(transaction=True)  # the sheet is built in a thread, which sees only what is saved
 def test_mesh_files_are_taken_in_small_ones_in_the_sheet_large_ones_by_their_hash(part, as_user, edit, monkeypatch):
     from django.core.files.uploadedfile import SimpleUploadedFile
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from django.db import connection
+
 from glass_spoon.formats.read_mesh import MOST_BYTES, UnreadableMesh
 from glass_spoon.sheet.lines.mesh_work.imported import ENDINGS, read_mesh_file
 from glass_spoon.sheet.stored_files import digest_of, reference_to, write_inside
@@ -28,6 +30,13 @@ def keep_mesh_file(data: bytes, name: str) -> str:
 
 
 def load_file(digest: str) -> bytes | None:
-    """Return the content that a hash names, None where it is not kept."""
-    found = StoredFile.objects.filter(digest=digest).values_list("data", flat=True).first()
-    return None if found is None else bytes(found)
+    """Return the content that a hash names, None where it is not kept.
+
+    Builds ask from threads of their own, which no request closes the connection of: it is closed here.
+    """
+    try:
+        found = StoredFile.objects.filter(digest=digest).values_list("data", flat=True).first()
+        return None if found is None else bytes(found)
+    finally:
+        if not connection.in_atomic_block:
+            connection.close()
