@@ -22,7 +22,7 @@ def main() -> int:
         "DATABASE_URL": cluster.url,
         "SECRET_KEY": "only-for-tests",
         "STATIC_ROOT": str(RUNTIME / "test-static"),
-        "WORK_DIR": str(RUNTIME / "test-work"),
+        "JOBS": "now",
         "OPENBLAS_NUM_THREADS": "1",
         "DJANGO_ALLOW_ASYNC_UNSAFE": "1",
     }

@@ -35,7 +35,8 @@ def options() -> argparse.Namespace:
     parser = argparse.ArgumentParser(prog="start", description=HELP, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--port", type=int, default=8000, help="port to serve on (8000)")
     parser.add_argument("--host", default="127.0.0.1", help="address to listen on (127.0.0.1)")
-    parser.add_argument("--workers", type=int, default=1, help="server processes, each with 8 threads (1)")
+    parser.add_argument("--servers", type=int, default=1, help="server processes, each with 8 threads (1)")
+    parser.add_argument("--workers", type=int, default=0, help="processes of their own for jobs (0: the servers do them)")
     parser.add_argument("--empty", action="store_true", help="do not load the demo into an empty database")
     parser.add_argument("--reset", action="store_true", help="delete all data first, after asking")
     parser.add_argument("--yes", action="store_true", help="do not ask before --reset")
@@ -82,10 +83,17 @@ def _static_state() -> str:
     return digest.hexdigest()
 
 
-def serve(host: str, port: int, workers: int) -> int:
+def start_workers(count: int) -> list[subprocess.Popen[bytes]]:
+    """Start processes that do jobs; without any the servers do them."""
+    os.environ["JOBS"] = "elsewhere" if count else "here"
+    command = [sys.executable, "manage.py", "procrastinate", "worker", "--concurrency", "1", "--delete-jobs", "successful"]
+    return [subprocess.Popen(command, cwd=ROOT, start_new_session=True) for _ in range(count)]
+
+
+def serve(host: str, port: int, servers: int) -> int:
     """Run gunicorn until it ends or a signal comes; return its code."""
     command = [sys.executable, "-m", "gunicorn", "glass_spoon.studio.wsgi", "--bind", f"{host}:{port}"]
-    command += ["--workers", str(workers), "--threads", "8", "--timeout", "120", "--log-level", "warning"]
+    command += ["--workers", str(servers), "--threads", "8", "--timeout", "120", "--log-level", "warning"]
     server = subprocess.Popen(command, cwd=ROOT, start_new_session=True)
     for name in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(name, lambda *_: server.terminate())
@@ -122,6 +130,7 @@ def main() -> int:
             )
             return 2
     cluster = Cluster("cluster")
+    workers: list[subprocess.Popen[bytes]] = []
     if chosen.reset:
         if not chosen.yes and input("Delete all projects, parts and accounts of this copy? Type yes: ") != "yes":
             return 1
@@ -131,13 +140,18 @@ def main() -> int:
         cluster.make_database()
         prepare_environment(cluster, chosen.host)
         prepare_data(chosen.empty)
-        return serve(chosen.host, chosen.port, chosen.workers)
+        workers = start_workers(chosen.workers)
+        return serve(chosen.host, chosen.port, chosen.servers)
     except ClusterError as error:
         print(error, file=sys.stderr)
         return 2
     except KeyboardInterrupt:
         return 0
     finally:
+        for worker in workers:
+            worker.terminate()
+        for worker in workers:
+            worker.wait()
         cluster.stop()
 
 

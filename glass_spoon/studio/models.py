@@ -123,6 +123,51 @@ class StoredFile(models.Model):
         return self.name
 
 
+class Parcel(models.Model):
+    """A file to be sent out, made by a job: what was asked for, how far it is, and in the end its content.
+
+    stage: waiting, building, smoothing, writing, ready, failed, cancelled. Every word of it is said to the user.
+    """
+
+    token = models.CharField(max_length=40, unique=True)
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
+    part = models.ForeignKey(Part, models.CASCADE, related_name="parcels")
+    order = models.JSONField()
+    filename = models.CharField(max_length=140)
+    media_type = models.CharField(max_length=80)
+    stage = models.CharField(max_length=20, default="waiting")
+    share = models.FloatField(default=0.0)
+    sentence = models.CharField(max_length=400, default="")
+    data = models.BinaryField(default=b"")
+    size = models.BigIntegerField(default=0)
+    job = models.BigIntegerField(null=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        """Newest first."""
+
+        ordering: ClassVar[list[str]] = ["-made_at", "-id"]
+
+    def __str__(self) -> str:
+        """Return the name of the file."""
+        return self.filename
+
+    @property
+    def is_ready(self) -> bool:
+        """True when the file may be fetched."""
+        return self.stage == "ready"
+
+    @property
+    def is_over(self) -> bool:
+        """True when nothing more happens."""
+        return self.stage in ("ready", "failed", "cancelled")
+
+    @property
+    def percent(self) -> int:
+        """Share done in percent."""
+        return round(100 * self.share)
+
+
 class Change(models.Model):
     """One state in the history of a part; undo and redo walk over them."""
 

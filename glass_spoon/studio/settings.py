@@ -49,6 +49,7 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.messages",
     "django.contrib.staticfiles",
+    "procrastinate.contrib.django",
     "glass_spoon.studio.apps.StudioConfig",
 ]
 MIDDLEWARE = [
@@ -123,8 +124,8 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 5_000_000
 FILE_UPLOAD_MAX_MEMORY_SIZE = 5_000_000
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 200
 
-WORK_DIR = Path(os.environ.get("WORK_DIR", ROOT / ".runtime" / "work"))
-"""Where files to be sent out wait for their download."""
+JOBS = os.environ.get("JOBS", "here")
+"""Who does the jobs: "here" a thread of every server process, "elsewhere" workers of their own, "now" nobody: at once."""
 
 LOGGING = {
     "version": 1,

@@ -59,6 +59,7 @@ urlpatterns = [
     path("parts/<int:part_id>/versions/<int:version_id>/restore/", versions.restore, name="version_restore"),
     path("parts/<int:part_id>/send-out/", send_out.send_out, name="send_out"),
     path("parts/<int:part_id>/send-out/<str:token>/", send_out.parcel, name="parcel"),
+    path("parts/<int:part_id>/send-out/<str:token>/cancel/", send_out.parcel_cancel, name="parcel_cancel"),
     path("parts/<int:part_id>/send-out/<str:token>/file/", send_out.parcel_file, name="parcel_file"),
     path("parts/<int:part_id>/sheet.json", send_out.sheet_json, name="sheet_json"),
     path("verbs/", reference.verbs, name="verbs"),

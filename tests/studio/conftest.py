@@ -15,13 +15,12 @@ PASSWORD = "a long enough word"
 
 
 @pytest.fixture(autouse=True)
-def quick_settings(settings, tmp_path):
-    """Pages without hashed names, quick passwords, and parcels in a folder of their own."""
+def quick_settings(settings):
+    """Pages without hashed names, quick passwords."""
     settings.STORAGES = {
         **settings.STORAGES,
         "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
     }
-    settings.WORK_DIR = tmp_path / "work"
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # fast, for tests only
 
 

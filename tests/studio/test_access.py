@@ -42,6 +42,7 @@ ADDRESSES = {
     "offenders": ("get", ALL, None),
     "picked": ("json", ALL, {"mesh": "l4", "gesture": "face", "place": [0, 0, 0]}),
     "thumbnail": ("get", ALL, None),
+    "parcel_cancel": ("post", ALL, {}),
     "versions": ("get", ALL, None),
     "compare": ("get", ALL, None),
     "compare_picture": ("get", ALL, None),

@@ -1,21 +1,14 @@
-"""Write files to be sent out, in a thread of their own with progress on disk, so that any process can tell how far it is."""
+"""Write files to be sent out, in jobs that any worker may take; how far each is stands in the database."""
 
 from __future__ import annotations
 
 import io
-import json
 import re
-import secrets
-import time
 import zipfile
-from concurrent.futures import Future, ThreadPoolExecutor
-from concurrent.futures import TimeoutError as StillWorking
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import Any
 
 import numpy as np
-from django.conf import settings
 
 from glass_spoon.formats import dxf, gltf, obj, ply, step, stl, svg_drawing, usd
 from glass_spoon.formats.gltf import NamedMesh
@@ -23,16 +16,17 @@ from glass_spoon.formats.named_curve import NamedCurve
 from glass_spoon.kernel.gauges.deviation import read_off_surface
 from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL, predict_faces, subdivide
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
-from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.items import CurveItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT
 from glass_spoon.sheet.planes import PLANE_AXES
+from glass_spoon.studio.flows import parcels
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.watched_work import PATIENCE
+from glass_spoon.studio.models import Parcel
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.paint import PAINTS
 
-KEEP_SECONDS = 3600
 FORMATS = {
     "glb": ("glTF", gltf.MEDIA_TYPE, gltf.write_glb),
     "obj": ("OBJ", obj.MEDIA_TYPE, obj.write_obj),
@@ -43,33 +37,6 @@ FORMATS = {
 CURVE_FORMATS = {"dxf": ("DXF", dxf.MEDIA_TYPE), "svg": ("SVG", svg_drawing.MEDIA_TYPE)}
 SURFACE_FORMATS = {"step": ("STEP", step.MEDIA_TYPE)}
 ALL_FORMATS = {**{kind: entry[:2] for kind, entry in FORMATS.items()}, **CURVE_FORMATS, **SURFACE_FORMATS}
-_pool = ThreadPoolExecutor(max_workers=2, thread_name_prefix="send-out")
-_TOKEN = re.compile(r"^[A-Za-z0-9_-]{20,40}$")
-
-
-@dataclass(frozen=True)
-class Parcel:
-    """A file under way or ready."""
-
-    token: str
-    user: int
-    part: int
-    filename: str
-    media_type: str
-    share: float
-    stage: str
-    size: int = 0
-    sentence: str = ""
-
-    @property
-    def is_ready(self) -> bool:
-        """True when the file may be fetched."""
-        return self.stage == "ready"
-
-    @property
-    def percent(self) -> int:
-        """Share done in percent."""
-        return round(100 * self.share)
 
 
 @dataclass(frozen=True)
@@ -106,39 +73,40 @@ def read_order(user: int, part: int, document: SheetDocument, form: Any) -> Orde
 
 
 def start_parcel(order: Order) -> Parcel:
-    """Start writing, wait a moment, and return the parcel ready or under way."""
-    settings.WORK_DIR.mkdir(parents=True, exist_ok=True)
-    _sweep()
-    token = secrets.token_urlsafe(18)
+    """Ask for a file, wait a moment, and return the parcel ready or under way."""
+    parcels.sweep()
     name = re.sub(r"[^\w -]", "", order.document.name).strip() or "part"
     level = f" x{order.level}" if order.level and order.format in FORMATS else ""
     filename, media_type = f"{name}{level}.{order.format}", ALL_FORMATS[order.format][1]
     if order.as_set:
         filename, media_type = f"{name} levels.zip", "application/zip"
-    parcel = Parcel(token, order.user, order.part, filename, media_type, 0.0, "building")
-    _store(parcel)
-    future: Future[None] = _pool.submit(_write, order, parcel)
-    try:
-        future.result(timeout=PATIENCE)
-    except StillWorking:
-        pass
-    return find_parcel(token, order.user, order.part)
+    asked = {"item": order.item, "format": order.format, "level": order.level, "view": order.view, "as_set": order.as_set}
+    asked["document"] = order.document.model_dump(mode="json")
+    parcel = parcels.make(order.user, order.part, asked, filename, media_type)
+    parcels.hand_over(parcel)
+    return parcels.wait_for(parcel, PATIENCE)
 
 
-def _write(order: Order, parcel: Parcel) -> None:
-    """Build, smooth and write; a failure is kept as a sentence."""
+def write_parcel(token: str) -> None:
+    """Build, smooth and write a file that was asked for; a failure is kept as a sentence. This is the job."""
+    parcel = Parcel.objects.filter(token=token).exclude(stage__in=("ready", "failed", "cancelled")).first()
+    if parcel is None:
+        return
+    asked = dict(parcel.order)
+    order = Order(parcel.user_id, parcel.part_id, read_document(asked.pop("document")), **asked)
     try:
+        parcels.tell(parcel, "building", 0.0)
         if order.format in SURFACE_FORMATS:
             data = _surface_data(order, parcel)
         else:
             data = _curve_data(order) if order.format in CURVE_FORMATS else _mesh_data(order, parcel)
-        path = _path(parcel.token, "data")
-        path.write_bytes(data)
-        _store(_with(parcel, share=1.0, stage="ready", size=len(data)))
+        parcels.finish(parcel, data)
+    except parcels.Cancelled:
+        return
     except Refused as error:
-        _store(_with(parcel, stage="failed", sentence=str(error)))
+        parcels.fail(parcel, str(error))
     except Exception:
-        _store(_with(parcel, stage="failed", sentence="The file could not be written. The sheet is safe; try again."))
+        parcels.fail(parcel, "The file could not be written. The sheet is safe; try again.")
         raise
 
 
@@ -147,7 +115,7 @@ def _mesh_data(order: Order, parcel: Parcel) -> bytes:
     if order.as_set:
         return _level_set(order, parcel)
     meshes = _meshes(order, parcel)
-    _store(_with(parcel, share=0.8, stage="writing"))
+    parcels.tell(parcel, "writing", 0.8)
     return FORMATS[order.format][2](meshes)
 
 
@@ -160,7 +128,7 @@ def _level_set(order: Order, parcel: Parcel) -> bytes:
             meshes = _meshes(replace(order, level=level, as_set=False), parcel)
             box.writestr(f"level {level}.{order.format}", FORMATS[order.format][2](meshes))
             rows += [f"{level}\t{item.name}\t{item.mesh.face_count}\t{_off(order, item)}" for item in meshes]
-            _store(_with(parcel, share=(level + 1) / (order.level + 1), stage="writing"))
+            parcels.tell(parcel, "writing", (level + 1) / (order.level + 1))
         box.writestr("levels.txt", "\n".join(rows) + "\n")
     return archive.getvalue()
 
@@ -207,14 +175,14 @@ def _surface_data(order: Order, parcel: Parcel) -> bytes:
             found.append(step.NamedSurfaces(name, state.item.shape, color))
     if not found:
         raise Refused("There is no surface to send out yet. Form one, or mend the lines that need a look.")
-    _store(_with(parcel, share=0.5, stage="writing"))
+    parcels.tell(parcel, "writing", 0.5)
     return step.write_step(found)
 
 
 def _meshes(order: Order, parcel: Parcel) -> list[NamedMesh]:
     """Return the meshes asked for at their level."""
     build = finished_build(order.document)
-    _store(_with(parcel, share=0.3, stage="smoothing"))
+    parcels.tell(parcel, "smoothing", 0.3)
     found = [
         (name, state.item)
         for name, state in build.named("mesh")
@@ -228,49 +196,5 @@ def _meshes(order: Order, parcel: Parcel) -> list[NamedMesh]:
     result = []
     for number, (name, item) in enumerate(found, 1):
         result.append(NamedMesh(name, subdivide(item.mesh, order.level)))
-        _store(_with(parcel, share=0.3 + 0.5 * number / len(found), stage="smoothing"))
+        parcels.tell(parcel, "smoothing", 0.3 + 0.5 * number / len(found))
     return result
-
-
-def _with(parcel: Parcel, **changes: Any) -> Parcel:
-    """Return a parcel with some fields changed."""
-    return Parcel(**{**parcel.__dict__, **changes})
-
-
-def _path(token: str, ending: str) -> Path:
-    return Path(settings.WORK_DIR) / f"{token}.{ending}"
-
-
-def _store(parcel: Parcel) -> None:
-    """Write the parcel's card in one step, so that nobody reads half of it."""
-    draft = _path(parcel.token, "draft")
-    draft.write_text(json.dumps(parcel.__dict__))
-    draft.replace(_path(parcel.token, "json"))
-
-
-def find_parcel(token: str, user: int, part: int) -> Parcel:
-    """Return a parcel of this user and part; Refused when there is none."""
-    try:
-        if not _TOKEN.match(token):
-            raise FileNotFoundError
-        parcel = Parcel(**json.loads(_path(token, "json").read_text()))
-    except (FileNotFoundError, ValueError, TypeError) as error:
-        raise Refused("This file is no longer here. Send the part out again.", 404) from error
-    if (parcel.user, parcel.part) != (user, part):
-        raise Refused("This file is no longer here. Send the part out again.", 404)
-    return parcel
-
-
-def parcel_data(parcel: Parcel) -> bytes:
-    """Return the file's bytes."""
-    return _path(parcel.token, "data").read_bytes()
-
-
-def _sweep() -> None:
-    """Remove files older than an hour."""
-    for path in Path(settings.WORK_DIR).glob("*.*"):
-        try:
-            if time.time() - path.stat().st_mtime > KEEP_SECONDS:
-                path.unlink()
-        except FileNotFoundError:
-            continue

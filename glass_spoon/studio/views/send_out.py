@@ -6,9 +6,10 @@ from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.utils.http import content_disposition_header
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_GET, require_POST
 
 from glass_spoon.studio.access import part_for
+from glass_spoon.studio.flows import parcels
 from glass_spoon.studio.flows import send_out as flow
 from glass_spoon.studio.flows.build_part import finished_build
 
@@ -53,7 +54,16 @@ def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
 def parcel(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
     """Say how far a file is."""
     part, _ = part_for(request, part_id)
-    found = flow.find_parcel(token, int(request.user.pk or 0), part.id)
+    found = parcels.find(token, int(request.user.pk or 0), part.id)
+    return render(request, "bench/_parcel.html", {"part": part, "parcel": found})
+
+
+@login_required
+@require_POST
+def parcel_cancel(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
+    """Stop the work on a file."""
+    part, _ = part_for(request, part_id)
+    found = parcels.cancel(parcels.find(token, int(request.user.pk or 0), part.id))
     return render(request, "bench/_parcel.html", {"part": part, "parcel": found})
 
 
@@ -62,8 +72,8 @@ def parcel(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
 def parcel_file(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
     """Send the file."""
     part, _ = part_for(request, part_id)
-    found = flow.find_parcel(token, int(request.user.pk or 0), part.id)
-    response = HttpResponse(flow.parcel_data(found), content_type=found.media_type)
+    found = parcels.find(token, int(request.user.pk or 0), part.id)
+    response = HttpResponse(parcels.content(found), content_type=found.media_type)
     response["Content-Disposition"] = content_disposition_header(True, found.filename)
     return response
 

@@ -1,0 +1,19 @@
+"""The jobs: work that is done by workers, in this process or on other machines, through procrastinate on PostgreSQL."""
+
+from __future__ import annotations
+
+from procrastinate.contrib.django import app
+
+from glass_spoon.studio.flows import parcels
+from glass_spoon.studio.flows.send_out import write_parcel
+
+__all__ = ["app", "write_file"]
+
+
+@app.task(name="write_file", queue="files")
+def write_file(token: str) -> None:
+    """Write a file that was asked for."""
+    try:
+        write_parcel(token)
+    finally:
+        parcels.let_go()
