@@ -54,7 +54,7 @@ def _parser() -> argparse.ArgumentParser:
         command = commands.add_parser(name, help=text)
         command.add_argument("sheet", type=Path, help="a sheet as JSON")
         command.add_argument("--mesh", help="name of one mesh; all without it")
-        command.add_argument("--level", type=int, default=0, help="smoothing level, 0 to 5")
+        command.add_argument("--level", type=int, default=0, help="smoothing level, 0 to 6")
         command.set_defaults(run=run)
         if name == "build":
             command.add_argument("--out", type=Path, required=True, help="file to write: .glb or .obj")

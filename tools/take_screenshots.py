@@ -70,7 +70,7 @@ def form(page: Page) -> None:
     open_part(page, "Mooring ground-screw")
     shot(page, "ground-screw")
     open_part(page, "Drain plug M24")
-    page.get_by_text("Judge surfaces").click()
+    page.get_by_text("Judge the shape").click()
     page.locator("select[name=judge]").select_option("mean")
     page.locator("input[name=edges]").check()
     page.locator(".legend").get_by_role("button", name="Report").click()
@@ -85,6 +85,32 @@ def form(page: Page) -> None:
     shot(page, "skin-through-rings")
     open_part(page, "Ventilator")
     shot(page, "ventilator")
+
+
+def meshing(page: Page) -> None:
+    """Show marks with a loop being picked, gauges at their line with their faces painted, two states, the inspection sheet."""
+    open_part(page, "Lantern")
+    page.keyboard.press("m")
+    page.keyboard.press("4")
+    box = page.locator(".picture-surface").bounding_box()
+    assert box is not None
+    page.mouse.click(box["x"] + box["width"] / 2 + 8, box["y"] + box["height"] * 0.36)
+    shot(page, "marks")
+    page.keyboard.press("Escape")
+    open_part(page, "Rope fender")
+    page.locator("select[data-view-choice=mesh]").select_option(label="strands mesh")
+    page.wait_for_timeout(SETTLE)
+    page.locator(".finding").first.scroll_into_view_if_needed()
+    page.locator(".finding [data-gauge]").first.click()
+    shot(page, "gauge-offenders")
+    open_part(page, "Camp kettle")
+    page.get_by_role("button", name="Versions").click()
+    page.get_by_role("button", name="Compare any two states").click()
+    page.wait_for_selector(".compare-form")
+    page.select_option(".compare-form select[name=left]", index=3)
+    shot(page, "compare")
+    page.goto(page.url.rstrip("/") + "/inspection/")
+    shot(page, "inspection")
 
 
 def main() -> None:
@@ -117,6 +143,7 @@ def main() -> None:
         page.get_by_role("button", name="Undo").click()
         drawing(page)
         form(page)
+        meshing(page)
         page.goto("/projects/1/")
         page.get_by_label("Name of a new part").fill("Bailer")
         page.get_by_role("button", name="Make a part").click()

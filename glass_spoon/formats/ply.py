@@ -119,6 +119,8 @@ def _header(data: bytes) -> tuple[str, list[_Element], list[str], int]:
         elif words[:1] == ["element"] and len(words) == 3 and words[2].isdigit():
             elements.append(_Element(words[1], int(words[2]), ()))
         elif words[:1] == ["property"] and elements:
+            if len(words) < (5 if words[1:2] == ["list"] else 3):
+                raise UnreadableMesh(f"The header of the PLY file is broken: {raw[:60]}.")
             one = _Property(words[4], words[3], words[2]) if words[1] == "list" else _Property(words[2], words[1])
             if any(kind and kind not in _TYPES for kind in (one.type, one.count_type)):
                 raise UnreadableMesh(f"The PLY file has numbers of a kind that is not known: {raw[:60]}.")

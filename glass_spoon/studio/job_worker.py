@@ -44,5 +44,7 @@ async def _work(wait: bool = True) -> None:
 
 
 def work_off() -> None:
-    """Do all jobs that wait, then return."""
-    asyncio.run(_work(wait=False))
+    """Do all jobs that wait, then return; in a thread, as the caller may have an event loop of its own."""
+    thread = Thread(target=lambda: asyncio.run(_work(wait=False)), name="jobs once")
+    thread.start()
+    thread.join()

@@ -143,7 +143,7 @@ def test_a_distance_is_measured_and_made_a_size(signed_in):
     page.get_by_role("link", name="Camp kettle").click()
     ready(page)
     expect(page.locator(".view-front .handle").first).to_be_visible()
-    page.keyboard.press("m")
+    page.keyboard.press("d")
     for index in (0, 2):
         box = handle(page, index).bounding_box()
         page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)

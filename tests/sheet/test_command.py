@@ -45,7 +45,7 @@ def test_gauges_are_json(capsys):
         (["build", KETTLE, "--out", "part.stl"], ".glb or .obj"),
         (["build", KETTLE, "--out", "a.glb", "--mesh", "lid"], "no such thing as a mesh called lid"),
         (["gauges", "/nowhere.json"], "nowhere.json"),
-        (["gauges", KETTLE, "--level", "9"], "0 to 5"),
+        (["gauges", KETTLE, "--level", "9"], "0 to 6"),
     ],
 )
 def test_mistakes_end_with_a_sentence(arguments, word, capsys):

@@ -163,7 +163,7 @@ def test_lines_are_added_moved_paused_removed(part, as_user, edit):
     assert part.document["lines"][-2]["id"] == added["id"]
     edit(client, op="remove", line=added["id"])
     part.refresh_from_db()
-    assert part.last_change == "line 6 removed"
+    assert part.last_change == "line 4 removed"
 
 
 def test_removal_names_what_depends(part, as_user):
@@ -171,7 +171,7 @@ def test_removal_names_what_depends(part, as_user):
     text = as_user("owner").get(f"/parts/{part.id}/removal/l1/").content.decode()
     assert "body profile is used by line 2 (round), line 3 (revolve)" in text
     assert "line 1 (draw)" in as_user("owner").get(f"/parts/{part.id}/removal/s1/").content.decode()
-    assert "Nothing else depends" in as_user("owner").get(f"/parts/{part.id}/removal/l6/").content.decode()
+    assert "Nothing else depends" in as_user("owner").get(f"/parts/{part.id}/removal/l4/").content.decode()
 
 
 def test_drawing_is_taken_or_refused(part, as_user, edit):

@@ -126,3 +126,24 @@ def test_view_takes_only_what_makes_sense() -> None:
 )
 def test_small_numbers_are_written_plainly(value: float, text: str) -> None:
     assert tidy(value) == text
+
+
+def test_meshes_are_coloured_by_corners_valence_and_deviation():
+    """Of a cube: every point has three edges, every corner is square, nothing to be off from."""
+    from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+    from glass_spoon.studio.flows.show_scene import Shown
+    from glass_spoon.studio.show.judging import colour_range, mesh_values
+    from tests.zoo import cube_mesh, torus
+
+    cube = Shown("k", "l1", "cube", cube_mesh(), None, False)
+    assert mesh_values(cube, "valence").tolist() == [-1.0] * 8
+    assert np.allclose(mesh_values(cube, "corners"), 0, atol=1e-9)
+    assert mesh_values(cube, "deviation") is None
+    ring = torus(30, 10)
+    item = Shown("k", "l2", "ring", mesh_surface(ring, 48, 16), ring, False)
+    values = mesh_values(item, "deviation")
+    sag = 10 * (1 - np.cos(np.pi / 16))  # of the smaller circle's chords
+    assert 0.5 * sag < values.max() < 2 * sag
+    assert colour_range({"l2": values}, "deviation")[0] == 0.0
+    assert colour_range({}, "valence") == (-2.0, 2.0)
+    assert mesh_values(Shown("k", "l3", "bare", cube_mesh(), None, True), "valence") is None

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, dot_lanes, packed_rows
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
@@ -34,7 +33,7 @@ def nearest_twins(mesh: Mesh, distance: float) -> Ints:
     """Return for each vertex (n,) the lowest vertex within `distance` mm of it: itself where it stands alone."""
     first = np.arange(mesh.point_count)
     if mesh.point_count:
-        pairs = cKDTree(mesh.positions).query_pairs(distance, output_type="ndarray")
+        pairs = mesh.vertex_tree.query_pairs(distance, output_type="ndarray")
         for _ in range(2):
             np.minimum.at(first, pairs[:, 1], first[pairs[:, 0]])
     return first
@@ -49,7 +48,10 @@ def read_doubled_points(mesh: Mesh, limits: Limits) -> Reading:
 
 def read_doubled_edges(mesh: Mesh, limits: Limits) -> Reading:
     """Read the number of edges that lie on another edge: seams that were never welded."""
-    ends = np.sort(nearest_twins(mesh, limits.weld_distance)[mesh.topology.edges.ends], axis=1)
+    twins = nearest_twins(mesh, limits.weld_distance)
+    if (twins == np.arange(mesh.point_count)).all():
+        return Reading("doubled_edges", 0.0, "", 0.0, False, "edge")  # edges of different vertices lie apart
+    ends = np.sort(twins[mesh.topology.edges.ends], axis=1)
     keys = ends[:, 0].astype(np.int64) * mesh.point_count + ends[:, 1]
     _, first = np.unique(keys, return_index=True)
     doubled: Ints = np.setdiff1d(np.arange(len(keys)), first)

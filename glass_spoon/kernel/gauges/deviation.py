@@ -7,7 +7,8 @@ import numpy as np
 from glass_spoon.kernel.arrays import Bools, Floats, Ints
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.subdivision.limit_surface import to_limit
+from glass_spoon.kernel.subdivision.catmull_clark import subdivide
+from glass_spoon.kernel.subdivision.limit_surface import limit_positions
 from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
@@ -47,7 +48,8 @@ def smoothed_deviation(mesh: Mesh, surface: NurbsSurface | SurfaceSet, levels: i
 
     Raises InvalidInput for edges of more than two faces.
     """
-    smooth = to_limit(mesh, levels)
+    smooth = subdivide(mesh, levels if levels or mesh.topology.is_quads else 1)
+    smooth = smooth.moved(limit_positions(smooth))
     corner = np.zeros(smooth.point_count, dtype=np.int64)
     corner[smooth.topology.face_corners[::-1]] = np.arange(len(smooth.topology.face_corners))[::-1]
     uv = smooth.corners["uv"][corner] if "uv" in smooth.corners else None

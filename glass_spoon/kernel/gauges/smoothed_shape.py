@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, Ints
+from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.curves.evaluate_curve import curve_points
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.deviation import smoothed_deviation
 from glass_spoon.kernel.gauges.reading import Limits, Reading
-from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
+from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh, nearest_in_triangles
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.subdivision.limit_surface import kink_angles
 from glass_spoon.kernel.surfaces.edit_surface import isocurves
@@ -24,6 +24,12 @@ USED_LEVELS = 6
 
 SILHOUETTES, OUTLINE_PLACES = 4, 4000
 """Isocurves of each surface whose outlines are compared, and about as many places of all together."""
+
+EXACT_FACES = 20_000
+"""Largest mesh from which distances are exact."""
+
+MIRRORED = 2000
+"""About as many vertices are mirrored."""
 
 MOST_FACES = 120_000
 """Largest mesh whose limit is read; above it the figures would take longer than they are worth."""
@@ -97,7 +103,7 @@ def read_silhouette(mesh: Mesh, surface: NurbsSurface | SurfaceSet, limits: Limi
     places = np.concatenate([_outlines(one, count) for one in surfaces]) if surfaces else np.zeros((0, 3))
     if not mesh.face_count or not len(places):
         return Reading("silhouette", float("nan"), "mm", limits.off_surface)
-    away = NearestOnMesh(mesh).ask(places)[2]
+    away = _distances(mesh, places)
     return Reading("silhouette", float(away.max()), "mm", limits.off_surface)
 
 
@@ -107,6 +113,26 @@ def _outlines(surface: NurbsSurface, count: int) -> Floats:
     rows = isocurves(surface, 1, np.linspace(low, high, SILHOUETTES + 1)[:-1])
     params = np.linspace(*surface.domain(1), count)
     return np.concatenate([curve_points(row, params) for row in rows])
+
+
+def _distances(mesh: Mesh, places: Floats) -> Floats:
+    """Return the distance (n,) in mm of places from a mesh: exact, of large ones from the faces at the nearest vertex."""
+    if mesh.face_count <= EXACT_FACES:
+        return NearestOnMesh(mesh).ask(places)[2]
+    topology = mesh.topology
+    nearest = np.asarray(mesh.vertex_tree.query(places)[1])
+    order = np.argsort(topology.face_corners, kind="stable")
+    starts = np.searchsorted(topology.face_corners[order], np.arange(mesh.point_count + 1))
+    counts = np.diff(starts)[nearest]
+    rows = np.repeat(np.arange(len(places)), counts)
+    within = np.arange(len(rows)) - np.repeat(np.cumsum(counts) - counts, counts)
+    corner = order[starts[nearest][rows] + within]
+    around = [topology.previous_corner[corner], corner, topology.next_corner[corner]]
+    triangles = np.stack([mesh.positions[topology.face_corners[k]] for k in around], axis=1)
+    off = lengths(nearest_in_triangles(places[rows], triangles) - places[rows])
+    result = np.full(len(places), np.inf)
+    np.minimum.at(result, rows, off)
+    return result
 
 
 def read_symmetry(mesh: Mesh, axis: int) -> Reading:
@@ -120,8 +146,8 @@ def read_symmetry(mesh: Mesh, axis: int) -> Reading:
     middle = (mesh.positions[:, axis].min() + mesh.positions[:, axis].max()) / 2
     mirrored = mesh.positions.copy()
     mirrored[:, axis] = 2 * middle - mirrored[:, axis]
-    step = max(1, mesh.point_count // 4000)
-    away = NearestOnMesh(mesh).ask(mirrored[::step])[2]
+    step = max(1, mesh.point_count // MIRRORED)
+    away = _distances(mesh, mirrored[::step])
     return Reading(code, float(away.max(initial=0.0)), "mm")
 
 

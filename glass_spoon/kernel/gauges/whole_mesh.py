@@ -27,7 +27,7 @@ def count_sides(topology: Topology) -> dict[str, int]:
 
 
 def count_levels(topology: Topology) -> list[int]:
-    """Return the face count at smoothing levels 0 to 5."""
+    """Return the face count at smoothing levels 0 to 6."""
     return [predict_faces(topology, level) for level in range(MAX_LEVEL + 1)]
 
 

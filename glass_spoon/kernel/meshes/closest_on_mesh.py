@@ -82,7 +82,7 @@ class NearestOnMesh:
             away, near = tree.query(places[left], k=count)
             near, away = np.asarray(near).reshape(len(left), -1), np.asarray(away).reshape(len(left), -1)
             asked = np.repeat(places[left], near.shape[1], axis=0)
-            feet = _feet(asked, points[near.ravel()])
+            feet = nearest_in_triangles(asked, points[near.ravel()])
             off = lengths(feet - asked).reshape(near.shape)
             best = off.argmin(axis=1)
             rows = np.arange(len(left))
@@ -109,7 +109,7 @@ def _in_four(points: Floats) -> Floats:
     return np.stack(list(parts), axis=1).reshape(-1, 3, 3)
 
 
-def _feet(places: Floats, triangles: Floats) -> Floats:
+def nearest_in_triangles(places: Floats, triangles: Floats) -> Floats:
     """Return the nearest place (n, 3) of each triangle (n, 3, 3) to its place (n, 3)."""
     a, b, c = triangles[:, 0], triangles[:, 1], triangles[:, 2]
     ab, ac, bc = b - a, c - a, c - b

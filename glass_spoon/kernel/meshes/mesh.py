@@ -9,6 +9,7 @@ from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import ArrayLike
+from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Floats, checked_points, cross, cross_columns, directions, frozen, sum_by_index
 from glass_spoon.kernel.errors import InvalidInput
@@ -88,6 +89,11 @@ class Mesh:
         spread = self.face_vectors[self.topology.face_of_corner]
         total = sum_by_index(self.topology.face_corners, spread, self.point_count)
         return frozen(directions(total))
+
+    @cached_property
+    def vertex_tree(self) -> cKDTree:
+        """A search tree over the vertices, shared by all that ask for near ones."""
+        return cKDTree(self.positions)
 
     def moved(self, positions: Floats, normals: Floats | None = None) -> Mesh:
         """Return the mesh with other positions (n, 3); the point normals are replaced or dropped."""

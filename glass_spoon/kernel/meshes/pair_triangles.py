@@ -123,7 +123,54 @@ def best_matching(ends: Ints, weights: Floats, places: Floats) -> Ints:
         _free_inside(ends, patches, partner_edge)
         inside = patches[ends[large, 0]] == patches[ends[large, 1]]
         _match_groups(ends, weights, large[inside], patches, partner_edge)
+    if len(large):
+        _augment(ends, large, partner_edge)
     return np.unique(partner_edge[partner_edge >= 0])
+
+
+def _augment(ends: Ints, edges: Ints, partner_edge: Ints) -> None:
+    """Pair free nodes over chains of edges that lie in turn outside and inside the pairs, shortest first (Berge 1957).
+
+    A search from node to node for each node that patches left alone, few of them; odd rings are not shrunk, so that a chain
+    through one may be missed.
+    """
+    beside: dict[int, list[tuple[int, int]]] = {}
+    for edge in edges.tolist():
+        a, b = ends[edge].tolist()
+        beside.setdefault(a, []).append((edge, b))
+        beside.setdefault(b, []).append((edge, a))
+    for start in [node for node in beside if partner_edge[node] < 0]:
+        if partner_edge[start] >= 0:
+            continue
+        came: dict[int, tuple[int, int]] = {}  # node reached over an edge outside the pairs: that edge, and where from
+        seen, waiting, found = {start}, [start], -1
+        while waiting and found < 0:
+            following = []
+            for node in waiting:
+                for edge, other in beside[node]:
+                    if other in seen or partner_edge[node] == edge:
+                        continue
+                    seen.add(other)
+                    came[other] = (edge, node)
+                    if partner_edge[other] < 0:
+                        found = other
+                        break
+                    a, b = ends[partner_edge[other]].tolist()
+                    mate = b if a == other else a
+                    if mate not in seen:
+                        seen.add(mate)
+                        following.append(mate)
+                if found >= 0:
+                    break
+            waiting = following
+        while found >= 0:
+            edge, node = came[found]
+            before = int(partner_edge[node])
+            partner_edge[[found, node]] = edge
+            if before < 0:
+                break
+            a, b = ends[before].tolist()
+            found = b if a == node else a
 
 
 def _free_inside(ends: Ints, patches: Ints, partner_edge: Ints) -> None:

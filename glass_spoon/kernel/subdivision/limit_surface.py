@@ -38,6 +38,24 @@ def limit_surface(mesh: Mesh, hold_corners: bool = True) -> Limit:
     Edges with sharpness are taken as sharp for ever, or as smooth below one half: subdivide until they are settled.
     Raises InvalidInput for faces that are no quads and edges of more than two faces.
     """
+    positions, sharp = _limit_positions(mesh, hold_corners)
+    normals = _inner_normals(mesh)
+    on_line = np.zeros(mesh.point_count, dtype=bool)
+    on_line[mesh.topology.edges.ends[sharp].ravel()] = True
+    if on_line.any():
+        # Beside a crease the surface leaves the line along its faces: their mean direction is the tangent plane in the limit
+        # of ever finer levels, to the accuracy of one step.
+        normals[on_line] = mesh.vertex_normals[on_line]
+    return Limit(positions, normals)
+
+
+def limit_positions(mesh: Mesh, hold_corners: bool = True) -> Floats:
+    """Return the positions (n, 3) of `limit_surface` alone, in half the time; raises as it does."""
+    return _limit_positions(mesh, hold_corners)[0]
+
+
+def _limit_positions(mesh: Mesh, hold_corners: bool) -> tuple[Floats, Bools]:
+    """Return the limit positions (n, 3), and the edges (e,) that are taken as sharp."""
     topology = mesh.topology
     if not topology.is_quads:
         raise InvalidInput("The faces", "quads", "others as well")
@@ -47,15 +65,8 @@ def limit_surface(mesh: Mesh, hold_corners: bool = True) -> Limit:
     if "sharpness" in mesh.edges:
         sharp = sharp | (mesh.edges["sharpness"] >= 0.5)
     positions = _inner_positions(mesh)
-    normals = _inner_normals(mesh)
     _on_creases(mesh, sharp, hold_corners, positions)
-    on_line = np.zeros(mesh.point_count, dtype=bool)
-    on_line[topology.edges.ends[sharp].ravel()] = True
-    if on_line.any():
-        # Beside a crease the surface leaves the line along its faces: their mean direction is the tangent plane in the limit
-        # of ever finer levels, to the accuracy of one step.
-        normals[on_line] = mesh.vertex_normals[on_line]
-    return Limit(positions, normals)
+    return positions, sharp
 
 
 def _inner_positions(mesh: Mesh) -> Floats:

@@ -9,6 +9,8 @@ from typing import Any
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, directions, lengths
+from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
+from glass_spoon.kernel.gauges.deviation import face_deviations
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.surfaces.edge_report import EdgeLimits, EdgeReading, read_edges
 from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid, surface_curvature, surface_derivatives
@@ -37,6 +39,9 @@ SPREAD = 90.0
 EDGE_REACH = 0.1
 """Distance in mm up to which two edges count as meant to meet."""
 
+MESH_JUDGEMENTS = ("deviation", "corners", "valence")
+"""What is read off the mesh itself."""
+
 EDGE_LIMITS = EdgeLimits()
 VERDICTS = ("apart", "G0", "G1", "G2")
 
@@ -45,20 +50,51 @@ def judged_values(shown: list[Shown], view: ViewChoice) -> dict[str, Floats]:
     """Return what colours each mesh, by item: values (n,) at its vertices; meshes without a surface behind are left out."""
     found: dict[str, Floats] = {}
     for item in shown:
-        values = _draft(item.mesh, view) if view.judge == "draft" else _bends(item, view.judge)
+        if view.judge in MESH_JUDGEMENTS:
+            values = mesh_values(item, view.judge)
+        else:
+            values = _draft(item.mesh, view) if view.judge == "draft" else _bends(item, view.judge)
         if values is not None:
             found[item.item_id] = values
     return found
+
+
+def mesh_values(item: Shown, judge: str) -> Floats | None:
+    """Return for each vertex (n,) of a mesh how its faces and edges are; None for a bare surface.
+
+    "deviation": mm off the surface at most. "corners": degrees off a right angle at most. "valence": edges more than usual.
+    """
+    mesh, topology = item.mesh, item.mesh.topology
+    if item.is_surface or not mesh.face_count:
+        return None
+    if judge == "valence":
+        usual = np.where(topology.on_boundary, 3, 4)
+        return np.where(topology.valences > 0, topology.valences - usual, 0).astype(np.float64)
+    values = np.zeros(mesh.point_count)
+    if judge == "corners":
+        off = np.degrees(np.abs(CornerGeometry(mesh).angles - np.pi / 2))
+        np.maximum.at(values, topology.face_corners, np.minimum(off, 90.0))
+        return values
+    if item.surface is None:
+        return None
+    faces, distance = face_deviations(mesh, item.surface)
+    of_face = np.interp(np.arange(mesh.face_count), faces, distance) if len(faces) < mesh.face_count else distance
+    np.maximum.at(values, topology.face_corners, of_face[topology.face_of_corner])
+    return values
 
 
 def colour_range(values: dict[str, Floats], judge: str) -> tuple[float, float]:
     """Return the values at which colours are full: the same to both sides of zero, except for the largest bend."""
     if judge == "draft":
         return -90.0, 90.0
+    if judge == "corners":
+        return 0.0, 90.0
+    if judge == "valence":
+        return -2.0, 2.0
     every = np.concatenate(list(values.values())) if values else np.zeros(1)
     most = float(np.percentile(np.abs(every[np.isfinite(every)]), SPREAD)) if np.isfinite(every).any() else 0.0
     most = max(most, 1e-9)
-    return (0.0 if judge == "largest" else -most), most
+    return (0.0 if judge in ("largest", "deviation") else -most), most
 
 
 def _draft(mesh: Mesh, view: ViewChoice) -> Floats:

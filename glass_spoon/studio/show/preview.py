@@ -61,6 +61,15 @@ def preview_file(
     shown = shown_items(build, chosen.level)
     item = gauged(shown, chosen.mesh)
     readings = quick_readings(item, changed.limits.for_gauges()) if item else []
-    same = bool(shown) and all(entry.mesh.topology.key in known for entry in shown)
     extras, values = _extras(build, shown, readings, chosen)
+    extras["told"] = _told(build, line)
+    same = bool(shown) and all(entry.mesh.topology.key in known for entry in shown)
     return (write_moved_glb if same else write_view_glb)(_named(build, shown, values), extras)
+
+
+def _told(build: Build, line: str) -> str:
+    """Return what a line would do with the fields tried: the weld's count before it is done, the faces of a count."""
+    report = build.reports.get(line)
+    if report is None:
+        return ""
+    return " ".join([report.told, *(finding.sentence for finding in report.findings)]).strip()

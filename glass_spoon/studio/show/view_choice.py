@@ -8,8 +8,8 @@ from typing import Any
 
 from glass_spoon.sheet.document import SheetDocument
 
-JUDGEMENTS = ("gaussian", "mean", "largest", "draft")
-"""What may colour surfaces: bends by their kind, and the angle of draft."""
+JUDGEMENTS = ("gaussian", "mean", "largest", "draft", "deviation", "corners", "valence")
+"""What may colour surfaces and meshes: bends by their kind, draft, distance from the surface, corners, valence."""
 
 TOWARDS = {"up": (0.0, 0.0, 1.0), "front": (0.0, -1.0, 0.0), "right": (1.0, 0.0, 0.0)}
 """Directions against which drafts are measured."""

@@ -13,6 +13,7 @@ from glass_spoon.kernel.meshes.chord_counts import counts_for_turn
 from glass_spoon.kernel.meshes.count_plan import CountRule
 from glass_spoon.kernel.meshes.cut_set import cut_at_kinks, find_fans, has_long_flat_end
 from glass_spoon.kernel.meshes.divide_length import count_for_chord, count_for_edge_length, make_guide
+from glass_spoon.kernel.meshes.explain_valences import explain_valences, valence_sentence
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_set import mesh_set
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface, plan_layout
@@ -38,6 +39,9 @@ CAP_STEP = 8
 
 CLOSED_LEAST = 3
 """Fewest edges round a closed direction."""
+
+MOST_EXPLAINED = 60_000
+"""Largest mesh whose unusual points are told."""
 
 FIT_SHARE = 1e-5
 """Share of the size of a part to which the smoothed shape is brought to the surface."""
@@ -258,7 +262,9 @@ class MeshSurface(Line):
             told = f"{several(mesh.face_count, 'face')}, with edges of about {length_text(length or 0.0)}."
         mesh, more = self._fitted(mesh, shape)
         counts = None if isinstance(shape, SurfaceSet) else self.counts(shape, given, length)
-        return MeshItem(mesh, shape, (), (told + " " + more).strip(), counts)
+        surfaces = len(shape.surfaces) if isinstance(shape, SurfaceSet) else 1
+        odd = valence_sentence(explain_valences(mesh, surfaces)) if mesh.face_count <= MOST_EXPLAINED else ""
+        return MeshItem(mesh, shape, (), " ".join(part for part in (told, more, odd) if part), counts)
 
     def _meshed(self, given: Given, shape: NurbsSurface | SurfaceSet, length: float | None) -> Mesh:
         """Return the mesh with the counts wished, or with edges of a length in mm."""

@@ -14,9 +14,9 @@ const LINES = {
 const EDGES = { G2: "#1e6b66", G1: "#5e6b6e", G0: "#a96a12", apart: "#86306a" };
 const EDGE_WIDTH = 4;
 const NEAR = 12;
-const NAMES = { gaussian: "Gaussian bend", mean: "Mean bend", largest: "Largest bend", draft: "Draft angle" };
-const ENDS = { gaussian: ["saddle", "dome"], mean: ["hollow", "bulging"], largest: ["flat", "tight"], draft: ["undercut", "open"] };
-const UNITS = { gaussian: "/mm²", mean: "/mm", largest: "/mm", draft: "°" };
+const NAMES = { gaussian: "Gaussian bend", mean: "Mean bend", largest: "Largest bend", draft: "Draft angle", deviation: "Off the surface", corners: "Corners off square", valence: "Edges at points" };
+const ENDS = { gaussian: ["saddle", "dome"], mean: ["hollow", "bulging"], largest: ["flat", "tight"], draft: ["undercut", "open"], deviation: ["on it", "off it"], corners: ["square", "pointed"], valence: ["fewer", "more"] };
+const UNITS = { gaussian: "/mm²", mean: "/mm", largest: "/mm", draft: "°", deviation: " mm", corners: "°", valence: "" };
 const _place = new Vector3();
 
 export class Judging {

@@ -1,0 +1,53 @@
+"""Points with other than four edges inside a mesh of quads, and why each is there."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Ints
+from glass_spoon.kernel.meshes.mesh import Mesh
+
+REASONS = ("where pieces meet at a corner", "in flat ends", "round poles")
+
+
+def explain_valences(mesh: Mesh, surfaces: int) -> dict[str, dict[int, int]]:
+    """Return how many inner vertices have how many edges, four left out, by the reason why.
+
+    surfaces: how many surfaces the mesh stands for; faces of higher pieces are those of flat ends. A vertex at which three
+    pieces or more meet is there because they do; one beside a flat end's faces for its filling; others close a pole.
+    """
+    topology = mesh.topology
+    odd = np.flatnonzero(~topology.on_boundary & (topology.valences > 0) & (topology.valences != 4))
+    found: dict[str, dict[int, int]] = {}
+    if not len(odd):
+        return found
+    meeting, in_cap = _pieces_at(mesh, surfaces)
+    for reason, own in (
+        (REASONS[0], meeting[odd] >= 3),
+        (REASONS[1], (meeting[odd] < 3) & in_cap[odd]),
+        (REASONS[2], (meeting[odd] < 3) & ~in_cap[odd]),
+    ):
+        values, counts = np.unique(topology.valences[odd[own]], return_counts=True)
+        if len(values):
+            found[reason] = dict(zip(values.tolist(), counts.tolist(), strict=True))
+    return found
+
+
+def _pieces_at(mesh: Mesh, surfaces: int) -> tuple[Ints, np.ndarray]:
+    """Return how many pieces meet at each vertex (n,), and whether a flat end's faces do."""
+    topology = mesh.topology
+    piece = mesh.faces.get("piece", np.zeros(mesh.face_count)).astype(np.int64)[topology.face_of_corner]
+    pairs = np.unique(np.column_stack((topology.face_corners, piece)), axis=0)
+    meeting = np.bincount(pairs[:, 0], minlength=mesh.point_count)
+    in_cap = np.zeros(mesh.point_count, dtype=bool)
+    in_cap[pairs[pairs[:, 1] >= surfaces, 0]] = True
+    return meeting.astype(np.int64), in_cap
+
+
+def valence_sentence(found: dict[str, dict[int, int]]) -> str:
+    """Say what `explain_valences` found, "" for nothing."""
+    parts = []
+    for reason, counts in found.items():
+        points = ", ".join(f"{count:,} of {edges} edges" for edges, count in sorted(counts.items()))
+        parts.append(f"{points} {reason}")
+    return f"Unusual points: {'; '.join(parts)}." if parts else ""
