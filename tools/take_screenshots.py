@@ -88,7 +88,7 @@ def form(page: Page) -> None:
 
 
 def meshing(page: Page) -> None:
-    """Show marks with a loop being picked, gauges at their line with their faces painted, two states, the inspection sheet."""
+    """Show a loop being picked, gauges at their line with their faces painted, two states, the inspection sheet."""
     open_part(page, "Lantern")
     page.keyboard.press("m")
     page.keyboard.press("4")

@@ -14,7 +14,7 @@ from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import MissingItem, SheetError
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
-from glass_spoon.sheet.fields import ReferenceSpec, ReferencesSpec
+from glass_spoon.sheet.fields import EVERY, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import CurveItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
@@ -194,7 +194,7 @@ def _inputs(run: _Run, line: Line) -> dict[str, ItemState]:
     """Return the states that a line refers to, by field; raises MissingItem with a sentence."""
     states: dict[str, ItemState] = {}
     used = line.used_fields()
-    for name, source, spec in _sources(line, used):
+    for name, source, spec in _sources(run, line, used):
         state = run.items.get(source)
         if state is None:
             raise MissingItem(_missing_sentence(run, source, spec), source)
@@ -207,16 +207,28 @@ def _inputs(run: _Run, line: Line) -> dict[str, ItemState]:
     return states
 
 
-def _sources(line: Line, used: list[str]) -> Iterator[tuple[str, str, ReferenceSpec | ReferencesSpec]]:
+def _sources(run: _Run, line: Line, used: list[str]) -> Iterator[tuple[str, str, ReferenceSpec | ReferencesSpec]]:
     """Yield the field, the item and the spec of every reference of the present sentence."""
     for name, spec in line.specs().items():
         if name not in used:
             continue
         if isinstance(spec, ReferenceSpec):
-            yield name, str(getattr(line, name)), spec
+            source = str(getattr(line, name))
+            every = _every(run, line, spec) if spec.every and source == EVERY else []
+            yield from ((f"{name}.{place}", item, spec) for place, item in enumerate(every))
+            if not every:
+                yield name, "" if source == EVERY else source, spec
         elif isinstance(spec, ReferencesSpec):
             for place, item in enumerate(getattr(line, name) or [""] * (spec.least > 0)):
                 yield f"{name}.{place}", str(item), spec
+
+
+def _every(run: _Run, line: Line, spec: ReferenceSpec) -> list[str]:
+    """Return the ids of all items of the kinds that lines before give, without those that a line gathered into a set."""
+    before = run.document.lines[: [other.id for other in run.document.lines].index(line.id)]
+    gathered = {item for other in before if other.verb_name == "gather" for item in other.references().values()}
+    found = [other.id for other in before if other.id in run.items and other.id not in gathered]
+    return [item for item in found if run.items[item].item.kind in spec.kinds]
 
 
 def _missing_sentence(run: _Run, source: str, spec: ReferenceSpec | ReferencesSpec) -> str:

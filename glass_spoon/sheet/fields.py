@@ -64,13 +64,21 @@ class ChoiceSpec(Spec):
         return self.labels[self.choices.index(value)] if self.labels and value in self.choices else value
 
 
+EVERY = "every"
+"""Stands in a reference for all items of its kinds."""
+
+
 @dataclass(frozen=True)
 class ReferenceSpec(Spec):
-    """An item that an earlier line gives; `changes` marks the one that this line alters. `also`: other kinds that serve."""
+    """An item that an earlier line gives; `changes` marks the one that this line alters. `also`: other kinds that serve.
+
+    every: the word EVERY may stand for all such items that earlier lines give, those left out that went into a set.
+    """
 
     item_kind: str = "curve"
     changes: bool = False
     also: tuple[str, ...] = ()
+    every: bool = False
 
     @property
     def kinds(self) -> tuple[str, ...]:

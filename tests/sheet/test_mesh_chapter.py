@@ -156,3 +156,24 @@ def test_files_are_found_by_their_content_wherever_they_are_kept() -> None:
     assert read_file(reference_to(data, "obj"), 1000) == (data, "obj")
     assert read_file(write_inside(data, "stl"), 1000) == (data, "stl")
     assert write_inside(np.random.default_rng(0).bytes(2_000_000), "stl") is None
+
+
+def test_every_surface_is_meshed_as_one() -> None:
+    """Two zones of a sphere that share their rim: nothing stays open between them."""
+    low = {"verb": "simple", "gives": "low", "form": "sphere", "radius": 40, "low": "-90°", "high": "10°"}
+    high = {"verb": "simple", "gives": "high", "form": "sphere", "radius": 40, "low": "10°", "high": "90°"}
+    lines = [{"id": f"l{k}", **line} for k, line in enumerate([low, high], 1)]
+    lines.append({"id": "l3", "verb": "mesh", "gives": "all", "surface": "every", "sizing": "edge length", "edge_length": 9})
+    document = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": lines})
+    build = evaluate(document, ResultCache())
+    assert build.reports["l3"].status == "good"
+    assert len(build.items["l3"].item.mesh.topology.boundary_edges) == 0
+
+
+def test_every_surface_of_none_asks_for_one() -> None:
+    lines = [{"id": "l1", "verb": "mesh", "gives": "all", "surface": "every"}]
+    report = evaluate(read_document({"format": "glass-spoon/sheet", "version": 1, "lines": lines}), ResultCache()).reports[
+        "l1"
+    ]
+    assert report.status == "waiting"
+    assert "Pick a surface" in report.findings[0].sentence

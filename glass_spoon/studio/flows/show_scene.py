@@ -23,7 +23,7 @@ from glass_spoon.studio.flows.build_part import RESULTS
 from glass_spoon.studio.flows.watched_work import PATIENCE, Report, WatchedWork, Working
 from glass_spoon.studio.sentences import Refused
 
-SHOWN_FACES = 400_000
+SHOWN_FACES = 1_200_000
 """Most faces that the board shows at a smoothing level; files sent out may have more."""
 
 SURFACE_ROUND, SURFACE_RUN = 72, 12
@@ -51,7 +51,7 @@ def shown_items(build: Build, level: int) -> list[Shown]:
     meshed: set[int] = set()
     for name, state in build.visible("mesh"):
         if isinstance(state.item, MeshItem) and not build.document.is_hidden(state.item_id):
-            meshed.add(id(state.item.surface))
+            meshed |= {id(state.item.surface), *map(id, _parts(state.item.surface))}
             mesh = smoothed(state, level)
             shown.append(Shown(f"{state.key}:{level}", state.item_id, name, mesh, state.item.surface, False))
     gathered = {
@@ -66,9 +66,15 @@ def shown_items(build: Build, level: int) -> list[Shown]:
         if not isinstance(state.item, SurfaceItem | SurfacesItem) or build.document.is_hidden(state.item_id):
             continue
         surface = state.item.surface if isinstance(state.item, SurfaceItem) else state.item.shape
-        if id(surface) not in meshed:
+        whole = [id(part) for part in _parts(surface)]
+        if id(surface) not in meshed and not (whole and all(part in meshed for part in whole)):
             shown.append(Shown(state.key, state.item_id, name, _stand_in(state.key, surface), surface, True))
     return shown
+
+
+def _parts(surface: NurbsSurface | SurfaceSet | None) -> tuple[NurbsSurface, ...]:
+    """Return the surfaces of a set; nothing for a single one."""
+    return surface.surfaces if isinstance(surface, SurfaceSet) else ()
 
 
 def shown_curves(build: Build) -> list[NurbsCurve]:

@@ -10,6 +10,7 @@ from glass_spoon.sheet.errors import BadExpression
 from glass_spoon.sheet.evaluate import Build, LineReport
 from glass_spoon.sheet.expressions import format_quantity, names_in, read_quantity
 from glass_spoon.sheet.fields import (
+    EVERY,
     ChoiceSpec,
     CornersSpec,
     FileSpec,
@@ -157,7 +158,7 @@ def _value(build: Build, line: Line, name: str) -> ValuePart:
     if isinstance(spec, ReferenceSpec):
         return ValuePart(
             "reference",
-            build.document.item_name(raw) or f"pick a {spec.item_kind}",
+            build.document.item_name(raw) or ("every surface" if raw == EVERY else f"pick a {spec.item_kind}"),
             name,
             raw,
             spec.help,
@@ -220,6 +221,8 @@ def _item_options(document: SheetDocument, line: Line, spec: ReferenceSpec | Ref
             break
         if other.gives_kind in spec.kinds:
             options.append((other.id, document.item_name(other.id)))
+    if isinstance(spec, ReferenceSpec) and spec.every and len(options) > 1:
+        options.append((EVERY, "every surface"))
     return tuple(options)
 
 

@@ -21,8 +21,9 @@ from glass_spoon.kernel.meshes.search_density import length_for_faces, length_fo
 from glass_spoon.kernel.meshes.set_counts import Wish, plan_counts
 from glass_spoon.kernel.subdivision.fit_smoothed import fit_smoothed
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, gather_sets
 from glass_spoon.sheet.fields import (
+    EVERY,
     ChoiceSpec,
     ItemName,
     NameSpec,
@@ -39,6 +40,9 @@ CAP_STEP = 8
 
 CLOSED_LEAST = 3
 """Fewest edges round a closed direction."""
+
+MEETING = 0.01
+"""Distance in mm within which edges of surfaces that are meshed together are shared."""
 
 MOST_EXPLAINED = 60_000
 """Largest mesh whose unusual points are told."""
@@ -65,7 +69,10 @@ class MeshSurface(Line):
 
     verb: Literal["mesh"] = "mesh"
     surface: Annotated[
-        str, ReferenceSpec("The surface, or the surfaces that meet, to mesh.", "surface", also=("surfaces",))
+        str,
+        ReferenceSpec(
+            "The surface, the surfaces that meet, or every surface so far.", "surface", also=("surfaces",), every=True
+        ),
     ] = ""
     sizing: Annotated[
         Sizing,
@@ -242,15 +249,18 @@ class MeshSurface(Line):
 
     def predict_faces(self, given: Given) -> int:
         """Return the product of the counts; caps, sets and what is searched for count when laid out, before memory is taken."""
-        if isinstance(given.items["surface"], SurfacesItem) or self.sizing in ("faces", "tolerance"):
+        if (
+            self.surface == EVERY
+            or isinstance(given.items["surface"], SurfacesItem)
+            or self.sizing in ("faces", "tolerance")
+        ):
             return 0
         around, along = self.counts(given.surface("surface").surface, given)
         return around * along
 
     def build(self, given: Given) -> MeshItem:
         """Mesh the surface, or the set as one piece."""
-        item = given.items["surface"]
-        shape: NurbsSurface | SurfaceSet = item.shape if isinstance(item, SurfacesItem) else given.surface("surface").surface
+        shape = self._shape(given)
         told = ""
         length = None
         if self.sizing == "faces":
@@ -265,6 +275,13 @@ class MeshSurface(Line):
         surfaces = len(shape.surfaces) if isinstance(shape, SurfaceSet) else 1
         odd = valence_sentence(explain_valences(mesh, surfaces)) if mesh.face_count <= MOST_EXPLAINED else ""
         return MeshItem(mesh, shape, (), " ".join(part for part in (told, more, odd) if part), counts)
+
+    def _shape(self, given: Given) -> NurbsSurface | SurfaceSet:
+        """Return the surface, the set, or all surfaces so far as one set."""
+        if self.surface == EVERY:
+            return gather_sets(given.every_set("surface"), MEETING)
+        item = given.items["surface"]
+        return item.shape if isinstance(item, SurfacesItem) else given.surface("surface").surface
 
     def _meshed(self, given: Given, shape: NurbsSurface | SurfaceSet, length: float | None) -> Mesh:
         """Return the mesh with the counts wished, or with edges of a length in mm."""

@@ -237,7 +237,7 @@ export class Board {
       const file = readGltf(await answer.arrayBuffer());
       if (epoch !== this.previewEpoch) return;
       this.take(file);
-      this.note(file.extras.failed?.[0] ?? "");
+      this.note(file.extras.failed?.[0] ?? file.extras.told ?? "");
       this.showReadings(file.extras.readings ?? []);
       for (const [label, text] of file.extras.curveRows ?? []) {
         const row = this.root.querySelector(`[data-curve-row="${CSS.escape(label)}"] .gauge-text`);

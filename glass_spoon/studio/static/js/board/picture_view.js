@@ -9,6 +9,9 @@ const START = new Vector3(0.42, -1, 0.5).normalize();
 const SOLID_ROOM = 0.9;
 /** Share of its distance by which a place may lie behind what is hit first and still be seen: faces bulge before their middles. */
 const SEEN = 0.004;
+/** Faces from which the picture is coarser while it moves, and the modes that show edges. */
+const HEAVY = 60000;
+const EDGED = ["edges", "evenness", "sides"];
 const LINE_ROOM = 0.88;
 const _ray = new Raycaster();
 const _pointer = new Vector2();
@@ -29,11 +32,26 @@ export class PictureView {
 
   connect() {
     this.controls.addEventListener("change", () => this.board.draw(true));
-    this.controls.addEventListener("start", () => (this.board.wasMoved = true));
+    this.controls.addEventListener("start", () => {
+      this.board.wasMoved = true;
+      this.coarsen(true);
+    });
+    this.controls.addEventListener("end", () => this.coarsen(false));
     this.element.addEventListener("pointerenter", () => (this.board.lastView = this.element));
     this.surface.addEventListener("pointermove", (event) => this.onMove(event));
     this.surface.addEventListener("pointerleave", () => this.point(null));
     this.surface.addEventListener("dblclick", () => this.board.fit());
+  }
+
+  /** Large meshes are turned without their edges and at one pixel a dot; all of it comes back when they rest. @param {boolean} moving */
+  coarsen(moving) {
+    const { models, renderer } = this.board;
+    const faces = [...models.values()].reduce((sum, model) => sum + model.data.extras.faces, 0);
+    if (faces < HEAVY) return;
+    for (const model of models.values()) model.edges.visible = !moving && EDGED.includes(model.mode);
+    renderer.setPixelRatio(moving ? 0.6 : Math.min(2, window.devicePixelRatio));
+    this.board.draw(!moving);
+    if (!moving) this.board.resize();
   }
 
   dispose() {
