@@ -16,6 +16,8 @@ import { SpaceCurves } from "./space_curves.js";
 import { readGltf } from "./gltf_file.js";
 
 const EMPTY_SIZE = 100;
+/** Faces from which the drawing views are drawn after the picture. */
+const LATER_FACES = 60000;
 
 export class Board {
   /** @param {HTMLElement} root the bench @param {import("../edits.js").Edits} edits */
@@ -392,9 +394,14 @@ export class Board {
   render() {
     this.renderer.setScissorTest(true);
     this.renderer.setClearColor(0x000000, 0);
-    const views = this.stale ? [...this.drawings, this.picture] : [this.picture];
+    this.picture.render(this.renderer, this.element);
+    if (!this.stale) return;
     this.stale = false;
-    for (const view of views) view.render(this.renderer, this.element);
+    const faces = [...this.models.values()].reduce((sum, model) => sum + model.data.extras.faces, 0);
+    const rest = () => this.drawings.forEach((view) => view.render(this.renderer, this.element));
+    // The picture of a large model is shown before the drawing views follow.
+    if (faces > LATER_FACES) requestAnimationFrame(() => requestAnimationFrame(rest));
+    else rest();
   }
 }
 

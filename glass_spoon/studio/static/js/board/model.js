@@ -5,6 +5,9 @@ import { LineSegments2 } from "../../vendor/three/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "../../vendor/three/lines/LineSegmentsGeometry.js";
 import { drawingLines, edgeLines, makeMaterials, outline, paperFill, plumFaces, plumLines, plumPoints } from "./materials.js";
 
+/** Faces from which the drawing views show the outline alone. */
+const DENSE = 100000;
+
 export class Model {
   /** @param {Object} data one mesh of a glTF file as `readGltf` gives it */
   constructor(data) {
@@ -21,6 +24,8 @@ export class Model {
     this.fill = new Mesh(this.geometry, paperFill);
     this.outline = new Mesh(this.geometry, outline);
     this.drawn = new LineSegments(this.lines, drawingLines);
+    // So many lines would fill the drawing views with ink: their outline says more.
+    this.drawn.visible = data.extras.faces < DENSE;
     this.offenders = null;
     this.setPoints(data);
   }

@@ -1,0 +1,104 @@
+"""Marks, gauges told at their line, states compared and the inspection sheet, by mouse and keyboard."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.bench import add_line, open_part, ready, saved, shown, type_value
+
+pytestmark = pytest.mark.browser
+
+
+def middle(page: Page, right: float = 0.0, down: float = 0.0) -> tuple[float, float]:
+    """Return a place of the picture, from its middle in pixels."""
+    box = page.locator(".picture-surface").bounding_box()
+    return box["x"] + box["width"] / 2 + right, box["y"] + box["height"] / 2 + down
+
+
+def test_a_loop_is_picked_named_by_its_rule_and_survives_a_change_of_density(signed_in):
+    page = signed_in
+    open_part(page, "Camp kettle")
+    page.keyboard.press("m")
+    expect(page.locator(".mark-bar")).to_be_visible()
+    page.keyboard.press("4")
+    expect(page.locator("[data-pick=loop]")).to_have_attribute("aria-checked", "true")
+    page.mouse.click(*middle(page, 0, 40))
+    expect(page.locator(".mark-count")).to_contain_text("edges picked")
+    page.locator(".mark-offers button").first.click()
+    saved(page, "line 5 added")
+    expect(page.locator(".mark-list")).to_contain_text("mark")
+    count = re.search(r"(\d+) edges", page.locator(".mark-list").inner_text())[1]
+    page.keyboard.press("Escape")
+    expect(page.locator(".mark-bar")).to_be_hidden()
+    type_value(page, "along", "20")
+    shown(page)
+    expect(page.locator(".mark-list")).not_to_contain_text(f"{count} edges")
+    expect(page.locator(".mark-list")).to_contain_text("edges")
+
+
+def test_faces_are_picked_by_a_box_and_taken_away_again(signed_in):
+    page = signed_in
+    open_part(page, "Camp kettle")
+    page.keyboard.press("m")
+    page.mouse.move(*middle(page, -60, -40))
+    page.mouse.down()
+    page.mouse.move(*middle(page, 60, 40), steps=5)
+    page.mouse.up()
+    expect(page.locator(".mark-count")).to_contain_text("faces picked")
+    before = int(re.search(r"\d+", page.locator(".mark-count").inner_text())[0])
+    page.keyboard.down("Shift")
+    page.mouse.move(*middle(page, -60, -40))
+    page.mouse.down()
+    page.mouse.move(*middle(page, 0, 40), steps=5)
+    page.mouse.up()
+    page.keyboard.up("Shift")
+    after = int(re.search(r"\d+", page.locator(".mark-count").inner_text())[0])
+    assert 0 < after < before
+    page.get_by_role("button", name="these picks").click()
+    saved(page, "line 5 added")
+    expect(page.locator(".line").last).to_contain_text(f"{after} faces marked")
+
+
+def test_the_change_that_mends_a_gauge_is_one_press_away(signed_in):
+    page = signed_in
+    open_part(page, "Boathouse lantern")
+    finding = page.locator(".line .finding").filter(has_text="off the surface")
+    expect(finding).to_be_visible()
+    finding.get_by_role("button", name="Show them").click()
+    expect(page.locator(".board-note")).to_contain_text("shown in plum")
+    finding.get_by_role("button", name=re.compile("Try")).click()
+    shown(page)
+    expect(page.locator(".line .finding").filter(has_text="off the surface")).to_have_count(0)
+
+
+def test_a_marked_rim_is_creased_by_typing(signed_in):
+    page = signed_in
+    open_part(page, "Camp kettle")
+    add_line(page, "mark rim")
+    shown(page)
+    expect(page.locator(".mark-list")).to_contain_text("48 edges")
+    add_line(page, "crease")
+    shown(page)
+    expect(page.locator(".line").last).to_contain_text("48 edges creased.")
+
+
+def test_two_states_are_compared_and_the_inspection_sheet_opens(signed_in):
+    page = signed_in
+    open_part(page, "Camp kettle")
+    page.get_by_role("button", name="Versions").click()
+    page.get_by_role("button", name="Compare any two states").click()
+    page.locator(".compare-form select[name=left]").select_option(label="after line 3: revolve")
+    expect(page.locator(".compare .subheading")).to_contain_text("after line 3")
+    expect(page.locator(".compare-pictures img")).to_have_count(2)
+    for image in page.locator(".compare-pictures img").all():
+        assert image.evaluate("async image => { await image.decode(); return image.naturalWidth; }") == 420
+    page.get_by_role("button", name="Back").click()
+    page.get_by_role("link", name="Inspection sheet").click()
+    expect(page.get_by_role("heading", name="Camp kettle")).to_be_visible()
+    expect(page.locator(".inspected-views img")).to_have_count(4)
+    expect(page.locator(".inspection-verdict")).to_be_visible()
+    page.go_back()
+    ready(page)
