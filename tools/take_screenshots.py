@@ -132,7 +132,6 @@ def main() -> None:
         shot(page, "bench-kettle")
         page.locator("[data-level='2']").click()
         page.locator("[data-mode=stripes]").click()
-        shot(page, "bench-stripes")
         page.locator("[data-level='0']").click()
         page.locator("[data-mode=edges]").click()
         page.wait_for_timeout(SETTLE)

@@ -37,10 +37,11 @@ def _pieces_at(mesh: Mesh, surfaces: int) -> tuple[Ints, np.ndarray]:
     """Return how many pieces meet at each vertex (n,), and whether a flat end's faces do."""
     topology = mesh.topology
     piece = mesh.faces.get("piece", np.zeros(mesh.face_count)).astype(np.int64)[topology.face_of_corner]
-    pairs = np.unique(np.column_stack((topology.face_corners, piece)), axis=0)
-    meeting = np.bincount(pairs[:, 0], minlength=mesh.point_count)
+    span = int(piece.max(initial=0)) + 1
+    pairs = np.unique(topology.face_corners.astype(np.int64) * span + piece)
+    meeting = np.bincount(pairs // span, minlength=mesh.point_count)
     in_cap = np.zeros(mesh.point_count, dtype=bool)
-    in_cap[pairs[pairs[:, 1] >= surfaces, 0]] = True
+    in_cap[pairs[pairs % span >= surfaces] // span] = True
     return meeting.astype(np.int64), in_cap
 
 

@@ -34,7 +34,6 @@ from glass_spoon.kernel.meshes.repeat_mesh import repeat_mesh
 from glass_spoon.kernel.meshes.set_counts import Wish, plan_counts
 from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.remembered import Remembered
-from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_points_normals, surfaces_points_normals
 from glass_spoon.kernel.surfaces.surface_set import (
@@ -49,9 +48,6 @@ Scalar = TypeVar("Scalar", np.float64, np.int64)
 
 PARAM_DIGITS = 9
 """Parameters that agree to so many digits are one."""
-
-UV_FOOT = 1e-4
-"""How near in mm the parameters of the inner vertices of a flat end are found."""
 
 ON_SIDE = 1e-9
 """A vertex of a sector nearer than this to a side lies on it."""
@@ -350,29 +346,57 @@ def _add_flat_end(parts: _Parts, cut: CutSet, fan: Fan, grids: list[_Grid], plan
     right = directions(places[0] - plane.origin)
     axes = np.stack((right, np.cross(plane.normal, right)))
     outline = (places - plane.origin) @ axes.T
-    if _loop_area(outline) < 0:
-        ring, outline = np.roll(ring[::-1], 1), np.roll(outline[::-1], 1, axis=0)
-    fill = fill_plane([outline])
+    back = _loop_area(outline) < 0
+    order = np.roll(np.arange(len(ring))[::-1], 1) if back else np.arange(len(ring))
+    fill = fill_plane([outline[order]])
     inner = plane.origin + fill.points[len(ring) :] @ axes
     first = parts.add_vertices(inner, np.broadcast_to(plane.normal, inner.shape))
-    vertices = np.concatenate((ring, first + np.arange(len(inner))))
-    faces = fill.faces
-    middles = plane.origin + fill.points[faces].mean(axis=1) @ axes
-    pieces, uv = _nearest_uv(cut, fan, plane.origin + fill.points @ axes, middles)
+    vertices = np.concatenate((ring[order], first + np.arange(len(inner))))
+    sector = fan.sectors[0]
+    net = np.take(cut.pieces[sector.piece].control_points, sector.end, axis=1 - sector.axis)
+    turn, radius = _polar(outline, (net[0] - plane.origin) @ axes.T, fill.points)
+    turn[: len(ring)], radius[: len(ring)] = order, 1.0
+    _add_sector_faces(parts, cut, fan, grids, vertices, fill.faces, (turn, radius))
+
+
+def _polar(outline: Floats, pole: Floats, places: Floats) -> tuple[Floats, Floats]:
+    """Return how far round an outline (n, 2) places (k, 2) lie, in its edges, and their shares of the way out from the pole.
+
+    Directions from the pole are taken to run round once; where an outline turns back on itself the values are only near.
+    """
+    rays = outline - pole
+    angles = np.unwrap(np.arctan2(rays[:, 1], rays[:, 0]))
+    forward = 1.0 if angles[-1] >= angles[0] else -1.0
+    angles = np.maximum.accumulate(forward * angles)
+    here = places - pole
+    asked = forward * np.arctan2(here[:, 1], here[:, 0])
+    asked = angles[0] + (asked - angles[0]) % (2 * np.pi)
+    steps = np.append(np.arange(len(outline)), len(outline)).astype(np.float64)
+    turn = np.interp(asked, np.append(angles, angles[0] + 2 * np.pi), steps)
+    closed = np.vstack((rays, rays[:1]))
+    low = np.minimum(np.floor(turn).astype(int), len(outline) - 1)
+    share = (turn - low)[:, None]
+    reach = np.hypot(*(closed[low] * (1 - share) + closed[low + 1] * share).T)
+    return turn, np.clip(np.hypot(*here.T) / np.maximum(reach, 1e-12), 0.0, 1.0)
+
+
+def _add_sector_faces(
+    parts: _Parts, cut: CutSet, fan: Fan, grids: list[_Grid], vertices: Ints, faces: Ints, polar: tuple[Floats, Floats]
+) -> None:
+    """Keep the faces (f, 4) of a flat end with the parameters of the sectors that they lie on."""
+    turn, radius = polar
+    sizes = [grids[sector.piece].numbers.shape[sector.axis] - 1 for sector in fan.sectors]
+    starts = np.concatenate(([0], np.cumsum(sizes)))
+    rim = int(starts[-1])
+    middle = _face_turns(turn[faces], rim, closed=True)
+    of_face = np.clip(np.searchsorted(starts, middle, side="right") - 1, 0, len(fan.sectors) - 1)
     for number, sector in enumerate(fan.sectors):
-        own = faces[pieces == number]
-        _add_faces(parts, vertices[own], uv[number][own], cut.parents[sector.piece])
-
-
-def _nearest_uv(cut: CutSet, fan: Fan, places: Floats, middles: Floats) -> tuple[Ints, list[Floats]]:
-    """Return the sector (f,) that each face's middle (f, 3) lies on, and by sector the uv (n, 2) of all places (n, 3)."""
-    away, uv = [], []
-    for sector in fan.sectors:
-        piece = cut.pieces[sector.piece]
-        u, v, off = closest_points(piece, np.concatenate((places, middles)), None, UV_FOOT)
-        uv.append(_scaled(cut, sector.piece, u[: len(places)], v[: len(places)]))
-        away.append(off[len(places) :])
-    return np.argmin(away, axis=0), uv
+        own = faces[of_face == number]
+        grid = grids[sector.piece]
+        local = _unwrapped(turn[own], middle[of_face == number], rim, closed=True) - starts[number]
+        rows = grid.numbers.shape[1 - sector.axis] - 1
+        u, v = _cap_params(sector, grid, rows, local.ravel(), radius[own].ravel())
+        _add_faces(parts, vertices[own], _scaled(cut, sector.piece, u, v).reshape(*own.shape, 2), cut.parents[sector.piece])
 
 
 def _fill_cap(parts: _Parts, cut: CutSet, number: int, cap: FlatCap, grids: list[_Grid]) -> None:
