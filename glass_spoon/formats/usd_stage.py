@@ -22,7 +22,7 @@ def write(meshes: list[NamedMesh]) -> bytes:
         stage = Usd.Stage.CreateNew(str(path))
         UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z)
         UsdGeom.SetStageMetersPerUnit(stage, 0.001)
-        root = UsdGeom.Xform.Define(stage, "/Part")
+        root = UsdGeom.Scope.Define(stage, "/Part")
         Usd.ModelAPI(root.GetPrim()).SetKind(Kind.Tokens.component)
         stage.SetDefaultPrim(root.GetPrim())
         taken: set[str] = set()

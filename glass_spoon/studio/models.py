@@ -7,7 +7,7 @@ from typing import ClassVar
 from django.conf import settings
 from django.db import models
 
-from glass_spoon.sheet.document import SheetDocument, read_document
+from glass_spoon.sheet.document import SheetDocument, SheetLimits, read_document
 
 
 class Role(models.TextChoices):
@@ -24,6 +24,7 @@ class Project(models.Model):
     name = models.CharField(max_length=80)
     made_at = models.DateTimeField(auto_now_add=True)
     members = models.ManyToManyField(settings.AUTH_USER_MODEL, through="Membership", related_name="projects")
+    limits = models.JSONField(default=dict)
 
     class Meta:
         """Newest first."""
@@ -33,6 +34,10 @@ class Project(models.Model):
     def __str__(self) -> str:
         """Return the name."""
         return self.name
+
+    def sheet_limits(self) -> SheetLimits:
+        """Return the limits of the gauges that new parts start with."""
+        return SheetLimits.model_validate(self.limits)
 
 
 class Membership(models.Model):

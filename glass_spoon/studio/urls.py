@@ -26,6 +26,7 @@ urlpatterns = [
     path("projects/<int:project_id>/members/", projects.set_member, name="member_set"),
     path("projects/<int:project_id>/members/<int:user_id>/remove/", projects.remove_member, name="member_remove"),
     path("projects/<int:project_id>/parts/", projects.new_part, name="part_new"),
+    path("projects/<int:project_id>/limits/", projects.set_limits, name="project_limits"),
     path("projects/<int:project_id>/bring-in/", projects.bring_in, name="bring_in"),
     path("projects/<int:project_id>/project.json", projects.export_project, name="project_export"),
     path("parts/<int:part_id>/", bench.bench_page, name="bench"),

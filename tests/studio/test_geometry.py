@@ -119,11 +119,11 @@ def test_offenders_are_listed(part, as_user, edit):
 
 
 def test_level_beyond_what_the_board_shows_is_a_sentence(part, as_user, edit):
-    """400,000 faces at most; the gauges' column says so."""
+    """1,200,000 faces at most; the gauges' column says so."""
     edit(as_user("owner"), op="set", line="l4", field="along", value="300")
-    text = as_user("owner").get(f"/parts/{part.id}/show/?level=3", headers={"HX-Request": "true"}).content.decode()
-    assert "the board shows up to 400,000" in text
-    answer = as_user("owner").get(f"/parts/{part.id}/view.glb?level=3", headers={"Accept": "application/json"})
+    text = as_user("owner").get(f"/parts/{part.id}/show/?level=4", headers={"HX-Request": "true"}).content.decode()
+    assert "the board shows up to 1,200,000" in text
+    answer = as_user("owner").get(f"/parts/{part.id}/view.glb?level=4", headers={"Accept": "application/json"})
     assert answer.status_code == 422
 
 
@@ -195,4 +195,4 @@ def test_watched_work_runs_once_and_raises_its_error():
             work.finished("b", fail)
     assert Working(0.4).percent == 40
     assert watched_work.KEPT > 1
-    assert show_scene.SHOWN_FACES == 400_000
+    assert show_scene.SHOWN_FACES == 1_200_000

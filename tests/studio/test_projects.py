@@ -216,3 +216,19 @@ def test_levels_are_sent_out_as_a_set_with_their_counts_and_distances(part, as_u
     assert counts[1] == 4 * counts[0]
     assert counts[2] == 16 * counts[0]
     assert all(float(row[3]) > 0 for row in rows)
+
+
+def test_limits_of_a_project_are_those_of_new_parts_and_of_all_where_asked(part, as_user):
+    client = as_user("owner")
+    values = {"face_budget": "9000", "evenness": "0.7", "smallest_corner": "30", "off_surface": "0.2", "kink": "25"}
+    assert client.post(f"/projects/{part.project_id}/limits/", values).status_code == 302
+    client.post(f"/projects/{part.project_id}/parts/", {"name": "Lid"})
+    assert Part.objects.exclude(id=part.id).get().document["limits"]["kink"] == 25
+    part.refresh_from_db()
+    assert part.document["limits"]["kink"] == 40
+    client.post(f"/projects/{part.project_id}/limits/", {**values, "all": "1"})
+    part.refresh_from_db()
+    assert part.document["limits"]["face_budget"] == 9000
+    assert part.last_change == "limits of the project taken"
+    assert client.post(f"/projects/{part.project_id}/limits/", {**values, "evenness": "much"}).status_code == 422
+    assert client.post(f"/projects/{part.project_id}/limits/", {**values, "evenness": "7"}).status_code == 422

@@ -495,6 +495,7 @@ def _bilinear(values: Floats, x: Floats, y: Floats) -> Floats:
 
 def _finish(parts: _Parts, labels: Ints, cut: CutSet, grids: list[_Grid], normals: Floats, crease_sharp: bool) -> Mesh:
     """Return the mesh of the parts with shared vertices made one and unused ones left out."""
+    _drop_closed_strips(parts, labels)
     corners = np.concatenate([labels[faces].ravel() for faces in parts.faces])
     sides = np.concatenate([np.full(len(faces), faces.shape[1]) for faces in parts.faces])
     used, numbered = np.unique(corners, return_inverse=True)
@@ -523,6 +524,16 @@ def _finish(parts: _Parts, labels: Ints, cut: CutSet, grids: list[_Grid], normal
         edges=edges,
         faces={"piece": np.concatenate(parts.owners).astype(np.float64)},
     )
+
+
+def _drop_closed_strips(parts: _Parts, labels: Ints) -> None:
+    """Leave out faces whose sides fell together: a piece narrower than the distance within which edges are shared."""
+    for number, faces in enumerate(parts.faces):
+        own = labels[faces]
+        kept = (own == np.roll(own, -1, axis=1)).sum(axis=1) < faces.shape[1] - 2
+        if not kept.all():
+            parts.faces[number], parts.uvs[number] = faces[kept], parts.uvs[number][kept]
+            parts.owners[number] = parts.owners[number][kept]
 
 
 def _sharp_pairs(cut: CutSet, grids: list[_Grid], normals: Floats, numbers: Ints) -> Ints:

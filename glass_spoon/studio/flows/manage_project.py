@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from typing import Any
 
 from django.contrib.auth import get_user_model
 from django.db import transaction
 from django.http import HttpRequest
+from pydantic import ValidationError
 
-from glass_spoon.sheet.document import MAX_BYTES, SheetDocument, read_document
+from glass_spoon.sheet.document import MAX_BYTES, SheetDocument, SheetLimits, read_document
 from glass_spoon.sheet.errors import BadDocument
-from glass_spoon.studio.access import project_for
-from glass_spoon.studio.flows.change_part import start_part
+from glass_spoon.studio.access import MAY_EDIT, project_for
+from glass_spoon.studio.flows.change_part import change_part, start_part
 from glass_spoon.studio.models import Membership, Part, Project, Role
 from glass_spoon.studio.sentences import Refused
 
@@ -33,6 +35,25 @@ def make_project(request: HttpRequest, name: str) -> Project:
     with transaction.atomic():
         project = Project.objects.create(name=clean_name(name, "project"))
         Membership.objects.create(project=project, user=request.user, role=Role.OWNER)
+    return project
+
+
+def set_limits(request: HttpRequest, project_id: int, form: Mapping[str, str]) -> Project:
+    """Set the limits of the gauges for new parts, and for all parts where the form says so; Refused for bad numbers."""
+    project, _ = project_for(request, project_id, MAY_EDIT)
+    values = {name: form.get(name, "").strip() for name in SheetLimits.model_fields}
+    try:
+        limits = SheetLimits.model_validate({name: float(value) for name, value in values.items() if value})
+    except (ValidationError, ValueError) as error:
+        raise Refused(
+            "A limit cannot be used: write plain numbers in the ranges that are said. Nothing was changed."
+        ) from error
+    with transaction.atomic():
+        project.limits = limits.model_dump(mode="json")
+        project.save(update_fields=["limits"])
+        for part in project.parts.all() if form.get("all") else ():
+            change = part.sheet().model_copy(update={"limits": limits}), "limits of the project taken"
+            change_part(request, part.id, part.revision, lambda _, change=change: change)
     return project
 
 

@@ -22,6 +22,16 @@ def home(request: HttpRequest) -> HttpResponse:
     return redirect("projects" if request.user.is_authenticated else "sign_in")
 
 
+LIMITS = (
+    ("face_budget", "Faces at most"),
+    ("evenness", "Evenness at least, 0 to 1"),
+    ("smallest_corner", "Narrowest corner, degrees"),
+    ("off_surface", "Off the surface, mm"),
+    ("kink", "Turn along an edge, degrees"),
+)
+"""The limits that a project sets, and what they are called."""
+
+
 @login_required
 def project_list(request: HttpRequest) -> HttpResponse:
     """List the user's projects, or make one."""
@@ -50,8 +60,18 @@ def project_page(request: HttpRequest, project_id: int) -> HttpResponse:
         "parts": project.parts.defer("thumbnail", "document").select_related("changed_by"),
         "memberships": project.memberships.select_related("user").order_by("user__username"),
         "roles": Role.choices,
+        "limits": [(name, label, getattr(project.sheet_limits(), name)) for name, label in LIMITS],
     }
     return render(request, "projects/project.html", context)
+
+
+@login_required
+@require_POST
+def set_limits(request: HttpRequest, project_id: int) -> HttpResponse:
+    """Set the limits of the gauges."""
+    project = manage_project.set_limits(request, project_id, request.POST.dict())
+    messages.success(request, f"The limits of {project.name} are set.")
+    return redirect("project", project_id)
 
 
 @login_required
@@ -96,9 +116,9 @@ def remove_member(request: HttpRequest, project_id: int, user_id: int) -> HttpRe
 @require_POST
 def new_part(request: HttpRequest, project_id: int) -> HttpResponse:
     """Make an empty part and open its bench."""
-    project_for(request, project_id, MAY_EDIT)
+    project, _ = project_for(request, project_id, MAY_EDIT)
     name = manage_project.clean_name(request.POST.get("name", ""), "part")
-    part = start_part(request, project_id, SheetDocument(name=name), "made")
+    part = start_part(request, project_id, SheetDocument(name=name, limits=project.sheet_limits()), "made")
     return redirect("bench", part.id)
 
 
