@@ -193,3 +193,57 @@ def test_sharpness_stays_on_both_halves_of_an_edge_divided_plainly():
     sharp = Mesh(cube.topology, cube.positions, {}, {"sharpness": np.full(12, 2.5)})
     finer = split_plain(sharp, 1)
     assert (finer.edges["sharpness"] == 2.5).sum() == 24
+
+
+def slow_step(mesh):
+    """One step by the rules of DeRose, Kass and Truong (1998), one by one: vertices, then faces, then edges."""
+    points, topology = mesh.positions, mesh.topology
+    faces = [
+        topology.face_corners[a:b].tolist()
+        for a, b in zip(topology.face_offsets[:-1], topology.face_offsets[1:], strict=True)
+    ]
+    middles = [points[face].mean(axis=0) for face in faces]
+    ends = topology.edges.ends.tolist()
+    beside = {tuple(edge): [k for k, face in enumerate(faces) if set(edge) <= set(face)] for edge in ends}
+    sharpness = {
+        tuple(edge): np.inf if len(beside[tuple(edge)]) == 1 else value
+        for edge, value in zip(ends, mesh.edges["sharpness"].tolist(), strict=True)
+    }
+    edges = []
+    for edge in map(tuple, ends):
+        plain = points[list(edge)].mean(axis=0)
+        around = beside[edge]
+        smooth = (points[list(edge)].sum(axis=0) + sum(middles[k] for k in around)) / (2 + len(around))
+        share = min(sharpness[edge], 1.0)
+        edges.append(share * plain + (1 - share) * smooth)
+    vertices = []
+    for vertex, place in enumerate(points):
+        own = [edge for edge in map(tuple, ends) if vertex in edge]
+        others = [points[a if b == vertex else b] for a, b in own]
+        near = [middles[k] for k, face in enumerate(faces) if vertex in face]
+        n = len(own)
+        smooth = (np.mean(near, axis=0) + np.mean(others, axis=0) + (n - 2) * place) / n
+        sharp = [edge for edge in own if sharpness[edge] > 0]
+        share = min(np.mean([min(sharpness[edge], 1e6) for edge in sharp]), 1.0) if sharp else 0.0
+        if len(sharp) < 2:
+            rule, share = smooth, 0.0
+        elif len(sharp) == 2:
+            rule = 0.75 * place + 0.125 * sum(points[a if b == vertex else b] for a, b in sharp)
+        else:
+            rule = place
+        vertices.append(share * rule + (1 - share) * smooth)
+    return np.array(vertices + middles + edges)
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_semi_sharp_creases_follow_the_rules_of_the_paper(seed):
+    """Random sharpness, parts of a level among it, on a closed and on an open mesh; what is left of it after."""
+    rng = np.random.default_rng(seed)
+    mesh = subdivide(cube_mesh(), 1) if seed % 2 else grid_mesh(3, 3)
+    sharpness = rng.choice([0.0, 0.0, 0.3, 0.8, 1.0, 2.5, np.inf], len(mesh.topology.edges.ends))
+    away = rng.normal(size=mesh.positions.shape) * 0.1
+    creased = Mesh(mesh.topology, mesh.positions + away, {}, {"sharpness": sharpness})
+    found = subdivide(creased, 1, hold_corners=False)
+    assert np.allclose(found.positions, slow_step(creased), atol=1e-12)
+    halves = found.edges["sharpness"][: 2 * len(sharpness)]
+    assert np.array_equal(halves, np.repeat(np.maximum(sharpness - 1, 0), 2))
