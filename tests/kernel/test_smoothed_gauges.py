@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from glass_spoon.kernel.gauges import smoothed_shape
-from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
+from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.gauges.reading import Limits
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
@@ -17,37 +17,40 @@ LIMITS = Limits()
 
 
 def test_flat_mesh_has_no_kinks_and_a_cube_turns_by_the_angle_between_its_diagonals() -> None:
-    assert smoothed_shape.read_kinks(grid_mesh(4, 4), LIMITS).value == pytest.approx(0, abs=1e-7)
-    reading = smoothed_shape.read_kinks(cube_mesh(), LIMITS)
+    assert smoothed_shape.read_kinks(smoothed_shape.Smoothed(grid_mesh(4, 4)), LIMITS).value == pytest.approx(0, abs=1e-7)
+    reading = smoothed_shape.read_kinks(smoothed_shape.Smoothed(cube_mesh()), LIMITS)
     assert reading.value == pytest.approx(np.arccos(1 / 3))  # normals along neighbouring diagonals
     assert len(reading.offenders) == 12
 
 
 def test_kinks_halve_with_the_edges() -> None:
-    values = [smoothed_shape.read_kinks(mesh_surface(torus(30, 10), 2 * n, n), LIMITS).value for n in (12, 24)]
+    values = [
+        smoothed_shape.read_kinks(smoothed_shape.Smoothed(mesh_surface(torus(30, 10), 2 * n, n)), LIMITS).value
+        for n in (12, 24)
+    ]
     assert values[0] / values[1] == pytest.approx(2, rel=0.1)
 
 
 def test_creases_are_no_kinks() -> None:
     cube = cube_mesh()
     sharp = Mesh(cube.topology, cube.positions, {}, {"sharpness": np.full(12, np.inf)})
-    assert smoothed_shape.read_kinks(sharp, LIMITS).value == 0.0
+    assert smoothed_shape.read_kinks(smoothed_shape.Smoothed(sharp), LIMITS).value == 0.0
 
 
 def test_triangles_are_told_on_a_bend_and_not_on_the_flat() -> None:
     flat = make_mesh([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], [[0, 1, 2], [0, 2, 3]])
-    assert smoothed_shape.read_odd_on_bends(flat).value == 0
+    assert smoothed_shape.read_odd_on_bends(figures_of(flat)).value == 0
     bent = make_mesh([[0, 0, 0], [1, 0, 1], [1, 1, 0], [0, 1, 0]], [[0, 1, 2], [0, 2, 3]])
-    assert smoothed_shape.read_odd_on_bends(bent).value == 2
+    assert smoothed_shape.read_odd_on_bends(figures_of(bent)).value == 2
     ball = mesh_surface(sphere(20), 24, 12, poles="fan")
-    assert smoothed_shape.read_odd_on_bends(ball).value == 48
+    assert smoothed_shape.read_odd_on_bends(figures_of(ball)).value == 48
 
 
 def test_strips_nearer_than_six_levels_can_tell_are_pointed_at() -> None:
     grid = grid_mesh(4, 3)
     for share, found in ((0.1, 0), (1 / 50, 0), (1 / 100, 3)):
         cut, _ = cut_rings(grid, [(0, np.array([share]))])
-        reading = smoothed_shape.read_close_loops(CornerGeometry(cut))
+        reading = smoothed_shape.read_close_loops(figures_of(cut))
         assert reading.value in (found, 0 if not found else 4), share
 
 
@@ -68,11 +71,11 @@ def test_symmetry_error_is_how_far_one_side_was_moved() -> None:
 
 
 def test_edges_range_from_the_shortest_to_the_longest() -> None:
-    shortest, longest = smoothed_shape.read_edge_range(CornerGeometry(grid_mesh(3, 2, 2.0)))
+    shortest, longest = smoothed_shape.read_edge_range(figures_of(grid_mesh(3, 2, 2.0)))
     assert (shortest.value, longest.value) == (2.0, 2.0)
 
 
 def test_nothing_is_read_off_an_empty_mesh() -> None:
     empty = make_mesh(np.zeros((0, 3)), np.zeros((0, 4)))
-    assert np.isnan(smoothed_shape.read_kinks(empty, LIMITS).value)
+    assert np.isnan(smoothed_shape.read_kinks(smoothed_shape.Smoothed(empty), LIMITS).value)
     assert np.isnan(smoothed_shape.read_symmetry(empty, 0).value)

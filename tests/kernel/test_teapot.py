@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
+from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.gauges.defects import read_folded
 from glass_spoon.kernel.meshes.mesh import check_mesh
 from glass_spoon.kernel.meshes.mesh_set import mesh_set
@@ -59,7 +59,7 @@ def test_each_body_becomes_even_quads_without_inner_gaps(patches, body: str) -> 
     assert mesh.topology.is_quads
     assert mesh.topology.edge_face_counts.max() <= 2
     assert not mesh.topology.same_direction.any()
-    assert read_folded(CornerGeometry(mesh)).value == 0
+    assert read_folded(figures_of(mesh)).value == 0
     # Open only where the body itself ends: each loop of the rim lies on open edges of the surfaces.
     open_length = sum(float(shape.edges.lengths[shape.edges.number[name]]) for name in shape.open_edges)
     rim = mesh.positions[mesh.topology.edges.ends[mesh.topology.boundary_edges]]

@@ -8,7 +8,7 @@ import pytest
 from glass_spoon.formats.step import NamedSurfaces, write_step
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
+from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume, read_area
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.surfaces.edit_surface import isocurve
@@ -78,7 +78,7 @@ def test_closed_bodies_hold_their_volume(body: dict, wanted: float) -> None:
 def test_open_bodies_have_their_area(body: dict, area: float) -> None:
     """A zone of a sphere by Archimedes: its area is that of the cylinder round it of the same height."""
     of = surface({"verb": "simple", "gives": "b", **body})
-    coarse, fine = (read_area(CornerGeometry(mesh_surface(of, 64 * k, 32 * k))).value for k in (1, 2))
+    coarse, fine = (read_area(figures_of(mesh_surface(of, 64 * k, 32 * k))).value for k in (1, 2))
     assert (4 * fine - coarse) / 3 == pytest.approx(area, rel=1e-5)
 
 
@@ -300,7 +300,7 @@ PIPE = {"verb": "simple", "form": "cylinder", "radius": 20, "height": 40, "gives
 
 def area(made) -> float:
     """Return the area in mm^2 of a fine mesh of a surface."""
-    return read_area(CornerGeometry(mesh_surface(made, 96, 40))).value
+    return read_area(figures_of(mesh_surface(made, 96, 40))).value
 
 
 def test_surface_is_lengthened_at_either_end() -> None:

@@ -1,4 +1,4 @@
-"""Vectors and angles at every corner of a mesh, worked out once for all gauges, column by column."""
+"""Vectors and angles at every corner of any mesh, column by column."""
 
 from __future__ import annotations
 
@@ -22,19 +22,15 @@ class CornerGeometry:
 
     def following(self, values: Floats) -> Floats:
         """Return the values (h,) of the next corner of the same face."""
-        if self.mesh.topology.is_quads:
-            return _rolled(values, 1)
         return values[self.mesh.topology.next_corner]
 
     def preceding(self, values: Floats) -> Floats:
         """Return the values (h,) of the corner before of the same face."""
-        if self.mesh.topology.is_quads:
-            return _rolled(values, -1)
         return values[self.mesh.topology.previous_corner]
 
     def of_face(self, values: Floats) -> Floats:
         """Return face values (f,) at every corner (h,)."""
-        return np.repeat(values, 4 if self.mesh.topology.is_quads else self.mesh.topology.face_sides)
+        return np.repeat(values, self.mesh.topology.face_sides)
 
     @cached_property
     def sides(self) -> list[Floats]:
@@ -64,12 +60,7 @@ class CornerGeometry:
     @cached_property
     def jacobians(self) -> Floats:
         """Corner Jacobians (h,) in mm^2: `crosses` along the normal of the face."""
-        if not self.mesh.topology.is_quads:
-            return dot_columns(self.crosses, [self.of_face(column) for column in self.normals])
-        total = np.zeros((self.mesh.face_count, 4))
-        for column, normal in zip(self.crosses, self.normals, strict=True):
-            total += column.reshape(-1, 4) * normal[:, None]
-        return total.ravel()
+        return dot_columns(self.crosses, [self.of_face(column) for column in self.normals])
 
     @cached_property
     def angles(self) -> Floats:
@@ -79,23 +70,6 @@ class CornerGeometry:
         return np.where(angle < 0, angle + 2 * np.pi, angle)
 
     @cached_property
-    def edge_lengths(self) -> Floats:
-        """Lengths (e,) in mm of the edges."""
-        ends = self.mesh.positions[self.mesh.topology.edges.ends]
-        return lengths(ends[:, 1] - ends[:, 0])
-
-    @cached_property
     def areas(self) -> Floats:
         """Face areas (f,) in mm^2: the length of the area vector, exact for flat faces."""
         return lengths(self.mesh.face_vectors)
-
-
-def _rolled(values: Floats, step: int) -> Floats:
-    """Return quad corner values (h,) taken `step` corners (1 or -1) further round each face."""
-    rows = values.reshape(-1, 4)
-    result = np.empty_like(rows)
-    if step == 1:
-        result[:, :3], result[:, 3] = rows[:, 1:], rows[:, 0]
-    else:
-        result[:, 1:], result[:, 0] = rows[:, :3], rows[:, 3]
-    return result.ravel()

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, dot_lanes, packed_rows
-from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, dot_lanes, lengths, packed_rows
+from glass_spoon.kernel.gauges.face_figures import FaceFigures
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.clean_mesh import disagreeing_faces
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -13,6 +13,9 @@ from glass_spoon.kernel.meshes.topology import Topology
 
 FOLD_COSINE = -0.5
 """Faces whose normals differ by more than 120 degrees across an edge are folded over each other (the cosine)."""
+
+_SLANT = np.sqrt([0.2, 0.3, 0.5])
+"""A direction of length one whose parts have no common measure: no two vertices of a grid lie at one place along it."""
 
 USUAL_VALENCES = (3, 4, 5)
 """Edges at an inner vertex that smoothing carries well; fewer or more pinch. Common practice, no source."""
@@ -32,30 +35,48 @@ def read_crowded_edges(topology: Topology) -> Reading:
 def nearest_twins(mesh: Mesh, distance: float) -> Ints:
     """Return for each vertex (n,) the lowest vertex within `distance` mm of it: itself where it stands alone."""
     first = np.arange(mesh.point_count)
-    if mesh.point_count:
-        pairs = mesh.vertex_tree.query_pairs(distance, output_type="ndarray")
-        for _ in range(2):
-            np.minimum.at(first, pairs[:, 1], first[pairs[:, 0]])
+    pairs = _near_pairs(mesh, distance)
+    for _ in range(2):
+        np.minimum.at(first, pairs[:, 1], first[pairs[:, 0]])
     return first
 
 
-def read_doubled_points(mesh: Mesh, limits: Limits) -> Reading:
-    """Read the number of vertices within the weld distance of another."""
-    first = nearest_twins(mesh, limits.weld_distance)
-    doubled: Ints = np.flatnonzero(first != np.arange(mesh.point_count))
-    return Reading("doubled_points", float(len(doubled)), "", 0.0, False, "point", doubled)
+def _near_pairs(mesh: Mesh, distance: float) -> Ints:
+    """Return the pairs (k, 2) of vertices within `distance` mm, the lower first.
+
+    Sorted along a slanted line, near vertices are near in the order: few others are, and those are sorted out by their
+    distance. Where many lie side by side along the line the search tree is asked.
+    """
+    along = mesh.positions @ _SLANT
+    order = np.argsort(along)
+    along = along[order]
+    reach = distance + 1e-12 * np.abs(along).max(initial=0.0)  # what the products may have lost
+    found, step = [], 0
+    ahead = np.arange(mesh.point_count)
+    while len(ahead):
+        step += 1
+        ahead = ahead[ahead < mesh.point_count - step]
+        ahead = ahead[along[ahead + step] - along[ahead] <= reach]
+        found.append(np.column_stack((order[ahead], order[ahead + step])))
+        if sum(len(part) for part in found) > 4 * mesh.point_count:
+            return np.asarray(mesh.vertex_tree.query_pairs(distance, output_type="ndarray"))
+    pairs: Ints = np.sort(np.concatenate(found), axis=1) if found else np.zeros((0, 2), dtype=np.int64)
+    return pairs[lengths(mesh.positions[pairs[:, 0]] - mesh.positions[pairs[:, 1]]) <= distance]
 
 
-def read_doubled_edges(mesh: Mesh, limits: Limits) -> Reading:
-    """Read the number of edges that lie on another edge: seams that were never welded."""
+def read_doubled(mesh: Mesh, limits: Limits) -> tuple[Reading, Reading]:
+    """Read the number of vertices within the weld distance of another, and of edges that lie on another: unwelded seams."""
     twins = nearest_twins(mesh, limits.weld_distance)
-    if (twins == np.arange(mesh.point_count)).all():
-        return Reading("doubled_edges", 0.0, "", 0.0, False, "edge")  # edges of different vertices lie apart
-    ends = np.sort(twins[mesh.topology.edges.ends], axis=1)
-    keys = ends[:, 0].astype(np.int64) * mesh.point_count + ends[:, 1]
-    _, first = np.unique(keys, return_index=True)
-    doubled: Ints = np.setdiff1d(np.arange(len(keys)), first)
-    return Reading("doubled_edges", float(len(doubled)), "", 0.0, False, "edge", doubled)
+    points: Ints = np.flatnonzero(twins != np.arange(mesh.point_count))
+    edges: Ints = np.zeros(0, dtype=np.int64)
+    if len(points):  # edges of vertices that all stand apart lie apart
+        ends = np.sort(twins[mesh.topology.edges.ends], axis=1)
+        keys = ends[:, 0].astype(np.int64) * mesh.point_count + ends[:, 1]
+        edges = np.setdiff1d(np.arange(len(keys)), np.unique(keys, return_index=True)[1])
+    return (
+        Reading("doubled_points", float(len(points)), "", 0.0, False, "point", points),
+        Reading("doubled_edges", float(len(edges)), "", 0.0, False, "edge", edges),
+    )
 
 
 def read_stray_points(topology: Topology) -> Reading:
@@ -64,17 +85,14 @@ def read_stray_points(topology: Topology) -> Reading:
     return Reading("stray_points", float(len(stray)), "", 0.0, False, "point", stray)
 
 
-def read_folded(geometry: CornerGeometry) -> Reading:
+def read_folded(figures: FaceFigures) -> Reading:
     """Read the number of faces that are dented into themselves, folded over a neighbour, or turned inside out.
 
     Dented: a corner Jacobian that is not positive. Folded: a normal more than 120 degrees from that of two neighbours or
     more, or from its only neighbour. Inside out: it runs through a shared edge in the same direction as its neighbour;
     of such a pair the face in the smaller orientation class of its component is counted.
     """
-    topology = geometry.mesh.topology
-    dented = np.zeros(topology.face_count, dtype=bool)
-    dented[topology.face_of_corner[geometry.jacobians <= 0]] = True
-    return folded_reading(topology, dented, geometry.normals)
+    return folded_reading(figures.mesh.topology, figures.least_jacobians <= 0, figures.normals)
 
 
 def folded_reading(topology: Topology, dented: Bools, normals: list[Floats]) -> Reading:

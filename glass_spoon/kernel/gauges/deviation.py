@@ -8,7 +8,7 @@ from glass_spoon.kernel.arrays import Bools, Floats, Ints
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.subdivision.catmull_clark import subdivide
-from glass_spoon.kernel.subdivision.limit_surface import limit_positions
+from glass_spoon.kernel.subdivision.limit_surface import limit_surface
 from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
@@ -49,18 +49,20 @@ def smoothed_deviation(mesh: Mesh, surface: NurbsSurface | SurfaceSet, levels: i
     Raises InvalidInput for edges of more than two faces.
     """
     smooth = subdivide(mesh, levels if levels or mesh.topology.is_quads else 1)
-    smooth = smooth.moved(limit_positions(smooth))
-    corner = np.zeros(smooth.point_count, dtype=np.int64)
-    corner[smooth.topology.face_corners[::-1]] = np.arange(len(smooth.topology.face_corners))[::-1]
-    uv = smooth.corners["uv"][corner] if "uv" in smooth.corners else None
-    owners = (
-        smooth.faces["piece"][smooth.topology.face_of_corner[corner]].astype(np.int64) if "piece" in smooth.faces else None
-    )
-    step = max(1, -(-smooth.point_count // MAX_PLACES))
-    chosen = slice(None, None, step)
-    uv, owners = None if uv is None else uv[chosen], None if owners is None else owners[chosen]
-    found = _place_distances(surface, smooth.positions[chosen], uv, owners, tolerance)
-    return float(found.max(initial=0.0))
+    return point_deviation(smooth.moved(limit_surface(smooth).positions), surface, MAX_PLACES, tolerance)
+
+
+def point_deviation(mesh: Mesh, surface: NurbsSurface | SurfaceSet, most: int, tolerance: float = 1e-6) -> float:
+    """Return the largest distance in mm of the vertices of a mesh from a surface, of about `most` evenly picked ones."""
+    step = max(1, -(-mesh.point_count // most))
+    corner = mesh.topology.first_corners[::step]
+    used = corner >= 0
+    places, corner = mesh.positions[::step][used], corner[used]
+    uv = mesh.corners["uv"][corner] if "uv" in mesh.corners else None
+    owners = None
+    if "piece" in mesh.faces:
+        owners = mesh.faces["piece"][mesh.topology.face_of_corner[corner]].astype(np.int64)
+    return float(_place_distances(surface, places, uv, owners, tolerance).max(initial=0.0))
 
 
 def _place_distances(

@@ -8,17 +8,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, dot_columns
+from glass_spoon.kernel.arrays import Floats, cross_columns, dot_columns
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
-from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.topology import Topology
 
 
 def _by_face(operation: np.ufunc, values: Floats, topology: Topology) -> Floats:
     """Reduce corner values (h,) to faces (f,)."""
-    if topology.is_quads:
-        a, b, c, d = values.reshape(-1, 4).T
-        return np.asarray(operation(operation(a, b), operation(c, d)))
     return np.asarray(operation.reduceat(values, topology.face_offsets[:-1])) if topology.face_count else values[:0]
 
 
@@ -52,8 +48,6 @@ def warpages(geometry: CornerGeometry) -> Floats:
     topology = geometry.mesh.topology
     size = np.sqrt(dot_columns(geometry.crosses, geometry.crosses))
     normals = [np.divide(column, size, out=np.zeros_like(size), where=size > 0) for column in geometry.crosses]
-    if topology.is_quads:
-        return _opposite_warpage([column.reshape(-1, 4) for column in normals])
     cosines = dot_columns(normals, [geometry.of_face(column) for column in geometry.normals])
     result = 1 - _by_face(np.minimum, cosines, topology) ** 3
     quads = np.flatnonzero(topology.face_sides == 4)
@@ -68,47 +62,21 @@ def _opposite_warpage(normals: list[Floats]) -> Floats:
     return 1 - np.minimum(*pairs) ** 3
 
 
-def read_smallest_corner(geometry: CornerGeometry, limits: Limits) -> Reading:
-    """Read the smallest corner angle in radians."""
-    least = _by_face(np.minimum, geometry.angles, geometry.mesh.topology)
-    bad = np.flatnonzero(least < limits.smallest_corner)
-    value = float(least.min(initial=np.inf)) if len(least) else float("nan")
-    return Reading("smallest_corner", value, "rad", limits.smallest_corner, True, "face", bad)
+def corner_range(geometry: CornerGeometry) -> tuple[Floats, Floats]:
+    """Return the smallest and the largest corner (f,) of each face in radians."""
+    topology = geometry.mesh.topology
+    return _by_face(np.minimum, geometry.angles, topology), _by_face(np.maximum, geometry.angles, topology)
 
 
-def read_largest_corner(geometry: CornerGeometry, limits: Limits) -> Reading:
-    """Read the largest corner angle in radians."""
-    most = _by_face(np.maximum, geometry.angles, geometry.mesh.topology)
-    value = float(most.max()) if len(most) else float("nan")
-    bad = np.flatnonzero(most > limits.largest_corner)
-    return Reading("largest_corner", value, "rad", limits.largest_corner, False, "face", bad)
+def least_jacobians(geometry: CornerGeometry) -> Floats:
+    """Return the least corner Jacobian (f,) of each face in mm^2."""
+    return _by_face(np.minimum, geometry.jacobians, geometry.mesh.topology)
 
 
-def read_scaled_jacobian(geometry: CornerGeometry, limits: Limits) -> Reading:
-    """Read the least scaled Jacobian."""
-    values = scaled_jacobians(geometry)
-    value = float(values.min()) if len(values) else float("nan")
-    bad = np.flatnonzero(values < limits.scaled_jacobian)
-    return Reading("scaled_jacobian", value, "", limits.scaled_jacobian, True, "face", bad)
-
-
-def read_aspect_ratio(geometry: CornerGeometry, limits: Limits) -> Reading:
-    """Read the largest aspect ratio."""
-    values = aspect_ratios(geometry)
-    value = float(values.max()) if len(values) else float("nan")
-    return Reading(
-        "aspect_ratio", value, "", limits.aspect_ratio, False, "face", np.flatnonzero(values > limits.aspect_ratio)
-    )
-
-
-def read_warpage(geometry: CornerGeometry, limits: Limits) -> Reading:
-    """Read the largest warpage."""
-    values = warpages(geometry)
-    value = float(values.max()) if len(values) else float("nan")
-    return Reading("warpage", value, "", limits.warpage, False, "face", np.flatnonzero(values > limits.warpage))
-
-
-def face_evenness(geometry: CornerGeometry) -> Floats:
-    """Return the area (f,) of each face over the mean area: 1 is even. For display and for finding the odd ones."""
-    mean = float(geometry.areas.mean()) if len(geometry.areas) else 1.0
-    return geometry.areas / mean if mean > 0 else np.zeros_like(geometry.areas)
+def fan_cones(geometry: CornerGeometry) -> Floats:
+    """Return six times the signed volume (f,) in mm^3 between each face, as the fan from its first corner, and the first vertex."""
+    mesh, topology = geometry.mesh, geometry.mesh.topology
+    columns = [column - origin for column, origin in zip(mesh.corner_columns, mesh.positions[0], strict=True)]
+    first = [geometry.of_face(column[topology.face_offsets[:-1]]) for column in columns]
+    cones = dot_columns(first, cross_columns(columns, [geometry.following(column) for column in columns]))
+    return _by_face(np.add, cones, topology)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor, as_completed
 
 import numpy as np
 
-from glass_spoon.kernel.gauges import defects, face_quality, smoothed_shape, whole_mesh
-from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
+from glass_spoon.kernel.gauges import defects, face_readings, smoothed_shape, whole_mesh
 from glass_spoon.kernel.gauges.deviation import MAX_PLACES, read_off_surface
+from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.gauges.scan_quads import scan_quads
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -17,6 +18,19 @@ from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 
 PREVIEW_PLACES, PREVIEW_FOOT = 400, 1e-3
 """Places measured against the surface while something is dragged, and how near in mm their feet are found."""
+
+GAUGE_FOOT = 1e-5
+"""How near in mm feet are found for the gauges: distances are then off by less, far below what a gauge shows."""
+
+THREADS = 2
+"""Threads that read one mesh: NumPy lets go of the interpreter while it works on long arrays."""
+
+ORDER = (
+    "four_sided evenness edge_evenness smallest_corner largest_corner scaled_jacobian aspect_ratio warpage open_edges"
+    " doubled_edges crowded_edges folded doubled_points stray_points odd_valences face_budget area volume kinks odd_on_bends"
+    " close_loops symmetry_x symmetry_y shortest_edge longest_edge off_surface off_surface_mean smoothed_off silhouette"
+).split()
+"""The codes of all readings, in the order in which they are given."""
 
 
 def read_quick_gauges(mesh: Mesh, surface: NurbsSurface | SurfaceSet | None, limits: Limits) -> list[Reading]:
@@ -35,11 +49,11 @@ def read_quick_gauges(mesh: Mesh, surface: NurbsSurface | SurfaceSet | None, lim
 
 def _full_shape(mesh: Mesh, limits: Limits) -> list[Reading]:
     """Return evenness, smallest corner and folds of any mesh."""
-    geometry = CornerGeometry(mesh)
+    figures = figures_of(mesh)
     return [
-        whole_mesh.read_evenness(geometry, limits),
-        face_quality.read_smallest_corner(geometry, limits),
-        defects.read_folded(geometry),
+        whole_mesh.read_evenness(figures, limits),
+        face_readings.read_smallest_corner(figures, limits),
+        defects.read_folded(figures),
     ]
 
 
@@ -63,43 +77,58 @@ def read_gauges(
 ) -> list[Reading]:
     """Return every reading of a mesh; the distance from the surface only where there is one.
 
-    `most` limits the places measured against the surface. `progress` is told the share (0 to 1) of readings taken.
+    `most` limits the places measured against the surface. `progress` is told the share (0 to 1) of the
+    work done.
     """
-    geometry = CornerGeometry(mesh)
-    topology = mesh.topology
-    gauges: list[Callable[[], Reading]] = [
-        lambda: whole_mesh.read_four_sided(topology, limits),
-        lambda: whole_mesh.read_evenness(geometry, limits),
-        lambda: whole_mesh.read_edge_evenness(geometry, limits),
-        lambda: face_quality.read_smallest_corner(geometry, limits),
-        lambda: face_quality.read_largest_corner(geometry, limits),
-        lambda: face_quality.read_scaled_jacobian(geometry, limits),
-        lambda: face_quality.read_aspect_ratio(geometry, limits),
-        lambda: face_quality.read_warpage(geometry, limits),
-        lambda: defects.read_open_edges(topology),
-        lambda: defects.read_doubled_edges(mesh, limits),
-        lambda: defects.read_crowded_edges(topology),
-        lambda: defects.read_folded(geometry),
-        lambda: defects.read_doubled_points(mesh, limits),
-        lambda: defects.read_stray_points(topology),
-        lambda: defects.read_odd_valences(topology),
-        lambda: whole_mesh.read_face_count(topology, limits),
-        lambda: whole_mesh.read_area(geometry),
-        lambda: whole_mesh.read_volume(mesh),
-        lambda: smoothed_shape.read_kinks(mesh, limits),
-        lambda: smoothed_shape.read_odd_on_bends(mesh),
-        lambda: smoothed_shape.read_close_loops(geometry),
-        lambda: smoothed_shape.read_symmetry(mesh, 0),
-        lambda: smoothed_shape.read_symmetry(mesh, 1),
-        lambda: smoothed_shape.read_edge_range(geometry)[0],
-        lambda: smoothed_shape.read_edge_range(geometry)[1],
+    tasks: list[Callable[[], list[Reading]]] = [
+        lambda: _smoothed_readings(mesh, surface, limits),
+        lambda: _near_readings(mesh, surface, limits),
+        lambda: _shape_readings(mesh, limits),
     ]
-    readings = []
-    for number, gauge in enumerate(gauges, 1):
-        readings.append(gauge())
-        progress(number / (len(gauges) + 2))
     if surface is not None:
-        readings.extend(read_off_surface(mesh, surface, limits, most))
-        readings.append(smoothed_shape.read_smoothed_off(mesh, surface, limits))
-        readings.append(smoothed_shape.read_silhouette(mesh, surface, limits))
-    return readings
+        tasks.append(lambda: list(read_off_surface(mesh, surface, limits, most, GAUGE_FOOT)))
+    readings: list[Reading] = []
+    with ThreadPoolExecutor(THREADS) as threads:
+        for number, done in enumerate(as_completed([threads.submit(task) for task in tasks]), 1):
+            readings.extend(done.result())
+            progress(number / len(tasks))
+    return sorted(readings, key=lambda reading: ORDER.index(reading.code))
+
+
+def _shape_readings(mesh: Mesh, limits: Limits) -> list[Reading]:
+    """Return what the faces and edges tell by themselves."""
+    topology, figures = mesh.topology, figures_of(mesh)
+    return [
+        whole_mesh.read_four_sided(topology, limits),
+        whole_mesh.read_evenness(figures, limits),
+        whole_mesh.read_edge_evenness(figures, limits),
+        face_readings.read_smallest_corner(figures, limits),
+        face_readings.read_largest_corner(figures, limits),
+        face_readings.read_scaled_jacobian(figures, limits),
+        face_readings.read_aspect_ratio(figures, limits),
+        face_readings.read_warpage(figures, limits),
+        defects.read_open_edges(topology),
+        defects.read_crowded_edges(topology),
+        defects.read_folded(figures),
+        defects.read_stray_points(topology),
+        defects.read_odd_valences(topology),
+        whole_mesh.read_face_count(topology, limits),
+        whole_mesh.read_area(figures),
+        whole_mesh.read_volume(figures),
+        smoothed_shape.read_odd_on_bends(figures),
+        smoothed_shape.read_close_loops(figures),
+        *smoothed_shape.read_edge_range(figures),
+    ]
+
+
+def _smoothed_readings(mesh: Mesh, surface: NurbsSurface | SurfaceSet | None, limits: Limits) -> list[Reading]:
+    """Return what the limit of smoothing tells."""
+    smoothed = smoothed_shape.Smoothed(mesh)
+    kinks = smoothed_shape.read_kinks(smoothed, limits)
+    return [kinks] if surface is None else [kinks, smoothed_shape.read_smoothed_off(smoothed, surface, limits)]
+
+
+def _near_readings(mesh: Mesh, surface: NurbsSurface | SurfaceSet | None, limits: Limits) -> list[Reading]:
+    """Return what is found by looking for near vertices and faces."""
+    readings = [*defects.read_doubled(mesh, limits), *(smoothed_shape.read_symmetry(mesh, axis) for axis in (0, 1))]
+    return readings if surface is None else [*readings, smoothed_shape.read_silhouette(mesh, surface, limits)]

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from functools import cached_property
+
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.curves.evaluate_curve import curve_points
-from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
-from glass_spoon.kernel.gauges.deviation import smoothed_deviation
+from glass_spoon.kernel.gauges.deviation import point_deviation, smoothed_deviation
+from glass_spoon.kernel.gauges.face_figures import FaceFigures
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh, nearest_in_triangles
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.subdivision.limit_surface import kink_angles
+from glass_spoon.kernel.subdivision.limit_surface import Limit, kink_angles, limit_surface
 from glass_spoon.kernel.surfaces.edit_surface import isocurves
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
@@ -31,23 +34,44 @@ EXACT_FACES = 20_000
 MIRRORED = 2000
 """About as many vertices are mirrored."""
 
+SMOOTHED_PLACES = 10_000
+"""About as many vertices of a large mesh, smoothed, are measured against the surface."""
+
 MOST_FACES = 120_000
 """Largest mesh whose limit is read; above it the figures would take longer than they are worth."""
 
 
-def read_kinks(mesh: Mesh, limits: Limits) -> Reading:
+@dataclass(frozen=True, eq=False)
+class Smoothed:
+    """A mesh whose limit is worked out once for all that ask."""
+
+    mesh: Mesh
+
+    @property
+    def has_limit(self) -> bool:
+        """True for quads with no edge of more than two faces, and not too many of them."""
+        topology = self.mesh.topology
+        return topology.is_quads and 0 < topology.face_count <= MOST_FACES and topology.edge_face_counts.max() <= 2
+
+    @cached_property
+    def limit(self) -> Limit:
+        """Where the vertices lie on the limit of smoothing."""
+        return limit_surface(self.mesh)
+
+
+def read_kinks(smoothed: Smoothed, limits: Limits) -> Reading:
     """Read the largest angle in radians between the limit normals at the ends of an edge that is no crease.
 
     NaN for a mesh with other faces than quads, or edges of more than two faces.
     """
-    topology = mesh.topology
-    if not topology.is_quads or not mesh.face_count or topology.edge_face_counts.max() > 2 or mesh.face_count > MOST_FACES:
+    mesh = smoothed.mesh
+    if not smoothed.has_limit:
         return Reading("kinks", float("nan"), "rad", limits.kink, kind="edge")
-    edges, angles = kink_angles(mesh)
+    edges, angles = kink_angles(mesh, smoothed.limit)
     held = _on_creases(mesh)
-    ends = topology.edges.ends[edges]
-    free = ~held[ends].any(axis=1)
-    edges, angles = edges[free], angles[free]
+    if held.any():
+        free = ~held[mesh.topology.edges.ends[edges]].any(axis=1)
+        edges, angles = edges[free], angles[free]
     value = float(angles.max(initial=0.0))
     return Reading("kinks", value, "rad", limits.kink, False, "edge", edges[angles > limits.kink])
 
@@ -63,37 +87,45 @@ def _on_creases(mesh: Mesh) -> np.ndarray:
     return found
 
 
-def read_odd_on_bends(mesh: Mesh) -> Reading:
+def read_odd_on_bends(figures: FaceFigures) -> Reading:
     """Read the number of triangles and many-sided faces on a bend, where smoothing shows them."""
-    topology = mesh.topology
-    pair = topology.neighbours.astype(np.int64)
-    normals = mesh.face_normals
-    bent = np.einsum("ij,ij->i", normals[pair[:, 0]], normals[pair[:, 1]]) < np.cos(BEND)
-    on_bend = np.zeros(mesh.face_count, dtype=bool)
-    on_bend[pair[bent].ravel()] = True
+    topology = figures.mesh.topology
+    on_bend = np.zeros(topology.face_count, dtype=bool)
+    if not topology.is_quads:
+        a, b = topology.neighbours.T
+        bent = sum(column.take(a) * column.take(b) for column in figures.normals) < np.cos(BEND)
+        on_bend[a[bent]] = on_bend[b[bent]] = True
     odd: Ints = np.flatnonzero(on_bend & (topology.face_sides != 4))
     return Reading("odd_on_bends", float(len(odd)), "", 0.0, False, "face", odd)
 
 
-def read_close_loops(geometry: CornerGeometry) -> Reading:
+def read_close_loops(figures: FaceFigures) -> Reading:
     """Read the number of faces of strips so thin beside their neighbours that six levels of smoothing cannot use them."""
-    topology = geometry.mesh.topology
+    topology = figures.mesh.topology
     if not topology.is_quads or not topology.face_count:
         return Reading("close_loops", float("nan"), kind="face")
     # Across the side that leaves corner h lies the other face; the sides beside it tell how wide both strips are.
-    width = (geometry.following(geometry.side_lengths) + geometry.preceding(geometry.side_lengths)) / 2
+    a, b, c, d = figures.side_lengths.reshape(-1, 4).T
+    width = np.empty((topology.face_count, 4))
+    width[:, 0] = width[:, 2] = b + d
+    width[:, 1] = width[:, 3] = a + c
+    width = width.ravel()
     twins = topology.twins
-    inner = np.flatnonzero(twins >= 0)
-    thin = inner[width[inner] < width[twins[inner]] * 2.0**-USED_LEVELS]
-    faces: Ints = np.unique(topology.face_of_corner[thin]).astype(np.int64)
+    thin = np.flatnonzero((width < width.take(twins, mode="wrap") * 2.0**-USED_LEVELS) & (twins >= 0))
+    faces: Ints = np.unique(thin // 4).astype(np.int64)
     return Reading("close_loops", float(len(faces)), "", 0.0, False, "face", faces)
 
 
-def read_smoothed_off(mesh: Mesh, surface: NurbsSurface | SurfaceSet, limits: Limits) -> Reading:
+def read_smoothed_off(smoothed: Smoothed, surface: NurbsSurface | SurfaceSet, limits: Limits) -> Reading:
     """Read the largest distance in mm of the smoothed shape from the surface; NaN where it cannot be smoothed."""
+    mesh = smoothed.mesh
     if mesh.face_count > MOST_FACES or (mesh.face_count and mesh.topology.edge_face_counts.max() > 2):
         return Reading("smoothed_off", float("nan"), "mm")
-    return Reading("smoothed_off", smoothed_deviation(mesh, surface, 1 if mesh.face_count < MOST_FACES // 8 else 0), "mm")
+    if smoothed.has_limit and mesh.face_count >= MOST_FACES // 8:
+        off = point_deviation(mesh.moved(smoothed.limit.positions), surface, SMOOTHED_PLACES)
+    else:
+        off = smoothed_deviation(mesh, surface, 0 if mesh.face_count >= MOST_FACES // 8 else 1)
+    return Reading("smoothed_off", off, "mm")
 
 
 def read_silhouette(mesh: Mesh, surface: NurbsSurface | SurfaceSet, limits: Limits) -> Reading:
@@ -121,8 +153,7 @@ def _distances(mesh: Mesh, places: Floats) -> Floats:
         return NearestOnMesh(mesh).ask(places)[2]
     topology = mesh.topology
     nearest = np.asarray(mesh.vertex_tree.query(places)[1])
-    order = np.argsort(topology.face_corners, kind="stable")
-    starts = np.searchsorted(topology.face_corners[order], np.arange(mesh.point_count + 1))
+    order, starts = topology.vertex_corners
     counts = np.diff(starts)[nearest]
     rows = np.repeat(np.arange(len(places)), counts)
     within = np.arange(len(rows)) - np.repeat(np.cumsum(counts) - counts, counts)
@@ -151,7 +182,7 @@ def read_symmetry(mesh: Mesh, axis: int) -> Reading:
     return Reading(code, float(away.max(initial=0.0)), "mm")
 
 
-def read_edge_range(geometry: CornerGeometry) -> tuple[Reading, Reading]:
+def read_edge_range(figures: FaceFigures) -> tuple[Reading, Reading]:
     """Read the shortest and the longest edge in mm."""
-    values = geometry.edge_lengths if len(geometry.edge_lengths) else np.array([float("nan")])
+    values = figures.side_lengths if len(figures.side_lengths) else np.array([float("nan")])
     return Reading("shortest_edge", float(values.min()), "mm"), Reading("longest_edge", float(values.max()), "mm")

@@ -5,8 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints
-from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
-from glass_spoon.kernel.gauges.face_quality import face_evenness
+from glass_spoon.kernel.gauges.face_figures import FaceFigures, figures_of
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import Topology
@@ -58,23 +57,23 @@ def _odd_ones(values: Floats) -> Ints:
     return np.flatnonzero((values > ODD_SHARE * mean) | (values * ODD_SHARE < mean))
 
 
-def read_evenness(geometry: CornerGeometry, limits: Limits) -> Reading:
+def read_evenness(figures: FaceFigures, limits: Limits) -> Reading:
     """Read the evenness of the face areas: geometric over arithmetic mean."""
-    value = mean_ratio(geometry.areas)
-    odd = _odd_ones(face_evenness(geometry)) if value < limits.evenness else np.zeros(0, dtype=np.int64)
+    value = mean_ratio(figures.areas)
+    odd = _odd_ones(figures.areas) if value < limits.evenness else np.zeros(0, dtype=np.int64)
     return Reading("evenness", value, "", limits.evenness, True, "face", odd)
 
 
-def read_edge_evenness(geometry: CornerGeometry, limits: Limits) -> Reading:
+def read_edge_evenness(figures: FaceFigures, limits: Limits) -> Reading:
     """Read the evenness of the edge lengths: geometric over arithmetic mean."""
-    value = mean_ratio(geometry.edge_lengths)
-    odd = _odd_ones(geometry.edge_lengths) if value < limits.edge_evenness else np.zeros(0, dtype=np.int64)
+    value = mean_ratio(figures.edge_lengths)
+    odd = _odd_ones(figures.edge_lengths) if value < limits.edge_evenness else np.zeros(0, dtype=np.int64)
     return Reading("edge_evenness", value, "", limits.edge_evenness, True, "edge", odd)
 
 
-def read_area(geometry: CornerGeometry) -> Reading:
+def read_area(figures: FaceFigures) -> Reading:
     """Read the whole area in mm^2."""
-    return Reading("area", float(geometry.areas.sum()), "mm2")
+    return Reading("area", float(figures.areas.sum()), "mm2")
 
 
 def enclosed_volume(mesh: Mesh) -> float:
@@ -82,19 +81,14 @@ def enclosed_volume(mesh: Mesh) -> float:
 
     Faces that are not flat count as the fan from their first corner.
     """
-    topology = mesh.topology
-    if not topology.face_count or (topology.edge_face_counts != 2).any() or topology.same_direction.any():
-        return float("nan")
-    center = mesh.positions.mean(axis=0)
-    corner = mesh.positions[topology.face_corners] - center
-    first = np.repeat(corner[topology.face_offsets[:-1]], topology.face_sides, axis=0)
-    following = corner[topology.next_corner]
-    return float(np.einsum("ij,ij->", first, np.cross(corner, following)) / 6)
+    return read_volume(figures_of(mesh)).value
 
 
-def read_volume(mesh: Mesh) -> Reading:
+def read_volume(figures: FaceFigures) -> Reading:
     """Read the enclosed volume in mm^3: negative when the mesh is inside out, NaN when it is open."""
-    return Reading("volume", enclosed_volume(mesh), "mm3")
+    topology = figures.mesh.topology
+    is_open = not topology.face_count or (topology.edge_face_counts != 2).any() or topology.same_direction.any()
+    return Reading("volume", float("nan") if is_open else float(figures.cones.sum() / 6), "mm3")
 
 
 def bounding_size(mesh: Mesh) -> Floats:

@@ -93,7 +93,7 @@ class Mesh:
     @cached_property
     def vertex_tree(self) -> cKDTree:
         """A search tree over the vertices, shared by all that ask for near ones."""
-        return cKDTree(self.positions)
+        return cKDTree(self.positions, compact_nodes=False, balanced_tree=False)  # built in less than half the time
 
     def moved(self, positions: Floats, normals: Floats | None = None) -> Mesh:
         """Return the mesh with other positions (n, 3); the point normals are replaced or dropped."""

@@ -98,6 +98,22 @@ class Topology:
         return frozen_ints(before)
 
     @cached_property
+    def first_corners(self) -> Indices:
+        """The lowest corner of each vertex (n,); -1 where no face uses it."""
+        first = np.full(self.point_count, -1, dtype=np.int32)
+        first[self.face_corners[::-1]] = np.arange(len(self.face_corners), dtype=np.int32)[::-1]
+        return frozen_ints(first)
+
+    @cached_property
+    def vertex_corners(self) -> tuple[Indices, Indices]:
+        """The corners (h,) sorted by vertex, and where those of each vertex start (n + 1,)."""
+        count = len(self.face_corners)
+        shape = (count, self.point_count)
+        by_corner = sparse.csr_array((np.ones(count, dtype=bool), self.face_corners, np.arange(count + 1)), shape=shape)
+        by_vertex = by_corner.tocsc()
+        return frozen_ints(by_vertex.indices), frozen_ints(by_vertex.indptr)
+
+    @cached_property
     def edges(self) -> EdgeTable:
         """The edges, sorted by their vertices unless they were handed over."""
         if self.given_edges is not None:

@@ -11,7 +11,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.subdivision.limit_surface import limit_positions
+from glass_spoon.kernel.subdivision.limit_surface import limit_surface
 
 MOST_ROUNDS = 60
 """Most rounds; smooth shapes need ten."""
@@ -25,7 +25,7 @@ def fit_smoothed(mesh: Mesh, tolerance: float, hold_corners: bool = True) -> tup
     wanted = mesh.positions
     current, best, least = mesh, mesh, np.inf
     for _ in range(MOST_ROUNDS):
-        missing = wanted - limit_positions(current, hold_corners)
+        missing = wanted - limit_surface(current, hold_corners).positions
         off = float(lengths(missing).max(initial=0.0))
         if off < least:
             best, least = current, off

@@ -12,10 +12,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, sum_by_index
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross_columns, directions, sum_by_index
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.vertex_rings import VertexRings, vertex_rings
 from glass_spoon.kernel.subdivision.catmull_clark import subdivide
+
+_BLOCK = 16384
+"""Vertices worked on at a time, so that what lies round them stays in the processor's cache."""
 
 SETTLED = 6
 """Steps after which a semi-sharp crease is taken for smooth or for sharp."""
@@ -33,109 +37,72 @@ class Limit:
 
 
 def limit_surface(mesh: Mesh, hold_corners: bool = True) -> Limit:
-    """Return where the vertices (n,) of an all-quad mesh lie on its limit surface.
+    """Return where the vertices (n,) of an all-quad mesh lie on its limit surface, and the normals there.
 
     Edges with sharpness are taken as sharp for ever, or as smooth below one half: subdivide until they are settled.
-    Raises InvalidInput for faces that are no quads and edges of more than two faces.
+    Vertices that are no part of a manifold keep their place. Raises InvalidInput for faces that are no quads and edges of
+    more than two faces.
     """
-    positions, sharp = _limit_positions(mesh, hold_corners)
-    normals = _inner_normals(mesh)
-    on_line = np.zeros(mesh.point_count, dtype=bool)
-    on_line[mesh.topology.edges.ends[sharp].ravel()] = True
-    if on_line.any():
-        # Beside a crease the surface leaves the line along its faces: their mean direction is the tangent plane in the limit
-        # of ever finer levels, to the accuracy of one step.
-        normals[on_line] = mesh.vertex_normals[on_line]
-    return Limit(positions, normals)
-
-
-def limit_positions(mesh: Mesh, hold_corners: bool = True) -> Floats:
-    """Return the positions (n, 3) of `limit_surface` alone, in half the time; raises as it does."""
-    return _limit_positions(mesh, hold_corners)[0]
-
-
-def _limit_positions(mesh: Mesh, hold_corners: bool) -> tuple[Floats, Bools]:
-    """Return the limit positions (n, 3), and the edges (e,) that are taken as sharp."""
     topology = mesh.topology
     if not topology.is_quads:
         raise InvalidInput("The faces", "quads", "others as well")
     if topology.face_count and topology.edge_face_counts.max() > 2:
         raise InvalidInput("Every edge", "shared by at most two faces", "shared by more")
+    positions, normals = mesh.positions.copy(), np.zeros((mesh.point_count, 3))
+    ringed = np.zeros(mesh.point_count, dtype=bool)
+    columns = [np.ascontiguousarray(column) for column in mesh.positions.T]
+    for rings in vertex_rings(topology):
+        _fill_rings(rings, columns, positions, normals)
+        ringed[rings.vertices] = True
     sharp = topology.edge_face_counts == 1
     if "sharpness" in mesh.edges:
         sharp = sharp | (mesh.edges["sharpness"] >= 0.5)
-    positions = _inner_positions(mesh)
+    ringed[topology.edges.ends[sharp].ravel()] = False
     _on_creases(mesh, sharp, hold_corners, positions)
-    return positions, sharp
+    # Beside a crease the surface leaves the line along its faces: their mean direction is the tangent plane in the limit
+    # of ever finer levels, to the accuracy of one step.
+    others = np.flatnonzero(~ringed)
+    normals[others] = _face_means(mesh, others)
+    return Limit(positions, normals)
 
 
-def _inner_positions(mesh: Mesh) -> Floats:
-    """Return the smooth mask at every vertex (n, 3)."""
-    topology = mesh.topology
-    n = np.maximum(topology.valences, 1).astype(np.float64)[:, None]
-    near, far = _neighbour_sums(mesh)
-    return np.asarray((n**2 * mesh.positions + 4 * near + far) / (n * (n + 5)))
+def _fill_rings(rings: VertexRings, columns: list[Floats], positions: Floats, normals: Floats) -> None:
+    """Fill the limit of the vertices of one valence from the columns x, y, z (n,) of all positions.
 
-
-def _neighbour_sums(mesh: Mesh) -> tuple[Floats, Floats]:
-    """Return the sums (n, 3) of the other ends of edges, and of the far corners of quads."""
-    topology = mesh.topology
-    ends = topology.edges.ends
-    near = sum_by_index(ends.ravel(), mesh.positions[ends[:, ::-1]].reshape(-1, 3), mesh.point_count)
-    far_corner = topology.face_corners.reshape(-1, 4)[:, [2, 3, 0, 1]].ravel()
-    far = sum_by_index(topology.face_corners, mesh.positions[far_corner], mesh.point_count)
-    return near, far
-
-
-def _inner_normals(mesh: Mesh) -> Floats:
-    """Return unit normals (n, 3) by the two tangent masks of the paper, summed round each vertex.
-
-    Tangent: sum over spokes i of a_n cos(2 pi i / n) e_i + (cos(2 pi i / n) + cos(2 pi (i + 1) / n)) f_i, with
-    a_n = 1 + cos(2 pi / n) + cos(pi / n) sqrt(2 (9 + cos(2 pi / n))); the other tangent is one spoke further round.
+    Tangent masks of the paper: sum over spokes i of a_n cos(2 pi i / n) e_i + (cos(2 pi i / n) + cos(2 pi (i + 1) / n)) f_i,
+    with a_n = 1 + cos(2 pi / n) + cos(pi / n) sqrt(2 (9 + cos(2 pi / n))); the other tangent is one spoke further round.
     """
-    topology = mesh.topology
-    place = _turns(mesh)
-    n = np.maximum(topology.valences, 1).astype(np.float64)
-    angle = 2 * np.pi / n
-    factor = 1 + np.cos(angle) + np.cos(angle / 2) * np.sqrt(2 * (9 + np.cos(angle)))
-    start = topology.face_corners
-    spoke = mesh.positions[start[topology.next_corner]]
-    far = mesh.positions[start.reshape(-1, 4)[:, [2, 3, 0, 1]].ravel()]
-    step = angle[start]
-    tangents = []
-    for shift in (0.0, 1.0):
-        turn = (place - shift) * step
-        weight = np.cos(turn)
-        between = np.cos(turn) + np.cos(turn + step)
-        parts = (factor[start] * weight)[:, None] * spoke + between[:, None] * far
-        tangents.append(sum_by_index(start, parts, mesh.point_count))
-    return directions(cross(tangents[0], tangents[1]))
+    n = rings.valence
+    step = 2 * np.pi / n
+    turns = step * (np.arange(n) - np.array([[0.0], [1.0]]))
+    factor = 1 + np.cos(step) + np.cos(step / 2) * np.sqrt(2 * (9 + np.cos(step)))
+    spokes = np.vstack((np.full(n, 4.0), factor * np.cos(turns)))
+    far = np.vstack((np.ones(n), np.cos(turns) + np.cos(turns + step)))
+    for start in range(0, len(rings.vertices), _BLOCK):
+        part = slice(start, start + _BLOCK)
+        vertices = rings.vertices[part]
+        first, second = [], []
+        for axis, column in enumerate(columns):
+            here = column.take(vertices)
+            # From the vertex itself: the tangent masks sum to zero, and differences keep their digits far from the origin.
+            total, one, other = spokes @ (column.take(rings.spokes[:, part]) - here) + far @ (
+                column.take(rings.far[:, part]) - here
+            )
+            positions[vertices, axis] = here + total / (n * (n + 5))
+            first.append(one)
+            second.append(other)
+        normals[vertices] = directions(np.column_stack(cross_columns(first, second)))
 
 
-def _turns(mesh: Mesh) -> Floats:
-    """Return for each corner (h,) how many spokes it comes after the first corner of its vertex, counter-clockwise.
-
-    From corner h the next one round its vertex is the twin of the edge that comes in. All vertices are walked at once, one
-    spoke a round, so that the rounds are as many as the largest valence.
-    """
-    topology = mesh.topology
-    count = len(topology.face_corners)
-    after = topology.twins[topology.previous_corner].astype(np.int64)
-    turn = np.full(count, -1.0)
-    first = np.full(mesh.point_count, -1, dtype=np.int64)
-    first[topology.face_corners[::-1]] = np.arange(count)[::-1]
-    # At a rim the walk has to start where nothing comes before, or it would stop half way.
-    lone = np.flatnonzero(topology.twins < 0)
-    first[topology.face_corners[lone]] = lone
-    here = first[first >= 0]
-    step = 0.0
-    while len(here):
-        here = here[turn[here] < 0]
-        turn[here] = step
-        here = after[here]
-        here = here[here >= 0]
-        step += 1.0
-    return np.maximum(turn, 0.0)
+def _face_means(mesh: Mesh, vertices: Ints) -> Floats:
+    """Return the direction (k, 3) of the summed area vectors of the faces at some vertices (k,)."""
+    if not len(vertices):
+        return np.zeros((0, 3))
+    row = np.full(mesh.point_count, -1)
+    row[vertices] = np.arange(len(vertices))
+    of_corner = row.take(mesh.topology.face_corners)
+    corners = np.flatnonzero(of_corner >= 0)
+    return directions(sum_by_index(of_corner[corners], mesh.face_vectors[corners // 4], len(vertices)))
 
 
 def _on_creases(mesh: Mesh, sharp: Bools, hold_corners: bool, positions: Floats) -> None:
@@ -162,14 +129,13 @@ def to_limit(mesh: Mesh, levels: int, hold_corners: bool = True) -> Mesh:
     return fine.moved(limit.positions, limit.normals)
 
 
-def kink_angles(mesh: Mesh, hold_corners: bool = True) -> tuple[Ints, Floats]:
+def kink_angles(mesh: Mesh, limit: Limit) -> tuple[Ints, Floats]:
     """Return the inner edges (k,) that are no creases of an all-quad mesh, and the angle (k,) rad between limit normals."""
     topology = mesh.topology
-    limit = limit_surface(mesh, hold_corners)
     smooth = topology.edge_face_counts == 2
     if "sharpness" in mesh.edges:
         smooth = smooth & (mesh.edges["sharpness"] <= 0)
     edges = np.flatnonzero(smooth)
     a, b = topology.edges.ends[edges].T
-    facing = np.einsum("ij,ij->i", limit.normals[a], limit.normals[b])
+    facing = sum(column.take(a) * column.take(b) for column in np.ascontiguousarray(limit.normals.T))
     return edges, np.arccos(np.clip(facing, -1, 1))

@@ -11,8 +11,8 @@ from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
 from glass_spoon.kernel.curves.basis import basis_derivatives, basis_matrix, find_spans
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
-_BLOCK = 8192
-"""Points worked on at a time, so that the intermediate arrays stay in the processor's cache."""
+_BLOCK, _SCATTERED = 8192, 4096
+"""Points of a grid, and scattered ones, worked on at a time, so that the intermediate arrays stay in the processor's cache."""
 
 
 DEGENERATE = 1e-9
@@ -129,33 +129,42 @@ def _mend_normals(surface: NurbsSurface, us: Floats, vs: Floats, along_u: Floats
 def surface_derivatives(surface: NurbsSurface, u: Floats, v: Floats, order: int) -> dict[tuple[int, int], Floats]:
     """Return the derivatives {(k, l): (n, 3)} of total order up to `order` (0, 1 or 2) at parameters u (n,), v (n,).
 
-    The NURBS Book, equation 4.20 (algorithm A4.4), over arrays.
+    The NURBS Book, equation 4.20 (algorithm A4.4), over arrays. Memory is laid out by coordinate: each result is a view.
     """
-    pieces = [_derivative_block(surface, u[i : i + _BLOCK], v[i : i + _BLOCK], order) for i in range(0, len(u), _BLOCK)]
-    if not pieces:
-        pieces = [_derivative_block(surface, np.zeros(0), np.zeros(0), order)]
-    return {key: np.concatenate([piece[key] for piece in pieces]) for key in pieces[0]}
+    keys = [(k, total - k) for total in range(order + 1) for k in range(total, -1, -1)]
+    result = {key: np.empty((3, len(u))) for key in keys}
+    for start in range(0, len(u), _SCATTERED):
+        part = slice(start, start + _SCATTERED)
+        (block,) = _scattered([surface], u[part], v[part], order)
+        for key, value in block.items():
+            result[key][:, part] = value
+    return {key: value.T for key, value in result.items()}
 
 
-def _derivative_block(surface: NurbsSurface, u: Floats, v: Floats, order: int) -> dict[tuple[int, int], Floats]:
-    """Evaluate one block of scattered parameters."""
-    (p, q), (knots_u, knots_v) = surface.degrees, surface.knots
+def _scattered(surfaces: list[NurbsSurface], u: Floats, v: Floats, order: int) -> list[dict[tuple[int, int], Floats]]:
+    """Return the derivatives {(k, l): (3, n)} of surfaces that share degrees and knots, at one block of parameters (n,).
+
+    The net is gathered coordinate by coordinate, so that the sums run over long columns.
+    """
+    (p, q), (knots_u, knots_v) = surfaces[0].degrees, surfaces[0].knots
     spans_u, spans_v = find_spans(knots_u, p, u), find_spans(knots_v, q, v)
-    basis_u = basis_derivatives(knots_u, p, u, order, spans_u)
-    basis_v = basis_derivatives(knots_v, q, v, order, spans_v)
-    rows = (spans_u[:, None] - p + np.arange(p + 1))[:, :, None]
-    columns = (spans_v[:, None] - q + np.arange(q + 1))[:, None, :]
-    local = surface.homogeneous[rows, columns]
-    across = np.matmul(basis_u.transpose(1, 0, 2), local.reshape(len(u), p + 1, 4 * (q + 1)))
-    across = across.reshape(len(u), order + 1, q + 1, 4)
-    weighted = np.matmul(basis_v.transpose(1, 0, 2)[:, None], across).transpose(1, 2, 0, 3)
-    return _rational_surface(weighted, order)
+    basis_u = basis_derivatives(knots_u, p, u, order, spans_u).transpose(0, 2, 1)
+    basis_v = basis_derivatives(knots_v, q, v, order, spans_v).transpose(0, 2, 1)
+    width = surfaces[0].control_points.shape[1]
+    corner = (spans_u - p) * width + spans_v - q
+    index = corner + (np.arange(p + 1)[:, None] * width + np.arange(q + 1))[:, :, None]
+    result = []
+    for surface in surfaces:
+        net = np.ascontiguousarray(surface.homogeneous.reshape(-1, 4).T)
+        across = np.einsum("kin,cijn->kcjn", basis_u, net.take(index, axis=1))
+        result.append(_rational_surface(np.einsum("ljn,kcjn->klcn", basis_v, across), order))
+    return result
 
 
 def _rational_surface(weighted: Floats, order: int) -> dict[tuple[int, int], Floats]:
-    """Divide homogeneous derivatives (order + 1, order + 1, n, 4) up to total order 2 (equation 4.20)."""
-    inverse = 1.0 / weighted[0, 0, :, 3:]
-    part, weight = weighted[..., :3], weighted[..., 3:]
+    """Divide homogeneous derivatives (order + 1, order + 1, 4, n) up to total order 2 (equation 4.20): each (3, n)."""
+    inverse = 1.0 / weighted[0, 0, 3]
+    part, weight = weighted[..., :3, :], weighted[..., 3, :]
     result = {(0, 0): part[0, 0] * inverse}
     if order >= 1:
         for key in ((1, 0), (0, 1)):
@@ -193,20 +202,11 @@ def surfaces_points_normals(surfaces: list[NurbsSurface], u: Floats, v: Floats) 
 
     The basis functions are worked out once for all of them.
     """
-    first = surfaces[0]
     if len(surfaces) == 1:
-        return [surface_points_normals(first, u, v)]
-    (p, q), (knots_u, knots_v) = first.degrees, first.knots
-    spans_u, spans_v = find_spans(knots_u, p, u), find_spans(knots_v, q, v)
-    basis_u, basis_v = basis_derivatives(knots_u, p, u, 1, spans_u), basis_derivatives(knots_v, q, v, 1, spans_v)
-    rows = (spans_u[:, None] - p + np.arange(p + 1))[:, :, None]
-    columns = (spans_v[:, None] - q + np.arange(q + 1))[:, None, :]
-    local = np.array([surface.homogeneous for surface in surfaces])[:, rows, columns]
-    across = np.einsum("kni,snijc->sknjc", basis_u, local, optimize=True)
-    weighted = np.einsum("lnj,sknjc->sklnc", basis_v, across, optimize=True)
+        return [surface_points_normals(surfaces[0], u, v)]
     result = []
-    for surface, own in zip(surfaces, weighted, strict=True):
-        values = _rational_surface(own, 1)
+    for surface, block in zip(surfaces, _scattered(surfaces, u, v, 1), strict=True):
+        values = {key: value.T for key, value in block.items()}
         result.append((values[0, 0], _normals_from(surface, u, v, values)))
     return result
 

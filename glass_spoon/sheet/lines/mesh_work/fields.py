@@ -7,7 +7,7 @@ from typing import Annotated
 import numpy as np
 
 from glass_spoon.kernel.arrays import Bools
-from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
+from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.gauges.defects import read_folded
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.sheet.fields import ItemName, Items, NameSpec, ReferenceSpec, ReferencesSpec
@@ -21,7 +21,7 @@ HeldMarks = Annotated[Items, ReferencesSpec("Marks that stay as they are.", "mar
 
 def fold_findings(mesh: Mesh) -> list[Finding]:
     """Return what to tell about folded faces of a mesh: nothing when there are none."""
-    folded = read_folded(CornerGeometry(mesh)).offenders
+    folded = read_folded(figures_of(mesh)).offenders
     if not len(folded):
         return []
     one = len(folded) == 1
