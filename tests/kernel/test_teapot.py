@@ -11,8 +11,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.gauges.defects import read_folded
+from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.meshes.mesh import check_mesh
 from glass_spoon.kernel.meshes.mesh_set import mesh_set
 from glass_spoon.kernel.meshes.set_counts import Wish

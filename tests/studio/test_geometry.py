@@ -196,3 +196,22 @@ def test_watched_work_runs_once_and_raises_its_error():
     assert Working(0.4).percent == 40
     assert watched_work.KEPT > 1
     assert show_scene.SHOWN_FACES == 1_200_000
+
+
+def test_view_of_a_level_shows_where_smoothing_ends(part, as_user):
+    """Drawn vertices are the closed-form limit of the level, its own normals with them; the cage is drawn as it is."""
+    from glass_spoon.kernel.subdivision.catmull_clark import subdivide
+    from glass_spoon.kernel.subdivision.limit_surface import limit_surface
+
+    build = build_part.finished_build(part.sheet())
+    (cage,) = show_scene.shown_items(build, 0)
+    (once,) = show_scene.shown_items(build, 1)
+    assert cage.picture is cage.mesh
+    assert np.array_equal(once.mesh.positions, subdivide(cage.mesh, 1).positions)
+    limit = limit_surface(once.mesh)
+    assert np.array_equal(once.picture.positions, limit.positions)
+    assert np.array_equal(once.picture.points["normal"], limit.normals)
+    # Smoothing further brings the vertices there: each step leaves at most about a quarter of the way.
+    far = np.linalg.norm(once.mesh.positions - limit.positions, axis=1).max()
+    finer = subdivide(once.mesh, 3).positions[: once.mesh.point_count]
+    assert np.linalg.norm(finer - limit.positions, axis=1).max() < 0.05 * far

@@ -28,6 +28,7 @@ class FaceFigures:
     volume over the fan of each face from the first vertex of the mesh.
     """
 
+    mesh: Mesh
     areas: Floats
     normal_x: Floats
     normal_y: Floats
@@ -40,7 +41,6 @@ class FaceFigures:
     warpages: Floats
     cones: Floats
     side_lengths: Floats
-    mesh: Mesh
 
     @property
     def normals(self) -> list[Floats]:
@@ -59,9 +59,13 @@ def figures_of(mesh: Mesh) -> FaceFigures:
         return figure_quads(mesh)
     geometry = CornerGeometry(mesh)
     smallest, largest = face_quality.corner_range(geometry)
+    normal_x, normal_y, normal_z = geometry.normals
     return FaceFigures(
+        mesh,
         geometry.areas,
-        *geometry.normals,
+        normal_x,
+        normal_y,
+        normal_z,
         face_quality.least_jacobians(geometry),
         smallest,
         largest,
@@ -70,13 +74,13 @@ def figures_of(mesh: Mesh) -> FaceFigures:
         face_quality.warpages(geometry),
         face_quality.fan_cones(geometry),
         geometry.side_lengths,
-        mesh,
     )
 
 
 def figure_quads(mesh: Mesh) -> FaceFigures:
     """Return the figures of an all-quad mesh."""
-    figures = FaceFigures(*(np.empty(mesh.face_count) for _ in range(11)), np.empty(4 * mesh.face_count), mesh)
+    arrays = [*(np.empty(mesh.face_count) for _ in range(11)), np.empty(4 * mesh.face_count)]
+    figures = FaceFigures(mesh, *arrays)
     quads = mesh.topology.face_corners.reshape(-1, 4)
     columns = [column - column[0] for column in mesh.positions.T] if mesh.point_count else []
     with np.errstate(divide="ignore", invalid="ignore"):

@@ -74,7 +74,7 @@ def least_jacobians(geometry: CornerGeometry) -> Floats:
 
 
 def fan_cones(geometry: CornerGeometry) -> Floats:
-    """Return six times the signed volume (f,) in mm^3 between each face, as the fan from its first corner, and the first vertex."""
+    """Return six times the signed volume (f,) in mm^3 between the fan of each face and the first vertex of the mesh."""
     mesh, topology = geometry.mesh, geometry.mesh.topology
     columns = [column - origin for column, origin in zip(mesh.corner_columns, mesh.positions[0], strict=True)]
     first = [geometry.of_face(column[topology.face_offsets[:-1]]) for column in columns]

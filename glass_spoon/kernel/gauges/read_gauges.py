@@ -26,10 +26,36 @@ THREADS = 2
 """Threads that read one mesh: NumPy lets go of the interpreter while it works on long arrays."""
 
 ORDER = (
-    "four_sided evenness edge_evenness smallest_corner largest_corner scaled_jacobian aspect_ratio warpage open_edges"
-    " doubled_edges crowded_edges folded doubled_points stray_points odd_valences face_budget area volume kinks odd_on_bends"
-    " close_loops symmetry_x symmetry_y shortest_edge longest_edge off_surface off_surface_mean smoothed_off silhouette"
-).split()
+    "four_sided",
+    "evenness",
+    "edge_evenness",
+    "smallest_corner",
+    "largest_corner",
+    "scaled_jacobian",
+    "aspect_ratio",
+    "warpage",
+    "open_edges",
+    "doubled_edges",
+    "crowded_edges",
+    "folded",
+    "doubled_points",
+    "stray_points",
+    "odd_valences",
+    "face_budget",
+    "area",
+    "volume",
+    "kinks",
+    "odd_on_bends",
+    "close_loops",
+    "symmetry_x",
+    "symmetry_y",
+    "shortest_edge",
+    "longest_edge",
+    "off_surface",
+    "off_surface_mean",
+    "smoothed_off",
+    "silhouette",
+)
 """The codes of all readings, in the order in which they are given."""
 
 

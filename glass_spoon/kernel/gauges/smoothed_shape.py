@@ -106,10 +106,10 @@ def read_close_loops(figures: FaceFigures) -> Reading:
         return Reading("close_loops", float("nan"), kind="face")
     # Across the side that leaves corner h lies the other face; the sides beside it tell how wide both strips are.
     a, b, c, d = figures.side_lengths.reshape(-1, 4).T
-    width = np.empty((topology.face_count, 4))
-    width[:, 0] = width[:, 2] = b + d
-    width[:, 1] = width[:, 3] = a + c
-    width = width.ravel()
+    rows = np.empty((topology.face_count, 4))
+    rows[:, 0] = rows[:, 2] = b + d
+    rows[:, 1] = rows[:, 3] = a + c
+    width = rows.ravel()
     twins = topology.twins
     thin = np.flatnonzero((width < width.take(twins, mode="wrap") * 2.0**-USED_LEVELS) & (twins >= 0))
     faces: Ints = np.unique(thin // 4).astype(np.int64)

@@ -129,6 +129,14 @@ def to_limit(mesh: Mesh, levels: int, hold_corners: bool = True) -> Mesh:
     return fine.moved(limit.positions, limit.normals)
 
 
+def settled(mesh: Mesh) -> Mesh:
+    """Return the mesh with its vertices on the limit surface and the normals there; unchanged where there is no limit."""
+    if not mesh.topology.is_quads or not mesh.face_count or mesh.topology.edge_face_counts.max() > 2:
+        return mesh
+    limit = limit_surface(mesh)
+    return mesh.moved(limit.positions, limit.normals)
+
+
 def kink_angles(mesh: Mesh, limit: Limit) -> tuple[Ints, Floats]:
     """Return the inner edges (k,) that are no creases of an all-quad mesh, and the angle (k,) rad between limit normals."""
     topology = mesh.topology

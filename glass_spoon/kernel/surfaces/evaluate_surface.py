@@ -12,7 +12,7 @@ from glass_spoon.kernel.curves.basis import basis_derivatives, basis_matrix, fin
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
 _BLOCK, _SCATTERED = 8192, 4096
-"""Points of a grid, and scattered ones, worked on at a time, so that the intermediate arrays stay in the processor's cache."""
+"""Points of a grid, and scattered ones, worked on at a time: the intermediate arrays stay in the processor's cache."""
 
 
 DEGENERATE = 1e-9

@@ -14,6 +14,7 @@ from glass_spoon.kernel.meshes.mesh_set import mesh_set
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.meshes.set_counts import Wish
 from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, subdivide
+from glass_spoon.kernel.subdivision.limit_surface import settled
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet.evaluate import Build, ItemState
@@ -34,7 +35,8 @@ SURFACE_ROUND, SURFACE_RUN = 72, 12
 class Shown:
     """One thing on the board.
 
-    key: names its content. mesh: at the smoothing level shown. is_surface: marks stand-ins of bare surfaces.
+    key: names its content. mesh: at the smoothing level shown. is_surface: marks stand-ins of bare surfaces. at_limit: the
+    picture has its vertices where smoothing takes them in the end.
     """
 
     key: str
@@ -43,6 +45,15 @@ class Shown:
     mesh: Mesh
     surface: NurbsSurface | SurfaceSet | None
     is_surface: bool
+    at_limit: bool = False
+
+    @property
+    def picture(self) -> Mesh:
+        """The mesh as it is drawn: a level of smoothing shows where its vertices end up, with the normals there."""
+        if not self.at_limit:
+            return self.mesh
+        kept = _kept(f"{self.key}:limit", lambda: MeshItem(settled(self.mesh), self.surface))
+        return kept.mesh if isinstance(kept, MeshItem) else self.mesh
 
 
 def shown_items(build: Build, level: int) -> list[Shown]:
@@ -53,7 +64,7 @@ def shown_items(build: Build, level: int) -> list[Shown]:
         if isinstance(state.item, MeshItem) and not build.document.is_hidden(state.item_id):
             meshed |= {id(state.item.surface), *map(id, _parts(state.item.surface))}
             mesh = smoothed(state, level)
-            shown.append(Shown(f"{state.key}:{level}", state.item_id, name, mesh, state.item.surface, False))
+            shown.append(Shown(f"{state.key}:{level}", state.item_id, name, mesh, state.item.surface, False, level > 0))
     gathered = {
         source
         for line in build.document.lines

@@ -7,8 +7,8 @@ from typing import Annotated
 import numpy as np
 
 from glass_spoon.kernel.arrays import Bools
-from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.gauges.defects import read_folded
+from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.sheet.fields import ItemName, Items, NameSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import Item, MeshItem
