@@ -12,6 +12,7 @@ import argparse
 import json
 import math
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 from glass_spoon.formats.gltf import NamedMesh, write_glb
@@ -79,7 +80,7 @@ def _meshes(options: argparse.Namespace) -> tuple[SheetDocument, list[tuple[str,
     if not meshes:
         wanted = f"a mesh called {options.mesh}" if options.mesh else "a mesh"
         raise CannotRun(f"The sheet gives no such thing as {wanted}." if not failures else "Nothing could be built.")
-    return document, [(name, MeshItem(subdivide(item.mesh, options.level), item.surface)) for name, item in meshes]
+    return document, [(name, replace(item, mesh=subdivide(item.mesh, options.level))) for name, item in meshes]
 
 
 def failed_sentences(build: Build) -> list[str]:
@@ -97,8 +98,9 @@ def _build(options: argparse.Namespace) -> None:
     writer = WRITERS.get(options.out.suffix.lower())
     if writer is None:
         raise CannotRun(f"The file should end in {' or '.join(WRITERS)}.")
-    _, meshes = _meshes(options)
-    options.out.write_bytes(writer([NamedMesh(name, item.mesh) for name, item in meshes]))
+    document, meshes = _meshes(options)
+    names = document.item_names()
+    options.out.write_bytes(writer([NamedMesh(name, item.mesh, groups=item.group_names(names)) for name, item in meshes]))
     faces = sum(item.mesh.face_count for _, item in meshes)
     print(f"Wrote {faces:,} faces to {options.out}.")
 

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from glass_spoon.kernel.arrays import AnyInts, Floats
+from glass_spoon.kernel.arrays import AnyInts, Floats, Ints
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.shading import (
     ShadeVertices,
@@ -40,7 +40,8 @@ Parts = list[dict[str, Any]]
 class NamedMesh:
     """A mesh to write, with its name and a colour (red, green, blue, each 0 to 1, linear).
 
-    values: (n,) at its vertices, to colour it by on the board. face_colors: (f, 3) where its faces have own colours.
+    values: (n,) at its vertices, to colour it by on the board. face_colors: (f, 3) where its faces have own colours. groups:
+    names by the numbers that faces carry as "piece".
     """
 
     name: str
@@ -48,6 +49,18 @@ class NamedMesh:
     color: tuple[float, float, float] = (0.55, 0.66, 0.63)
     values: Floats | None = None
     face_colors: Floats | None = None
+    groups: tuple[str, ...] = ()
+
+    def face_groups(self) -> list[tuple[str, Ints]]:
+        """Return the name and the faces (k,) of each group, those of one name as one; nothing where all are of one."""
+        names = list(dict.fromkeys(self.groups))
+        piece = self.mesh.faces.get("piece")
+        if len(names) < 2 or piece is None:
+            return []
+        numbers = np.array([names.index(name) for name in self.groups])
+        of_face = numbers[np.clip(piece.astype(np.int64), 0, len(numbers) - 1)]
+        found = [(name, np.flatnonzero(of_face == number)) for number, name in enumerate(names)]
+        return [(name, faces) for name, faces in found if len(faces)]
 
 
 @dataclass(eq=False)

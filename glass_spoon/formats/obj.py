@@ -11,7 +11,7 @@ import numpy as np
 
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.read_mesh import MOST_BYTES, ReadMesh, UnreadableMesh, checked_mesh
-from glass_spoon.kernel.arrays import Floats, Ints
+from glass_spoon.kernel.arrays import AnyInts, Floats, Ints
 from glass_spoon.kernel.meshes.shading import shade_normals, sharp_edges, split_at_creases
 
 MEDIA_TYPE = "model/obj"
@@ -29,7 +29,7 @@ _UNIT_WORDS = {
 
 
 def write_obj(meshes: list[NamedMesh]) -> bytes:
-    """Return an OBJ file of meshes, an `o` group each; quads stay quads."""
+    """Return an OBJ file of meshes, an `o` line each and a `g` line for each of its groups; quads stay quads."""
     parts = ["# Glass Spoon\n# units: millimetres, Z up\n"]
     first = np.array([1, 1, 1])
     for item in meshes:
@@ -56,7 +56,15 @@ def _object(item: NamedMesh, first: np.ndarray) -> tuple[str, np.ndarray]:
         columns.append(inverse.ravel() + first[1])
     parts.append(_rows("vn", normals))
     columns.append(shade.of_corner + first[2])
-    parts.append(_faces(mesh.topology.face_offsets, np.column_stack(columns), "%d/%d/%d" if uv_count else "%d//%d"))
+    corners, pattern = np.column_stack(columns), "%d/%d/%d" if uv_count else "%d//%d"
+    groups = item.face_groups()
+    if not groups:
+        parts.append(_faces(mesh.topology.face_sides, corners, pattern))
+    for group, faces in groups:
+        chosen = np.zeros(mesh.face_count, dtype=bool)
+        chosen[faces] = True
+        parts.append(f"g {' '.join(group.split()) or 'group'}\n")
+        parts.append(_faces(mesh.topology.face_sides[chosen], corners[chosen[mesh.topology.face_of_corner]], pattern))
     return "".join(parts), np.array([mesh.point_count, uv_count, len(normals)])
 
 
@@ -66,11 +74,11 @@ def _rows(word: str, values: Floats) -> str:
     return (row * len(values)) % tuple((values + 0.0).ravel().tolist())
 
 
-def _faces(offsets: np.ndarray, corners: np.ndarray, pattern: str) -> str:
-    """Return one `f` line a face from the index columns (h, k) of its corners."""
-    sides = np.diff(offsets).tolist()
-    lines = {count: "f " + " ".join([pattern] * count) + "\n" for count in set(sides)}
-    return "".join(map(lines.__getitem__, sides)) % tuple(corners.ravel().tolist())
+def _faces(sides: AnyInts, corners: Ints, pattern: str) -> str:
+    """Return one `f` line a face from its sides (f,) and the index columns (h, k) of its corners."""
+    counts = sides.tolist()
+    lines = {count: "f " + " ".join([pattern] * count) + "\n" for count in set(counts)}
+    return "".join(map(lines.__getitem__, counts)) % tuple(corners.ravel().tolist())
 
 
 def read_obj(data: bytes) -> ReadMesh:

@@ -72,6 +72,7 @@ class _Reader:
         self.corners: list[Ints] = []
         self.uv: list[Floats | None] = []
         self.names: list[str] = []
+        self.colors: list[tuple[float, float, float] | None] = []
         self.first = 0
         self.left_out = 0
 
@@ -79,7 +80,7 @@ class _Reader:
         nodes = self.document.get("nodes", [])
         scenes = self.document.get("scenes", [])
         roots = scenes[self.document.get("scene", 0)].get("nodes", []) if scenes else range(len(nodes))
-        waiting = [(int(node), np.eye(4)) for node in roots]
+        waiting = [(int(node), np.eye(4)) for node in reversed(list(roots))]
         seen = 0
         while waiting:
             number, above = waiting.pop()
@@ -90,7 +91,7 @@ class _Reader:
             place = above @ _placement(node)
             if "mesh" in node:
                 self._mesh(self.document["meshes"][node["mesh"]], place, str(node.get("name", "")))
-            waiting += [(int(child), place) for child in node.get("children", [])]
+            waiting += [(int(child), place) for child in reversed(node.get("children", []))]
         if not self.corners:
             raise UnreadableMesh("The glTF file holds no triangles.")
         corners = np.concatenate(self.corners)
@@ -102,7 +103,7 @@ class _Reader:
         mesh, told = checked_mesh(np.concatenate(self.positions), corners, offsets, uv, pieces)
         if self.left_out:
             told += (f"{self.left_out:,} sets of points or lines were left out: they are no faces.",)
-        return ReadMesh(mesh, 1000.0, tuple(self.names), told)
+        return ReadMesh(mesh, 1000.0, tuple(self.names), told, tuple(self.colors))
 
     def _mesh(self, mesh: dict[str, Any], place: Floats, name: str) -> None:
         """Keep the primitives of a mesh at a place."""
@@ -123,7 +124,16 @@ class _Reader:
             at = primitive["attributes"].get("TEXCOORD_0")
             uv = None if at is None else self._accessor(at)
             self.uv.append(None if uv is None or uv.dtype.kind != "f" else _upright(uv.astype(np.float64)[corners]))
+            self.colors.append(self._color(primitive.get("material")))
             self.names.append(name or str(mesh.get("name", "")) or f"group {len(self.names) + 1}")
+
+    def _color(self, number: int | None) -> tuple[float, float, float] | None:
+        """Return the base colour of a material, linear; None where there is none, or it is plain white."""
+        if number is None:
+            return None
+        factor = self.document["materials"][number].get("pbrMetallicRoughness", {}).get("baseColorFactor", (1.0, 1.0, 1.0))
+        red, green, blue = (min(max(float(value), 0.0), 1.0) for value in factor[:3])
+        return None if red == green == blue == 1.0 else (red, green, blue)
 
     def _accessor(self, number: int) -> NDArray[Any]:
         """Return the values (n, width) of an accessor."""

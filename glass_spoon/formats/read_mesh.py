@@ -29,13 +29,14 @@ class UnreadableMesh(ValueError):
 class ReadMesh:
     """A mesh that was read. unit: millimetres of one unit of the file, None where it says none. groups: names of its pieces.
 
-    left_out: sentences on what could not be taken.
+    left_out: sentences on what could not be taken. colors: of the groups, linear red, green, blue, where the file has any.
     """
 
     mesh: Mesh
     unit: float | None
     groups: tuple[str, ...] = ()
     left_out: tuple[str, ...] = ()
+    colors: tuple[tuple[float, float, float] | None, ...] = ()
 
     def in_millimetres(self, unit: float) -> Mesh:
         """Return the mesh with one unit of the file as `unit` millimetres."""

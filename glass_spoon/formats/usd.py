@@ -15,7 +15,7 @@ _lock = Lock()
 
 
 def write_usd(meshes: list[NamedMesh]) -> bytes:
-    """Return a binary OpenUSD file of meshes in millimetres, Z up: quads kept, scheme catmullClark, creases, uv, normals."""
+    """Return a binary OpenUSD file of meshes in millimetres, Z up: quads kept, scheme catmullClark, creases, uv, groups."""
     with _lock:
         written: bytes = importlib.import_module("glass_spoon.formats.usd_stage").write(meshes)
     return written

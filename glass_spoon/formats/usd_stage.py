@@ -55,6 +55,13 @@ def _mesh(stage: Usd.Stage, item: NamedMesh, name: str) -> None:
     prim.CreateInterpolateBoundaryAttr(UsdGeom.Tokens.edgeAndCorner)
     prim.CreateExtentAttr(UsdGeom.PointBased.ComputeExtent(prim.GetPointsAttr().Get()))
     prim.CreateDisplayColorAttr([Gf.Vec3f(*(float(value) for value in item.color))])
+    names: set[str] = set()
+    for group, faces in item.face_groups():
+        indices = Vt.IntArray.FromNumpy(faces.astype(np.int32))
+        subset = UsdGeom.Subset.CreateGeomSubset(
+            prim, _free_name(group, names), UsdGeom.Tokens.face, indices, "group", UsdGeom.Tokens.partition
+        )
+        subset.GetPrim().SetMetadata("displayName", group)
     sharpness = mesh.edges.get("sharpness")
     creased = np.flatnonzero(sharpness > 0) if sharpness is not None else np.zeros(0, dtype=np.int64)
     if sharpness is not None and len(creased):

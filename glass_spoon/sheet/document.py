@@ -100,6 +100,10 @@ class SheetDocument(BaseModel):
         numbers = [line.id for line in self.lines if not isinstance(line, Size)]
         return numbers.index(line_id) + 1 if line_id in numbers else 0
 
+    def item_names(self) -> dict[str, str]:
+        """Return the user's names of all items by id."""
+        return {line.id: str(getattr(line, "gives", "")) for line in self.lines if line.item_id == line.id}
+
     def item_name(self, item_id: str) -> str:
         """Return the user's name of an item, or "" when no line gives it."""
         names = {line.id: getattr(line, "gives", "") for line in self.lines}

@@ -6,7 +6,7 @@ import hashlib
 import json
 import time
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from glass_spoon.kernel.errors import KernelError, TooManyFaces
@@ -19,7 +19,7 @@ from glass_spoon.sheet.items import CurveItem, Item, MarkItem, MeshItem, Surface
 from glass_spoon.sheet.line import FACE_LIMIT, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
 
-RESULT_VERSION = "1"
+RESULT_VERSION = "2"
 """Part of every key: raised when an algorithm changes its results."""
 
 Status = Literal["good", "look", "failed", "waiting", "paused"]
@@ -151,14 +151,15 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
     except (SheetError, KernelError) as error:
         _drop(run, line)
         return _failed(line, error)
-    key = _key(line, values, states)
+    seen = _Seen(line, states, _colours(run) if line.sees_colours else {})
+    key = _key(line, values, seen)
     if line.item_id is None:
         return LineReport("good", key, time.perf_counter() - started, True)
     kept = run.cache.get(key)
     if kept is not None and (kept[1] is not None or not run.inspect):
         item, findings = kept
     else:
-        given = Given(values, {name: state.item for name, state in states.items()}, progress)
+        given = Given(values, {name: state.item for name, state in states.items()}, progress, seen.ids, seen.colours)
         try:
             item = kept[0] if kept else _build(line, given)
         except KernelError as error:
@@ -180,7 +181,20 @@ def _build(line: Line, given: Given) -> Item:
     item = line.build(given)
     if item is None:
         raise KernelError("This line gave nothing.")
-    return item
+    return _carried(line, given, item)
+
+
+def _carried(line: Line, given: Given, item: Item) -> Item:
+    """Let a mesh that was altered keep what is known of its faces."""
+    if not isinstance(item, MeshItem) or line.changes is None:
+        return item
+    (before,) = [given.mesh(name) for name, spec in line.specs().items() if isinstance(spec, ReferenceSpec) and spec.changes]
+    return replace(item, pieces=item.pieces or before.pieces, makers=item.makers or before.makers)
+
+
+def _colours(run: _Run) -> dict[str, str]:
+    """Return the colours of the items that have one of their own."""
+    return {item: look.colour for item, look in run.document.looks.items() if look.colour != "ink"}
 
 
 def _drop(run: _Run, line: Line) -> None:
@@ -250,8 +264,24 @@ def _missing_sentence(run: _Run, source: str, spec: ReferenceSpec | ReferencesSp
     return f"It uses {name}, which a later line gives. Move this line down."
 
 
-def _key(line: Line, values: Mapping[str, object], states: Mapping[str, ItemState]) -> str:
-    """Return the content key: verb, resolved values and input keys."""
-    inputs = {name: state.key for name, state in states.items()}
-    text = json.dumps([RESULT_VERSION, line.verb_name, values, inputs], sort_keys=True, default=str)
+@dataclass(frozen=True, eq=False)
+class _Seen:
+    """What a line sees of the sheet besides its values."""
+
+    line: Line
+    states: Mapping[str, ItemState]
+    colours: Mapping[str, str]
+
+    @property
+    def ids(self) -> dict[str, str]:
+        """The ids of its items by field, and its own under ""; empty for lines that do not sign."""
+        if not self.line.signs:
+            return {}
+        return {name: state.item_id for name, state in self.states.items()} | {"": self.line.id}
+
+
+def _key(line: Line, values: Mapping[str, object], seen: _Seen) -> str:
+    """Return the content key: verb, resolved values, input keys, and what else decides the result."""
+    inputs = {name: state.key for name, state in seen.states.items()}
+    text = json.dumps([RESULT_VERSION, line.verb_name, values, inputs, seen.ids, seen.colours], sort_keys=True, default=str)
     return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()

@@ -101,6 +101,11 @@ class ReferencesSpec(Spec):
 
 
 @dataclass(frozen=True)
+class MakerSpec(Spec):
+    """A line before this one that made faces: by the id of what it gives, or its own where it alters a mesh."""
+
+
+@dataclass(frozen=True)
 class LawSpec(Spec):
     """A value that may change along the way; typed as `1`, `1 to 0.5`, `0° to 90° eased`, `1, 1.4 at 0.3, 0.5`."""
 

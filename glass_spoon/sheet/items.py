@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -48,9 +48,9 @@ class SurfaceItem:
 class SurfacesItem:
     """Surfaces that meet along shared edges and are meshed as one piece.
 
-    parts: for each surface the number of the item it came from, where the set was joined of several. notes: sentences on
-    what is worth a look in its making. names, colors: of each surface as a file had them, linear red, green, blue.
-    told: what its making did, "" for none.
+    parts: for each surface the number of the item it came from, where the set was joined of several; sources: the id of that
+    item. notes: sentences on what is worth a look in its making. names, colors: of each surface as a file had them, linear
+    red, green, blue. told: what its making did, "" for none.
     """
 
     shape: SurfaceSet
@@ -59,7 +59,25 @@ class SurfacesItem:
     names: tuple[str, ...] = ()
     colors: tuple[tuple[float, float, float] | None, ...] = ()
     told: str = ""
+    sources: tuple[str, ...] = ()
     kind: str = field(default="surfaces", init=False)
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Faces of a mesh that came from one surface, or one group of a file.
+
+    made_by: ids of the items that they were made of and by, the nearest first. name, color: as a file had them, "" and None
+    where it had none; linear red, green, blue.
+    """
+
+    made_by: tuple[str, ...] = ()
+    name: str = ""
+    color: tuple[float, float, float] | None = None
+
+    def colour(self, colours: Mapping[str, str]) -> tuple[float, float, float] | str:
+        """Return the colour of a file, else that of the first item which `colours` gives one; "" for none."""
+        return self.color or next((colours[one] for one in self.made_by if one in colours), "")
 
 
 @dataclass(frozen=True, eq=False)
@@ -67,7 +85,8 @@ class MeshItem:
     """A mesh, and the surface or the set it stands for where there is one.
 
     notes: what is worth a look in its making, as sentences with a code. told: what its making did, "" for none. counts: of
-    edges round and along, where it is a grid of one surface.
+    edges round and along, where it is a grid of one surface. pieces: by the numbers that faces carry as "piece". makers: ids
+    of the lines that made faces of their own, by the numbers, from 1, that faces carry as "maker".
     """
 
     mesh: Mesh
@@ -75,7 +94,25 @@ class MeshItem:
     notes: tuple[Note, ...] = ()
     told: str = ""
     counts: tuple[int, int] | None = None
+    pieces: tuple[Piece, ...] = ()
+    makers: tuple[str, ...] = ()
     kind: str = field(default="mesh", init=False)
+
+    def group_names(self, names: Mapping[str, str]) -> tuple[str, ...]:
+        """Return a name for each piece: that of a file, else that of the first item which `names` knows."""
+        return tuple(
+            piece.name or next((names[one] for one in piece.made_by if names.get(one)), "") for piece in self.every_piece
+        )
+
+    @property
+    def every_piece(self) -> tuple[Piece, ...]:
+        """The pieces, one for each number that faces carry: those beyond what is known belong to all makers."""
+        numbers = self.mesh.faces.get("piece")
+        count = max(1, int(numbers.max(initial=0.0)) + 1 if numbers is not None else 1, len(self.pieces))
+        common = [
+            one for one in (self.pieces[0].made_by if self.pieces else ()) if all(one in p.made_by for p in self.pieces)
+        ]
+        return self.pieces + (Piece(tuple(common)),) * (count - len(self.pieces))
 
 
 @dataclass(frozen=True)

@@ -90,11 +90,17 @@ class Finding:
 
 @dataclass(frozen=True, eq=False)
 class Given:
-    """What a line has to work with: resolved values by field, items by field, and where to report progress."""
+    """What a line has to work with: resolved values by field, items by field, and where to report progress.
+
+    ids: of the items by field, and under "" the id of what the line gives or of the line that alters; for lines that sign.
+    colours: by item, of the items that have one; for lines that see colours.
+    """
 
     values: Mapping[str, Any]
     items: Mapping[str, Item]
     progress: Progress = field(default=lambda share: None)
+    ids: Mapping[str, str] = field(default_factory=dict)
+    colours: Mapping[str, str] = field(default_factory=dict)
 
     def number(self, name: str) -> float:
         """Return a number field in mm, rad or plain."""
@@ -173,7 +179,7 @@ class Line(BaseModel):
     """One line of a sheet. Subclasses set the class variables, declare fields with specs, and build.
 
     verb: its name in files. words: other plain words that find it. sentence: prose with **verb** and {fields}; `wordings`
-    are other sentences, by the value of the choice `wording_field`.
+    are other sentences, by the value of the choice `wording_field`. signs: the result says what made it.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -185,6 +191,7 @@ class Line(BaseModel):
     wording_field: ClassVar[str] = ""
     wordings: ClassVar[dict[str, str]] = {}
     gives_kind: ClassVar[str | None] = None
+    signs: ClassVar[bool] = False
 
     id: LineId
     paused: bool = False
@@ -216,6 +223,11 @@ class Line(BaseModel):
             elif name in now and isinstance(spec, ReferencesSpec):
                 found |= {f"{name}.{place}": item for place, item in enumerate(getattr(self, name))}
         return {name: value for name, value in found.items() if value}
+
+    @property
+    def sees_colours(self) -> bool:
+        """Say whether the colours of items decide the result."""
+        return False
 
     @property
     def changes(self) -> str | None:

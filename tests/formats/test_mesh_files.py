@@ -155,6 +155,38 @@ def test_usd_holds_the_cage_its_scheme_and_its_creases(tmp_path) -> None:
     )[0]
 
 
+def two_groups() -> NamedMesh:
+    """The ring in two groups, its faces taken in turn."""
+    turns = (np.arange(RING.face_count) % 3 == 0).astype(float)
+    return NamedMesh("ring", Mesh(RING.topology, RING.positions, faces={"piece": turns}), groups=("plain", "every third"))
+
+
+def test_groups_go_into_obj_and_come_back() -> None:
+    read = read_obj(write_obj([two_groups()]))
+    assert read.groups == ("plain", "every third")
+    assert np.bincount(read.mesh.faces["piece"].astype(int)).tolist() == [
+        RING.face_count - len(range(0, RING.face_count, 3)),
+        len(range(0, RING.face_count, 3)),
+    ]
+    assert enclosed_volume(read.in_millimetres(1.0)) == pytest.approx(enclosed_volume(RING))
+
+
+def test_groups_are_subsets_of_faces_in_usd(tmp_path) -> None:
+    path = tmp_path / "out.usdc"
+    path.write_bytes(write_usd([two_groups()]))
+    stage = Usd.Stage.Open(str(path))
+    mesh = next(UsdGeom.Mesh(prim) for prim in stage.Traverse() if prim.IsA(UsdGeom.Mesh))
+    subsets = {subset.GetPrim().GetName(): subset for subset in UsdGeom.Subset.GetGeomSubsets(mesh)}
+    assert set(subsets) == {"plain", "every_third"}
+    assert list(subsets["every_third"].GetIndicesAttr().Get()) == list(range(0, RING.face_count, 3))
+    assert UsdGeom.Subset.ValidateFamily(mesh, UsdGeom.Tokens.face, "group")[0]
+
+
+def test_colours_of_gltf_groups_are_read() -> None:
+    read = read_gltf(write_glb([NamedMesh("red", RING, (0.5, 0.25, 0.125)), NamedMesh("white", RING, (1.0, 1.0, 1.0))]))
+    assert read.colors == ((0.5, 0.25, 0.125), None)
+
+
 @pytest.mark.parametrize(
     ("reader", "data", "words"),
     [

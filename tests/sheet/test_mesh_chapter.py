@@ -177,3 +177,85 @@ def test_every_surface_of_none_asks_for_one() -> None:
     ]
     assert report.status == "waiting"
     assert "Pick a surface" in report.findings[0].sentence
+
+
+def seam_halves() -> list[dict[str, Any]]:
+    """The cup cut in two surfaces that are gathered again."""
+    return [
+        {"verb": "cut_surface", "surface": "l2", "gives": "lower", "share": 0.4},
+        {"verb": "cut_surface", "surface": "l2", "gives": "upper", "share": 0.4, "part": "second"},
+        {"verb": "gather", "surfaces": ["l3", "l4"], "gives": "shell"},
+        {"verb": "mesh", "surface": "l5", "gives": "shell mesh", "sizing": "edge length", "edge_length": 6},
+    ]
+
+
+def marking(mesh: str, what: str, **values: Any) -> dict[str, Any]:
+    return {"verb": "mark", "gives": "found", "mesh": mesh, "what": what, **values}
+
+
+def test_faces_are_marked_by_the_surface_that_they_came_from() -> None:
+    build = run(*seam_halves(), marking("l6", "faces made by", maker="l3"), marking("l6", "faces made by", maker="l4"))
+    mesh = build.items["l6"].item.mesh
+    lower, upper = (build.items[line].item.mark for line in ("l7", "l8"))
+    assert len(lower) + len(upper) == mesh.face_count
+    height = mesh.face_centers[:, 2]
+    assert height[lower.indices].max() < height[upper.indices].min()
+
+
+def test_renaming_and_turning_the_surface_keeps_what_it_made() -> None:
+    lines = [*seam_halves(), {"verb": "flip", "surface": "l3"}, marking("l6", "faces made by", maker="l3")]
+    assert run(*lines).reports["l8"].status == "good"
+
+
+def test_faces_of_a_united_mesh_are_marked_by_the_mesh_and_the_line_that_made_them() -> None:
+    """A cup and a ring, united; the ring's are as many as it had; support loops are those of their line."""
+    lines = [
+        mesh_line(),
+        {"verb": "simple", "form": "torus", "gives": "ring"},
+        {"verb": "mesh", "surface": "l4", "gives": "ring mesh", "round": 16, "along": 8},
+        {"verb": "unite", "meshes": ["l3", "l5"], "gives": "both"},
+        marking("l6", "faces made by", maker="l5"),
+        marking("l6", "faces made by", maker="l4"),
+        {"verb": "support", "mesh": "l6", "distance": 1},
+        marking("l6", "faces made by", maker="l9"),
+        marking("l6", "faces made by", maker="l5"),
+    ]
+    build = run(*lines)
+    assert [len(build.items[line].item.mark) for line in ("l7", "l8", "l11")] == [128, 128, 128]
+    strips = build.items["l10"].item.mark
+    mesh = build.items["l6"].item.mesh
+    # The sharp loop of the profile at height 90 runs through 24 quads to each side.
+    assert len(strips) == 48
+    assert np.abs(mesh.face_centers[strips.indices, 2] - 90).max() < 1.0
+
+
+def test_edges_between_colours_follow_the_looks_of_items() -> None:
+    lines = [*seam_halves(), marking("l6", "borders of colours")]
+    numbered = [{"id": f"l{number}", **line} for number, line in enumerate([*CUP, *lines], 1)]
+    cache = ResultCache()
+
+    def marked_with(looks: dict[str, Any]) -> int:
+        document = {"format": "glass-spoon/sheet", "version": 1, "lines": numbered, "looks": looks}
+        return len(evaluate(read_document(document), cache).items["l7"].item.mark)
+
+    one_colour = marked_with({"l3": {"colour": "amber"}, "l4": {"colour": "amber"}})
+    two_colours = marked_with({"l3": {"colour": "amber"}})
+    borders = run(*seam_halves(), marking("l6", "borders")).items["l7"].item.mark
+    assert one_colour == 0
+    assert two_colours == len(borders) > 0
+
+
+def test_groups_of_a_file_keep_their_names() -> None:
+    seat, leg = mesh_surface(torus(30, 10), 12, 8), mesh_surface(torus(10, 3), 8, 6)
+    data = write_obj([NamedMesh("Seat", seat), NamedMesh("Front leg", leg)])
+    file = write_inside(data, "obj")
+    build = run(
+        {"verb": "import_mesh", "gives": "chair", "file": file, "unit": "mm"},
+        marking("l3", "faces named", named="front LEG"),
+        marking("l3", "faces named", named="seat, front leg"),
+        marking("l3", "faces named", named="back"),
+    )
+    assert [piece.name for piece in build.items["l3"].item.pieces] == ["Seat", "Front leg"]
+    assert len(build.items["l4"].item.mark) == 48
+    assert len(build.items["l5"].item.mark) == 144
+    assert "There is no group back. There are: front leg, seat." in build.reports["l6"].findings[0].sentence

@@ -158,10 +158,12 @@ def mark_creases(mesh: Mesh) -> Mark:
     return make_mark("edge", mesh, np.zeros(0, dtype=np.int64) if sharp is None else sharp > 0)
 
 
-def mark_borders(mesh: Mesh) -> Mark:
-    """Return the edges between faces of different pieces."""
+def mark_borders(mesh: Mesh, kinds: Ints | None = None) -> Mark:
+    """Return the edges between faces of different pieces, or of pieces of different kinds (p,)."""
     pair = mesh.topology.edge_faces
-    piece = mesh.faces.get("piece", np.zeros(mesh.face_count))
+    piece = mesh.faces.get("piece", np.zeros(mesh.face_count)).astype(np.int64)
+    if kinds is not None:
+        piece = kinds[np.clip(piece, 0, len(kinds) - 1)]
     apart: Bools = np.not_equal(piece[pair[:, 0]], piece[pair[:, 1]])
     return make_mark("edge", mesh, apart & (pair[:, 1] >= 0))
 
@@ -186,6 +188,14 @@ def mark_pieces(mesh: Mesh, pieces: Ints) -> Mark:
     """Return the faces of some pieces, by number."""
     piece = mesh.faces.get("piece", np.zeros(mesh.face_count))
     return make_mark("face", mesh, np.isin(piece, pieces))
+
+
+def mark_made(mesh: Mesh, pieces: Ints, maker: int) -> Mark:
+    """Return the faces of some pieces, by number, and those that carry the number of a maker (0 for none)."""
+    found = mark_pieces(mesh, pieces).mask
+    if maker and "maker" in mesh.faces:
+        found = found | (mesh.faces["maker"] == maker)
+    return make_mark("face", mesh, found)
 
 
 def mark_nearest(mesh: Mesh, places: Floats, kind: MarkKind) -> Mark:

@@ -30,13 +30,16 @@ NOTHING = 1e-9
 
 @dataclass(frozen=True, eq=False)
 class Supported:
-    """A mesh with support loops in place of sharpness: the loops' edges (k,), and the largest distance in mm between the
-    smoothed meshes before and after.
+    """A mesh with support loops in place of sharpness.
+
+    loops: their edges (k,). deviation: the largest distance in mm between the smoothed meshes before and after. strips: the
+    faces (s,) between the loops and what was sharp.
     """
 
     mesh: Mesh
     loops: Ints
     deviation: float
+    strips: Ints
 
 
 def creases_to_loops(mesh: Mesh, sharpest: float) -> Supported:
@@ -54,7 +57,9 @@ def creases_to_loops(mesh: Mesh, sharpest: float) -> Supported:
     shares = _loop_shares(mesh, np.where(inner, sharpness, 0.0), sharpest)
     cut, loops = cut_rings(mesh, shares)
     plain = replace(cut, edges={name: value for name, value in cut.edges.items() if name != "sharpness"})
-    return Supported(plain, loops, smoothed_distance(mesh, plain))
+    creases = (cut.edges["sharpness"] > 0) & (cut.topology.edge_face_counts == 2)
+    strips: Ints = np.unique(cut.topology.edge_faces[creases]).astype(np.int64)
+    return Supported(plain, loops, smoothed_distance(mesh, plain), strips)
 
 
 def _loop_shares(mesh: Mesh, sharpness: Floats, sharpest: float) -> list[tuple[int, Floats]]:

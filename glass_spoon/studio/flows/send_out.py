@@ -195,6 +195,7 @@ def _meshes(order: Order, parcel: Parcel) -> list[NamedMesh]:
         raise Refused(f"That would be {faces:,} faces; the most is {FACE_LIMIT:,}. Choose a lower level.")
     result = []
     for number, (name, item) in enumerate(found, 1):
-        result.append(NamedMesh(name, subdivide(item.mesh, order.level)))
+        groups = item.group_names(order.document.item_names())
+        result.append(NamedMesh(name, subdivide(item.mesh, order.level), groups=groups))
         parcels.tell(parcel, "smoothing", 0.3 + 0.5 * number / len(found))
     return result

@@ -118,6 +118,13 @@ def _gauges(readings: list[Reading]) -> dict[str, Any]:
     }
 
 
+def short_count(count: int) -> str:
+    """Return a count in at most six characters: whole below a hundred thousand, then in thousands and millions."""
+    if count < 100_000:
+        return f"{count:,}"
+    return f"{count / 1e3:.0f} k" if count < 999_500 else f"{count / 1e6:.{1 if count < 9.95e6 else 0}f} M"
+
+
 def _levels(build: Build, chosen: ViewChoice, item_id: str = "") -> list[dict[str, Any]]:
     """Return the smoothing levels with their face counts."""
     states = [state for _, state in build.named("mesh")]
@@ -130,7 +137,8 @@ def _levels(build: Build, chosen: ViewChoice, item_id: str = "") -> list[dict[st
         {
             "level": level,
             "name": LEVEL_NAMES[level],
-            "faces_text": f"{faces:,}",
+            "faces_text": short_count(faces),
+            "faces": f"{faces:,} faces",
             "on": level == chosen.level,
             "shown": faces <= SHOWN_FACES,
         }

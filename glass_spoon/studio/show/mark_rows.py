@@ -72,7 +72,7 @@ def pick(build: Build, asked: Mapping[str, Any]) -> dict[str, Any]:
     mesh = state.item.mesh
     mark = _found(mesh, gesture, place)
     offers = [_by_place(gesture, place)] if gesture in ("loop", "ring", "strip") else []
-    offers += _rules(mesh, mark, gesture)
+    offers += _rules(build, state.item, mark, gesture)
     middles = marked.element_middles(mesh, mark.kind)[mark.indices[:1]]
     return {
         "kind": mark.kind,
@@ -107,8 +107,9 @@ def _by_place(gesture: str, place: Floats) -> dict[str, Any]:
     return {"words": f"this {gesture}", "values": {"what": gesture, **values}}
 
 
-def _rules(mesh: Mesh, mark: Mark, gesture: str) -> list[dict[str, Any]]:
-    """Return rules that hold what was picked: its height, its sharpness, its rim, its piece, the way it looks."""
+def _rules(build: Build, item: MeshItem, mark: Mark, gesture: str) -> list[dict[str, Any]]:
+    """Return rules that hold what was picked: its height, its sharpness, its rim, its piece, what made it."""
+    mesh = item.mesh
     found: list[dict[str, Any]] = []
     if mark.kind == "edge" and len(mark):
         points = mesh.positions[mesh.topology.edges.ends[mark.indices].ravel()]
@@ -125,11 +126,31 @@ def _rules(mesh: Mesh, mark: Mark, gesture: str) -> list[dict[str, Any]]:
             words = f"all edges sharper than {degrees}°"
             found.append({"words": words, "values": {"what": "sharp edges", "angle": f"{degrees}°"}})
     if mark.kind == "face" and len(mark) and "piece" in mesh.faces:
-        pieces = np.unique(mesh.faces["piece"][mark.indices]).astype(int) + 1
+        pieces = np.unique(mesh.faces["piece"][mark.indices]).astype(int)
         if len(pieces) == 1 and mesh.faces["piece"].max() > 0:
-            values = {"what": "faces of pieces", "pieces": [{"piece": int(pieces[0])}]}
-            found.append({"words": f"all faces of piece {pieces[0]}", "values": values})
+            found += _piece_rules(build, item, int(pieces[0]))
+    if mark.kind == "face" and len(mark) and "maker" in mesh.faces:
+        makers = np.unique(mesh.faces["maker"][mark.indices]).astype(int)
+        if len(makers) == 1 and makers[0] > 0:
+            line = item.makers[makers[0] - 1]
+            words = f"all faces made by line {build.document.number_of(line)}"
+            found.append({"words": words, "values": {"what": "faces made by", "maker": line}})
     return found
+
+
+def _piece_rules(build: Build, item: MeshItem, number: int) -> list[dict[str, Any]]:
+    """Return the rule that finds all faces of a piece: by its name, by the surface it came from, else by its number."""
+    pieces = item.every_piece
+    piece = pieces[number]
+    if piece.name and sum(other.name.casefold() == piece.name.casefold() for other in pieces) == 1:
+        return [{"words": f"all faces of {piece.name}", "values": {"what": "faces named", "named": piece.name}}]
+    document = build.document
+    for maker in piece.made_by:
+        if document.item_name(maker) and sum(maker in other.made_by for other in pieces) == 1:
+            words = f"all faces of {document.item_name(maker)}"
+            return [{"words": words, "values": {"what": "faces made by", "maker": maker}}]
+    values = {"what": "faces of pieces", "pieces": [{"piece": number + 1}]}
+    return [{"words": f"all faces of piece {number + 1}", "values": values}]
 
 
 def _least_turn(mesh: Mesh, mark: Mark) -> float:

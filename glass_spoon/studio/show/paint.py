@@ -7,9 +7,8 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build
-from glass_spoon.sheet.items import SurfacesItem
-from glass_spoon.sheet.lines.form.rework import Gather
-from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
+from glass_spoon.sheet.items import MeshItem, SurfacesItem
+from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface, surface_pieces
 from glass_spoon.studio.flows.show_scene import Shown
 
 Color = tuple[float, float, float]
@@ -36,20 +35,23 @@ def paint_of(document: SheetDocument, item: Shown) -> Color:
 
 
 def face_paints(build: Build, item: Shown) -> Floats | None:
-    """Return the colour (f, 3) of every face of a mesh of gathered or imported surfaces, None where all have one."""
+    """Return the colour (f, 3) of every face of a mesh whose pieces have colours of their own, None where all have one."""
     document = build.document
-    owner = item.item_id if item.is_surface else source_of(document, item.item_id)
-    state = build.items.get(owner)
-    line = document.line(owner) if owner and document.has(owner) else None
-    if state is None or not isinstance(state.item, SurfacesItem) or "piece" not in item.mesh.faces:
+    state = build.items.get(item.item_id) or build.held.get(item.item_id)
+    if state is None or "piece" not in item.mesh.faces:
         return None
-    paints: list[Color | None] = list(state.item.colors)
-    if isinstance(line, Gather):
-        own = [PAINTS.get(document.look(source).colour) for source in line.surfaces]
-        paints = [own[part] for part in state.item.parts]
-    if not any(paints):
+    if isinstance(state.item, MeshItem):
+        pieces = state.item.every_piece
+    elif isinstance(state.item, SurfacesItem):
+        pieces = tuple(surface_pieces(state.item, (item.item_id,)))
+    else:
         return None
+    colours = {name: look.colour for name, look in document.looks.items() if look.colour in PAINTS}
+    own = [piece.colour(colours) for piece in pieces]
+    paints: list[Color | None] = [PAINTS.get(one) if isinstance(one, str) else one for one in own]
     plain = paint_of(document, item)
+    if all(paint in (None, plain) for paint in paints):
+        return None
     colors = np.array([plain if paint is None else paint for paint in paints])
     return colors[np.clip(item.mesh.faces["piece"].astype(int), 0, len(colors) - 1)]
 

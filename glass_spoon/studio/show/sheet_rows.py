@@ -15,6 +15,7 @@ from glass_spoon.sheet.fields import (
     CornersSpec,
     FileSpec,
     LawSpec,
+    MakerSpec,
     NameSpec,
     NumberSpec,
     PictureSpec,
@@ -164,6 +165,9 @@ def _value(build: Build, line: Line, name: str) -> ValuePart:
             spec.help,
             options=_item_options(build.document, line, spec),
         )
+    if isinstance(spec, MakerSpec):
+        options = _maker_options(build.document, line)
+        return ValuePart("reference", dict(options).get(raw, "pick what made them"), name, raw, spec.help, options=options)
     if isinstance(spec, ReferencesSpec):
         options = _item_options(build.document, line, spec)
         words = ", ".join(build.document.item_name(item) for item in raw) or (
@@ -226,6 +230,20 @@ def _item_options(document: SheetDocument, line: Line, spec: ReferenceSpec | Ref
     return tuple(options)
 
 
+def _maker_options(document: SheetDocument, line: Line) -> tuple[tuple[str, str], ...]:
+    """Return the surfaces and meshes that earlier lines give, and the earlier lines that made faces of a mesh."""
+    options = []
+    for other in document.lines:
+        if other.id == line.id:
+            break
+        if other.gives_kind in ("surface", "surfaces", "mesh"):
+            options.append((other.id, document.item_name(other.id)))
+        elif other.signs:
+            verb = next(part.text for part in other.prose() if part.kind == "verb")
+            options.append((other.id, f"line {document.number_of(other.id)}, {verb}"))
+    return tuple(options)
+
+
 def size_rows(build: Build) -> list[SizeRow]:
     """Return the sizes."""
     rows = []
@@ -258,7 +276,8 @@ def summary(build: Build) -> str:
     fresh = [i for i, report in build.reports.items() if report.key and not report.from_cache]
     if fresh:
         number = build.document.number_of(fresh[0])
-        text += f" · rebuilt from line {number} in {max(1, round(build.seconds * 1000)):,} ms"
+        took = f"{build.seconds:.1f}\xa0s" if build.seconds >= 1 else f"{max(1, round(build.seconds * 1000))}\xa0ms"
+        text += f" · rebuilt from line {number} in {took}"
     return text
 
 

@@ -63,7 +63,7 @@ def _placed(given: Given, placement: Placement) -> Item:
     if isinstance(item, SurfaceItem):
         return SurfaceItem(place_surface(item.surface, placement))
     if isinstance(item, SurfacesItem):
-        return SurfacesItem(place_set(item.shape, placement), item.parts)
+        return SurfacesItem(place_set(item.shape, placement), item.parts, sources=item.sources)
     if isinstance(item, CurvesItem):
         return CurvesItem(tuple(place_curve(curve, placement) for curve in item.curves))
     return CurveItem(place_curve(given.curve("curve").curve, placement))

@@ -147,7 +147,7 @@ class Flip(Line):
         """Run it backwards round."""
         item = given.items["surface"]
         if isinstance(item, SurfacesItem):
-            return SurfacesItem(reverse_set(item.shape), item.parts)
+            return SurfacesItem(reverse_set(item.shape), item.parts, sources=item.sources)
         return SurfaceItem(reverse_surface(given.surface("surface").surface, 0))
 
 
@@ -306,6 +306,7 @@ class Gather(Line):
     words = ("join", "set", "group", "weld", "together", "one piece", "sew")
     sentence = "**Gather** {surfaces} where edges lie within {tolerance}, giving {gives}."
     gives_kind = "surfaces"
+    signs = True
 
     verb: Literal["gather"] = "gather"
     surfaces: Annotated[Items, ReferencesSpec("The surfaces, or sets of them.", "surface", also=("surfaces",), least=1)] = []
@@ -319,7 +320,9 @@ class Gather(Line):
         every = given.every_set("surfaces")
         parts = [number for number, own in enumerate(every) for _ in own.surfaces]
         oriented = orient_set(gather_sets(every, given.number("tolerance")))
-        return SurfacesItem(oriented.shape, tuple(parts), tuple(_set_notes(oriented.shape, oriented.one_sided)))
+        keys = [name for name in given.items if name.partition(".")[0] == "surfaces"]
+        notes = tuple(_set_notes(oriented.shape, oriented.one_sided))
+        return SurfacesItem(oriented.shape, tuple(parts), notes, sources=tuple(given.ids[keys[part]] for part in parts))
 
     def inspect(self, item: Item) -> list[Finding]:
         """Tell of surfaces that meet nothing."""

@@ -67,6 +67,8 @@ class Support(Line):
     words = ("loops", "holding edges", "tight", "support loops", "weights", "crease", "bevel")
     sentence = "**Support** the creases of {mesh} by {way}, those that stay sharp with loops at {distance}."
 
+    signs = True
+
     verb: Literal["support"] = "support"
     mesh: ChangedMesh = ""
     way: Annotated[
@@ -105,7 +107,11 @@ class Support(Line):
         told = (
             f"{several(more, 'face')} more; the smoothed shape differs by at most {length_text(max(done.deviation, 1e-6))}."
         )
-        return MeshItem(done.mesh, item.surface, (), told)
+        numbers = item.mesh.faces.get("maker")
+        carried = np.zeros(done.mesh.face_count) if numbers is None else done.mesh.faces["maker"].copy()
+        carried[done.strips] = len(item.makers) + 1
+        mesh = replace(done.mesh, faces={**done.mesh.faces, "maker": carried})
+        return MeshItem(mesh, item.surface, (), told, makers=(*item.makers, given.ids[""]))
 
     def inspect(self, item: Item) -> list[Finding]:
         """Point at folded faces."""

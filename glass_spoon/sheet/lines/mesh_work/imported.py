@@ -13,12 +13,15 @@ from glass_spoon.formats.read_mesh import MILLIMETRES, MOST_BYTES, ReadMesh, Unr
 from glass_spoon.formats.stl import read_stl
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.sheet.fields import ChoiceSpec, FileSpec
-from glass_spoon.sheet.items import Item, MeshItem, Note
+from glass_spoon.sheet.items import Item, MeshItem, Note, Piece
 from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import MeshName, mesh_findings, several
 from glass_spoon.sheet.stored_files import MOST_INSIDE, read_file
 
 READERS = {"obj": read_obj, "stl": read_stl, "ply": read_ply, "glb": read_gltf, "gltf": read_gltf}
+MOST_TOLD = 5
+"""Most names of groups that are told."""
+
 ENDINGS = ".obj,.stl,.ply,.glb,.gltf"
 
 
@@ -41,6 +44,7 @@ class ImportMesh(Line):
     words = ("obj", "stl", "ply", "gltf", "glb", "file", "load", "open", "scan", "insert")
     sentence = "**Import mesh** {gives} of {file}, one unit of it being {unit}."
     gives_kind = "mesh"
+    signs = True
 
     verb: Literal["import_mesh"] = "import_mesh"
     file: Annotated[str, Field(max_length=MOST_INSIDE), FileSpec("The OBJ, STL, PLY or glTF file.", endings=ENDINGS)] = ""
@@ -68,9 +72,11 @@ class ImportMesh(Line):
         if unit is None:
             raise UnitUnknown("The file says no unit. Which is it?")
         notes = tuple(Note("left_out", sentence) for sentence in read.left_out)
-        groups = f", {several(len(read.groups), 'group')}" if len(read.groups) > 1 else ""
-        told = f"{several(read.mesh.face_count, 'face')}{groups} read."
-        return MeshItem(read.in_millimetres(unit), None, notes, told)
+        told = f"{several(read.mesh.face_count, 'face')} read{_groups_told(read.groups)}."
+        own = (given.ids[""],)
+        colors = read.colors or (None,) * len(read.groups)
+        pieces = tuple(Piece(own, name, color) for name, color in zip(read.groups, colors, strict=True)) or (Piece(own),)
+        return MeshItem(read.in_millimetres(unit), None, notes, told, pieces=pieces)
 
     def inspect(self, item: Item) -> list[Finding]:
         """List what the reader could not take, and point at folded faces."""
@@ -83,3 +89,11 @@ class ImportMesh(Line):
                 Action(word, "unit", unit) for word, unit in (("Millimetres", "mm"), ("Metres", "m"), ("Inches", "inch"))
             )
         return ()
+
+
+def _groups_told(groups: tuple[str, ...]) -> str:
+    """Return words on the groups of a file, with the first names."""
+    if len(groups) < 2:
+        return ""
+    few = ", ".join(groups[:MOST_TOLD]) + (" and more" if len(groups) > MOST_TOLD else "")
+    return f" in {len(groups)} groups: {few}"

@@ -6,9 +6,10 @@ from collections.abc import Callable
 from typing import Annotated, Literal
 
 import numpy as np
+from pydantic import Field
 
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.meshes import marked
 from glass_spoon.kernel.meshes.marked import Mark, MarkKind, Meeting, grow, meet
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -17,6 +18,7 @@ from glass_spoon.sheet.fields import (
     Column,
     ItemName,
     Items,
+    MakerSpec,
     NameSpec,
     Number,
     NumberSpec,
@@ -24,6 +26,7 @@ from glass_spoon.sheet.fields import (
     ReferencesSpec,
     Rows,
     TableSpec,
+    TextSpec,
 )
 from glass_spoon.sheet.items import Item, MarkItem
 from glass_spoon.sheet.line import Finding, Given, Line
@@ -38,16 +41,22 @@ What = Literal[
     "sharp edges",
     "creases",
     "borders",
+    "borders of colours",
     "faces facing",
     "faces in a box",
     "faces in a band",
     "faces of pieces",
+    "faces named",
+    "faces made by",
     "edges at a height",
     "single faces",
     "single edges",
     "single points",
     "everything",
 ]
+MOST_NAMED = 12
+"""Most names of groups that a sentence lists."""
+
 PLACE = "nearest to {x}, {y}, {z}"
 WORDINGS: dict[str, str] = {
     "loop": f"the {{what}} {PLACE}",
@@ -57,10 +66,13 @@ WORDINGS: dict[str, str] = {
     "sharp edges": "{what} than {angle}",
     "creases": "{what}",
     "borders": "{what}",
+    "borders of colours": "{what}",
     "faces facing": "{what} {towards} within {angle}",
     "faces in a box": "{what} from {x}, {y}, {z} to {x_to}, {y_to}, {z_to}",
     "faces in a band": "{what} from {low} to {high} up",
     "faces of pieces": "{what} {pieces}",
+    "faces named": "{what} {named}",
+    "faces made by": "{what} {maker}",
     "edges at a height": "{what} of {low}, within {reach}",
     "single faces": "{what}, {picks}",
     "single edges": "{what}, {picks}",
@@ -86,7 +98,21 @@ class MarkLine(Line):
 
     chapter = "Mesh"
     summary = "Mark points, edges or faces of a mesh by a rule, under a name that later lines use."
-    words = ("select", "selection", "pick", "name", "loop", "ring", "rim", "tag", "choose", "lasso", "box")
+    words = (
+        "select",
+        "selection",
+        "pick",
+        "name",
+        "loop",
+        "ring",
+        "rim",
+        "tag",
+        "choose",
+        "lasso",
+        "box",
+        "group",
+        "colour",
+    )
     sentence = "**Mark** {gives} on {mesh}: the {what} nearest to {x}, {y}, {z}, grown by {grown}, {meeting} {others}."
     gives_kind = "mark"
 
@@ -105,10 +131,13 @@ class MarkLine(Line):
                 "edges sharper",
                 "all creases",
                 "borders of the pieces",
+                "borders of the colours",
                 "faces that look",
                 "faces in the box",
                 "faces in the band",
                 "faces of the pieces",
+                "faces of the groups",
+                "faces made by",
                 "edges at the height",
                 "picked faces",
                 "picked edges",
@@ -139,6 +168,12 @@ class MarkLine(Line):
             "The pieces, counted from 1.", columns=(Column("piece", "piece", whole=True, least=1),), noun=("piece", "pieces")
         ),
     ] = []
+    named: Annotated[
+        str, Field(max_length=400), TextSpec("The names of the groups, as the file has them, with commas between.")
+    ] = ""
+    maker: Annotated[
+        str, Field(max_length=40), MakerSpec("The surface that the faces stand for, the mesh they came with, or the line.")
+    ] = ""
     picks: Annotated[Rows, TableSpec("The places picked.", columns=PICK_COLUMNS, noun=("place", "places"))] = []
     grown: Annotated[
         Number,
@@ -169,6 +204,11 @@ class MarkLine(Line):
         """Leave out the fields that the rule does not use."""
         now = set(self.used_fields())
         return [name for name in super().deciding_fields() if name in now]
+
+    @property
+    def sees_colours(self) -> bool:
+        """Colours decide where colours meet."""
+        return self.what == "borders of colours"
 
     def build(self, given: Given) -> MarkItem:
         """Make the rule, and ask it of the mesh."""
@@ -238,6 +278,8 @@ class MarkLine(Line):
             if not len(numbers):
                 raise InvalidInput("The pieces", "one or more", "none")
             return lambda mesh: marked.mark_pieces(mesh, numbers)
+        if what in ("borders of colours", "faces named", "faces made by"):
+            return self._by_making(given)
         plain: dict[str, Callable[[Mesh], Mark]] = {
             "rim": marked.mark_rim,
             "creases": marked.mark_creases,
@@ -245,6 +287,38 @@ class MarkLine(Line):
             "everything": marked.mark_all,
         }
         return plain[what]
+
+    def _by_making(self, given: Given) -> Callable[[Mesh], Mark]:
+        """Return what finds elements by colour, name or maker, all told from the pieces of the mesh as it is now."""
+        item = given.mesh("mesh")
+        pieces = item.every_piece
+        if self.what == "borders of colours":
+            shades = [piece.colour(given.colours) for piece in pieces]
+            numbers = np.array([shades.index(shade) for shade in shades], dtype=np.int64)
+            return lambda mesh: marked.mark_borders(mesh, numbers)
+        if self.what == "faces named":
+            known = [piece.name.casefold() for piece in pieces]
+            wanted = _names(self.named, known)
+            return lambda mesh: marked.mark_pieces(mesh, np.flatnonzero(np.isin(known, wanted)))
+        if not self.maker:
+            raise KernelError("Pick the surface, the mesh or the line that made the faces.")
+        own = np.flatnonzero([self.maker in piece.made_by for piece in pieces])
+        number = item.makers.index(self.maker) + 1 if self.maker in item.makers else 0
+        return lambda mesh: marked.mark_made(mesh, own, number)
+
+
+def _names(text: str, known: list[str]) -> list[str]:
+    """Return the names in a text, in lower case; raises KernelError for one that no group has, with those there are."""
+    whole = text.strip().casefold()
+    wanted = [whole] if whole in known else [part.strip() for part in whole.split(",") if part.strip()]
+    there = sorted({name for name in known if name})
+    if not there:
+        raise KernelError("No group of this mesh has a name. Mark faces of pieces by their number.")
+    missing = [name for name in wanted if name not in there] or ([] if wanted else ["(none)"])
+    if missing:
+        few = ", ".join(there[:MOST_NAMED]) + (" …" if len(there) > MOST_NAMED else "")
+        raise KernelError(f"There is no group {missing[0]}. There are: {few}.")
+    return wanted
 
 
 def _place(given: Given, ending: str) -> Floats:

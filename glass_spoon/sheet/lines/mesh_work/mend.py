@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated, Literal
 
 import numpy as np
@@ -121,6 +122,7 @@ class Unite(Line):
     words = ("join", "merge", "attach", "combine", "weld", "shells", "one")
     sentence = "**Unite** {meshes}, welding {points} within {distance}, giving {gives}."
     gives_kind = "mesh"
+    signs = True
 
     verb: Literal["unite"] = "unite"
     meshes: Annotated[Items, ReferencesSpec("The meshes.", "mesh", least=2)] = []
@@ -130,14 +132,32 @@ class Unite(Line):
 
     def build(self, given: Given) -> MeshItem:
         """Lay the meshes together and weld them."""
-        whole = gather_meshes([item.mesh for item in given.meshes("meshes")])
+        items = given.meshes("meshes")
+        whole, makers = gather_makers(items)
         distance = given.number("distance")
         plan = plan_weld(whole, distance, self.points)
-        return MeshItem(weld(whole, distance, self.points).mesh, None, weld_notes(plan, distance), weld_told(plan))
+        own = given.ids[""]
+        pieces = tuple(replace(one, made_by=(*one.made_by, own)) for item in items for one in item.every_piece)
+        mesh = weld(whole, distance, self.points).mesh
+        return MeshItem(mesh, None, weld_notes(plan, distance), weld_told(plan), pieces=pieces, makers=makers)
 
     def inspect(self, item: Item) -> list[Finding]:
         """Warn as a weld does."""
         return mesh_findings(item)
+
+
+def gather_makers(items: list[MeshItem]) -> tuple[Mesh, tuple[str, ...]]:
+    """Return the meshes laid together, and the ids of all makers, the numbers of each mesh after those of the ones before."""
+    meshes: list[Mesh] = []
+    makers: list[str] = []
+    for item in items:
+        mesh = item.mesh
+        if makers and item.makers:
+            numbers = mesh.faces["maker"]
+            mesh = replace(mesh, faces={**mesh.faces, "maker": np.where(numbers > 0, numbers + len(makers), 0.0)})
+        meshes.append(mesh)
+        makers += item.makers
+    return gather_meshes(meshes), tuple(makers)
 
 
 class PairTriangles(Line):

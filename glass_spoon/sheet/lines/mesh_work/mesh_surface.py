@@ -31,7 +31,7 @@ from glass_spoon.sheet.fields import (
     NumberSpec,
     ReferenceSpec,
 )
-from glass_spoon.sheet.items import Item, MeshItem, SurfacesItem
+from glass_spoon.sheet.items import Item, MeshItem, Piece, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT, Action, Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import length_text, mesh_findings, several
 
@@ -66,6 +66,7 @@ class MeshSurface(Line):
         "poles closed with {poles}, sharp points {sharp}, {lying} on the surface, giving {gives}."
     )
     gives_kind = "mesh"
+    signs = True
 
     verb: Literal["mesh"] = "mesh"
     surface: Annotated[
@@ -274,7 +275,15 @@ class MeshSurface(Line):
         counts = None if isinstance(shape, SurfaceSet) else self.counts(shape, given, length)
         surfaces = len(shape.surfaces) if isinstance(shape, SurfaceSet) else 1
         odd = valence_sentence(explain_valences(mesh, surfaces)) if mesh.face_count <= MOST_EXPLAINED else ""
-        return MeshItem(mesh, shape, (), " ".join(part for part in (told, more, odd) if part), counts)
+        return MeshItem(mesh, shape, (), " ".join(part for part in (told, more, odd) if part), counts, self._pieces(given))
+
+    def _pieces(self, given: Given) -> tuple[Piece, ...]:
+        """Return what each piece was made of: the surfaces in the order of the set."""
+        found = []
+        for name, item in given.items.items():
+            if name.partition(".")[0] == "surface":
+                found += surface_pieces(item, (given.ids[name], given.ids[""]))
+        return tuple(found)
 
     def _shape(self, given: Given) -> NurbsSurface | SurfaceSet:
         """Return the surface, the set, or all surfaces so far as one set."""
@@ -385,3 +394,14 @@ def _counts_of(item: MeshItem) -> tuple[int, int]:
     if item.counts is None:
         raise KernelError("That mesh has no counts to take: it is not the grid of one surface. Use counts.")
     return item.counts
+
+
+def surface_pieces(item: Item, made_by: tuple[str, ...]) -> list[Piece]:
+    """Return the pieces that surfaces become: each with the item it came from, its name and colour in a file."""
+    if not isinstance(item, SurfacesItem):
+        return [Piece(made_by)]
+    count = len(item.shape.surfaces)
+    sources = item.sources or ("",) * count
+    names, colors = item.names or ("",) * count, item.colors or (None,) * count
+    own = [((source,) if source else ()) + made_by for source in sources]
+    return [Piece(*known) for known in zip(own, names, colors, strict=True)]

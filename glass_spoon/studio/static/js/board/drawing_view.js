@@ -259,6 +259,7 @@ export class DrawingView {
     this.camera.lookAt(this.space.middle);
     this.camera.updateProjectionMatrix();
     outline.uniforms.reach.value = 1.1 / zoom;
+    for (const model of this.board.models.values()) model.drawAt(zoom);
     renderer.render(this.board.scenes.drawing, this.camera);
   }
 }

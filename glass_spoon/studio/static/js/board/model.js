@@ -3,10 +3,16 @@ import { BufferAttribute, BufferGeometry, LineSegments, Mesh, Points, Triangle, 
 import { MeshBVH } from "three-mesh-bvh";
 import { LineSegments2 } from "../../vendor/three/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "../../vendor/three/lines/LineSegmentsGeometry.js";
+import { coarseGeometry } from "./coarse.js";
 import { drawingLines, edgeLines, makeMaterials, outline, paperFill, plumFaces, plumLines, plumPoints } from "./materials.js";
 
-/** Faces from which the drawing views show the outline alone. */
+/** Faces from which the drawing views show the outline alone, and a coarser mesh stands in where nobody can tell. */
 const DENSE = 100000;
+/** Pixels by which the coarser mesh may be off in a drawing view. */
+const UNSEEN = 1.8;
+/** Pixels between edges from which they are drawn in full, and the least share of that. */
+const CLEAR = 5;
+const FAINT = 0.08;
 
 export class Model {
   /** @param {Object} data one mesh of a glTF file as `readGltf` gives it */
@@ -20,7 +26,7 @@ export class Model {
     this.lines.setIndex(new BufferAttribute(data.lines, 1));
     this.materials = makeMaterials(data.color);
     this.mesh = new Mesh(this.geometry, this.materials.faces);
-    this.edges = new LineSegments(this.lines, edgeLines);
+    this.edges = new LineSegments(this.lines, edgeLines.clone());
     this.fill = new Mesh(this.geometry, paperFill);
     this.outline = new Mesh(this.geometry, outline);
     this.drawn = new LineSegments(this.lines, drawingLines);
@@ -43,7 +49,52 @@ export class Model {
     this.geometry.computeBoundingSphere();
     this.lines.boundingSphere = this.geometry.boundingSphere;
     this.tree = null;
+    this.edgeLength = 0;
+    this.dropCoarse();
     if (this.mode === "evenness" || this.painted) this.setMode(this.mode, this.range);
+  }
+
+  /** @returns {?{geometry: BufferGeometry, cell: number}} the coarser stand-in of a large mesh, made when first asked for */
+  get coarse() {
+    if (this.data.extras.faces < DENSE) return null;
+    this.stand ??= coarseGeometry(this.geometry);
+    return this.stand;
+  }
+
+  dropCoarse() {
+    this.stand?.geometry.dispose();
+    this.stand = null;
+  }
+
+  /** Show the mesh in a drawing view of so many pixels a mm: coarser where that cannot be seen. @param {number} zoom */
+  drawAt(zoom) {
+    const { coarse } = this;
+    this.fill.geometry = this.outline.geometry = coarse && coarse.cell * zoom < UNSEEN ? coarse.geometry : this.geometry;
+  }
+
+  /** @returns {number} the length in mm of a usual edge: the median of some */
+  get usualEdge() {
+    if (this.edgeLength) return this.edgeLength;
+    const { lines, positions } = this.data;
+    const step = Math.max(1, Math.floor(lines.length / 2 / 500));
+    const lengths = [];
+    for (let edge = 0; 2 * edge < lines.length; edge += step) {
+      const [a, b] = [3 * lines[2 * edge], 3 * lines[2 * edge + 1]];
+      lengths.push(Math.hypot(positions[a] - positions[b], positions[a + 1] - positions[b + 1], positions[a + 2] - positions[b + 2]));
+    }
+    this.edgeLength = lengths.sort((one, other) => one - other)[lengths.length >> 1] || 1;
+    return this.edgeLength;
+  }
+
+  /** Draw the edges of the picture paler where they lie too dense to be told apart. @param {number} zoom pixels a mm */
+  fadeEdges(zoom) {
+    this.edges.material.opacity = edgeLines.opacity * Math.min(1, Math.max(FAINT, (this.usualEdge * zoom) / CLEAR));
+  }
+
+  /** Show the picture coarser while it moves, where the mesh is large and its colours allow it. @param {boolean} moving */
+  coarsen(moving) {
+    const stands = this.mesh.geometry === this.geometry || this.mesh.geometry === this.stand?.geometry;
+    if (stands) this.mesh.geometry = (moving && this.coarse?.geometry) || this.geometry;
   }
 
   /**
@@ -55,6 +106,8 @@ export class Model {
     this.range = range;
     this.edges.visible = mode === "edges" || mode === "evenness" || mode === "sides";
     this.mesh.material = { edges: this.materials.smooth, faces: this.materials.faces, smooth: this.materials.smooth, stripes: this.materials.stripes, sides: this.materials.sides, evenness: this.materials.evenness, judged: this.data.values ? this.materials.judged : this.materials.smooth }[mode];
+    this.coarsen(false);
+    this.dropCoarse();
     if (this.mesh.geometry !== this.geometry) this.mesh.geometry.dispose();
     this.painted = Boolean(this.data.faceColors) && ["edges", "faces", "smooth"].includes(mode);
     if (this.painted) this.mesh.material = mode === "faces" ? this.materials.paintedFaces : this.materials.painted;
@@ -130,9 +183,12 @@ export class Model {
   }
 
   dispose() {
+    this.coarsen(false);
+    this.dropCoarse();
     if (this.mesh.geometry !== this.geometry) this.mesh.geometry.dispose();
     this.geometry.dispose();
     this.lines.dispose();
+    this.edges.material.dispose();
     Object.values(this.materials).forEach((material) => material.dispose());
   }
 }

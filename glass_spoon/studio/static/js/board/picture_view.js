@@ -43,12 +43,15 @@ export class PictureView {
     this.surface.addEventListener("dblclick", () => this.board.fit());
   }
 
-  /** Large meshes are turned without their edges and at one pixel a dot; all of it comes back when they rest. @param {boolean} moving */
+  /** Large meshes are turned coarser, without their edges and in larger dots; all of it comes back when they rest. @param {boolean} moving */
   coarsen(moving) {
     const { models, renderer } = this.board;
     const faces = [...models.values()].reduce((sum, model) => sum + model.data.extras.faces, 0);
     if (faces < HEAVY) return;
-    for (const model of models.values()) model.edges.visible = !moving && EDGED.includes(model.mode);
+    for (const model of models.values()) {
+      model.edges.visible = !moving && EDGED.includes(model.mode);
+      model.coarsen(moving);
+    }
     renderer.setPixelRatio(moving ? 0.6 : Math.min(2, window.devicePixelRatio));
     this.board.draw(!moving);
     if (!moving) this.board.resize();
@@ -89,6 +92,9 @@ export class PictureView {
 
   render(renderer, board) {
     if (!enterViewport(renderer, board, this.element)) return;
+    const away = this.camera.position.distanceTo(this.controls.target);
+    const zoom = this.element.clientHeight / (2 * away * Math.tan((this.camera.fov / 2) * (Math.PI / 180)));
+    for (const model of this.board.models.values()) model.fadeEdges(zoom);
     renderer.render(this.board.scenes.picture, this.camera);
   }
 
