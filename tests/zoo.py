@@ -93,3 +93,11 @@ def enclosed_by(shape: SurfaceSet) -> float:
         area = np.cross(grid.along_u, grid.along_v)
         total += float(np.einsum("ijk,ijk,i,j->", grid.points, area, masses[0], masses[1])) / 3
     return total
+
+
+def slit_mesh(width: float) -> Mesh:
+    """Two strips side by side with `width` mm between them: two faces above, four below."""
+    above = [[x, 1 + width + y, 0] for y in (0, 1) for x in (0, 2, 4)]
+    below = [[x, y, 0] for y in (0, 1) for x in range(5)]
+    faces = [[0, 1, 4, 3], [1, 2, 5, 4], *([6 + k, 7 + k, 12 + k, 11 + k] for k in range(4))]
+    return make_mesh(np.array(above + below, dtype=float), np.array(faces))

@@ -6,15 +6,19 @@ What is written is in millimetres, Z up, said in the header.
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 
 import numpy as np
 
 from glass_spoon.formats.gltf import NamedMesh
-from glass_spoon.formats.read_mesh import MOST_BYTES, ReadMesh, UnreadableMesh, checked_mesh
+from glass_spoon.formats.read_mesh import MOST_BYTES, Progress, ReadMesh, UnreadableMesh, checked_mesh, untold
 from glass_spoon.kernel.arrays import AnyInts, Floats, Ints
 from glass_spoon.kernel.meshes.shading import shade_normals, sharp_edges, split_at_creases
 
 MEDIA_TYPE = "model/obj"
+
+BLOCK = 200_000
+"""Lines that are read at a time."""
 
 _UNIT = re.compile(
     r"^#.*\bunits?\b\W+(millimet\w+|centimet\w+|met\w+|inch\w*|f(?:oo|ee)t|mm|cm|m|in)\b", re.IGNORECASE | re.MULTILINE
@@ -81,7 +85,7 @@ def _faces(sides: AnyInts, corners: Ints, pattern: str) -> str:
     return "".join(map(lines.__getitem__, counts)) % tuple(corners.ravel().tolist())
 
 
-def read_obj(data: bytes) -> ReadMesh:
+def read_obj(data: bytes, progress: Progress = untold) -> ReadMesh:
     """Return the mesh of an OBJ file: polygons, uv and groups kept; lines, points and curves are left out and told.
 
     The unit is taken from a comment `units: …` where there is one. Raises UnreadableMesh.
@@ -90,15 +94,16 @@ def read_obj(data: bytes) -> ReadMesh:
         raise UnreadableMesh(f"The file has {len(data):,} bytes; the most is {MOST_BYTES:,}.")
     text = data.decode("utf-8", "replace").replace("\\\n", " ").replace("\r", "\n")
     lines = text.split("\n")
-    positions = _numbers([line[2:] for line in lines if line.startswith(("v ", "v\t"))], 3, "v")
-    texture = _numbers([line[3:] for line in lines if line.startswith(("vt ", "vt\t"))], 2, "vt")
+    progress(0.1)
+    positions = _numbers([line[2:] for line in lines if line.startswith(("v ", "v\t"))], 3, "v", _part(progress, 0.1, 0.3))
+    texture = _numbers([line[3:] for line in lines if line.startswith(("vt ", "vt\t"))], 2, "vt", _part(progress, 0.3, 0.4))
     faces, groups, names = _face_lines(lines)
     if not len(positions) or not faces:
         raise UnreadableMesh("The file holds no faces. Is it an OBJ file of polygons?")
-    columns, sides = _corner_columns(faces)
+    columns, sides = _corner_columns(faces, _part(progress, 0.45, 0.85))
     corners = _from_one(columns[:, 0], len(positions), "points")
     uv = None
-    if columns.shape[1] > 1 and len(texture) and (columns[:, 1] != 0).all():
+    if len(texture) and (columns[:, 1] != 0).all():
         uv = texture[_from_one(columns[:, 1], len(texture), "uv values")]
     mesh, told = checked_mesh(positions, corners, np.concatenate(([0], np.cumsum(sides))), uv, groups)
     other = sum(1 for line in lines if line[:2] in ("l ", "p ") or line.startswith(("curv", "surf")))
@@ -107,10 +112,26 @@ def read_obj(data: bytes) -> ReadMesh:
     return ReadMesh(mesh, _said_unit(text), tuple(names), told)
 
 
-def _numbers(rows: list[str], width: int, word: str) -> Floats:
+def _part(progress: Progress, start: float, end: float) -> Progress:
+    """Return the progress of a step that is done between two shares of the whole."""
+    return lambda share: progress(start + (end - start) * share)
+
+
+def _blocks(rows: list[str], progress: Progress) -> Iterator[list[str]]:
+    """Yield rows some at a time, and tell the share after each."""
+    for first in range(0, len(rows), BLOCK):
+        yield rows[first : first + BLOCK]
+        progress(min((first + BLOCK) / len(rows), 1.0))
+
+
+def _numbers(rows: list[str], width: int, word: str, progress: Progress) -> Floats:
     """Return the first numbers (n, width) of rows of one kind; more of them, as weights and colours, are not used."""
-    if not rows:
-        return np.zeros((0, width))
+    blocks = [_block_numbers(block, width, word) for block in _blocks(rows, progress)]
+    return np.concatenate(blocks) if blocks else np.zeros((0, width))
+
+
+def _block_numbers(rows: list[str], width: int, word: str) -> Floats:
+    """Return the first numbers (n, width) of some rows."""
     columns = len(rows[0].split())
     try:
         flat = np.array(" ".join(rows).split(), dtype=np.float64)
@@ -142,25 +163,43 @@ def _face_lines(lines: list[str]) -> tuple[list[str], Ints, list[str]]:
     return faces, numbers, list(known)
 
 
-def _corner_columns(faces: list[str]) -> tuple[Ints, Ints]:
-    """Return the index columns (h, 1 to 3) of all corners, 0 where there is none, and the sides (f,) of each face."""
-    sides = np.array([len(face.split()) for face in faces], dtype=np.int64)
-    joined = " ".join(faces)
-    total = int(sides.sum())
-    slashes = joined.count("/")
+def _corner_columns(faces: list[str], progress: Progress) -> tuple[Ints, Ints]:
+    """Return the vertex and uv numbers (h, 2) of all corners, 0 where there is none, and the sides (f,) of each face."""
+    columns, sides = [], []
     try:
-        if slashes == 0:
-            return np.array(joined.split(), dtype=np.int64)[:, None], sides
-        if "//" in joined and joined.count("//") == total and slashes == 2 * total:
-            pairs = np.array(joined.replace("//", " ").split(), dtype=np.int64).reshape(-1, 2)
-            return np.column_stack((pairs[:, 0], np.zeros(total, dtype=np.int64))), sides
-        width = slashes // total + 1
-        if "//" not in joined and slashes == (width - 1) * total:
-            return np.array(joined.replace("/", " ").split(), dtype=np.int64).reshape(total, width), sides
-        rows = [[*corner.split("/"), "0"][:2] for corner in joined.split()]
-        return np.array([[a or "0", b or "0"] for a, b in rows], dtype=np.int64), sides
+        for block in _blocks(faces, progress):
+            sides.append(np.array([len(face.split()) for face in block], dtype=np.int64))
+            columns.append(_block_columns(" ".join(block), int(sides[-1].sum())))
     except ValueError as error:
         raise UnreadableMesh("A face of the file names its points by other than whole numbers.") from error
+    return np.concatenate(columns), np.concatenate(sides)
+
+
+def _block_columns(text: str, total: int) -> Ints:
+    """Return the vertex and uv numbers (total, 2) of corners as text: `1`, `1/2`, `1//3` or `1/2/3`, or some of each."""
+    slashes = text.count("/")
+    if not slashes:
+        return _with_uv(_whole_numbers(text, total))
+    if slashes == 2 * total and text.count("//") == total:
+        return _with_uv(_whole_numbers(text.replace("//", " "), 2 * total)[::2])
+    width = slashes // total + 1
+    if "//" not in text and slashes == (width - 1) * total:
+        return _whole_numbers(text.replace("/", " "), width * total).reshape(total, width)[:, :2]
+    rows = [[*corner.split("/"), "0"][:2] for corner in text.split()]
+    return np.array([[a or "0", b or "0"] for a, b in rows], dtype=np.int64)
+
+
+def _whole_numbers(text: str, count: int) -> Ints:
+    """Return so many whole numbers of a text; raises ValueError for others."""
+    numbers = np.fromstring(text, dtype=np.int64, sep=" ")
+    if len(numbers) != count:
+        raise ValueError("not so many numbers")
+    return numbers
+
+
+def _with_uv(vertices: Ints) -> Ints:
+    """Return columns (h, 2) of vertices without uv."""
+    return np.column_stack((vertices, np.zeros(len(vertices), dtype=np.int64)))
 
 
 def _from_one(numbers: Ints, count: int, noun: str) -> Ints:

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from glass_spoon.formats.gltf import NamedMesh
-from glass_spoon.formats.read_mesh import MOST_BYTES, ReadMesh, UnreadableMesh, checked_mesh
+from glass_spoon.formats.read_mesh import MOST_BYTES, Progress, ReadMesh, UnreadableMesh, checked_mesh, untold
 from glass_spoon.kernel.arrays import Floats, Ints
 from glass_spoon.kernel.meshes.gather_meshes import gather_meshes
 
@@ -74,7 +74,7 @@ def _face_bytes(sides: NDArray[np.int32], corners: NDArray[np.int32]) -> bytes:
     return data.tobytes()
 
 
-def read_ply(data: bytes) -> ReadMesh:
+def read_ply(data: bytes, progress: Progress = untold) -> ReadMesh:
     """Return the mesh of a PLY file, text or binary, faces of any sides. Raises UnreadableMesh."""
     if len(data) > MOST_BYTES:
         raise UnreadableMesh(f"The file has {len(data):,} bytes; the most is {MOST_BYTES:,}.")
@@ -84,7 +84,8 @@ def read_ply(data: bytes) -> ReadMesh:
     try:
         words = np.array(data[at:].split() if order == "" else [], dtype=np.bytes_)
         place = 0 if order == "" else at
-        for element in elements:
+        for number, element in enumerate(elements):
+            progress(0.2 + 0.5 * number / len(elements))
             if order == "":
                 table, lists, place = _text_rows(words, place, element)
             else:

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from glass_spoon.formats.read_mesh import MOST_BYTES, ReadMesh, UnreadableMesh, checked_mesh
+from glass_spoon.formats.read_mesh import MOST_BYTES, Progress, ReadMesh, UnreadableMesh, checked_mesh, untold
 from glass_spoon.kernel.arrays import Floats, Ints
 
 _COMPONENTS = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
@@ -26,7 +26,7 @@ TRIANGLES, STRIP, FAN = 4, 5, 6
 MOST_NODES = 100_000
 
 
-def read_gltf(data: bytes) -> ReadMesh:
+def read_gltf(data: bytes, progress: Progress = untold) -> ReadMesh:
     """Return all meshes of a glTF file as one, each primitive a group; files beside it are not read.
 
     Raises UnreadableMesh for a file that is broken, compressed, or needs others.
@@ -35,13 +35,14 @@ def read_gltf(data: bytes) -> ReadMesh:
         raise UnreadableMesh(f"The file has {len(data):,} bytes; the most is {MOST_BYTES:,}.")
     try:
         document, chunk = _chunks(data)
+        progress(0.1)
         needed = set(document.get("extensionsRequired", []))
         if needed:
             names = ", ".join(sorted(map(str, needed)))[:80]
             raise UnreadableMesh(
                 f"The file needs {names}, which is not read. Export it uncompressed and without extensions."
             )
-        return _Reader(document, chunk).read()
+        return _Reader(document, chunk, progress).read()
     except UnreadableMesh:
         raise
     except (ValueError, KeyError, IndexError, TypeError, struct.error, RecursionError, binascii.Error) as error:
@@ -66,8 +67,8 @@ def _chunks(data: bytes) -> tuple[dict[str, Any], bytes]:
 class _Reader:
     """Gathers the primitives of all nodes of a scene."""
 
-    def __init__(self, document: dict[str, Any], chunk: bytes) -> None:
-        self.document, self.chunk = document, chunk
+    def __init__(self, document: dict[str, Any], chunk: bytes, progress: Progress) -> None:
+        self.document, self.chunk, self.progress = document, chunk, progress
         self.positions: list[Floats] = []
         self.corners: list[Ints] = []
         self.uv: list[Floats | None] = []
@@ -92,6 +93,7 @@ class _Reader:
             if "mesh" in node:
                 self._mesh(self.document["meshes"][node["mesh"]], place, str(node.get("name", "")))
             waiting += [(int(child), place) for child in reversed(node.get("children", []))]
+            self.progress(0.1 + 0.5 * min(seen / max(len(nodes), 1), 1.0))
         if not self.corners:
             raise UnreadableMesh("The glTF file holds no triangles.")
         corners = np.concatenate(self.corners)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -19,6 +20,14 @@ MOST_BYTES = 200_000_000
 
 MILLIMETRES = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "inch": 25.4, "foot": 304.8}
 """Millimetres of one of each unit that may be chosen."""
+
+
+Progress = Callable[[float], None]
+"""Takes the share of a file that is read, 0 to 1; what it raises ends the reading."""
+
+
+def untold(share: float) -> None:
+    """Tell nobody the share of a file that is read."""
 
 
 class UnreadableMesh(ValueError):
@@ -90,10 +99,18 @@ def _good_faces(corners: AnyInts, offsets: Ints) -> np.ndarray:
 
 
 def merged_alike(points: Floats) -> tuple[Floats, Ints]:
-    """Return the different rows of points (n, 3), in the order in which they come, and the row (n,) of each point."""
-    rows = np.ascontiguousarray(points + 0.0).view([("", points.dtype)] * 3).ravel()
-    _, first, inverse = np.unique(rows, return_index=True, return_inverse=True)
-    order = np.argsort(first)
+    """Return the different rows of points (n, 3), in the order in which they come, and the row (n,) of each point.
+
+    Only the very same numbers are one; -0 counts as 0.
+    """
+    bits = np.ascontiguousarray(points + 0.0).view(np.int64)
+    order = np.lexsort(bits.T)
+    ordered = bits[order]
+    starts = np.concatenate(([True], (ordered[1:] != ordered[:-1]).any(axis=1)))[: len(points)]
+    group = np.empty(len(points), dtype=np.int64)
+    group[order] = np.cumsum(starts) - 1
+    first = order[starts]
+    in_order = np.argsort(first)
     rank = np.empty(len(first), dtype=np.int64)
-    rank[order] = np.arange(len(first))
-    return points[first[order]], rank[inverse.ravel()]
+    rank[in_order] = np.arange(len(first))
+    return points[first[in_order]], rank[group]

@@ -7,7 +7,7 @@ import re
 import numpy as np
 
 from glass_spoon.formats.gltf import NamedMesh
-from glass_spoon.formats.read_mesh import MOST_BYTES, ReadMesh, UnreadableMesh, checked_mesh, merged_alike
+from glass_spoon.formats.read_mesh import MOST_BYTES, Progress, ReadMesh, UnreadableMesh, checked_mesh, merged_alike, untold
 from glass_spoon.kernel.arrays import Floats, directions
 from glass_spoon.kernel.meshes.shading import cut_triangles
 
@@ -31,7 +31,7 @@ def write_stl(meshes: list[NamedMesh]) -> bytes:
     return header + np.uint32(len(every)).tobytes() + every.tobytes()
 
 
-def read_stl(data: bytes) -> ReadMesh:
+def read_stl(data: bytes, progress: Progress = untold) -> ReadMesh:
     """Return the mesh of an STL file, corners at one place made one vertex; it names no unit. Raises UnreadableMesh."""
     if len(data) > MOST_BYTES:
         raise UnreadableMesh(f"The file has {len(data):,} bytes; the most is {MOST_BYTES:,}.")
@@ -40,7 +40,9 @@ def read_stl(data: bytes) -> ReadMesh:
         points = _text_points(data)
     if not len(points):
         raise UnreadableMesh("The file holds no triangles. Is it an STL file?")
+    progress(0.2)
     positions, corners = merged_alike(points)
+    progress(0.8)
     mesh, told = checked_mesh(positions, corners, np.arange(0, len(corners) + 1, 3), None, None)
     return ReadMesh(mesh, 1.0 if b"millimetres" in data[:HEADER] else None, (), told)
 

@@ -15,11 +15,11 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import MissingItem, SheetError
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
 from glass_spoon.sheet.fields import EVERY, ReferenceSpec, ReferencesSpec
-from glass_spoon.sheet.items import CurveItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import CurveItem, Done, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
 
-RESULT_VERSION = "2"
+RESULT_VERSION = "3"
 """Part of every key: raised when an algorithm changes its results."""
 
 Status = Literal["good", "look", "failed", "waiting", "paused"]
@@ -29,7 +29,7 @@ LineProgress = Callable[[int, int, float], None]
 
 @dataclass(frozen=True, eq=False)
 class LineReport:
-    """What became of a line: its status, the seconds it took now, whether the cache had it, what was found, and told."""
+    """What became of a line: its status, the seconds it took now, whether the cache had it, what it found, told, and did."""
 
     status: Status
     key: str = ""
@@ -37,6 +37,7 @@ class LineReport:
     from_cache: bool = False
     findings: tuple[Finding, ...] = ()
     told: str = ""
+    done: Done | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -170,7 +171,8 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
     run.items[str(line.item_id)] = ItemState(str(line.item_id), key, line.id, item)
     status: Status = "look" if findings else "good"
     told = item.told if isinstance(item, CurveItem | SurfaceItem | SurfacesItem | MeshItem | MarkItem) else ""
-    return LineReport(status, key, time.perf_counter() - started, kept is not None, findings or (), told)
+    done = item.done if isinstance(item, MeshItem) else None
+    return LineReport(status, key, time.perf_counter() - started, kept is not None, findings or (), told, done)
 
 
 def _build(line: Line, given: Given) -> Item:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
+from glass_spoon.kernel.arrays import AnyInts
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.meshes.marked import Mark
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -81,12 +82,21 @@ class Piece:
 
 
 @dataclass(frozen=True, eq=False)
+class Done:
+    """The elements (k,) of one kind that the making of a mesh worked on, to be shown."""
+
+    kind: Literal["face", "edge", "point"]
+    elements: AnyInts
+
+
+@dataclass(frozen=True, eq=False)
 class MeshItem:
     """A mesh, and the surface or the set it stands for where there is one.
 
     notes: what is worth a look in its making, as sentences with a code. told: what its making did, "" for none. counts: of
     edges round and along, where it is a grid of one surface. pieces: by the numbers that faces carry as "piece". makers: ids
     of the lines that made faces of their own, by the numbers, from 1, that faces carry as "maker".
+    done: what `told` speaks of.
     """
 
     mesh: Mesh
@@ -96,6 +106,7 @@ class MeshItem:
     counts: tuple[int, int] | None = None
     pieces: tuple[Piece, ...] = ()
     makers: tuple[str, ...] = ()
+    done: Done | None = None
     kind: str = field(default="mesh", init=False)
 
     def group_names(self, names: Mapping[str, str]) -> tuple[str, ...]:

@@ -34,7 +34,7 @@ from glass_spoon.sheet.fields import (
 from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.law_text import read_law
 
-CHAPTERS = ("Sizes", "References", "Draw", "Form", "Mesh", "Finish")
+CHAPTERS = ("Sizes", "References", "Draw", "Form", "Mesh", "Finish", "Remarks")
 FACE_LIMIT = 4_000_000
 """Most faces that one line may make; above it a line refuses before it takes memory."""
 

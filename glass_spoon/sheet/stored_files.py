@@ -46,6 +46,12 @@ def reference_to(data: bytes, ending: str) -> str:
     return f"stored:{digest_of(data)}:{ending}"
 
 
+def stored_parts(text: str) -> tuple[str, str] | None:
+    """Return the hash and the ending of a stored file that a text refers to, None for other texts."""
+    found = _REFERENCE.match(text)
+    return (found[1], found[2]) if found else None
+
+
 def read_file(text: str, most: int) -> tuple[bytes, str]:
     """Return the bytes and the ending of a file that a sheet holds or refers to.
 
@@ -60,11 +66,11 @@ def read_file(text: str, most: int) -> tuple[bytes, str]:
         if len(data) > most:
             raise KernelError(f"The file in this line has more than {most:,} bytes. Choose a smaller one.")
         return data, inside[1]
-    found = _REFERENCE.match(text)
-    if not found:
+    parts = stored_parts(text)
+    if parts is None:
         raise KernelError("The file in this line cannot be read. Choose it again.")
     for load in _loaders:
-        data_found = load(found[1])
-        if data_found is not None:
-            return data_found, found[2]
+        found = load(parts[0])
+        if found is not None:
+            return found, parts[1]
     raise KernelError("The file of this line is not kept here. Choose it again.")

@@ -128,6 +128,38 @@ class StoredFile(models.Model):
         return self.name
 
 
+class MeshReading(models.Model):
+    """The mesh of a stored file, read by a job once for all: how far it is, and in the end the packed mesh or a sentence.
+
+    stage: waiting, reading, ready, failed, stopped. touched_at: when whoever reads last gave a sign of life.
+    """
+
+    file = models.ForeignKey(StoredFile, models.CASCADE, related_name="readings")
+    ending = models.CharField(max_length=5)
+    version = models.PositiveIntegerField()
+    stage = models.CharField(max_length=10, default="waiting")
+    share = models.FloatField(default=0.0)
+    sentence = models.CharField(max_length=400, default="")
+    data = models.BinaryField(default=b"")
+    touched_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        """One reading a file, for each way of reading it."""
+
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["file", "ending", "version"], name="one_reading_a_file")
+        ]
+
+    def __str__(self) -> str:
+        """Return the name of the file and the stage."""
+        return f"{self.file} ({self.stage})"
+
+    @property
+    def percent(self) -> int:
+        """Share done in percent."""
+        return round(100 * self.share)
+
+
 class Parcel(models.Model):
     """A file to be sent out, made by a job: what was asked for, how far it is, and in the end its content.
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 from procrastinate.contrib.django import app
 
 from glass_spoon.studio.flows import parcels
+from glass_spoon.studio.flows.read_files import do_reading
 from glass_spoon.studio.flows.send_out import write_parcel
 
-__all__ = ["app", "write_file"]
+__all__ = ["app", "read_mesh", "write_file"]
 
 
 @app.task(name="write_file", queue="files")
@@ -15,5 +16,14 @@ def write_file(token: str) -> None:
     """Write a file that was asked for."""
     try:
         write_parcel(token)
+    finally:
+        parcels.let_go()
+
+
+@app.task(name="read_mesh", queue="files")
+def read_mesh(reading: int) -> None:
+    """Read a mesh file that was chosen."""
+    try:
+        do_reading(reading)
     finally:
         parcels.let_go()

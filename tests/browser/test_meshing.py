@@ -63,12 +63,22 @@ def test_faces_are_picked_by_a_box_and_taken_away_again(signed_in):
 
 
 def test_the_change_that_mends_a_gauge_is_one_press_away(signed_in):
+    """A mesh too coarse for its surface: told, shown place by place, mended."""
     page = signed_in
     open_part(page, "Boathouse lantern")
+    type_value(page, "edge_length", "10 mm")
+    shown(page)
     finding = page.locator(".line .finding").filter(has_text="off the surface")
     expect(finding).to_be_visible()
     finding.get_by_role("button", name="Show them").click()
-    expect(page.locator(".board-note")).to_contain_text("shown in plum")
+    note = page.locator(".board-note")
+    expect(note).to_contain_text("shown in plum")
+    note.get_by_role("button", name="Go to each").click()
+    expect(note).to_contain_text("Place 1 of")
+    note.get_by_role("button", name="Next").click()
+    expect(note).to_contain_text("Place 2 of")
+    note.get_by_role("button", name="Whole part").click()
+    expect(note).to_contain_text("shown in plum")
     finding.get_by_role("button", name=re.compile("Try")).click()
     shown(page)
     expect(page.locator(".line .finding").filter(has_text="off the surface")).to_have_count(0)

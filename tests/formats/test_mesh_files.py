@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import base64
 import io
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -13,10 +15,11 @@ from hypothesis import strategies as st
 from pxr import Usd, UsdGeom
 
 from glass_spoon.formats.gltf import NamedMesh, write_glb
+from glass_spoon.formats.mesh_file import pack_mesh, read_mesh_file, unpack_mesh
 from glass_spoon.formats.obj import read_obj, write_obj
 from glass_spoon.formats.ply import read_ply, write_ply
 from glass_spoon.formats.read_gltf import read_gltf
-from glass_spoon.formats.read_mesh import UnreadableMesh
+from glass_spoon.formats.read_mesh import ReadMesh, UnreadableMesh, merged_alike
 from glass_spoon.formats.stl import read_stl, write_stl
 from glass_spoon.formats.usd import write_usd
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
@@ -222,3 +225,139 @@ def test_damaged_files_give_a_mesh_or_a_sentence(reader, data: st.DataObject) ->
         assert str(error).endswith((".", "?"))
     else:
         assert read.mesh.face_count > 0
+
+
+def test_a_packed_mesh_comes_out_as_it_went_in() -> None:
+    """Numbers, groups, colours, uv and sentences, of every kind of file."""
+    uv = np.random.default_rng(3).random((24, 2))
+    mesh = replace(cube_mesh(), corners={"uv": uv}, faces={"piece": np.arange(6) % 2.0})
+    read = ReadMesh(mesh, 25.4, ("lid", "pot"), ("One face was left out.",), (None, (0.5, 0.25, 0.125)))
+    back = unpack_mesh(pack_mesh(read))
+    assert (back.unit, back.groups, back.left_out, back.colors) == (read.unit, read.groups, read.left_out, read.colors)
+    assert np.array_equal(back.mesh.positions, mesh.positions)
+    assert back.mesh.topology.key == mesh.topology.key
+    assert np.array_equal(back.mesh.corners["uv"], uv)
+    assert np.array_equal(back.mesh.faces["piece"], mesh.faces["piece"])
+
+
+@pytest.mark.parametrize(
+    ("ending", "write"), [("obj", write_obj), ("stl", write_stl), ("ply", write_ply), ("glb", write_glb)]
+)
+def test_readers_tell_their_progress_forwards_and_stop_when_told(ending, write) -> None:
+    data = write([NamedMesh("cube", cube_mesh())])
+    shares: list[float] = []
+    read_mesh_file(data, ending, shares.append)
+    assert shares
+    assert shares == sorted(shares)
+    assert all(0 <= share <= 1 for share in shares)
+
+    def stop(share: float) -> None:
+        raise InterruptedError
+
+    with pytest.raises(InterruptedError):
+        read_mesh_file(data, ending, stop)
+
+
+def test_corners_in_blocks_are_the_corners_in_one(monkeypatch) -> None:
+    """A file of several blocks, each with corners written in another way."""
+    text = b"v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nf 1 2 3 4\nf 1//1 2//1 5//1\nf -4/1 -3/1 -1/1\nf 3 4/ 5\n"
+    whole = read_obj(text).mesh.topology
+    monkeypatch.setattr("glass_spoon.formats.obj.BLOCK", 1)
+    parts = read_obj(text).mesh.topology
+    assert parts.key == whole.key
+    assert parts.face_corners.tolist() == [0, 1, 2, 3, 0, 1, 4, 1, 2, 4, 2, 3, 4]
+
+
+def test_points_at_one_place_become_one_in_the_order_in_which_they_come() -> None:
+    """Against numpy's sorted unique rows."""
+    points = np.random.default_rng(5).integers(-2, 3, (500, 3)).astype(float) * 0.1
+    points[::7] *= -0.0
+    rows, of = merged_alike(points)
+    assert np.array_equal(rows[of], points)
+    assert len(rows) == len(np.unique(points + 0.0, axis=0))
+    first = [int(np.flatnonzero(of == k)[0]) for k in range(len(rows))]
+    assert first == sorted(first)
+
+
+def plain_gltf(mode: int, indices: list[int] | None, **more: object) -> bytes:
+    """Return a text glTF file of one primitive over five points in the plane of x and y, its data written inside."""
+    points = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0], [0, 2, 0]], dtype="<f4").tobytes()
+    order = np.array(indices or [], dtype="<u2").tobytes()
+    data = base64.b64encode(points + order).decode()
+    primitive: dict[str, object] = {"attributes": {"POSITION": 0}, "mode": mode}
+    if indices is not None:
+        primitive["indices"] = 1
+    document = {
+        "asset": {"version": "2.0"},
+        "nodes": [{"mesh": 0, "name": "sail", **more}],
+        "meshes": [{"primitives": [primitive]}],
+        "buffers": [{"byteLength": len(points + order), "uri": f"data:application/octet-stream;base64,{data}"}],
+        "bufferViews": [
+            {"buffer": 0, "byteOffset": 0, "byteLength": 60},
+            {"buffer": 0, "byteOffset": 60, "byteLength": len(order)},
+        ],
+        "accessors": [
+            {"bufferView": 0, "componentType": 5126, "count": 5, "type": "VEC3"},
+            {"bufferView": 1, "componentType": 5123, "count": len(indices or []), "type": "SCALAR"},
+        ],
+    }
+    return json.dumps(document).encode()
+
+
+@pytest.mark.parametrize(
+    ("mode", "indices", "triangles"),
+    [
+        (4, [0, 1, 2, 1, 3, 2], [[0, 1, 2], [1, 3, 2]]),
+        (5, [0, 1, 2, 3, 4], [[0, 1, 2], [1, 3, 2], [2, 3, 4]]),
+        (5, None, [[0, 1, 2], [1, 3, 2], [2, 3, 4]]),
+        (6, [0, 1, 3, 2], [[0, 1, 3], [0, 3, 2]]),
+    ],
+    ids=["list", "strip", "strip of all points", "fan"],
+)
+def test_lists_strips_and_fans_of_gltf_face_one_way(mode: int, indices, triangles) -> None:
+    """glTF 2.0, section 3.7.2.1: of a strip every second triangle is turned, so that all face alike."""
+    read = read_gltf(plain_gltf(mode, indices))
+    mesh = read.in_millimetres(1.0)
+    corners = mesh.topology.face_corners.reshape(-1, 3)
+    assert {tuple(np.roll(row, -int(np.argmin(row)))) for row in corners.tolist()} == {
+        tuple(np.roll(row, -int(np.argmin(row)))) for row in triangles
+    }
+    assert (mesh.face_normals @ [0, -1, 0] > 0.99).all()  # towards +z in the file, which is -y here
+    assert read.groups == ("sail",)
+    assert read.unit == 1000.0
+
+
+def test_a_mirrored_node_keeps_its_outside_outside() -> None:
+    """A negative scale turns triangles inside out; they are run the other way round."""
+    plain = read_gltf(plain_gltf(4, [0, 1, 2, 1, 3, 2])).mesh
+    mirrored = read_gltf(plain_gltf(4, [0, 1, 2, 1, 3, 2], scale=[-1, 1, 1])).mesh
+    assert np.allclose(mirrored.face_normals, plain.face_normals)
+    assert mirrored.positions[:, 0].min() == -1.0
+
+
+def test_a_node_is_placed_by_its_matrix_or_by_its_parts() -> None:
+    """A quarter turn about z, twice as large, three to the right: both ways of saying it."""
+    half = float(np.sqrt(0.5))
+    parts = {"rotation": [0, 0, half, half], "scale": [2, 2, 2], "translation": [3, 0, 0]}
+    matrix = {"matrix": [0, 2, 0, 0, -2, 0, 0, 0, 0, 0, 2, 0, 3, 0, 0, 1]}
+    first, second = (read_gltf(plain_gltf(4, [0, 1, 2], **more)).mesh.positions for more in (parts, matrix))
+    assert np.allclose(first, second, atol=1e-12)
+    assert np.allclose(first[1], [3, 0, 2])  # (1, 0, 0) turned to (0, 2, 0), then z up
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"extensionsRequired": ["SOME_compression"]}, "needs SOME_compression"),
+        ({"buffers": [{"byteLength": 60, "uri": "points.bin"}]}, "in another file"),
+        ({"meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "mode": 1}]}]}, "holds no triangles"),
+        ({"nodes": [{"children": [0]}]}, "nodes that hold themselves"),
+        ({"accessors": [{"bufferView": 0, "componentType": 5126, "count": 500, "type": "VEC3"}]}, "cut short"),
+        ({"accessors": [{"componentType": 5126, "count": 5, "type": "VEC3"}]}, "sparse"),
+        ({"meshes": []}, "broken"),
+    ],
+)
+def test_gltf_files_that_cannot_be_read_say_why(change, words: str) -> None:
+    document = json.loads(plain_gltf(4, None)) | change
+    with pytest.raises(UnreadableMesh, match=words):
+        read_gltf(json.dumps(document).encode())

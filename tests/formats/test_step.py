@@ -22,7 +22,8 @@ from glass_spoon.kernel.meshes.mesh_set import mesh_set
 from glass_spoon.kernel.meshes.set_counts import Wish
 from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
-from glass_spoon.kernel.surfaces.plate import PlateEdge, PlateShape, make_plate
+from glass_spoon.kernel.surfaces.plate import make_plate
+from glass_spoon.kernel.surfaces.plate_shape import PlateEdge, PlateShape
 from glass_spoon.kernel.surfaces.ridge import RidgeShape, make_ridge
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet

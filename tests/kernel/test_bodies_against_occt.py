@@ -24,7 +24,8 @@ from glass_spoon.kernel.meshes.mesh_set import mesh_set
 from glass_spoon.kernel.meshes.set_counts import Wish
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_derivatives
 from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
-from glass_spoon.kernel.surfaces.plate import PlateShape, make_plate
+from glass_spoon.kernel.surfaces.plate import make_plate
+from glass_spoon.kernel.surfaces.plate_shape import PlateShape
 from glass_spoon.kernel.surfaces.revolve import revolve_curve
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sweep import SweepShape, sweep_profile

@@ -11,7 +11,8 @@ from glass_spoon.kernel.curves.line_and_arc import make_polyline
 from glass_spoon.kernel.meshes.chord_counts import counts_for_chord
 from glass_spoon.kernel.meshes.mesh_set import mesh_set
 from glass_spoon.kernel.meshes.set_counts import Wish
-from glass_spoon.kernel.surfaces.plate import PlateShape, make_plate
+from glass_spoon.kernel.surfaces.plate import make_plate
+from glass_spoon.kernel.surfaces.plate_shape import PlateShape
 from tests.zoo import sphere, torus
 
 

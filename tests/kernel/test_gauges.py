@@ -11,10 +11,12 @@ from glass_spoon.kernel.gauges import defects, face_quality, whole_mesh
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.deviation import face_deviations
 from glass_spoon.kernel.gauges.face_figures import figures_of
+from glass_spoon.kernel.gauges.offender_places import offender_places
 from glass_spoon.kernel.gauges.read_gauges import read_gauges, read_quick_gauges
 from glass_spoon.kernel.gauges.reading import Limits
 from glass_spoon.kernel.meshes.mesh import make_mesh
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshes.near_points import near_pairs
 from tests.zoo import cube_mesh, grid_mesh, sphere, torus
 
 LIMITS = Limits()
@@ -109,9 +111,8 @@ def test_near_pairs_are_those_of_every_pair():
     points[50:80] = points[20:50] + rng.normal(size=(30, 3)) * 0.004
     for crowd in (0, 200):
         points[:crowd] = [0.2, 0.4, 0.6]
-        mesh = make_mesh(points, np.zeros((0, 4), dtype=int))
         apart = np.linalg.norm(points[:, None] - points, axis=2)
-        found = {tuple(sorted(pair)) for pair in defects._near_pairs(mesh, 0.01).tolist()}
+        found = {tuple(sorted(pair)) for pair in near_pairs(points, 0.01).tolist()}
         assert found == {tuple(pair) for pair in np.argwhere(np.triu(apart <= 0.01, 1)).tolist()}
 
 
@@ -264,3 +265,23 @@ def test_empty_mesh_breaks_nothing():
     codes = {r.code: r.value for r in read_gauges(empty, None, LIMITS)}
     assert np.isnan(codes["four_sided"])
     assert codes["folded"] == 0
+
+
+def test_offenders_are_gathered_to_places() -> None:
+    """Faces in two corners of a grid and one between: three places, the largest first, each with its middle and reach."""
+    mesh = grid_mesh(12, 12)
+    first, second, alone = [0, 1, 12, 13, 2], [142, 143], [66]
+    places = offender_places(mesh, "face", np.array([*second, *first, *alone]))
+    assert [place.count for place in places] == [5, 2, 1]
+    box = mesh.positions[mesh.topology.face_corners.reshape(-1, 4)[first]].reshape(-1, 3)
+    assert np.allclose(places[0].middle, (box.min(axis=0) + box.max(axis=0)) / 2)
+    assert places[0].radius == pytest.approx(np.linalg.norm(np.ptp(box, axis=0)) / 2)
+
+
+def test_the_two_sides_of_a_gap_are_one_place() -> None:
+    """They share no vertex, but one's middle lies within the other's reach."""
+    mesh = make_mesh([[x, y, 0.0] for y in (0, 1, 1.1, 2) for x in (0, 4)], [[0, 1, 3, 2], [4, 5, 7, 6]])
+    sides = [k for k, ends in enumerate(mesh.topology.edges.ends.tolist()) if ends in ([2, 3], [4, 5])]
+    assert [place.count for place in offender_places(mesh, "edge", np.array(sides))] == [2]
+    assert [place.count for place in offender_places(mesh, "point", np.array([0, 7]))] == [1, 1]
+    assert offender_places(mesh, "face", np.zeros(0, dtype=int)) == []

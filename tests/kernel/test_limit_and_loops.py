@@ -34,6 +34,32 @@ def test_limit_is_where_many_steps_lead() -> None:
         assert lengths(limit_surface(fine).positions[: mesh.point_count] - limit).max() < 1e-12 * 100
 
 
+@pytest.mark.parametrize(
+    "mesh", [mesh_surface(torus(30, 10), 6, 5), cube_mesh(2.0), grid_mesh(4, 3)], ids=["torus", "cube", "grid"]
+)
+def test_limit_at_semi_sharp_creases_is_that_after_all_their_steps(mesh: Mesh) -> None:
+    """The slow way: the whole mesh refined until no crease is semi-sharp, then the masks; sharp ones among them stay."""
+    rng = np.random.default_rng(4)
+    sharpness = rng.uniform(0, 3.6, len(mesh.topology.edges.ends)) * (rng.random(len(mesh.topology.edges.ends)) < 0.6)
+    sharpness[[0, len(sharpness) // 2]] = np.inf
+    creased_mesh = Mesh(mesh.topology, mesh.positions, {}, {"sharpness": sharpness})
+    fine = subdivide(creased_mesh, 4)
+    assert set(np.unique(fine.edges["sharpness"])) <= {0.0, np.inf}
+    limit, slow = limit_surface(creased_mesh), limit_surface(fine)
+    assert np.abs(limit.positions - slow.positions[: mesh.point_count]).max() < 1e-12 * np.ptp(mesh.positions)
+    assert (
+        np.abs(limit.normals - slow.normals[: mesh.point_count])[~_at_sharp(creased_mesh)].max() < 1e-9
+    )  # from small rings
+
+
+def _at_sharp(mesh: Mesh) -> np.ndarray:
+    """Mark vertices on lines that stay sharp, where normals are means of faces and not those of one level more."""
+    sharp = np.isinf(mesh.edges["sharpness"]) | (mesh.topology.edge_face_counts == 1)
+    marked = np.zeros(mesh.point_count, dtype=bool)
+    marked[mesh.topology.edges.ends[sharp].ravel()] = True
+    return marked
+
+
 def test_limit_normals_are_those_of_the_finest_faces() -> None:
     mesh = mesh_surface(torus(30, 10), 12, 8)
     limit = limit_surface(mesh)
@@ -146,3 +172,23 @@ def test_mesh_without_creases_has_no_loops_to_make() -> None:
         creases_to_loops(cube_mesh(), 0.1)
     with pytest.raises(InvalidInput, match="distance"):
         creases_to_loops(creased(cube_mesh(), 1.0), 0.0)
+
+
+@pytest.mark.parametrize("valence", [3, 4, 5, 6, 9])
+def test_a_dart_lies_where_many_steps_lead(valence: int) -> None:
+    """A fan of quads on a bowl, one spoke sharp: the vertex after more and more steps, and the mean of its finest faces."""
+    turn = 2 * np.pi * np.arange(2 * valence) / (2 * valence)
+    reach = np.where(np.arange(2 * valence) % 2, 1.3, 1.0)
+    ring = np.column_stack((reach * np.cos(turn), reach * np.sin(turn), 0.3 * reach**2 + 0.2 * np.cos(turn)))
+    faces = [[0, 1 + 2 * k, 2 + 2 * k, 1 + (2 * k + 2) % (2 * valence)] for k in range(valence)]
+    fan = make_mesh(np.vstack(([0, 0, 0], ring)), np.array(faces))
+    sharpness = np.where((fan.topology.edges.ends == [0, 1]).all(axis=1), np.inf, 0.0)
+    fan = Mesh(fan.topology, fan.positions, {}, {"sharpness": sharpness})
+    limit = limit_surface(fan)
+    apart = [lengths(subdivide(fan, level).positions[:1] - limit.positions[:1])[0] for level in (3, 6)]
+    assert apart[1] < 0.25 * apart[0]  # about half in each step: along the crease a dart is dragged by what is left of it
+    later = limit_surface(subdivide(fan, 3))
+    assert np.allclose(later.positions[0], limit.positions[0], atol=1e-12)
+    assert np.allclose(later.normals[0], limit.normals[0], atol=1e-9)  # from a ring an eighth as wide
+    finest = subdivide(fan, 6)
+    assert finest.vertex_normals[0] @ limit.normals[0] > 1 - 1e-3

@@ -6,17 +6,19 @@ import numpy as np
 import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
+from scipy.interpolate import CubicSpline
 
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.curves.align_sections import align_sections, make_compatible
 from glass_spoon.kernel.curves.closest_on_curve import closest_params, largest_distance, span_params
 from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.edit_knots import insert_knots, reverse_curve
+from glass_spoon.kernel.curves.edit_knots import insert_knots, join_curves, reverse_curve
 from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives, curve_points, find_kinks
 from glass_spoon.kernel.curves.flat_shapes import make_circle, make_rectangle
-from glass_spoon.kernel.curves.interpolate import interpolate_points
+from glass_spoon.kernel.curves.interpolate import from_polynomials, interpolate_points
 from glass_spoon.kernel.curves.line_and_arc import make_polyline
 from glass_spoon.kernel.curves.place_curve import moving, place_curve, scaling, turning
+from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
@@ -230,3 +232,43 @@ def test_loft_leaves_towards_a_place() -> None:
     wanted = np.array([0, 0, 40]) - grid.points[:, 0]
     along = grid.along_v[:, 0]
     assert np.allclose(np.cross(wanted, along), 0, atol=1e-6 * lengths(wanted).max() * lengths(along).max())
+
+
+def many_spans(count: int, radius: float, height: float) -> NurbsCurve:
+    """Return a closed cubic through `count` places of a wavy ring, whose knots lie unlike those of other counts."""
+    turn = np.linspace(0, 2 * np.pi, count + 1) + 0.3 * np.sin(np.linspace(0, 2 * np.pi, count + 1))
+    reach = radius * (1 + 0.05 * np.cos(3 * turn))
+    places = np.column_stack((reach * np.cos(turn), reach * np.sin(turn), np.full(count + 1, height)))
+    places[-1] = places[0]
+    spline = CubicSpline(np.linspace(0, 1, count + 1) ** 1.1, places, bc_type="periodic")
+    return from_polynomials(spline)
+
+
+def test_sections_whose_knots_would_pile_up_are_written_anew_within_the_tolerance() -> None:
+    """Rings of 23, 29 and 31 spans: fewer knots than all of theirs together, over one set, each section in its place."""
+    sections = [many_spans(23, 40, 0), many_spans(29, 50, 30), many_spans(31, 45, 60)]
+    exact = make_compatible(sections)
+    anew = make_compatible(sections, tolerance=0.05)
+    assert len({curve.knots.tobytes() for curve in anew}) == 1
+    assert len(anew[0].control_points) < len(exact[0].control_points)
+    shares = np.linspace(0, 1, 400)
+    for before, after in zip(sections, anew, strict=True):
+        there = curve_points(before, np.linspace(*before.domain, 4000))
+        away = np.linalg.norm(curve_points(after, shares)[:, None] - there, axis=2).min(axis=1)
+        assert away.max() < 0.05 + 0.05  # the sample of the section is a tenth of a millimetre apart
+
+
+def test_corners_stay_corners_when_sections_are_written_anew() -> None:
+    """Half rings closed by a straight line, with different knots: two corners each, at the same parameters."""
+
+    def half(count: int, radius: float, height: float) -> NurbsCurve:
+        turn = np.pi * np.linspace(0, 1, count + 1) ** (1 + 0.01 * count)
+        places = np.column_stack((radius * np.cos(turn), radius * np.sin(turn), np.full(count + 1, height)))
+        bow = from_polynomials(CubicSpline(np.linspace(0, 1, count + 1), places))
+        return join_curves([bow, make_polyline([places[-1], places[0]])])
+
+    sections = [half(17, 40, 0), half(23, 50, 30), half(29, 45, 60)]
+    anew = make_compatible(sections, tolerance=0.05)
+    kinks = [find_kinks(curve, SHARP_ANGLE) for curve in anew]
+    assert all(len(found) == len(kinks[0]) >= 1 for found in kinks)
+    assert max(np.abs(found - kinks[0]).max() for found in kinks) < 1e-9

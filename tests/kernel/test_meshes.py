@@ -10,7 +10,7 @@ from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume, mean_ratio
 from glass_spoon.kernel.meshes.divide_length import count_for_chord, count_for_edge_length, make_guide, share_count
 from glass_spoon.kernel.meshes.mesh import check_mesh, make_mesh
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshes.pole_cap import make_disc, make_sector
+from glass_spoon.kernel.meshes.pole_cap import make_disc, make_sector, make_tip
 from glass_spoon.kernel.meshes.shading import cut_triangles, shade_normals, sharp_edges, split_at_creases, split_at_jumps
 from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_normals, surface_points
@@ -84,6 +84,21 @@ def test_disc_caps_are_quads_without_folds(count):
     inner = topology.valences[count:]
     assert (inner == 3).sum() == 4
     assert set(inner) <= {3, 4}
+
+
+@pytest.mark.parametrize("count", [8, 10, 12, 14, 26, 36, 38, 48, 100])
+def test_tips_have_a_vertex_in_their_middle(count):
+    """Quads without folds of the same area as the cap, and one vertex at the very middle with four edges."""
+    tip = make_tip(count)
+    p = tip.places[tip.faces]
+    a, b = p[:, 2] - p[:, 0], p[:, 3] - p[:, 1]
+    areas = (a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]) / 2
+    assert areas.min() > 0
+    assert areas.sum() == pytest.approx(count / 2 * np.sin(TURN / count), rel=1e-12)
+    topology = make_topology(len(tip.places), tip.faces)
+    assert euler(topology) == 1
+    (middle,) = np.flatnonzero(np.hypot(*tip.places.T) == 0)
+    assert topology.valences[middle] == 4
 
 
 @pytest.mark.parametrize("count", [2, 4, 6, 12, 40])

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.spatial import Delaunay
+from scipy.spatial import Delaunay, cKDTree
 
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
@@ -114,3 +114,26 @@ def test_square_is_perfect_and_dented_quad_worthless() -> None:
 def test_angle_of_nothing_is_refused() -> None:
     with pytest.raises(InvalidInput, match="turn between"):
         pair_triangles(cube_mesh(), 0.0)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_graph_matched_patch_by_patch_is_matched_as_far_as_a_whole_one(seed: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    """As many pairs as networkx finds in the whole graph less a few odd rings, no node twice, and nearly their weight."""
+    monkeypatch.setattr("glass_spoon.kernel.meshes.pair_triangles.WHOLE", 60)
+    rng = np.random.default_rng(seed)
+    places = rng.random((600, 3)) * [1, 1, 0]
+    near = cKDTree(places).query(places, k=4)[1][:, 1:]
+    ends = np.unique(np.sort(np.column_stack((np.repeat(np.arange(600), 3), near.ravel())), axis=1), axis=0)
+    weights = rng.random(len(ends))
+    chosen = best_matching(ends, weights, places)
+    assert len(np.unique(ends[chosen])) == 2 * len(chosen)
+    graph = networkx.Graph()
+    graph.add_weighted_edges_from((a, b, w) for (a, b), w in zip(ends.tolist(), weights, strict=True))
+    whole = networkx.max_weight_matching(graph, maxcardinality=True)
+    assert len(chosen) >= len(whole) - 3
+    best = sum(graph.edges[pair]["weight"] for pair in whole)
+    assert weights[chosen].sum() > 0.9 * best
+
+
+def test_a_graph_without_edges_has_no_pairs() -> None:
+    assert len(best_matching(np.zeros((0, 2), dtype=int), np.zeros(0), np.zeros((5, 3)))) == 0

@@ -20,7 +20,8 @@ from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh
 from glass_spoon.kernel.meshes.mesh_set import mesh_set
 from glass_spoon.kernel.meshes.set_counts import Wish
 from glass_spoon.kernel.surfaces.orient_set import orient_set
-from glass_spoon.kernel.surfaces.plate import PlateEdge, PlateShape, make_plate
+from glass_spoon.kernel.surfaces.plate import make_plate
+from glass_spoon.kernel.surfaces.plate_shape import PlateEdge, PlateShape
 from tests.zoo import enclosed_by
 
 BOX = make_rectangle(20, 10)

@@ -12,11 +12,14 @@ from hypothesis import strategies as st
 
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.errors import InvalidInput
-from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
-from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh, nearest_in_triangles
+from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.meshes.relax_mesh import face_evenness_of, relax_mesh
+from glass_spoon.kernel.meshes.shape_guard import ShapeGuard
+from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_points
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from tests.zoo import cube_mesh, grid_mesh, sphere, torus
 
 
@@ -80,6 +83,50 @@ def test_evenness_never_falls(amount: float, strength: float, rounds: int) -> No
     assert relax_mesh(mesh, None, strength, rounds).after >= face_evenness_of(mesh)
 
 
+def lens() -> tuple[Mesh, NurbsSurface]:
+    """A flat ellipsoid, 40 by 40 by 4 mm, meshed denser at its rim, and its surface."""
+    ball = sphere(20)
+    surface = replace(ball, control_points=ball.control_points * [1.0, 1.0, 0.1])
+    return mesh_surface(surface, 32, 24, bend=3.0), surface
+
+
+@pytest.mark.parametrize("on_surface", [True, False])
+def test_a_thin_rim_is_not_lost(on_surface: bool) -> None:
+    """Vertices could slide off it and stay on the surface; measured by trimesh, no place of the old mesh is left behind."""
+    mesh, surface = lens()
+    assert relax_mesh(mesh, surface, rounds=40).off > 0.8  # nothing forbidden: the rim is lost
+    relaxed = relax_mesh(mesh, surface if on_surface else None, rounds=40, most_off=0.2)
+    assert relaxed.after > relaxed.before
+    assert np.allclose(np.ptp(relaxed.mesh.positions, axis=0), np.ptp(mesh.positions, axis=0), atol=0.4)
+    fans = NearestOnMesh(mesh).triangles[0]
+    old, new = (trimesh.Trimesh(own.positions, fans, process=False) for own in (mesh, relaxed.mesh))
+    own = face_distances(mesh, surface) if on_surface else 0.0
+    for ask, places in ((old, new), (new, old)):
+        away = max(_brute(ask.triangles, place) for place in places.vertices)
+        assert away <= max(0.2, own) + 1e-9
+    assert relaxed.off <= max(0.2, own) + 1e-9
+
+
+def face_distances(mesh: Mesh, surface: NurbsSurface) -> float:
+    """The farthest in mm that the middle of a face lies off the surface."""
+    return float(closest_points(surface, mesh.face_centers)[2].max())
+
+
+def test_what_strayed_is_found_on_both_sides() -> None:
+    """A vertex pushed in, and one that hardly moved."""
+    mesh = cube_mesh(10.0)
+    guard = ShapeGuard(mesh, np.full(6, 0.5))
+    still = guard.strayed(mesh.positions)
+    assert (still.vertices.any(), still.farthest) == (False, 0.0)
+    pushed = mesh.positions * np.where(np.arange(8) == 3, 0.5, 1.0)[:, None]
+    found = guard.strayed(pushed)
+    assert found.vertices[3]
+    assert found.farthest > 0.5
+    near = mesh.positions * np.where(np.arange(8) == 3, 0.99, 1.0)[:, None]
+    assert not guard.strayed(near).vertices.any()
+    assert 0 < guard.strayed(near).farthest <= 10 * 0.01 * np.sqrt(3)
+
+
 def test_strength_and_rounds_are_checked() -> None:
     with pytest.raises(InvalidInput, match="strength"):
         relax_mesh(cube_mesh(), None, strength=0)
@@ -98,6 +145,28 @@ def test_nearest_places_are_those_of_another_library() -> None:
     assert np.allclose(away, distances, atol=1e-9)
     assert np.allclose(lengths(found - places), away)
     assert faces.max() < mesh.face_count
+
+
+def test_nearest_places_in_triangles_are_those_of_another_library() -> None:
+    """Inside, beside each side and beyond each corner, slivers among them: trimesh's closest points, one by one."""
+    rng = np.random.default_rng(9)
+    triangles = rng.normal(size=(400, 3, 3))
+    triangles[::5, 2] = triangles[::5, 0] + (triangles[::5, 1] - triangles[::5, 0]) * 0.4 + 1e-4 * rng.normal(size=(80, 3))
+    places = rng.normal(size=(400, 3)) * 2
+    ours = nearest_in_triangles(places, triangles)
+    theirs = trimesh.triangles.closest_point(triangles, places)
+    assert np.allclose(lengths(ours - places), lengths(theirs - places), rtol=1e-7)
+
+
+def test_faces_without_area_do_not_hide_their_neighbours() -> None:
+    """A sliver that is a line still has its nearest places; no answer is lost."""
+    points = [[0, 0, 0], [1, 0, 0], [2, 0, 0], [0, 5, 0], [5, 5, 5], [6, 5, 5], [5, 6, 5]]
+    mesh = make_mesh(points, [[0, 1, 2], [0, 2, 3], [4, 5, 6]])
+    found, faces, away = NearestOnMesh(mesh).ask(np.array([[1.5, -1, 0], [5.2, 5.2, 7.0], [0.2, 0.3, 1.0]]))
+    assert np.allclose(found, [[1.5, 0, 0], [5.2, 5.2, 5.0], [0.2, 0.3, 0.0]])
+    assert np.allclose(away, [1, 2, 1])
+    assert faces[1:].tolist() == [2, 1]
+    assert all(len(part) == 0 for part in NearestOnMesh(mesh).ask(np.zeros((0, 3))))
 
 
 def _brute(triangles: np.ndarray, place: np.ndarray) -> float:

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh
 from glass_spoon.kernel.meshes.mesh_set import mesh_set
 from glass_spoon.kernel.meshes.set_counts import Wish
@@ -140,6 +141,31 @@ def test_every_ridge_meshes_as_one_closed_piece_of_quads(more: dict[str, object]
     assert mesh.topology.is_quads
     assert mesh.point_count - len(mesh.topology.edges.ends) + mesh.face_count == 2
     assert (edge_uses(mesh) == 2).all()
+
+
+@pytest.mark.parametrize("wish", [(3.0, 1.5), (2.7, 1.5), (2.0, 2.0), (1.3, 1.1)])
+def test_a_point_is_meshed_to_its_tip(wish: tuple[float, float]) -> None:
+    """Whatever the counts round it: a vertex lies at the tip, 15 mm below the core; a dome is nearly as high as it is."""
+    shape = make_ridge(blade(), closed(ends=("pointed", "domed"), points=(15.0, 0.0)))
+    mesh = mesh_set(shape, Wish(wish))
+    check_mesh(mesh)
+    lowest = mesh.positions[np.argmin(mesh.positions[:, 2])]
+    assert np.allclose(lowest, [0, 0, -15], atol=1e-6)
+    assert mesh.positions[:, 2].max() > 60 + 9.0
+
+
+def test_a_long_core_goes_on_bare_with_square_faces() -> None:
+    """Above the collar lines stand upright and rings lie level; without it they would lean over the whole length."""
+    shape = make_ridge(blade(), closed(height=160.0, ends=("open", "open")))
+    mesh = mesh_set(shape, Wish((3.0, 3.0)))
+    smallest = np.degrees(figures_of(mesh).smallest_corners)
+    bare = (mesh.positions[mesh.topology.face_corners, 2].reshape(-1, 4) > 90).all(axis=1)
+    assert bare.sum() > 300
+    assert smallest[bare].min() > 89
+    assert smallest.min() > 20
+    assert enclosed_by(make_ridge(blade(), closed(height=160.0), 1e-5)) - enclosed_by(
+        make_ridge(blade(), closed(), 1e-5)
+    ) == pytest.approx(np.pi * 100 * 100, rel=1e-6)
 
 
 def test_open_ends_leave_two_rims() -> None:

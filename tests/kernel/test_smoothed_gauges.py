@@ -31,6 +31,39 @@ def test_kinks_halve_with_the_edges() -> None:
     assert values[0] / values[1] == pytest.approx(2, rel=0.1)
 
 
+def test_an_octahedron_turns_by_a_right_angle_from_corner_to_corner() -> None:
+    """Triangles too: by symmetry the limit normals lie along the axes, and every edge leads from one axis to another."""
+    corners = np.vstack((np.eye(3), -np.eye(3)))
+    faces = [[0, 1, 2], [1, 3, 2], [3, 4, 2], [4, 0, 2], [1, 0, 5], [3, 1, 5], [4, 3, 5], [0, 4, 5]]
+    reading = smoothed_shape.read_kinks(smoothed_shape.Smoothed(make_mesh(corners, faces)), LIMITS)
+    assert reading.value == pytest.approx(np.pi / 2, abs=1e-7)  # from a cosine near 0
+    assert len(reading.offenders) == 12
+
+
+def test_a_quad_cut_on_a_bend_kinks_and_one_cut_on_the_flat_does_not() -> None:
+    """On a tube neighbours turn by a twenty-fourth; where a face is cut in two the smoothed shape turns faster."""
+    turn = 2 * np.pi / 24
+    tube = [[np.cos(k * turn), np.sin(k * turn), 0.3 * row] for row in range(6) for k in range(24)]
+    quads = [
+        [24 * row + k, 24 * row + (k + 1) % 24, 24 * row + 24 + (k + 1) % 24, 24 * row + 24 + k]
+        for row in range(5)
+        for k in range(24)
+    ]
+
+    def kinks(cut: bool, points: list[list[float]]) -> float:
+        rows = quads[:58] + quads[59:] if cut else quads
+        a, b, c, d = quads[58]
+        flat = np.concatenate((np.array(rows).ravel(), [a, b, c, a, c, d] if cut else []))
+        offsets = np.cumsum([0, *[4] * len(rows), *([3, 3] if cut else [])])
+        mesh = make_mesh(points, flat.astype(int), offsets=offsets)
+        return smoothed_shape.read_kinks(smoothed_shape.Smoothed(mesh), LIMITS).value
+
+    assert kinks(False, tube) == pytest.approx(turn, abs=1e-7)
+    assert kinks(True, tube) > 1.05 * turn
+    disc = [[(1 + z) * x, (1 + z) * y, 0.0] for x, y, z in tube]
+    assert kinks(True, disc) == pytest.approx(0, abs=1e-7)
+
+
 def test_creases_are_no_kinks() -> None:
     cube = cube_mesh()
     sharp = Mesh(cube.topology, cube.positions, {}, {"sharpness": np.full(12, np.inf)})

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import igl
 import numpy as np
 import pytest
 import trimesh
@@ -11,11 +14,13 @@ from hypothesis import strategies as st
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshes.clean_mesh import clean_mesh, disagreeing_faces, part_non_manifold, reverse_faces, turn_alike
+from glass_spoon.kernel.meshes.gather_meshes import gather_meshes
 from glass_spoon.kernel.meshes.merge_points import drop_stray_points, keep_faces, merge_points
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshes.open_edges import find_gaps, put_points_in
 from glass_spoon.kernel.meshes.weld import plan_weld, safe_distances, weld
-from tests.zoo import cube_mesh, grid_mesh, torus
+from tests.zoo import cube_mesh, grid_mesh, slit_mesh, torus
 
 
 def exploded(mesh: Mesh, gap: float = 0.0) -> Mesh:
@@ -193,3 +198,96 @@ def test_a_band_twisted_once_cannot_be_made_to_agree_and_is_left() -> None:
     band = make_mesh(points, faces)
     assert band.topology.same_direction.sum() == 1
     assert not disagreeing_faces(band.topology).any()
+
+
+def test_a_small_gap_is_found_with_its_width() -> None:
+    """The edges along the slit, and nothing of the rim around both."""
+    mesh = slit_mesh(0.05)
+    gaps = find_gaps(mesh, 1e-4)
+    assert np.allclose(gaps.widths, [0.05])
+    ends = mesh.positions[mesh.topology.edges.ends[gaps.edges]]
+    assert len(gaps.edges) == 6
+    assert (np.abs(ends[:, :, 1] - 1.025) < 0.03).all()
+
+
+def test_wide_slits_thin_strips_and_closed_meshes_have_no_gaps() -> None:
+    """A thin strip has its own face between its rims; a slit half as wide as its edges may be meant."""
+    assert len(find_gaps(slit_mesh(1.0), 1e-4).widths) == 0
+    strip = make_mesh([[x, y, 0.0] for y in (0, 0.1) for x in range(4)], [[k, k + 1, k + 5, k + 4] for k in range(3)])
+    assert len(find_gaps(strip, 1e-4).widths) == 0
+    assert len(find_gaps(cube_mesh(), 1e-4).widths) == 0
+
+
+def test_two_gaps_apart_are_two() -> None:
+    first, second = slit_mesh(0.05), slit_mesh(0.1)
+    moved = replace(second, positions=second.positions + np.array([50.0, 0, 0]))
+    widths = find_gaps(gather_meshes([first, moved]), 1e-4).widths
+    assert np.allclose(np.sort(widths), [0.05, 0.1])
+
+
+def test_vertices_on_open_edges_of_others_are_put_in_and_welded() -> None:
+    """A slit of no width whose upper side knows fewer vertices: without them it stays open, with them it closes."""
+    mesh = slit_mesh(0.0)
+    assert len(find_gaps(mesh, 1e-4).widths) == 1
+    left = weld(mesh, 1e-6, "open").mesh
+    closed = weld(mesh, 1e-6, "edges")
+    check_mesh(closed.mesh)
+    assert len(left.topology.boundary_edges) == 10 + 6
+    assert len(closed.mesh.topology.boundary_edges) == 10
+    assert closed.put_in == 2
+    assert closed.mesh.topology.face_sides.tolist() == [5, 5, 4, 4, 4, 4]
+    assert set(map(tuple, closed.mesh.positions[closed.places].tolist())) == {(x, 1.0, 0.0) for x in range(5)}
+
+
+def test_uv_and_sharpness_are_laid_along_a_cut_edge() -> None:
+    """A third along the edge: a third of the way from the uv at one end to that at the other."""
+    mesh = make_mesh([[0, 0, 0], [3, 0, 0], [3, 1, 0], [0, 1, 0]], [[0, 1, 2, 3]])
+    other = gather_meshes([mesh, make_mesh([[1, 0, 0], [1.2, -1, 0], [0.8, -1, 0]], [[0, 2, 1]])])
+    sharpness = np.arange(len(other.topology.edges.ends), dtype=float)
+    uv = other.positions[other.topology.face_corners][:, :2] * 2
+    put = put_points_in(replace(other, corners={"uv": uv}, edges={"sharpness": sharpness}), 1e-6)
+    assert put.mesh.topology.face_sides.tolist() == [5, 3]
+    assert np.allclose(put.mesh.corners["uv"], put.mesh.positions[put.mesh.topology.face_corners][:, :2] * 2)
+    bottom = np.flatnonzero((other.positions[other.topology.edges.ends][:, :, 1] == 0).all(axis=1))
+    parts = np.flatnonzero((put.mesh.positions[put.mesh.topology.edges.ends][:, :, 1] == 0).all(axis=1))
+    assert put.mesh.edges["sharpness"][parts].tolist() == [sharpness[bottom[0]]] * 2
+
+
+@given(st.integers(0, 10_000), st.floats(0.0, 0.4))
+@settings(max_examples=60, deadline=None)
+def test_any_mesh_with_points_put_in_is_valid_and_keeps_its_area(seed: int, distance: float) -> None:
+    """Points put in without distance change no area; at any distance every face keeps different corners."""
+    rng = np.random.default_rng(seed)
+    mesh = make_mesh(
+        rng.integers(0, 4, (14, 3)).astype(float), np.array([rng.choice(14, 3, replace=False) for _ in range(9)])
+    )
+    put = put_points_in(mesh, distance)
+    check_mesh(put.mesh)
+    assert put.mesh.topology.face_sides.sum() == 27 + len(put.vertices)
+
+
+def test_what_was_cleaned_is_pointed_at() -> None:
+    """The face left of a double, those at a vertex that was parted, and those turned over."""
+    cube = cube_mesh()
+    corners = cube.topology.face_corners.reshape(-1, 4)
+    doubled = make_mesh(cube.positions, np.vstack((corners, corners[2][::-1])))
+    assert clean_mesh(doubled).faces.tolist() == [2]
+    turned = make_mesh(cube.positions, np.vstack((corners[:5], corners[5][::-1])))
+    done = clean_mesh(turned)
+    assert (done.turned_faces, done.faces.tolist()) == (1, [5])
+    tips = make_mesh(
+        [[0, 0, 0], [1, 0, 0], [0, 1, 0], [-1, 0, 0], [0, -1, 0], [5, 5, 5], [6, 5, 5], [5, 6, 5]],
+        [[0, 1, 2], [0, 3, 4], [5, 6, 7]],
+    )
+    assert clean_mesh(tips).faces.tolist() == [0, 1]
+
+
+@given(st.integers(0, 10_000))
+@settings(max_examples=40, deadline=None)
+def test_what_was_cleaned_is_a_manifold_for_another_library(seed: int) -> None:
+    """libigl's own tests of edges and vertices, on triangles strewn over few points."""
+    rng = np.random.default_rng(seed)
+    mesh = make_mesh(rng.random((9, 3)), np.array([rng.choice(9, 3, replace=False) for _ in range(14)]))
+    faces = clean_mesh(mesh).mesh.topology.face_corners.reshape(-1, 3).astype(np.int64)
+    assert igl.is_edge_manifold(faces)[0]
+    assert igl.is_vertex_manifold(faces).all()

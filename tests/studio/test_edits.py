@@ -1,6 +1,8 @@
 """Edits of a part: saved, refused, undone, never lost."""
 
+import html
 import json
+import re
 
 import pytest
 from django.db import DatabaseError
@@ -245,3 +247,34 @@ def test_mesh_files_are_taken_in_small_ones_in_the_sheet_large_ones_by_their_has
     part.refresh_from_db()
     assert part.revision == revision
     assert "not an STL file" in answer.content.decode()
+
+
+@pytest.mark.django_db(transaction=True)  # the sheet is built in a thread, which sees only what is saved
+def test_a_small_gap_is_told_shown_and_welded_one_press_away(part, as_user, edit):
+    """The finding at the line that imports; the weld that it offers; what the weld worked on."""
+    from django.core.files.uploadedfile import SimpleUploadedFile
+
+    from glass_spoon.formats.gltf import NamedMesh
+    from glass_spoon.formats.obj import write_obj
+    from tests.zoo import slit_mesh
+
+    client = as_user("owner")
+    edit(client, op="add", verb="import_mesh", text="")
+    part.refresh_from_db()
+    line = part.document["lines"][-1]["id"]
+    edit(client, op="drawing", line=line, file=SimpleUploadedFile("a.obj", write_obj([NamedMesh("lath", slit_mesh(0.05))])))
+    page = client.get(f"/parts/{part.id}/?mesh={line}").content.decode()
+    assert "One small gap between open edges" in page
+    found = client.get(f"/parts/{part.id}/offenders.json?mesh={line}&gauge=small_gaps").json()
+    assert (found["kind"], found["total"], len(found["places"])) == ("edge", 6, 1)
+    values = html.unescape(re.search(r'data-add-values="([^"]+)"', page)[1])
+    edit(client, op="work", verb="weld", item=line, after=line, values=values)
+    part.refresh_from_db()
+    weld = part.document["lines"][-1]
+    assert (weld["verb"], weld["mesh"], weld["points"], weld["distance"]) == ("weld", line, "edges", "0.053 mm")
+    page = client.get(f"/parts/{part.id}/?mesh={line}").content.decode()
+    assert "3 points become one with others, 2 points put into open edges." in page
+    assert "small gap" not in page
+    done = client.get(f"/parts/{part.id}/offenders.json?done={weld['id']}").json()
+    assert (done["item"], done["kind"], done["total"], len(done["places"])) == (line, "point", 5, 1)
+    assert client.get(f"/parts/{part.id}/offenders.json?level=1&done={weld['id']}").json()["total"] == 0

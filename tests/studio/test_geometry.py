@@ -215,3 +215,49 @@ def test_view_of_a_level_shows_where_smoothing_ends(part, as_user):
     far = np.linalg.norm(once.mesh.positions - limit.positions, axis=1).max()
     finer = subdivide(once.mesh, 3).positions[: once.mesh.point_count]
     assert np.linalg.norm(finer - limit.positions, axis=1).max() < 0.05 * far
+
+
+def extras_of(name: str, **looks: object) -> dict:
+    """Return what the board gets beside the meshes of a demo part."""
+    from glass_spoon.sheet.document import read_document
+    from glass_spoon.studio.flows.build_part import finished_build
+    from glass_spoon.studio.flows.show_scene import shown_items
+    from glass_spoon.studio.show.board_extras import board_extras
+    from glass_spoon.studio.show.view_choice import read_view
+    from tests.conftest import DEMO
+
+    data = json.loads((DEMO / f"{name}.json").read_text())
+    document = read_document(data | {"looks": {**data.get("looks", {}), **looks}})
+    build = finished_build(document)
+    return board_extras(build, shown_items(build, 0), [], read_view({}, document))
+
+
+def test_rings_of_a_skin_have_grips_where_they_lie():
+    """The lantern's three skins: a grip a ring, at its height, with its half widths; none for what is hidden."""
+    grips = {grip["line"]: grip for grip in extras_of("lantern")["grips"]}
+    assert [len(grips[line]["places"]) for line in ("l1", "l2", "l3")] == [4, 3, 2]
+    glass = grips["l1"]
+    assert (glass["kind"], glass["noun"], glass["field"]) == ("ring", "Ring", "rings")
+    for height, (x, y, z, wide, deep) in zip(glass["heights"], glass["places"], strict=True):
+        assert (x, y) == (0.0, 0.0)
+        assert z == pytest.approx(height)
+        assert min(wide, deep) > 0
+    assert "l1" not in {grip["line"] for grip in extras_of("lantern", l1={"hidden": True})["grips"]}
+
+
+def test_pictures_lie_where_their_lines_say():
+    """The kettle over its sketch: two views of one picture each, with width, place and strength."""
+    pictures = extras_of("kettle-from-the-sketch")["pictures"]
+    assert {picture["plane"] for picture in pictures} <= {"front", "side", "plan"}
+    assert len(pictures) >= 1
+    for picture in pictures:
+        assert picture["width"] > 0
+        assert 5 <= picture["strength"] <= 100
+
+
+def test_curves_carry_their_looks_and_hidden_ones_are_left_out():
+    every = {curve["id"]: curve for curve in extras_of("oar", l2={"colour": "plum"})["curves"]}
+    fewer = {curve["id"] for curve in extras_of("oar", l2={"hidden": True})["curves"]}
+    assert every["l2"]["colour"] == "plum"
+    assert "l2" not in fewer
+    assert fewer < set(every)

@@ -4,18 +4,17 @@ from __future__ import annotations
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, dot_lanes, lengths, packed_rows
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, dot_lanes, packed_rows
 from glass_spoon.kernel.gauges.face_figures import FaceFigures
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.clean_mesh import disagreeing_faces
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.near_points import near_pairs
+from glass_spoon.kernel.meshes.open_edges import find_gaps
 from glass_spoon.kernel.meshes.topology import Topology
 
 FOLD_COSINE = -0.5
 """Faces whose normals differ by more than 120 degrees across an edge are folded over each other (the cosine)."""
-
-_SLANT = np.sqrt([0.2, 0.3, 0.5])
-"""A direction of length one whose parts have no common measure: no two vertices of a grid lie at one place along it."""
 
 USUAL_VALENCES = (3, 4, 5)
 """Edges at an inner vertex that smoothing carries well; fewer or more pinch. Common practice, no source."""
@@ -24,6 +23,12 @@ USUAL_VALENCES = (3, 4, 5)
 def read_open_edges(topology: Topology) -> Reading:
     """Read the number of edges with one face only. No limit: an open rim is often meant."""
     return Reading("open_edges", float(len(topology.boundary_edges)), kind="edge", offenders=topology.boundary_edges)
+
+
+def read_small_gaps(mesh: Mesh, limits: Limits) -> Reading:
+    """Read the number of small gaps between open edges, vertices that touch open edges of others among them."""
+    gaps = find_gaps(mesh, limits.weld_distance)
+    return Reading("small_gaps", float(len(gaps.widths)), "", 0.0, False, "edge", gaps.edges)
 
 
 def read_crowded_edges(topology: Topology) -> Reading:
@@ -35,33 +40,10 @@ def read_crowded_edges(topology: Topology) -> Reading:
 def nearest_twins(mesh: Mesh, distance: float) -> Ints:
     """Return for each vertex (n,) the lowest vertex within `distance` mm of it: itself where it stands alone."""
     first = np.arange(mesh.point_count)
-    pairs = _near_pairs(mesh, distance)
+    pairs = near_pairs(mesh.positions, distance)
     for _ in range(2):
         np.minimum.at(first, pairs[:, 1], first[pairs[:, 0]])
     return first
-
-
-def _near_pairs(mesh: Mesh, distance: float) -> Ints:
-    """Return the pairs (k, 2) of vertices within `distance` mm, the lower first.
-
-    Sorted along a slanted line, near vertices are near in the order: few others are, and those are sorted out by their
-    distance. Where many lie side by side along the line the search tree is asked.
-    """
-    along = mesh.positions @ _SLANT
-    order = np.argsort(along)
-    along = along[order]
-    reach = distance + 1e-12 * np.abs(along).max(initial=0.0)  # what the products may have lost
-    found, step = [], 0
-    ahead = np.arange(mesh.point_count)
-    while len(ahead):
-        step += 1
-        ahead = ahead[ahead < mesh.point_count - step]
-        ahead = ahead[along[ahead + step] - along[ahead] <= reach]
-        found.append(np.column_stack((order[ahead], order[ahead + step])))
-        if sum(len(part) for part in found) > 4 * mesh.point_count:
-            return np.asarray(mesh.vertex_tree.query_pairs(distance, output_type="ndarray"))
-    pairs: Ints = np.sort(np.concatenate(found), axis=1) if found else np.zeros((0, 2), dtype=np.int64)
-    return pairs[lengths(mesh.positions[pairs[:, 0]] - mesh.positions[pairs[:, 1]]) <= distance]
 
 
 def read_doubled(mesh: Mesh, limits: Limits) -> tuple[Reading, Reading]:

@@ -35,6 +35,7 @@ ORDER = (
     "aspect_ratio",
     "warpage",
     "open_edges",
+    "small_gaps",
     "doubled_edges",
     "crowded_edges",
     "folded",
@@ -156,5 +157,9 @@ def _smoothed_readings(mesh: Mesh, surface: NurbsSurface | SurfaceSet | None, li
 
 def _near_readings(mesh: Mesh, surface: NurbsSurface | SurfaceSet | None, limits: Limits) -> list[Reading]:
     """Return what is found by looking for near vertices and faces."""
-    readings = [*defects.read_doubled(mesh, limits), *(smoothed_shape.read_symmetry(mesh, axis) for axis in (0, 1))]
+    readings = [
+        *defects.read_doubled(mesh, limits),
+        defects.read_small_gaps(mesh, limits),
+        *(smoothed_shape.read_symmetry(mesh, axis) for axis in (0, 1)),
+    ]
     return readings if surface is None else [*readings, smoothed_shape.read_silhouette(mesh, surface, limits)]

@@ -14,6 +14,7 @@ from glass_spoon.kernel.gauges.face_figures import FaceFigures
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh, nearest_in_triangles
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.subdivision.catmull_clark import subdivide
 from glass_spoon.kernel.subdivision.limit_surface import Limit, kink_angles, limit_surface
 from glass_spoon.kernel.surfaces.edit_surface import isocurves
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
@@ -49,20 +50,23 @@ class Smoothed:
 
     @property
     def has_limit(self) -> bool:
-        """True for quads with no edge of more than two faces, and not too many of them."""
+        """True where no edge has more than two faces, and there are not too many faces."""
         topology = self.mesh.topology
-        return topology.is_quads and 0 < topology.face_count <= MOST_FACES and topology.edge_face_counts.max() <= 2
+        return 0 < topology.face_count <= MOST_FACES and topology.edge_face_counts.max() <= 2
 
     @cached_property
     def limit(self) -> Limit:
-        """Where the vertices lie on the limit of smoothing."""
-        return limit_surface(self.mesh)
+        """Where the vertices lie on the limit of smoothing; triangles and many-sided faces become quads in a step."""
+        if self.mesh.topology.is_quads:
+            return limit_surface(self.mesh)
+        whole = limit_surface(subdivide(self.mesh, 1))
+        return Limit(whole.positions[: self.mesh.point_count], whole.normals[: self.mesh.point_count])
 
 
 def read_kinks(smoothed: Smoothed, limits: Limits) -> Reading:
     """Read the largest angle in radians between the limit normals at the ends of an edge that is no crease.
 
-    NaN for a mesh with other faces than quads, or edges of more than two faces.
+    NaN for a mesh without faces, with edges of more than two faces, or too large.
     """
     mesh = smoothed.mesh
     if not smoothed.has_limit:

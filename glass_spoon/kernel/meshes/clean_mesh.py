@@ -5,10 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
-from glass_spoon.kernel.arrays import Ints
+from glass_spoon.kernel.arrays import Bools, Ints
+from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshes.merge_points import keep_faces, split_points
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import Topology
@@ -16,13 +15,17 @@ from glass_spoon.kernel.meshes.topology import Topology
 
 @dataclass(frozen=True, eq=False)
 class Cleaned:
-    """A mesh and what was done to it: faces taken out, vertices taken out, vertices that were parted, faces turned over."""
+    """A mesh and what was done to it: faces taken out, vertices taken out, vertices that were parted, faces turned over.
+
+    faces: (k,) the faces left of those that were doubled, at vertices that were parted, or turned over.
+    """
 
     mesh: Mesh
     doubled_faces: int
     stray_points: int
     parted_points: int
     turned_faces: int
+    faces: Ints
 
 
 def clean_mesh(mesh: Mesh) -> Cleaned:
@@ -32,9 +35,31 @@ def clean_mesh(mesh: Mesh) -> Cleaned:
     single = keep_faces(mesh, kept).mesh
     parted = part_non_manifold(single)
     turned = turn_alike(parted)
-    changed = int((turned.topology.face_corners != parted.topology.face_corners).any())
-    count = _turned_count(parted.topology, turned.topology) if changed else 0
-    return Cleaned(turned, mesh.face_count - len(kept), stray, parted.point_count - single.point_count, count)
+    over = _turned_faces(parted.topology, turned.topology)
+    doubled, apart = mesh.face_count - len(kept), parted.point_count - single.point_count
+    touched = over | _faces_apart(single, parted) | _had_doubles(mesh.topology, kept)
+    return Cleaned(turned, doubled, stray, apart, int(over.sum()), np.flatnonzero(touched))
+
+
+def _faces_apart(single: Mesh, parted: Mesh) -> Bools:
+    """Mark the faces (f,) at vertices that were parted."""
+    corners, others = parted.topology.face_corners, single.topology.face_corners
+    copies = np.bincount(others[np.unique(corners, return_index=True)[1]], minlength=single.point_count)
+    result = np.zeros(single.face_count, dtype=bool)
+    result[single.topology.face_of_corner[copies[others] > 1]] = True
+    return result
+
+
+def _had_doubles(topology: Topology, kept: Ints) -> Bools:
+    """Mark those of the kept faces (k,) whose vertices another face had too."""
+    doubled = np.setdiff1d(np.arange(topology.face_count), kept)
+    result = np.zeros(len(kept), dtype=bool)
+    if len(doubled):
+        vertices = np.zeros(topology.point_count, dtype=bool)
+        vertices[topology.face_corners[np.isin(topology.face_of_corner, doubled)]] = True
+        whole = np.logical_and.reduceat(vertices[topology.face_corners], topology.face_offsets[:-1])
+        result = whole[kept]
+    return result
 
 
 def single_faces(topology: Topology) -> Ints:
@@ -63,8 +88,8 @@ def part_non_manifold(mesh: Mesh) -> Mesh:
     rows = np.concatenate((first, after[0]))
     columns = np.concatenate((np.where(alike, second, after[1]), np.where(alike, after[1], second)))
     count = len(topology.face_corners)
-    graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, columns)), shape=(count, count))
-    fans, labels = connected_components(graph, directed=False)
+    labels = joined_groups(rows, columns, count)
+    fans = int(labels.max(initial=-1)) + 1
     if fans == len(np.unique(topology.face_corners)):
         return mesh
     origin = np.zeros(fans, dtype=np.int64)
@@ -94,8 +119,7 @@ def disagreeing_faces(topology: Topology) -> np.ndarray:
     a, b = topology.edge_faces[inner].astype(np.int64).T
     same = topology.same_direction[inner].astype(np.int64)
     rows, columns = np.concatenate((a, a + count)), np.concatenate((b + same * count, b + (1 - same) * count))
-    graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, columns)), shape=(2 * count, 2 * count))
-    labels = connected_components(graph, directed=False)[1]
+    labels = joined_groups(rows, columns, 2 * count)
     upright, over = labels[:count], labels[count:]
     turned = upright > over
     pieces = topology.components
@@ -132,7 +156,7 @@ def _by_ends(topology: Topology, other: Topology, values: np.ndarray) -> np.ndar
     return np.asarray(values[order[np.searchsorted(own[order], asked)]])
 
 
-def _turned_count(before: Topology, after: Topology) -> int:
-    """Return how many faces run the other way round."""
+def _turned_faces(before: Topology, after: Topology) -> Bools:
+    """Mark the faces (f,) that run the other way round."""
     apart = before.face_corners != after.face_corners
-    return int(np.logical_or.reduceat(apart, before.face_offsets[:-1]).sum())
+    return np.logical_or.reduceat(apart, before.face_offsets[:-1]) if before.face_count else np.zeros(0, dtype=bool)

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from itertools import pairwise
 from typing import Literal
 
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions
+from glass_spoon.kernel.curves.even_lengths import alike, measure_alike
 from glass_spoon.kernel.meshes.divide_length import find_stops
 from glass_spoon.kernel.meshes.fill_plane import CORNER_TURN
-from glass_spoon.kernel.surfaces.edit_surface import split_surface
+from glass_spoon.kernel.surfaces.edit_surface import middle_isocurves, split_surface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import EdgeName, FlatCap, SurfaceSet
 
@@ -41,6 +43,19 @@ class CutSet:
     def pieces(self) -> tuple[NurbsSurface, ...]:
         """The surfaces."""
         return self.shape.surfaces
+
+    @cached_property
+    def middle_lengths(self) -> Floats:
+        """The lengths (pieces, 2) in mm of the isocurve midway across each piece, along u and along v.
+
+        A piece may be wider in its middle than at either edge, as a bulging cord is.
+        """
+        sizes = np.empty((len(self.pieces), 2))
+        for axis in (0, 1):
+            curves = middle_isocurves(self.pieces, axis)
+            for numbers in alike(curves):
+                sizes[numbers, axis] = measure_alike([curves[number] for number in numbers]).lengths
+        return sizes
 
 
 @dataclass(frozen=True)

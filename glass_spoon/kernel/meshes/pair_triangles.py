@@ -12,11 +12,10 @@ from dataclasses import dataclass
 
 import numpy as np
 import rustworkx
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths
 from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import make_topology
 
@@ -109,8 +108,7 @@ def best_matching(ends: Ints, weights: Floats, places: Floats) -> Ints:
     if not len(ends):
         return np.zeros(0, dtype=np.int64)
     count = len(places)
-    graph = coo_array((np.ones(len(ends), dtype=np.int8), (ends[:, 0], ends[:, 1])), shape=(count, count))
-    labels = connected_components(graph, directed=False)[1]
+    labels = joined_groups(ends[:, 0], ends[:, 1], count)
     sizes = np.bincount(labels)
     partner_edge = np.full(count, -1, dtype=np.int64)
     whole = sizes[labels[ends[:, 0]]] <= WHOLE

@@ -57,13 +57,27 @@ def cap_face_count(count: int, whole: bool = True) -> int:
 @lru_cache(maxsize=64)
 def make_disc(count: int) -> DiscMesh:
     """Return the cap of a closed ring of `count` vertices (even, at least 4) as a mesh of the unit disc."""
-    columns, rows = core_sides(count)
+    return _disc(count, *core_sides(count), held=False)
+
+
+@lru_cache(maxsize=64)
+def make_tip(count: int) -> DiscMesh:
+    """Return the same with a vertex in the middle, where the tip of a cone is; without one for fewer than 8 vertices."""
+    columns = 2 * (count // 8)
+    return _disc(count, columns, count // 2 - columns, held=True) if count >= 8 else make_disc(count)
+
+
+def _disc(count: int, columns: int, rows: int, held: bool) -> DiscMesh:
+    """Return the cap with a core of so many columns and rows; `held` puts the vertex nearest to the middle there."""
     core = _core(columns, rows, count * transition_rings(count))
     outline = np.concatenate((core[0, :-1], core[:-1, -1], core[-1, :0:-1], core[:0:-1, 0]))
     circles = np.vstack([np.arange(count * transition_rings(count)).reshape(-1, count), outline])
     faces = np.concatenate((_quads(circles, np.roll(circles, -1, axis=1)), _grid_quads(core)))
     angles = 2 * np.pi * np.arange(count) / count
-    return _place(faces, np.arange(count), np.column_stack((np.cos(angles), np.sin(angles))))
+    fixed, rim = np.arange(count), np.column_stack((np.cos(angles), np.sin(angles)))
+    if held:
+        fixed, rim = np.append(fixed, core[rows // 2, columns // 2]), np.vstack((rim, [0.0, 0.0]))
+    return _place(faces, fixed, rim)
 
 
 @lru_cache(maxsize=64)

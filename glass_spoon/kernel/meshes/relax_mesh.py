@@ -15,10 +15,14 @@ from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths, sum_by_index
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.shape_guard import ShapeGuard
 from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_points
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+
+CHECK = 4
+"""Rounds after which the shape is compared with what it was."""
 
 RETRIES = 4
 """Times that a step is taken back at vertices whose faces it would dent."""
@@ -31,7 +35,7 @@ Host = NurbsSurface | SurfaceSet | None
 
 @dataclass(frozen=True, eq=False)
 class Relaxed:
-    """A relaxed mesh; evenness before and after; the farthest in mm that a vertex lies off the surface, or was moved."""
+    """A relaxed mesh; evenness before and after; the farthest in mm that it lies from the mesh it was, and that from it."""
 
     mesh: Mesh
     before: float
@@ -53,9 +57,10 @@ def relax_mesh(
 ) -> Relaxed:
     """Return the mesh with its vertices evened out on `host`, or on the mesh itself where there is none.
 
-    strength (0 to 1): share of the way that a vertex goes in a round. held (n,): vertices that stay. most_off: distance in
-    mm from the host that no vertex may exceed; one that would stays where it is. The evenest of all rounds is kept, so
-    that evenness never falls. Raises InvalidInput for a strength outside 0 to 1 or fewer than one round.
+    strength (0 to 1): share of the way that a vertex goes in a round. held (n,): vertices that stay. most_off: how far in
+    mm the faces may come off the mesh as it was, and it off them, or as far as it lies off its host: vertices that slide off
+    a thin rim or a tip are put back. The evenest of the checked rounds is kept, so that evenness never falls. Raises
+    InvalidInput for a strength outside 0 to 1 or fewer than one round.
     """
     if not 0 < strength <= 1:
         raise InvalidInput("The strength", "above 0, at most 1", f"{strength:g}")
@@ -63,24 +68,41 @@ def relax_mesh(
         raise InvalidInput("The number of rounds", "1 or more", f"{rounds}")
     surface = _Surface(mesh, host)
     line, fixed = _feature_lines(mesh, held)
+    guard = ShapeGuard(mesh, np.maximum(surface.own_distances(), most_off))
     best, best_value = mesh.positions, face_evenness_of(mesh)
     before, kept_off, used = best_value, 0.0, 0
     current, dented = mesh.positions, _dents(mesh)
-    for number in range(rounds):
+    for number in range(1, rounds + 1):
         there = _drawn(mesh.moved(current), line, fixed, strength)
-        there, off = surface.bring_back(there, line, fixed)
-        far = off > most_off
-        there[far] = current[far]
-        there = _undented(mesh, current, there, dented)
-        moved = mesh.moved(there)
-        value = face_evenness_of(moved)
-        current = there
+        there = surface.bring_back(there, line, fixed)
+        current = _undented(mesh, current, there, dented)
+        if number % CHECK and number < rounds:
+            continue
+        current, off = _kept_in_shape(mesh, guard, current, fixed, dented)
+        value = face_evenness_of(mesh.moved(current))
         if value > best_value:
-            best, best_value, used = there, value, number + 1
-            kept_off = float(off[~far & (lengths(there - mesh.positions) > 0)].max(initial=0.0))
+            best, best_value, used, kept_off = current, value, number, off
     if used == 0:
         return Relaxed(mesh, before, before, 0.0, 0)
     return Relaxed(surface.finished(best), before, best_value, kept_off, used)
+
+
+def _kept_in_shape(mesh: Mesh, guard: ShapeGuard, places: Floats, fixed: Bools, dented: Bools) -> tuple[Floats, float]:
+    """Return the places (n, 3) with what strayed put back where it was, and the farthest in mm that the shape is off.
+
+    Vertices put back are fixed from now on, in `fixed`. Each time there are more of them, until all is as it was.
+    """
+    places = places.copy()
+    while True:
+        strayed = guard.strayed(places)
+        back = strayed.vertices & (places != mesh.positions).any(axis=1)
+        bad = _dents(mesh.moved(places)) & ~dented
+        back[mesh.topology.face_corners[bad[mesh.topology.face_of_corner]]] = True
+        back &= (places != mesh.positions).any(axis=1)
+        if not back.any():
+            return places, strayed.farthest
+        fixed |= back
+        places[back] = mesh.positions[back]
 
 
 def face_evenness_of(mesh: Mesh) -> float:
@@ -156,23 +178,40 @@ class _Surface:
         )
         self._uv = mesh.corners["uv"][corner].copy() if self._on_surface else np.zeros((mesh.point_count, 2))
 
-    def bring_back(self, places: Floats, line: _Line, fixed: Bools) -> tuple[Floats, Floats]:
-        """Return the places (n, 3) on the host, those of creases on their line, and how far (n,) in mm each is off it."""
-        result, off = places.copy(), np.zeros(len(places))
+    def own_distances(self) -> Floats:
+        """Return how far in mm the middle of each face (f,) lies off its surface, the most of those around it."""
+        topology = self._mesh.topology
+        own = np.zeros(self._mesh.face_count)
+        if not self._on_surface or not self._mesh.face_count:
+            return own
+        uv = np.add.reduceat(self._mesh.corners["uv"], topology.face_offsets[:-1], axis=0) / topology.face_sides[:, None]
+        for piece in np.unique(self._pieces):
+            surface, faces = self._surface(int(piece)), np.flatnonzero(self._pieces == piece)
+            if surface is None:
+                continue
+            low, size = _domain(surface)
+            start = tuple((low + uv[faces] * size).T)
+            own[faces] = closest_points(surface, self._mesh.face_centers[faces], start, FOOT)[2]  # type: ignore[arg-type]  # a pair
+        at_vertices = np.zeros(self._mesh.point_count)
+        np.maximum.at(at_vertices, topology.face_corners, own[topology.face_of_corner])
+        return np.maximum.reduceat(at_vertices[topology.face_corners], topology.face_offsets[:-1])
+
+    def bring_back(self, places: Floats, line: _Line, fixed: Bools) -> Floats:
+        """Return the places (n, 3) on the host, those of creases on their line."""
+        result = places.copy()
         loose = ~fixed & (self._corner >= 0)
         if len(line.vertices):
             result[line.vertices] = self._on_line(places[line.vertices], line)
-            off[line.vertices] = lengths(result[line.vertices] - self._nearest.ask(result[line.vertices])[0])
             loose[line.vertices] = False
         free = np.flatnonzero(loose)
         if not self._on_surface:
             if len(free):
                 result[free] = self._nearest.ask(places[free])[0]
-            return result, off
+            return result
         for piece in np.unique(self._piece[free]):
             own = free[self._piece[free] == piece]
             result[own] = self._foot(int(piece), own, places[own])
-        return result, off
+        return result
 
     def _surface(self, piece: int) -> NurbsSurface | None:
         """Return the surface of a piece; None for a cap."""

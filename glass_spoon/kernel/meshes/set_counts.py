@@ -12,12 +12,10 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions
 from glass_spoon.kernel.curves.bend_spacing import run_weights
-from glass_spoon.kernel.curves.even_lengths import alike, measure_alike
 from glass_spoon.kernel.meshes.chord_counts import counts_for_chord, counts_for_turn
 from glass_spoon.kernel.meshes.count_plan import ANY, CountPlan, CountRule
 from glass_spoon.kernel.meshes.cut_set import CutSet, Fan, fan_plane, fan_sides
 from glass_spoon.kernel.meshes.mesh_surface import PoleClosing
-from glass_spoon.kernel.surfaces.edit_surface import isocurve
 from glass_spoon.kernel.surfaces.surface_set import EdgeTable, edge_chains, edge_loops
 
 SIDE_TURN = np.radians(120)
@@ -80,7 +78,7 @@ def _wishes(cut: CutSet, wish: Wish, chains: Ints, total: int) -> tuple[Floats, 
     A bump turns by about a half: an even count puts an edge on its top.
     """
     edges = cut.shape.edges
-    wished, least = _middle_lengths(cut), np.ones((len(cut.pieces), 2))
+    wished, least = cut.middle_lengths.copy(), np.ones((len(cut.pieces), 2))
     longest = np.maximum(wished, edges.lengths.reshape(-1, 2, 2).max(axis=2))
     steps = wish.steps(longest)
     wished = wished / np.array(steps)
@@ -101,18 +99,6 @@ def _wishes(cut: CutSet, wish: Wish, chains: Ints, total: int) -> tuple[Floats, 
     np.maximum.at(low, flat, least.ravel())
     np.maximum.at(most, chains[[name.piece for name in edges.names], [name.axis for name in edges.names]], turns)
     return mean, low, np.flatnonzero((most > BUMP[0]) & (most < BUMP[1]))
-
-
-def _middle_lengths(cut: CutSet) -> Floats:
-    """Return the lengths (pieces, 2) in mm of the isocurve midway across each piece, along u and along v.
-
-    A piece may be wider in its middle than at either edge, as a bulging cord is.
-    """
-    curves = [isocurve(piece, axis, sum(piece.domain(1 - axis)) / 2) for piece in cut.pieces for axis in (0, 1)]
-    sizes = np.empty(len(curves))
-    for numbers in alike(curves):
-        sizes[numbers] = measure_alike([curves[number] for number in numbers]).lengths
-    return sizes.reshape(-1, 2)
 
 
 def _weighed(edges: EdgeTable, turns: Floats, bend: float) -> Floats:

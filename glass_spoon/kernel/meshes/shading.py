@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-import scipy.sparse as sparse
 
 from glass_spoon.kernel.arrays import (
     AnyInts,
@@ -21,6 +20,7 @@ from glass_spoon.kernel.arrays import (
     packed_rows,
     sum_by_index,
 )
+from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import Topology
 
@@ -67,9 +67,7 @@ def _split_cached(crease: _Crease) -> ShadeVertices:
     corner = np.flatnonzero(soft)
     beside = topology.next_corner[topology.twins[corner]]
     count = len(topology.face_corners)
-    graph = sparse.coo_array((np.ones(len(corner)), (corner, beside)), shape=(count, count)).tocsr()
-    group = sparse.csgraph.connected_components(graph, directed=False)[1]
-    return _number_groups(topology, touched[topology.face_corners], group)
+    return _number_groups(topology, touched[topology.face_corners], joined_groups(corner, beside, count))
 
 
 def _number_groups(topology: Topology, split: Bools, group: AnyInts) -> ShadeVertices:

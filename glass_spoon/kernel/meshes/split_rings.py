@@ -8,10 +8,9 @@ a ------- b        its side.
 from __future__ import annotations
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from glass_spoon.kernel.arrays import Floats, Ints
+from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
 
@@ -33,12 +32,11 @@ def ring_labels(topology: Topology) -> tuple[Ints, Ints]:
         against.append(runs_up[first] == runs_up[second])  # facing half-edges run opposite ways round the quad
     a, b, flip = (np.concatenate(part).astype(np.int64) for part in (rows, columns, against))
     # Every edge twice, as it runs and against it: an edge joins the copy of the facing one that runs alike.
-    links = (np.concatenate((a, a + count)), np.concatenate((b + flip * count, b + (1 - flip) * count)))
-    graph = coo_array((np.ones(2 * len(a), dtype=np.int8), links), shape=(2 * count, 2 * count))
-    labels = connected_components(graph, directed=False)[1]
+    facing = np.concatenate((b + flip * count, b + (1 - flip) * count))
+    labels = joined_groups(np.concatenate((a, a + count)), facing, 2 * count)
     forward, backward = labels[:count], labels[count:]
     ring = np.minimum(forward, backward)
-    return ring.astype(np.int64), (forward > backward).astype(np.int64)
+    return ring, (forward > backward).astype(np.int64)
 
 
 def cut_rings(mesh: Mesh, shares: list[tuple[int, Floats]]) -> tuple[Mesh, Ints]:

@@ -15,6 +15,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from glass_spoon.kernel.arrays import Ints, frozen_ints
 from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.groups import joined_groups
 
 Indices = NDArray[np.int32]
 
@@ -207,8 +208,7 @@ class Topology:
     def components(self) -> Indices:
         """The number of the connected piece of each face (f,), faces connected through edges."""
         pair = self.edge_faces[self.edge_faces[:, 1] >= 0]
-        graph = sparse.coo_array((np.ones(len(pair)), (pair[:, 0], pair[:, 1])), shape=(self.face_count,) * 2)
-        return frozen_ints(sparse.csgraph.connected_components(graph.tocsr(), directed=False)[1])
+        return frozen_ints(joined_groups(pair[:, 0], pair[:, 1], self.face_count))
 
 
 def make_topology(point_count: int, faces: ArrayLike | None = None, *, offsets: ArrayLike | None = None) -> Topology:

@@ -10,17 +10,18 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
-from glass_spoon.kernel.arrays import Ints
+from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshes.merge_points import Merged, merge_points
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.near_points import near_pairs
+from glass_spoon.kernel.meshes.open_edges import PutIn, put_points_in
 
-WeldPoints = Literal["all", "open"]
-"""Every vertex, or only those on open edges."""
+WeldPoints = Literal["all", "open", "edges"]
+"""Every vertex, only those on open edges, or those and the open edges that they lie on."""
 
 LEAST_JUMP = 8.0
 """How many times larger the distances have to be beyond a jump for what lies below it to count as doubled."""
@@ -57,12 +58,12 @@ def plan_weld(mesh: Mesh, distance: float, points: WeldPoints = "all") -> WeldPl
     """
     if not distance >= 0:
         raise InvalidInput("The weld distance", "zero or more", f"{distance:g} mm")
-    chosen = np.flatnonzero(mesh.topology.on_boundary) if points == "open" else np.arange(mesh.point_count)
+    chosen = np.arange(mesh.point_count) if points == "all" else np.flatnonzero(mesh.topology.on_boundary)
     labels = np.arange(mesh.point_count)
-    if len(chosen):
-        pairs = chosen[cKDTree(mesh.positions[chosen]).query_pairs(distance, output_type="ndarray")]
-        graph = coo_array((np.ones(len(pairs), dtype=np.int8), (pairs[:, 0], pairs[:, 1])), shape=(mesh.point_count,) * 2)
-        groups = connected_components(graph, directed=False)[1]
+    near = near_pairs(mesh.positions[chosen], distance)
+    if len(near):
+        pairs = chosen[near]
+        groups = joined_groups(pairs[:, 0], pairs[:, 1], mesh.point_count)
         first = np.full(mesh.point_count, mesh.point_count)
         np.minimum.at(first, groups, np.arange(mesh.point_count))
         labels = first[groups]
@@ -70,18 +71,19 @@ def plan_weld(mesh: Mesh, distance: float, points: WeldPoints = "all") -> WeldPl
     ends = labels[mesh.topology.edges.ends]
     features = int((ends[:, 0] == ends[:, 1]).sum())
     left = merge_points(mesh, labels).mesh.face_count if features else mesh.face_count
-    return WeldPlan(labels, merged, features, mesh.face_count - left, safe_distances(mesh, chosen))
+    return WeldPlan(labels, merged, features, mesh.face_count - left, safe_distances(mesh, chosen, near))
 
 
-def safe_distances(mesh: Mesh, chosen: Ints | None = None) -> tuple[float, float]:
+def safe_distances(mesh: Mesh, chosen: Ints | None = None, near: Ints | None = None) -> tuple[float, float]:
     """Return the distances in mm that lie inside the widest jump of nearest distances, (0, least) where there is no jump.
 
     The jump is looked for among the distances from each vertex (of `chosen`) to the nearest, and the lengths of edges.
+    near: pairs (k, 2) of `chosen`, all those within some distance, where they are known.
     """
     chosen = np.arange(mesh.point_count) if chosen is None else chosen
     if len(chosen) < 2:
         return 0.0, np.inf
-    nearest = np.asarray(cKDTree(mesh.positions[chosen]).query(mesh.positions[chosen], k=2)[0])[:, 1]
+    nearest = _nearest_distances(mesh.positions[chosen], np.zeros((0, 2), dtype=np.int64) if near is None else near)
     ends = mesh.positions[mesh.topology.edges.ends]
     edges = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
     size = float(np.ptp(mesh.positions, axis=0).max()) or 1.0
@@ -100,9 +102,40 @@ def safe_distances(mesh: Mesh, chosen: Ints | None = None) -> tuple[float, float
     return (0.0 if widest == 0 else float(ladder[widest])), float(ladder[widest + 1])
 
 
-def weld(mesh: Mesh, distance: float, points: WeldPoints = "all") -> Merged:
+def _nearest_distances(points: Floats, near: Ints) -> Floats:
+    """Return the distance (n,) from each point to the nearest other one; near: all pairs (k, 2) within some distance."""
+    nearest = np.full(len(points), np.inf)
+    apart = lengths(points[near[:, 0]] - points[near[:, 1]])
+    for side in near.T:
+        np.minimum.at(nearest, side, apart)
+    alone = np.flatnonzero(np.isinf(nearest))
+    if len(alone):
+        tree = cKDTree(points, balanced_tree=False, compact_nodes=False)
+        nearest[alone] = np.asarray(tree.query(points[alone], k=2)[0])[:, 1]
+    return nearest
+
+
+@dataclass(frozen=True, eq=False)
+class Welded(Merged):
+    """A mesh that was welded of another. plan: what was done. put_in: vertices put into open edges.
+
+    places: (k,) the vertices that several became, or that were put in.
+    """
+
+    plan: WeldPlan
+    put_in: int
+    places: Ints
+
+
+def weld(mesh: Mesh, distance: float, points: WeldPoints = "all") -> Welded:
     """Return the mesh with vertices within `distance` mm made one, at their mean; faces without area that result are gone.
 
-    Inverse: none. Cost: a tree over the vertices. Raises as `plan_weld`.
+    With "edges" vertices on open edges of others are put into these first. Inverse: none. Cost: a sort of the vertices.
+    Raises as `plan_weld`.
     """
-    return merge_points(mesh, plan_weld(mesh, distance, points).labels)
+    put = put_points_in(mesh, distance) if points == "edges" else PutIn(mesh, np.zeros(0, dtype=np.int64))
+    plan = plan_weld(put.mesh, distance, points)
+    merged = merge_points(put.mesh, plan.labels)
+    several = plan.labels[plan.labels != np.arange(len(plan.labels))]
+    places = np.unique(merged.of_point[np.concatenate((several, put.vertices))])
+    return Welded(merged.mesh, merged.of_point, merged.faces, plan, len(put.vertices), places[places >= 0])

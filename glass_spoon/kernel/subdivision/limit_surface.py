@@ -14,15 +14,17 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross_columns, directions, sum_by_index
 from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.meshes.merge_points import keep_faces
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.vertex_rings import VertexRings, vertex_rings
-from glass_spoon.kernel.subdivision.catmull_clark import subdivide
+from glass_spoon.kernel.subdivision.catmull_clark import make_level, subdivide
+from glass_spoon.kernel.subdivision.dart_masks import place_darts
 
 _BLOCK = 16384
 """Vertices worked on at a time, so that what lies round them stays in the processor's cache."""
 
-SETTLED = 6
-"""Steps after which a semi-sharp crease is taken for smooth or for sharp."""
+MOST_STEPS = 32
+"""Steps after which a crease that is still sharp is taken for sharp: what is left of it is below the last digits."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,31 +41,97 @@ class Limit:
 def limit_surface(mesh: Mesh, hold_corners: bool = True) -> Limit:
     """Return where the vertices (n,) of an all-quad mesh lie on its limit surface, and the normals there.
 
-    Edges with sharpness are taken as sharp for ever, or as smooth below one half: subdivide until they are settled.
-    Vertices that are no part of a manifold keep their place. Raises InvalidInput for faces that are no quads and edges of
-    more than two faces.
+    Vertices at semi-sharp creases are followed through the steps of these, with the faces round them alone: all that
+    their limit depends on. Vertices that are no part of a manifold keep their place. Raises InvalidInput for faces that are
+    no quads and edges of more than two faces. Cost: one mask a vertex, and one step of a ring for each unit of sharpness.
     """
-    topology = mesh.topology
-    if not topology.is_quads:
+    if not mesh.topology.is_quads:
         raise InvalidInput("The faces", "quads", "others as well")
-    if topology.face_count and topology.edge_face_counts.max() > 2:
+    if mesh.face_count and mesh.topology.edge_face_counts.max() > 2:
         raise InvalidInput("Every edge", "shared by at most two faces", "shared by more")
+    limit = _by_masks(mesh, hold_corners)
+    waiting = _at_semi_sharp(mesh)
+    if not len(waiting):
+        return limit
+    positions, normals = limit.positions.copy(), limit.normals.copy()
+    positions[waiting], normals[waiting] = _followed(mesh, waiting, hold_corners)
+    return Limit(positions, normals)
+
+
+def _at_semi_sharp(mesh: Mesh) -> Ints:
+    """Return the vertices (k,) at edges that are sharp for some steps only."""
+    if "sharpness" not in mesh.edges:
+        return np.zeros(0, dtype=np.int64)
+    sharpness = mesh.edges["sharpness"]
+    return np.unique(mesh.topology.edges.ends[(sharpness > 0) & np.isfinite(sharpness)].astype(np.int64))
+
+
+def _followed(mesh: Mesh, vertices: Ints, hold_corners: bool) -> tuple[Floats, Floats]:
+    """Return limit positions and normals (k, 3) of vertices at semi-sharp creases.
+
+    A step moves a vertex by the faces round it, and these give all of the ring of the next step: the others are left out.
+    """
+    positions, normals = np.empty((len(vertices), 3)), np.empty((len(vertices), 3))
+    rows, here, ring = np.arange(len(vertices)), vertices, mesh
+    for step in range(MOST_STEPS + 1):
+        ring, here = _ring_of(ring, here)
+        unsettled = np.isin(here, _at_semi_sharp(ring)) & (step < MOST_STEPS)
+        limit = _by_masks(ring, hold_corners)
+        positions[rows[~unsettled]], normals[rows[~unsettled]] = (
+            limit.positions[here[~unsettled]],
+            limit.normals[here[~unsettled]],
+        )
+        rows, here = rows[unsettled], here[unsettled]
+        if not len(rows):
+            break
+        level = make_level(ring.topology, ring.edges["sharpness"], hold_corners)
+        ring = Mesh(level.topology, level.apply(ring.positions), edges={"sharpness": level.sharpness})
+    return positions, normals
+
+
+def _ring_of(mesh: Mesh, vertices: Ints) -> tuple[Mesh, Ints]:
+    """Return the mesh of the faces at some vertices (k,), and the numbers of these in it."""
+    wanted = np.zeros(mesh.point_count, dtype=bool)
+    wanted[vertices] = True
+    faces = np.unique(mesh.topology.face_of_corner[wanted[mesh.topology.face_corners]].astype(np.int64))
+    part = keep_faces(Mesh(mesh.topology, mesh.positions, edges=dict(mesh.edges)), faces)
+    return part.mesh, part.of_point[vertices]
+
+
+def _by_masks(mesh: Mesh, hold_corners: bool) -> Limit:
+    """Return the limit of a mesh whose creases are sharp for ever; others count as smooth."""
+    topology = mesh.topology
     positions, normals = mesh.positions.copy(), np.zeros((mesh.point_count, 3))
     ringed = np.zeros(mesh.point_count, dtype=bool)
     columns = [np.ascontiguousarray(column) for column in mesh.positions.T]
-    for rings in vertex_rings(topology):
+    tables = vertex_rings(topology)
+    for rings in tables:
         _fill_rings(rings, columns, positions, normals)
         ringed[rings.vertices] = True
     sharp = topology.edge_face_counts == 1
     if "sharpness" in mesh.edges:
-        sharp = sharp | (mesh.edges["sharpness"] >= 0.5)
+        sharp = sharp | np.isinf(mesh.edges["sharpness"])
     ringed[topology.edges.ends[sharp].ravel()] = False
     _on_creases(mesh, sharp, hold_corners, positions)
     # Beside a crease the surface leaves the line along its faces: their mean direction is the tangent plane in the limit
     # of ever finer levels, to the accuracy of one step.
     others = np.flatnonzero(~ringed)
     normals[others] = _face_means(mesh, others)
+    _on_darts(mesh, sharp, tables, positions, normals)
     return Limit(positions, normals)
+
+
+def _on_darts(mesh: Mesh, sharp: Bools, tables: list[VertexRings], positions: Floats, normals: Floats) -> None:
+    """Put the vertices at which one sharp line ends where they end up."""
+    ends = mesh.topology.edges.ends[sharp].astype(np.int64)
+    alone = np.bincount(ends.ravel(), minlength=mesh.point_count) == 1
+    far = np.full(mesh.point_count, -1, dtype=np.int64)
+    for side in (0, 1):
+        mine = alone[ends[:, side]]
+        far[ends[mine, side]] = ends[mine, 1 - side]
+    for rings in tables if (far >= 0).any() else ():
+        dart, places, upright = place_darts(rings, far, mesh.positions, normals)
+        positions[rings.vertices[dart]], normals[rings.vertices[dart]] = places, upright
 
 
 def _fill_rings(rings: VertexRings, columns: list[Floats], positions: Floats, normals: Floats) -> None:
@@ -138,7 +206,7 @@ def settled(mesh: Mesh) -> Mesh:
 
 
 def kink_angles(mesh: Mesh, limit: Limit) -> tuple[Ints, Floats]:
-    """Return the inner edges (k,) that are no creases of an all-quad mesh, and the angle (k,) rad between limit normals."""
+    """Return the inner edges (k,) that are no creases, and the angle (k,) in rad between the limit normals at their ends."""
     topology = mesh.topology
     smooth = topology.edge_face_counts == 2
     if "sharpness" in mesh.edges:

@@ -5,6 +5,8 @@ Every routine works along one axis through the matrix that the same change of a 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import ArrayLike
 
@@ -89,6 +91,20 @@ def place_surface(surface: NurbsSurface, placement: Placement) -> NurbsSurface:
 def isocurve(surface: NurbsSurface, axis: int, param: float) -> NurbsCurve:
     """Return the exact curve that runs along `axis` where the other axis has the value `param`."""
     return isocurves(surface, axis, np.array([param]))[0]
+
+
+def middle_isocurves(surfaces: Sequence[NurbsSurface], axis: int) -> list[NurbsCurve]:
+    """Return of each surface the exact curve that runs along `axis` midway across; knots that recur are worked out once."""
+    rows: dict[tuple[int, bytes], Floats] = {}
+    curves = []
+    for surface in surfaces:
+        degree, knots = surface.degrees[1 - axis], surface.knots[1 - axis]
+        key = degree, knots.tobytes()
+        if key not in rows:
+            rows[key] = basis_matrix(knots, degree, np.array([sum(surface.domain(1 - axis)) / 2]))[0]
+        net = np.tensordot(rows[key], surface.homogeneous, axes=(0, 1 - axis))
+        curves.append(from_homogeneous(surface.degrees[axis], surface.knots[axis], net))
+    return curves
 
 
 def isocurves(surface: NurbsSurface, axis: int, params: Floats) -> list[NurbsCurve]:

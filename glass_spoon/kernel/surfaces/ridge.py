@@ -5,7 +5,7 @@
         |  /  /  /  /  /  /  /  /              as high as the pitch. Below it a collar leads down to a level ring: its
         | /  /  /  /  /  /  /  /               part under the step turns the lines of the step into lines of the ring,
         |/__/__/__/__/__/__/__/ step           so everything is four-sided and the loops of the ridge run out into
-        |_____collar_____________              the core.
+        |_____collar_____________              the core. Where there is more room the core goes on bare.
         +------------------------ angle
 
 The ridge rises out of the core over an angle at either end; there its foot spreads evenly over the pitch.
@@ -41,6 +41,15 @@ LEAST_FADE = np.radians(5)
 
 MOST_TURNS = 200
 MOST_STARTS = 12
+
+TURNING = 0.6
+"""Height of the collar that turns lines of the step, as a share of the way that they go round: the rest of the core is bare.
+
+Tried on a blade and a thread: lower, lines lie too flat; higher, they lean over too long and their faces become narrow.
+"""
+
+LEAST_BARE = 0.2
+"""A rest of bare core smaller than this share of the room is left to the collar."""
 
 SLIVER = 1e-3
 """A rest of a turn smaller than this share of a strip is none."""
@@ -316,31 +325,36 @@ def _collar(end: _End, tolerance: float) -> list[NurbsSurface]:
     """Return the surfaces between the ring and the strips, u round and v upwards, and those that close the ring."""
     pieces: list[NurbsSurface] = []
     pitch = float(end.steps[-1])
-    # Lines from the step lean back by half a right angle where there is room: three faces meet at its foot, five at its top.
-    arc, lean = min(pitch / end.radius, end.sector / 3), min(end.first / end.radius, end.sector / 6)
+    # Lines from the step lean back where there is room: three faces meet at its foot, five at its top.
+    arc, lean = min(pitch / end.radius, end.sector / 3), min(end.first / end.radius, end.sector / 8)
+    base = end.first - TURNING * (arc + lean) * end.radius
+    base = base if base > LEAST_BARE * end.first else 0.0
     for start in end.starts:
         shares = end.cuts / end.cuts[-1]
         lower = start - lean + shares * (end.sector - arc)
         upper = start + end.cuts
         rise = end.first + end.lead / TURN * end.cuts
         for k in range(len(shares) - 1):
-            pieces.append(_collar_piece(end, lower[k : k + 2], upper[k : k + 2], rise[k : k + 2], tolerance))
+            pieces.append(_collar_piece(end, lower[k : k + 2], upper[k : k + 2], rise[k : k + 2], base, tolerance))
         marks = end.steps[::-1]
         turned = start - lean - marks / pitch * arc
         for k in range(len(marks) - 1):
             there = np.full(2, start)
-            pieces.append(_collar_piece(end, turned[k : k + 2], there, end.first + marks[k : k + 2], tolerance))
+            pieces.append(_collar_piece(end, turned[k : k + 2], there, end.first + marks[k : k + 2], base, tolerance))
         for low, high in (*pairwise(lower), *pairwise(turned)):
+            if base:
+                sides = np.array([low, high])
+                pieces.append(_collar_piece(end, sides, sides, np.full(2, base), 0.0, tolerance))
             pieces += _closing(end, float(low), float(high))
     return pieces
 
 
-def _collar_piece(end: _End, lower: Floats, upper: Floats, rise: Floats, tolerance: float) -> NurbsSurface:
-    """Return the core between angles `lower` (2,) on the ring and a line at angles `upper` (2,), heights `rise` (2,)."""
+def _collar_piece(end: _End, lower: Floats, upper: Floats, rise: Floats, base: float, tolerance: float) -> NurbsSurface:
+    """Return the core from angles `lower` (2,) of the ring at `base` to a line at `upper` (2,), heights `rise` (2,)."""
 
     def places(u: Floats, v: Floats) -> Floats:
         low, high, top = (pair[0] + (pair[1] - pair[0]) * u[:, None] for pair in (lower, upper, rise))
-        return end.on_core(low + (high - low) * v, top * v)
+        return end.on_core(low + (high - low) * v, base + (top - base) * v)
 
     spread = (abs(lower[1] - lower[0]), abs(upper[1] - upper[0]))
     counts = max(4, round(6 * float(max(spread)))), max(4, round(6 * float(np.abs(upper - lower).max())))

@@ -7,14 +7,13 @@ from functools import cached_property
 from typing import Literal
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, lengths
 from glass_spoon.kernel.curves.bend_spacing import bend_shares, curve_bends
 from glass_spoon.kernel.curves.even_lengths import LengthTable, alike, measure_alike, points_alike
 from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.surfaces.edit_surface import place_surface, reverse_surface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve
 
@@ -215,10 +214,7 @@ def edge_chains(piece_count: int, shared: list[SharedEdge]) -> Ints:
     """
     rows = [2 * pair.first.piece + pair.first.axis for pair in shared]
     columns = [2 * pair.second.piece + pair.second.axis for pair in shared]
-    size = 2 * piece_count
-    graph = coo_array((np.ones(len(rows)), (rows, columns)), shape=(size, size))
-    _, labels = connected_components(graph, directed=False)
-    return np.asarray(labels, dtype=np.int64).reshape(piece_count, 2)
+    return joined_groups(rows, columns, 2 * piece_count).reshape(piece_count, 2)
 
 
 def place_set(shape: SurfaceSet, placement: Placement) -> SurfaceSet:

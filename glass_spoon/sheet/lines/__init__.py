@@ -77,6 +77,7 @@ from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
 from glass_spoon.sheet.lines.mesh_work.mend import Clean, PairTriangles, Relax, TurnOver, Unite, Weld
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
 from glass_spoon.sheet.lines.references import LayPicture
+from glass_spoon.sheet.lines.remarks import Remark
 from glass_spoon.sheet.lines.sizes import Size
 
 _POINTS = (Draw, ImportCurve, ImportDxf)
@@ -113,6 +114,7 @@ VERB_CLASSES: tuple[type[Line], ...] = (
     *_FORM,
     *_MESH,
     Smooth,
+    Remark,
 )
 AnyLine: Any = reduce(or_, VERB_CLASSES)
 """The union of all verb classes."""

@@ -23,6 +23,7 @@ from glass_spoon.sheet.rewrite_drawing import rewrite_drawing
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.change_part import Edit
 from glass_spoon.studio.flows.keep_file import keep_mesh_file
+from glass_spoon.studio.flows.read_files import stop
 from glass_spoon.studio.sentences import Refused
 
 Form = Mapping[str, Any]
@@ -83,13 +84,14 @@ def _add(form: Form) -> Edit:
 def _work(form: Form) -> Edit:
     """Add a line that works on an item, after the line that made it what it is."""
     verb, item, after = (str(form.get(name, "")) for name in ("verb", "item", "after"))
+    values = _json_object(form.get("values") or "{}")
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         if verb not in ("pair", "relax", "weld", "clean"):
             raise Refused("This change is not known. Load the page again.", 400)
         line = edit.default_line(document, verb)
         added = edit.add_line(document, line, after if document.has(after) else None)
-        changed = edit.set_field(added, line.id, "mesh", item)
+        changed = edit.set_fields(added, line.id, {**values, "mesh": item})
         return changed, f"{_name_of(changed, line.id)} added"
 
     return change
@@ -160,6 +162,19 @@ def _drawing(form: Form) -> Edit:
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         name, read = _file_field(edit.find_line(document, line_id), file_name)
         return edit.set_field(document, line_id, name, read(data)), f"{_name_of(document, line_id)} got a file"
+
+    return change
+
+
+def _stop_reading(form: Form) -> Edit:
+    """Stop reading the file of a line, which has none then; undo takes it up again."""
+    line_id = str(form.get("line", ""))
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        if not isinstance(edit.find_line(document, line_id), ImportMesh):
+            raise Refused("This line reads no mesh file.")
+        stop(document, line_id)
+        return edit.set_field(document, line_id, "file", ""), f"{_name_of(document, line_id)} stopped reading"
 
     return change
 
@@ -291,6 +306,7 @@ _EDITS: dict[str, Callable[[Form], Edit]] = {
     "limit": _limit,
     "rename": _rename,
     "drawing": _drawing,
+    "stop_reading": _stop_reading,
     "set_many": _set_many,
     "look": _look,
     "layer": _layer,

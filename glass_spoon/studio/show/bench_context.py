@@ -14,6 +14,7 @@ from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.studio.access import MAY_EDIT
 from glass_spoon.studio.flows.build_part import build_sheet
 from glass_spoon.studio.flows.change_part import history_ends
+from glass_spoon.studio.flows.read_files import under_way
 from glass_spoon.studio.flows.show_scene import SHOWN_FACES, gauged, shown_items, watched_readings
 from glass_spoon.studio.flows.watched_work import Working
 from glass_spoon.studio.models import Part, Role
@@ -63,7 +64,7 @@ def bench_context(part: Part, role: Role, view: Mapping[str, Any]) -> dict[str, 
         "after_number": document.number_of(chosen.after) if chosen.after else 0,
     }
     if isinstance(build, Working):
-        return context | {"working": build, "doing": "Building the part"}
+        return context | {"working": build, "doing": "Building the part", "reading": under_way(document)}
     return context | _built(build, chosen)
 
 
@@ -140,7 +141,7 @@ def _levels(build: Build, chosen: ViewChoice, item_id: str = "") -> list[dict[st
             "faces_text": short_count(faces),
             "faces": f"{faces:,} faces",
             "on": level == chosen.level,
-            "shown": faces <= SHOWN_FACES,
+            "shown": level == 0 or faces <= SHOWN_FACES,
         }
         for level, faces in enumerate(counts[:4])
     ]

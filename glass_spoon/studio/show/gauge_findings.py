@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from glass_spoon.kernel.gauges.reading import Reading
+from glass_spoon.kernel.meshes.open_edges import find_gaps
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.line import Action, Finding
@@ -19,8 +20,11 @@ from glass_spoon.studio.show.sheet_rows import ChapterRows, SheetRow
 ROUND_STEP = 8
 """Counts round are offered in steps of this."""
 
-MARGIN = 1.08
-"""How much denser than the formula asks: distances fall with the square of the edges only nearly."""
+LEAST_WELD = 0.01
+"""Weld distance in mm that is offered for gaps of no width."""
+
+MARGIN = 1.15
+"""How much denser than the formula asks: distances fall with the square of the edges only nearly, and in steps."""
 
 WORDS = {
     "four_sided": "{value} of the faces have four sides",
@@ -30,12 +34,23 @@ WORDS = {
     "kinks": "The smoothed shape turns by {value} along an edge, the limit is {limit}",
     "face_budget": "It has {value} faces",
     "crowded_edges": "{value} edges have three faces or more",
+    "small_gaps": "{value} small gaps between open edges: they nearly meet",
     "doubled_points": "{value} points lie on others: seams that were never welded",
     "stray_points": "{value} points belong to no face",
     "odd_on_bends": "{value} triangles or many-sided faces lie on a bend",
     "close_loops": "{value} faces are too thin for smoothing to use",
 }
 """What is told of each gauge; folds are told by the lines themselves."""
+
+WORDS_OF_ONE = {
+    "crowded_edges": "One edge has three faces or more",
+    "small_gaps": "One small gap between open edges: they nearly meet",
+    "doubled_points": "One point lies on another: a seam that was never welded",
+    "stray_points": "One point belongs to no face",
+    "odd_on_bends": "One triangle or many-sided face lies on a bend",
+    "close_loops": "One face is too thin for smoothing to use",
+}
+"""The same where there is but one."""
 
 
 def with_gauges(chapters: list[ChapterRows], build: Build, item: Shown, readings: list[Reading]) -> list[ChapterRows]:
@@ -66,7 +81,8 @@ def gauge_findings(document: SheetDocument, item: Shown, line_id: str, readings:
         value = (
             f"{reading.value:,.0f} of {reading.limit:,.0f}" if reading.code == "face_budget" else style.show(reading.value)
         )
-        sentence = WORDS[reading.code].format(value=value, limit=limit) + "."
+        words = WORDS_OF_ONE if reading.value == 1 and reading.code in WORDS_OF_ONE else WORDS
+        sentence = words[reading.code].format(value=value, limit=limit) + "."
         actions = _mesh_ways(line, reading) if isinstance(line, MeshSurface) else ()
         actions += _added_ways(item, reading)
         offenders = tuple(reading.offenders[:1].tolist())
@@ -130,8 +146,16 @@ def _added_ways(item: Shown, reading: Reading) -> tuple[Action, ...]:
         "doubled_points": "weld",
         "stray_points": "clean",
         "crowded_edges": "clean",
+        "small_gaps": "weld",
     }.get(reading.code)
     if verb is None:
         return ()
     words = {"pair": "Pair the triangles", "relax": "Relax it", "weld": "Weld them", "clean": "Clean it"}[verb]
-    return (Action(words, "mesh", item.item_id, adds=verb),)
+    values = _closing(item) if reading.code == "small_gaps" else ()
+    return (Action(words, "mesh", item.item_id, values, verb),)
+
+
+def _closing(item: Shown) -> tuple[tuple[str, str], ...]:
+    """Return the fields of a weld that closes the small gaps of a mesh."""
+    widest = float(find_gaps(item.mesh, 0.0).widths.max(initial=0.0))
+    return ("points", "edges"), ("distance", f"{max(float(f'{1.06 * widest:.2g}'), LEAST_WELD):g} mm")

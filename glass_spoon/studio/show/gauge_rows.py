@@ -73,6 +73,9 @@ STYLES: dict[str, GaugeStyle] = {
     "smallest_corner": GaugeStyle("Worst corner", _angle, _of_right_angle, "smallest_corner", "Smallest corner angle."),
     "off_surface": GaugeStyle("Off the surface", _length, _of_limit, "off_surface", "Largest distance from the surface."),
     "open_edges": GaugeStyle("Open edges", _count, help="Edges with one face only."),
+    "small_gaps": GaugeStyle(
+        "Small gaps", _count, help="Open edges that nearly meet: gaps much narrower than the edges along them."
+    ),
     "folded": GaugeStyle("Folded faces", _count, help="Faces dented, folded over or inside out."),
     "loose": GaugeStyle("Stray or doubled", _count, help="Stray points, doubled points and doubled edges."),
     "face_budget": GaugeStyle("Budget", _count, _of_budget, "face_budget", "Faces at this level, and how many are allowed."),
@@ -113,6 +116,7 @@ MORE = (
     "doubled_edges",
     "stray_points",
     "crowded_edges",
+    "small_gaps",
     "odd_valences",
     "odd_on_bends",
     "close_loops",

@@ -26,6 +26,7 @@ from glass_spoon.sheet.fields import (
     TableSpec,
 )
 from glass_spoon.sheet.line import CHAPTERS, Finding, Line, show_number
+from glass_spoon.sheet.lines.remarks import Remark
 from glass_spoon.sheet.lines.sizes import Size
 
 PUNCTUATION = ",.;:)"
@@ -65,12 +66,13 @@ class SheetRow:
     verb: str
     parts: list[ValuePart]
     status: str
-    milliseconds: str
+    time: str
     findings: tuple[Finding, ...]
     paused: bool
     is_last_shown: bool = False
     dependents: str = ""
     told: str = ""
+    worked: bool = False
 
 
 @dataclass(frozen=True)
@@ -99,7 +101,8 @@ def chapters(build: Build, after: str | None) -> list[ChapterRows]:
     for line in build.document.lines:
         if isinstance(line, Size):
             continue
-        if not result or result[-1].title != line.chapter:
+        goes_along = isinstance(line, Remark) and result  # a remark stands where it is said
+        if not goes_along and (not result or result[-1].title != line.chapter):
             result.append(ChapterRows(line.chapter))
         result[-1].rows.append(_row(build, line, after))
     return result
@@ -108,7 +111,7 @@ def chapters(build: Build, after: str | None) -> list[ChapterRows]:
 def _row(build: Build, line: Line, after: str | None) -> SheetRow:
     """Return one line as shown."""
     report = build.reports.get(line.id, LineReport("waiting"))
-    time = "" if report.status in ("waiting", "paused", "failed") else f"{max(1, round(report.seconds * 1000))}"
+    timed = line.item_id is not None and report.status not in ("waiting", "paused", "failed")
     status = "later" if line.id not in build.reports else report.status
     users = [build.document.number_of(other.id) for other in _users(build.document, line)]
     return SheetRow(
@@ -117,13 +120,25 @@ def _row(build: Build, line: Line, after: str | None) -> SheetRow:
         line.verb_name,
         _parts(build, line),
         status,
-        time,
+        _time_text(report.seconds) if timed else "",
         report.findings,
         line.paused,
         line.id == after,
         ", ".join(str(number) for number in users if number),
         report.told,
+        _worked(build, line, report),
     )
+
+
+def _worked(build: Build, line: Line, report: LineReport) -> bool:
+    """Say whether what a line worked on can be shown: the mesh is as the line left it."""
+    state = build.items.get(str(line.item_id))
+    return report.done is not None and len(report.done.elements) > 0 and state is not None and state.line_id == line.id
+
+
+def _time_text(seconds: float) -> str:
+    """Return a time in milliseconds, or with its unit from ten seconds."""
+    return f"{max(1, round(seconds * 1000))}" if seconds < 9.9995 else f"{seconds:.0f}\xa0s"
 
 
 def _users(document: SheetDocument, line: Line) -> list[Line]:

@@ -17,8 +17,12 @@ from glass_spoon.kernel.meshes.mesh import Mesh
 
 WIDTH, HEIGHT, SCALE = 320, 220, 2
 PAPER, GLASS, INK = (237, 239, 233), (150, 183, 177), (58, 84, 82)
-LIGHT = directions(np.array([-0.4, -0.75, 0.6]))
-MOST_FACES = 6000
+LIGHT = directions(np.array([-0.5, 0.45, 0.75]))
+"""Where the light comes from, as the eye sees it: right, up and towards the eye."""
+
+MOST_FACES = 20_000
+"""Most faces of a mesh on a thumbnail."""
+
 MOST_SEEN = 60_000
 """Most faces of a picture from one side; edges are left out above a quarter of them."""
 
@@ -119,7 +123,7 @@ def _draw(pen: ImageDraw.ImageDraw, meshes: list[Mesh], view: Floats, frame: Fra
         flat = place(points)
         depth = (mesh.face_centers @ view.T)[:, 2]
         normals = mesh.face_normals * np.where((mesh.face_normals @ view[2]) < 0, -1.0, 1.0)[:, None]
-        light = 0.55 + 0.5 * np.clip(normals @ LIGHT, -0.4, 1.0)
+        light = 0.55 + 0.5 * np.clip(normals @ (LIGHT @ view), -0.4, 1.0)
         offsets, corners = mesh.topology.face_offsets, mesh.topology.face_corners
         jobs.extend(
             (depth[i], [tuple(p) for p in flat[corners[offsets[i] : offsets[i + 1]]].tolist()], light[i])

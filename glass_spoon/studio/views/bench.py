@@ -18,6 +18,7 @@ from glass_spoon.studio.access import MAY_EDIT, part_for
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.change_part import StaleEdit, change_part, step_history
 from glass_spoon.studio.flows.edit_sheet import read_edit
+from glass_spoon.studio.flows.read_files import ReadingStopped
 from glass_spoon.studio.flows.show_scene import shown_items
 from glass_spoon.studio.models import Part, Role
 from glass_spoon.studio.sentences import Refused
@@ -43,7 +44,10 @@ def bench_page(request: HttpRequest, part_id: int) -> HttpResponse:
 def show(request: HttpRequest, part_id: int) -> HttpResponse:
     """Show the sheet and gauges again: after another line, at another level, or when a long build moves on."""
     part, role = part_for(request, part_id)
-    return _fragments(request, part, role, request.GET)
+    try:
+        return _fragments(request, part, role, request.GET)
+    except ReadingStopped:  # whoever stopped it has an answer of their own
+        return HttpResponse(status=204)
 
 
 def _fragments(request: HttpRequest, part: Part, role: Role, view: Any) -> HttpResponse:

@@ -16,16 +16,14 @@ from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.lines.draw.rework import CornerWork, corner_places
 from glass_spoon.studio.access import part_for
 from glass_spoon.studio.flows.build_part import finished_build
-from glass_spoon.studio.flows.show_scene import gauged, readings_of, shown_curves, shown_items
+from glass_spoon.studio.flows.show_scene import shown_curves, shown_items
 from glass_spoon.studio.models import Part
 from glass_spoon.studio.sentences import Refused
-from glass_spoon.studio.show.gauge_rows import LOOSE
 from glass_spoon.studio.show.mark_rows import pick
+from glass_spoon.studio.show.offenders import offenders_of
 from glass_spoon.studio.show.preview import preview_file, view_file
 from glass_spoon.studio.show.thumbnail import draw_thumbnail
 from glass_spoon.studio.show.view_choice import read_view
-
-MOST_OFFENDERS = 50_000
 
 
 def _glb(data: bytes) -> HttpResponse:
@@ -78,19 +76,13 @@ def preview_glb(request: HttpRequest, part_id: int) -> HttpResponse:
 @login_required
 @require_GET
 def offenders(request: HttpRequest, part_id: int) -> JsonResponse:
-    """List the elements that a gauge complains about."""
+    """List the elements that a gauge complains about, or that a line worked on, and the places where they lie."""
     part, _ = part_for(request, part_id)
     document = part.sheet()
-    view = read_view(request.GET, document)
-    item = gauged(shown_items(finished_build(document, view.after), view.level), view.mesh)
-    code = request.GET.get("gauge", "")
-    codes = LOOSE if code == "loose" else (code,)
-    readings = readings_of(item, document.limits.for_gauges()) if item else []
-    found = next((r for r in readings if r.code in codes and len(r.offenders)), None)
-    if found is None or item is None:
-        return JsonResponse({"item": "", "kind": "face", "indices": [], "total": 0})
-    indices = found.offenders[:MOST_OFFENDERS].tolist()
-    return JsonResponse({"item": item.item_id, "kind": found.kind, "indices": indices, "total": len(found.offenders)})
+    found = offenders_of(
+        document, read_view(request.GET, document), request.GET.get("gauge", ""), request.GET.get("done", "")
+    )
+    return JsonResponse(found)
 
 
 @login_required

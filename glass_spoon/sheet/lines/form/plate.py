@@ -11,7 +11,8 @@ from glass_spoon.kernel.arrays import directions
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.place_curve import Placement, place_curve
 from glass_spoon.kernel.errors import InvalidInput
-from glass_spoon.kernel.surfaces.plate import PlateEdge, PlateShape, make_plate
+from glass_spoon.kernel.surfaces.plate import make_plate
+from glass_spoon.kernel.surfaces.plate_shape import PlateEdge, PlateShape
 from glass_spoon.kernel.surfaces.surface_set import place_set
 from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import SurfacesItem

@@ -6,19 +6,15 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from glass_spoon.formats.obj import read_obj
-from glass_spoon.formats.ply import read_ply
-from glass_spoon.formats.read_gltf import read_gltf
-from glass_spoon.formats.read_mesh import MILLIMETRES, MOST_BYTES, ReadMesh, UnreadableMesh
-from glass_spoon.formats.stl import read_stl
+from glass_spoon.formats.read_mesh import MILLIMETRES
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.sheet.fields import ChoiceSpec, FileSpec
 from glass_spoon.sheet.items import Item, MeshItem, Note, Piece
 from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import MeshName, mesh_findings, several
-from glass_spoon.sheet.stored_files import MOST_INSIDE, read_file
+from glass_spoon.sheet.stored_files import MOST_INSIDE
+from glass_spoon.sheet.stored_meshes import read_kept_mesh
 
-READERS = {"obj": read_obj, "stl": read_stl, "ply": read_ply, "glb": read_gltf, "gltf": read_gltf}
 MOST_TOLD = 5
 """Most names of groups that are told."""
 
@@ -27,13 +23,6 @@ ENDINGS = ".obj,.stl,.ply,.glb,.gltf"
 
 class UnitUnknown(KernelError):
     """A file that says no unit, and none is chosen."""
-
-
-def read_mesh_file(data: bytes, ending: str) -> ReadMesh:
-    """Return the mesh of a file by its ending; raises UnreadableMesh."""
-    if ending not in READERS:
-        raise UnreadableMesh("Choose an OBJ, STL, PLY or glTF file.")
-    return READERS[ending](data)
 
 
 class ImportMesh(Line):
@@ -62,12 +51,7 @@ class ImportMesh(Line):
         """Read the file, in millimetres."""
         if not self.file:
             raise KernelError("Choose a mesh file: click “no mesh yet”.")
-        data, ending = read_file(self.file, MOST_BYTES)
-        given.progress(0.1)
-        try:
-            read = read_mesh_file(data, ending)
-        except UnreadableMesh as error:
-            raise KernelError(str(error)) from error
+        read = read_kept_mesh(self.file, given.progress)
         unit = read.unit if self.unit == "as it says" else MILLIMETRES[self.unit]
         if unit is None:
             raise UnitUnknown("The file says no unit. Which is it?")

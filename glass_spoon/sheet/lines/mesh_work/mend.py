@@ -13,9 +13,9 @@ from glass_spoon.kernel.meshes.gather_meshes import gather_meshes
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.pair_triangles import pair_triangles
 from glass_spoon.kernel.meshes.relax_mesh import relax_mesh
-from glass_spoon.kernel.meshes.weld import WeldPlan, plan_weld, weld
+from glass_spoon.kernel.meshes.weld import Welded, WeldPlan, weld
 from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferencesSpec
-from glass_spoon.sheet.items import Item, MeshItem, Note
+from glass_spoon.sheet.items import Done, Item, MeshItem, Note
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import (
     ChangedMesh,
@@ -31,8 +31,12 @@ from glass_spoon.sheet.lines.mesh_work.fields import (
 
 Distance = Annotated[Number, NumberSpec("Points nearer than this become one.", "length", least=0, most=1e5, step=0.01)]
 WeldedPoints = Annotated[
-    Literal["all", "open"],
-    ChoiceSpec("Which points: all, or only those on open edges.", ("all", "open"), ("all points", "points of open edges")),
+    Literal["all", "open", "edges"],
+    ChoiceSpec(
+        "Which points: all, only those on open edges, or those and the open edges that they lie on.",
+        ("all", "open", "edges"),
+        ("all points", "points of open edges", "open edges and points on them"),
+    ),
 ]
 
 
@@ -52,21 +56,22 @@ class Weld(Line):
     def build(self, given: Given) -> MeshItem:
         """Weld, and tell what it did."""
         item = given.mesh("mesh")
-        plan = plan_weld(item.mesh, given.number("distance"), self.points)
-        merged = weld(item.mesh, given.number("distance"), self.points)
-        return MeshItem(merged.mesh, item.surface, weld_notes(plan, given.number("distance")), weld_told(plan))
+        welded = weld(item.mesh, given.number("distance"), self.points)
+        notes = weld_notes(welded.plan, given.number("distance"))
+        return MeshItem(welded.mesh, item.surface, notes, weld_told(welded), done=Done("point", welded.places))
 
     def inspect(self, item: Item) -> list[Finding]:
         """Warn of detail that was lost, and of splits that were left."""
         return mesh_findings(item)
 
 
-def weld_told(plan: WeldPlan) -> str:
-    """Say what a weld does."""
-    low, high = plan.safe
+def weld_told(welded: Welded) -> str:
+    """Say what a weld did."""
+    low, high = welded.plan.safe
     range_text = f"up to {length_text(high)}" if low == 0 else f"from {length_text(low)} to {length_text(high)}"
     safe = f" Safe distances are {range_text}." if np.isfinite(high) else ""
-    return f"{several(plan.merged, 'point')} become one with others.{safe}"
+    put_in = f", {several(welded.put_in, 'point')} put into open edges" if welded.put_in else ""
+    return f"{several(welded.plan.merged, 'point')} become one with others{put_in}.{safe}"
 
 
 def weld_notes(plan: WeldPlan, distance: float) -> tuple[Note, ...]:
@@ -107,7 +112,8 @@ class Clean(Line):
             (done.turned_faces, "face", "turned to face like its neighbours"),
         ]
         told = "; ".join(f"{several(count, noun)} {words}" for count, noun, words in parts if count)
-        return MeshItem(done.mesh, item.surface, (), f"{told}." if told else "There was nothing to clean.")
+        told = f"{told}." if told else "There was nothing to clean."
+        return MeshItem(done.mesh, item.surface, (), told, done=Done("face", done.faces))
 
     def inspect(self, item: Item) -> list[Finding]:
         """Point at folded faces."""
@@ -135,11 +141,11 @@ class Unite(Line):
         items = given.meshes("meshes")
         whole, makers = gather_makers(items)
         distance = given.number("distance")
-        plan = plan_weld(whole, distance, self.points)
+        welded = weld(whole, distance, self.points)
         own = given.ids[""]
         pieces = tuple(replace(one, made_by=(*one.made_by, own)) for item in items for one in item.every_piece)
-        mesh = weld(whole, distance, self.points).mesh
-        return MeshItem(mesh, None, weld_notes(plan, distance), weld_told(plan), pieces=pieces, makers=makers)
+        notes, done = weld_notes(welded.plan, distance), Done("point", welded.places)
+        return MeshItem(welded.mesh, None, notes, weld_told(welded), pieces=pieces, makers=makers, done=done)
 
     def inspect(self, item: Item) -> list[Finding]:
         """Warn as a weld does."""
@@ -213,7 +219,7 @@ class Relax(Line):
     off: Annotated[
         Number,
         NumberSpec(
-            "Most that a point may leave the surface.",
+            "Most that the shape may change, between its points too; where it lies off the surface already, as much as that.",
             "length",
             label="distance off the surface",
             least=1e-6,
@@ -238,7 +244,8 @@ class Relax(Line):
             return MeshItem(
                 done.mesh, item.surface, (), f"Evenness {done.before:.3f} could not be raised; nothing was moved."
             )
-        told = f"Evenness rose from {done.before:.3f} to {done.after:.3f}; at most {length_text(max(done.off, 1e-6))} off."
+        off = length_text(max(done.off, 1e-6))
+        told = f"Evenness rose from {done.before:.3f} to {done.after:.3f}; the shape changed by {off} at most."
         return MeshItem(done.mesh, item.surface, (), told)
 
     def inspect(self, item: Item) -> list[Finding]:

@@ -7,6 +7,7 @@ import { LawEditor } from "./law_editor.js";
 import { finder } from "./sheet/finder.js";
 import { SheetActions } from "./sheet/actions.js";
 import { Slip } from "./slip.js";
+import { UploadNote } from "./upload_note.js";
 import { Values } from "./sheet/values.js";
 
 const root = document.querySelector(".bench");
@@ -17,7 +18,7 @@ const slip = new Slip(root, edits, board);
 Alpine.data("finder", finder(root, edits, board));
 Alpine.start();
 
-for (const part of [board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board), new Keys(root, edits, board)]) {
+for (const part of [board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board), new Keys(root, edits, board), new UploadNote(root)]) {
   part.connect();
 }
 document.body.addEventListener("rebuilt", () => board.load());

@@ -6,6 +6,7 @@ import { Judging } from "./judging.js";
 import { Model } from "./model.js";
 import { MarkPick } from "./mark_pick.js";
 import { Measure } from "./measure.js";
+import { Offenders } from "./offenders.js";
 import { Pen } from "./pen.js";
 import { CornerPick } from "./corner_pick.js";
 import { PictureView } from "./picture_view.js";
@@ -43,6 +44,7 @@ export class Board {
     this.references = new References(this, edits);
     this.measure = new Measure(this, edits);
     this.markPick = new MarkPick(this, edits);
+    this.offenders = new Offenders(this);
     this.pen = new Pen(root, edits, this);
     this.placePick = new PlacePick(this, edits);
     this.cornerPick = new CornerPick(this);
@@ -52,7 +54,6 @@ export class Board {
     this.previewing = null;
     this.nextPreview = null;
     this.fitted = false;
-    this.marked = [];
     this.frame = 0;
   }
 
@@ -157,7 +158,7 @@ export class Board {
     const failed = file.extras.failed?.[0];
     this.isBehind = Boolean(failed) && !file.meshes.length && this.models.size > 0;
     const known = this.isBehind || file.meshes.every((data) => this.models.get(data.id)?.topology === data.extras.topology);
-    if (this.isBehind) this.showOffenders(null);
+    if (this.isBehind) this.offenders.show(null);
     else if (known && file.meshes.length === this.models.size) file.meshes.forEach((data) => this.models.get(data.id).setPoints(data));
     else this.replaceModels(file.meshes);
     this.extras = file.extras;
@@ -178,7 +179,7 @@ export class Board {
   }
 
   replaceModels(meshes) {
-    this.showOffenders(null);
+    this.offenders.show(null);
     for (const model of this.models.values()) {
       this.scenes.picture.remove(model.mesh, model.edges);
       this.scenes.drawing.remove(model.fill, model.outline, model.drawn);
@@ -259,26 +260,6 @@ export class Board {
       gauge.classList.toggle("is-look", !reading.good);
       if (reading.bar !== null) gauge.querySelector(".bar-fill")?.setAttribute("width", `${reading.bar}%`);
     }
-  }
-
-  /** @param {?{item: string, kind: string, indices: number[], total: number}} found what a gauge complains about */
-  showOffenders(found) {
-    this.marked.forEach(({ scene, object }) => {
-      scene.remove(object);
-      object.geometry.dispose();
-    });
-    this.marked = [];
-    const model = found && this.models.get(found.item);
-    if (model && found.indices.length) {
-      for (const scene of [this.scenes.picture, this.scenes.drawing]) {
-        const object = model.marks(found.kind, found.indices);
-        scene.add(object);
-        this.marked.push({ scene, object });
-      }
-      const noun = { face: "face", edge: "edge", point: "point" }[found.kind];
-      this.note(`${found.total.toLocaleString("en")} ${noun}${found.total === 1 ? "" : "s"} shown in plum.`);
-    } else if (found) this.note("Nothing to show.");
-    this.draw();
   }
 
   /**

@@ -1,6 +1,7 @@
 /** Marks on the board: named ones in plum with their counts, and picking new ones by click, box or lasso. */
 import { MOUSE, Vector3 } from "three";
 import { svgElement } from "./drawing_view.js";
+import { contains } from "./plane_places.js";
 
 const KINDS = { face: "face", edge: "edge", point: "point", loop: "edge", ring: "edge", strip: "face" };
 const DRAG = 5;
@@ -25,7 +26,8 @@ export class MarkPick {
     this.lasso = element.querySelector(".mark-lasso");
     this.list = element.querySelector(".mark-list");
     this.surface = element.querySelector(".picture-surface");
-    this.bar.addEventListener("click", (event) => this.onBar(event));
+    this.choice = element.querySelector(".mark-choice");
+    for (const part of [this.bar, this.choice]) part.addEventListener("click", (event) => this.onBar(event));
     this.surface.addEventListener("pointerdown", (event) => this.onDown(event), { capture: true });
     this.surface.addEventListener("pointermove", (event) => this.onMove(event));
     this.surface.addEventListener("pointerup", (event) => this.onUp(event));
@@ -39,6 +41,7 @@ export class MarkPick {
     }
     this.on = !this.on;
     this.bar.hidden = !this.on;
+    this.choice.hidden = !this.on;
     this.board.element.classList.toggle("is-marking", this.on);
     const { controls } = this.board.picture;
     controls.mouseButtons.LEFT = this.on ? null : MOUSE.ROTATE;
@@ -61,7 +64,7 @@ export class MarkPick {
 
   setGesture(kind) {
     this.gesture = kind;
-    this.bar.querySelectorAll("[data-pick]").forEach((button) => button.setAttribute("aria-checked", String(button.dataset.pick === kind)));
+    this.choice.querySelectorAll("[data-pick]").forEach((button) => button.setAttribute("aria-checked", String(button.dataset.pick === kind)));
     if (this.picked && KINDS[kind] !== this.picked.kind) this.clear();
   }
 
@@ -174,14 +177,14 @@ export class MarkPick {
   /** Pick all elements whose middle lies inside a polygon on the screen; through the mesh, or only what is seen. */
   pickInside(path, takeAway) {
     const kind = KINDS[this.gesture];
-    const through = this.bar.querySelector("[data-pick-through]").checked;
+    const through = this.choice.querySelector("[data-pick-through]").checked;
     let best = null;
     for (const model of this.board.models.values()) {
       if (this.board.extras.shown.find((item) => item.id === model.id)?.surface) continue;
       const indices = [];
       for (const [index, middle] of elementMiddles(model, kind)) {
         const screen = this.toScreen(middle);
-        if (inPolygon(screen, path) && (through || this.isSeen(middle))) indices.push(index);
+        if (contains(path, screen) && (through || this.isSeen(middle))) indices.push(index);
       }
       if (!best || indices.length > best.indices.length) best = { model, indices };
     }
@@ -299,14 +302,4 @@ function* faceMiddles(model, triangles, at) {
     face = own;
     for (let k = 0; k < 3; k += 1) corners.add(triangles[3 * triangle + k]);
   }
-}
-
-function inPolygon([x, y], polygon) {
-  let inside = false;
-  for (let k = 0, j = polygon.length - 1; k < polygon.length; j = k, k += 1) {
-    const [ax, ay] = polygon[k];
-    const [bx, by] = polygon[j];
-    if (ay > y !== by > y && x < ((bx - ax) * (y - ay)) / (by - ay) + ax) inside = !inside;
-  }
-  return inside;
 }

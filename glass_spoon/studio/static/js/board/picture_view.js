@@ -90,6 +90,34 @@ export class PictureView {
     this.controls.update();
   }
 
+  /** @returns {() => void} what brings the camera back to where it is now */
+  stand() {
+    const [from, to] = [this.camera.position.clone(), this.controls.target.clone()];
+    return () => {
+      this.camera.position.copy(from);
+      this.controls.target.copy(to);
+      this.controls.update();
+      this.board.fit();
+    };
+  }
+
+  /**
+   * Bring a place near; from where the camera is, or from outside where it would be hidden.
+   * @param {Vector3} place @param {number} reach mm around it to be seen @param {?Vector3} out the way out of the part there
+   */
+  approach(place, reach, out) {
+    const back = this.camera.position.clone().sub(this.controls.target).normalize();
+    const away = (1.7 * reach) / Math.tan((this.camera.fov / 2) * (Math.PI / 180)) / Math.min(1, this.camera.aspect);
+    this.board.wasMoved = true;
+    this.controls.target.copy(place);
+    this.camera.position.copy(place).addScaledVector(back, away);
+    if (out?.lengthSq() > 0 && !this.isSeen(place)) this.camera.position.copy(place).addScaledVector(out.normalize().addScaledVector(this.camera.up, 0.25).normalize(), away);
+    this.camera.near = away / 100;
+    this.camera.updateProjectionMatrix();
+    this.controls.update();
+    this.board.draw(true);
+  }
+
   render(renderer, board) {
     if (!enterViewport(renderer, board, this.element)) return;
     const away = this.camera.position.distanceTo(this.controls.target);

@@ -22,14 +22,16 @@ export class SheetActions {
     const data = button.dataset;
     if (data.move) this.edits.change({ op: "move", line: data.move, by: data.by });
     else if (data.pause) this.edits.change({ op: "pause", line: data.pause, paused: data.paused });
+    else if (data.stopReading) this.edits.change({ op: "stop_reading", line: data.stopReading });
     else if (data.tryValues) this.edits.change({ op: "set_many", line: data.tryLine, values: data.tryValues });
-    else if (data.addVerb) this.edits.change({ op: "work", verb: data.addVerb, item: data.addItem, after: data.addAfter });
+    else if (data.addVerb) this.edits.change({ op: "work", verb: data.addVerb, item: data.addItem, after: data.addAfter, values: data.addValues ?? "{}" });
     else if (data.tryLine) this.edits.change({ op: "set", line: data.tryLine, field: data.tryField, value: data.tryValue });
     else if (data.after) this.edits.look({ shown_after: this.edits.state().shown_after === data.after ? "" : data.after });
     else if ("showAll" in data) this.edits.look({ shown_after: "" });
     else if (data.level) this.edits.look({ level: data.level });
     else if (data.viewSet) this.edits.look({ [data.viewSet]: data.viewValue });
-    else if (data.gauge) this.showOffenders(data.gauge, button);
+    else if (data.gauge) this.showOffenders({ gauge: data.gauge }, button);
+    else if (data.done) this.showOffenders({ done: data.done }, button);
     else if (data.firstVerb) this.addFirst(data.firstVerb);
     else if ("dismiss" in data) button.closest(".message").remove();
   }
@@ -54,17 +56,18 @@ export class SheetActions {
     if (verb === "draw" && added) this.board.pen.begin(added.dataset.line);
   }
 
-  async showOffenders(gauge, button) {
+  /** @param {{ gauge?: string, done?: string }} asked a gauge, or the line that worked on them @param {HTMLElement} button */
+  async showOffenders(asked, button) {
     const was = button.closest(".gauge")?.classList.contains("is-pointing");
     this.root.querySelectorAll(".is-pointing").forEach((element) => element.classList.remove("is-pointing"));
     if (was) {
-      this.board.showOffenders(null);
+      this.board.offenders.show(null);
       return;
     }
-    const query = new URLSearchParams({ ...this.edits.state(), gauge });
+    const query = new URLSearchParams({ ...this.edits.state(), ...asked });
     const answer = await fetch(`${this.root.dataset.offendersUrl}?${query}`, { headers: { Accept: "application/json" } });
     if (!answer.ok) return;
-    this.board.showOffenders(await answer.json());
-    this.root.querySelector(`.gauge[data-code="${gauge}"]`)?.classList.add("is-pointing");
+    this.board.offenders.show(await answer.json());
+    this.root.querySelector(`.gauge[data-code="${asked.gauge}"]`)?.classList.add("is-pointing");
   }
 }

@@ -3,6 +3,8 @@ const PLAIN = /^\s*([-+]?\d[\d,]*(?:\.\d+)?)\s*([^\d\s]*)\s*$/;
 const DRAG_THRESHOLD = 4;
 const PIXELS_A_STEP = 7;
 const COMMIT_DELAY = 450;
+/** Letters of a remark in one row of its field. */
+const LETTERS_A_ROW = 36;
 
 export class Values {
   constructor(root, edits, board) {
@@ -70,10 +72,12 @@ export class Values {
 
   /** Put an input in the place of a chip. */
   type(chip) {
-    const input = document.createElement("input");
+    const isLong = chip.closest(".line")?.dataset.verb === "remark";
+    const input = document.createElement(isLong ? "textarea" : "input");
     input.className = "value-input";
     input.value = chip.dataset.raw;
-    input.size = Math.max(6, Math.min(24, input.value.length + 1));
+    if (isLong) input.rows = Math.ceil((input.value.length + 1) / LETTERS_A_ROW) + 1;
+    else input.size = Math.max(6, Math.min(24, input.value.length + 1));
     input.setAttribute("aria-label", chip.title || chip.textContent);
     chip.replaceWith(input);
     input.focus();
