@@ -95,6 +95,24 @@ def test_a_marked_rim_is_creased_by_typing(signed_in):
     expect(page.locator(".line").last).to_contain_text("48 edges creased.")
 
 
+CHANGE_AT_ONCE = """() => new MutationObserver((changes, observer) => {
+    const choice = document.querySelector(".compare-form select[name=left]");
+    if (!choice) return;
+    observer.disconnect();
+    choice.selectedIndex = choice.options.length - 1;
+    choice.dispatchEvent(new Event("change", { bubbles: true }));
+}).observe(document.body, { childList: true, subtree: true })"""
+
+
+def test_a_form_reacts_from_the_instant_it_is_shown(signed_in):
+    page = signed_in
+    open_part(page, "Camp kettle")
+    page.get_by_role("button", name="Versions").click()
+    page.evaluate(CHANGE_AT_ONCE)
+    page.get_by_role("button", name="Compare any two states").click()
+    expect(page.locator(".compare .subheading")).not_to_have_text("now beside now")
+
+
 def test_two_states_are_compared_and_the_inspection_sheet_opens(signed_in):
     page = signed_in
     open_part(page, "Camp kettle")
