@@ -2,12 +2,15 @@
 
 import json
 import time
+from functools import partial
 
 import pytest
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
+from glass_spoon.studio.flows.build_part import build_sheet
 from glass_spoon.studio.models import Membership, Part, Project, Role
-from tests.browser.bench import add_line, drag, gauge, handle, open_part, ready, saved, type_value
+from glass_spoon.studio.show import bench_context
+from tests.browser.bench import add_line, drag, gauge, handle, open_part, ready, saved, shown, type_value
 from tests.browser.conftest import sign_in
 
 pytestmark = pytest.mark.browser
@@ -172,6 +175,38 @@ def test_version_is_kept_compared_and_restored(signed_in):
     page.get_by_role("button", name="Restore narrow neck").click()
     ready(page)
     expect(page.locator("[data-field=along]")).to_have_text("30")
+
+
+def test_a_change_made_while_a_build_is_asked_after_is_shown(signed_in, monkeypatch):
+    """The answer on the build comes between the change and its own answer, and replaces the sheet."""
+    page = signed_in
+    open_part(page, "Camp kettle")
+    monkeypatch.setattr(bench_context, "build_sheet", partial(build_sheet, patience=0.0))
+    asked: list[Route] = []
+    page.route("**/show/**", lambda route: route.continue_() if asked else asked.append(route))
+    type_value(page, "radius", "5.5 mm")
+    until(page, asked)
+    on_build = asked[0].fetch()
+    monkeypatch.undo()
+    sent: list[Route] = []
+    page.route("**/edit/**", lambda route: sent.append(route))
+    type_value(page, "radius", "7.25 mm")
+    page.wait_for_timeout(300)
+    asked[0].fulfill(response=on_build)
+    page.wait_for_timeout(300)
+    until(page, sent)
+    sent[0].continue_()
+    shown(page)
+    expect(page.locator("[data-field=radius]")).to_have_text("7.25 mm")
+
+
+def until(page, routes: list[Route]) -> None:
+    """Wait until a request is caught."""
+    for _ in range(400):
+        if routes:
+            return
+        page.wait_for_timeout(50)
+    raise AssertionError("nothing was asked")
 
 
 def test_two_people_on_one_part(signed_in, chromium, server):

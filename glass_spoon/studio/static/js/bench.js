@@ -18,7 +18,7 @@ const slip = new Slip(root, edits, board);
 Alpine.data("finder", finder(root, edits, board));
 Alpine.start();
 
-for (const part of [board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board), new Keys(root, edits, board), new UploadNote(root)]) {
+for (const part of [edits, board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board), new Keys(root, edits, board), new UploadNote(root)]) {
   part.connect();
 }
 document.body.addEventListener("rebuilt", () => board.load());

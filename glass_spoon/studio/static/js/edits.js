@@ -1,4 +1,11 @@
-/** Sends edits to the server, one after the other, each on the revision that the one before it made. */
+/**
+ * Sends edits to the server, one after the other, each on the revision that the one before it made.
+ *
+ * All that replaces the sheet comes through here: two answers under way at once could replace it in the wrong order, or a
+ * sheet that is gone already.
+ */
+const ASK_AGAIN = 400;
+
 export class Edits {
   /** @param {HTMLElement} root the bench */
   constructor(root) {
@@ -6,6 +13,25 @@ export class Edits {
     this.mayEdit = root.dataset.mayEdit === "1";
     this.queue = Promise.resolve();
     this.waiting = 0;
+    this.timer = 0;
+  }
+
+  connect() {
+    this.askAgain();
+  }
+
+  disconnect() {
+    clearTimeout(this.timer);
+    this.timer = 0;
+  }
+
+  /** While the server works on the part: look again in a moment. */
+  askAgain() {
+    if (this.timer || this.waiting || !document.querySelector("#work[data-working]")) return;
+    this.timer = setTimeout(() => {
+      this.timer = 0;
+      if (!this.waiting) this.look({});
+    }, ASK_AGAIN);
   }
 
   /** @returns {Object<string, string>} the present revision and way of looking */
@@ -36,7 +62,10 @@ export class Edits {
   /** @param {() => Promise<void>} job */
   enqueue(job) {
     this.root.dataset.busy = String((this.waiting += 1));
-    this.queue = this.queue.then(job, job).finally(() => (this.root.dataset.busy = String((this.waiting -= 1))));
+    this.queue = this.queue.then(job, job).finally(() => {
+      this.root.dataset.busy = String((this.waiting -= 1));
+      this.askAgain();
+    });
     return this.queue;
   }
 

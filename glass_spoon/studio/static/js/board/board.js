@@ -139,8 +139,10 @@ export class Board {
       }
       const hadModels = this.models.size > 0;
       const wasEmpty = !hadModels && !this.extras.curves.length;
+      const content = await answer.arrayBuffer();
+      if (number !== this.loading) return;
       this.loadedRevision = Number(state.revision);
-      this.take(readGltf(await answer.arrayBuffer()));
+      this.take(readGltf(content));
       if (!this.fitted || (wasEmpty && this.extras.curves.length && !this.pen.placing)) this.fit();
       else if (this.models.size && !hadModels) this.picture.fit(this.bounds(true));
       this.fitted = true;

@@ -8,6 +8,7 @@ export class SheetActions {
 
   connect() {
     document.body.addEventListener("click", (event) => this.onClick(event));
+    document.body.addEventListener("submit", (event) => this.onSubmit(event));
     this.root.addEventListener("change", (event) => {
       const choice = event.target.closest("[data-view-choice]");
       if (choice) this.edits.look({ [choice.dataset.viewChoice]: choice.value });
@@ -30,10 +31,19 @@ export class SheetActions {
     else if ("showAll" in data) this.edits.look({ shown_after: "" });
     else if (data.level) this.edits.look({ level: data.level });
     else if (data.viewSet) this.edits.look({ [data.viewSet]: data.viewValue });
+    else if (data.history) this.edits.step(data.history);
+    else if ("takeSaved" in data) this.edits.look({});
     else if (data.gauge) this.showOffenders({ gauge: data.gauge }, button);
     else if (data.done) this.showOffenders({ done: data.done }, button);
     else if (data.firstVerb) this.addFirst(data.firstVerb);
     else if ("dismiss" in data) button.closest(".message").remove();
+  }
+
+  /** Make a change that came too late on top of what is saved. */
+  onSubmit(event) {
+    if (!("applyAgain" in event.target.dataset)) return;
+    event.preventDefault();
+    this.edits.change(Object.fromEntries(new FormData(event.target)));
   }
 
   /** Write a drawn curve in another manner, within the tolerance typed beside. */
