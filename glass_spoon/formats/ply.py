@@ -74,6 +74,7 @@ def _face_bytes(sides: NDArray[np.int32], corners: NDArray[np.int32]) -> bytes:
     return data.tobytes()
 
 
+@np.errstate(invalid="ignore", over="ignore")  # numbers that are none are told, see checked_mesh
 def read_ply(data: bytes, progress: Progress = untold) -> ReadMesh:
     """Return the mesh of a PLY file, text or binary, faces of any sides. Raises UnreadableMesh."""
     if len(data) > MOST_BYTES:

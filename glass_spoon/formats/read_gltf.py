@@ -26,6 +26,7 @@ TRIANGLES, STRIP, FAN = 4, 5, 6
 MOST_NODES = 100_000
 
 
+@np.errstate(invalid="ignore", over="ignore")  # numbers that are none are told, see checked_mesh
 def read_gltf(data: bytes, progress: Progress = untold) -> ReadMesh:
     """Return all meshes of a glTF file as one, each primitive a group; files beside it are not read.
 

@@ -31,6 +31,7 @@ def write_stl(meshes: list[NamedMesh]) -> bytes:
     return header + np.uint32(len(every)).tobytes() + every.tobytes()
 
 
+@np.errstate(invalid="ignore", over="ignore")  # numbers that are none are told, see checked_mesh
 def read_stl(data: bytes, progress: Progress = untold) -> ReadMesh:
     """Return the mesh of an STL file, corners at one place made one vertex; it names no unit. Raises UnreadableMesh."""
     if len(data) > MOST_BYTES:

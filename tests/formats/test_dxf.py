@@ -37,7 +37,7 @@ def only(data: bytes, unit: str = "") -> NurbsCurve:
     return curves[0].curve
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.integers(0, 10_000), st.integers(2, 5), st.booleans())
 def test_splines_come_back_as_they_were(seed: int, degree: int, rational: bool) -> None:
     curve = random_curve(np.random.default_rng(seed), degree, degree + 5, rational)
@@ -48,7 +48,7 @@ def test_splines_come_back_as_they_were(seed: int, degree: int, rational: bool) 
     )  # knots are written with nine decimals
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.integers(0, 10_000), st.booleans())
 def test_written_splines_evaluate_alike_in_ezdxf(seed: int, rational: bool) -> None:
     curve = random_curve(np.random.default_rng(seed), 3, 9, rational)

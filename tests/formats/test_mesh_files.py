@@ -212,7 +212,18 @@ def test_broken_files_are_refused_in_words(reader, data: bytes, words: str) -> N
         reader(data)
 
 
-@settings(max_examples=60, deadline=None)
+@pytest.mark.parametrize(("reader", "write"), [(read_stl, write_stl), (read_ply, write_ply), (read_gltf, write_glb)])
+@pytest.mark.parametrize("bits", [0x7F800001, 0x7FC00000, 0x7F800000])
+def test_numbers_that_are_none_are_told(reader, write, bits: int) -> None:
+    """The first of both kinds of NaN warns when it is made longer; the last is infinity."""
+    good = write(NAMED)
+    first = np.float32(RING.positions[0, 0]).tobytes()
+    assert first in good
+    with pytest.raises(UnreadableMesh, match="no numbers"):
+        reader(good.replace(first, np.uint32(bits).tobytes()))
+
+
+@settings(max_examples=60)
 @given(st.sampled_from([read_obj, read_stl, read_ply, read_gltf]), st.data())
 def test_damaged_files_give_a_mesh_or_a_sentence(reader, data: st.DataObject) -> None:
     """Bytes of a good file changed at random places."""

@@ -43,7 +43,7 @@ def test_round_trips_keep_the_shape_to_a_millionth_of_a_millimetre(curve: NurbsC
     assert largest_distance(curve, back(curve)) < 1e-6
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(st.integers(0, 10_000), st.integers(1, 5), st.booleans())
 def test_random_plane_curves_come_back(seed: int, degree: int, rational: bool) -> None:
     curve = random_curve(np.random.default_rng(seed), degree, degree + 4, rational)
