@@ -1,14 +1,12 @@
 /** The pen: points of drawn curves on the board. Placed, dragged, nudged, inserted, removed, made sharp or smooth. */
-import { round, shifted } from "./coordinate_text.js";
-import { PLANES, svgElement } from "./drawing_view.js";
+import { round } from "./coordinate_text.js";
+import { copyOf, middleBeside, moveTo, moveTogether, nearestGap, placeTogether, putIn, seen, sheetValues, takeOut } from "./drawn_points.js";
+import { PenArea } from "./pen_area.js";
 import { PenMarks } from "./pen_marks.js";
-import { contains, distanceToSegment } from "./plane_places.js";
 
 const REACH_PIXELS = 10;
 const NUDGES = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
 const COMMIT_DELAY = 500;
-/** The axis that runs out of each plane, and which way the viewer is. */
-const OUT = { front: { axis: "y", sign: -1 }, side: { axis: "x", sign: 1 }, plan: { axis: "z", sign: 1 } };
 
 export class Pen {
   constructor(root, edits, board) {
@@ -134,8 +132,7 @@ export class Pen {
 
   /** A copy of the drawing that may be changed here. */
   take() {
-    const drawing = this.drawing();
-    this.local = { ...drawing, until: Infinity, ends: [...drawing.ends], angles: [...drawing.angles], points: drawing.points.map((point) => [...point]), raw: drawing.raw.map((texts) => [...texts]) };
+    this.local = copyOf(this.drawing());
     return this.local;
   }
 
@@ -150,10 +147,8 @@ export class Pen {
     if (end) this.startEnd(view, event, Number(end.dataset.end));
     else if (handle) this.startDrag(view, event, handle);
     else if (this.isPlacing(view.plane)) this.placeAt(view, event);
-    else if (event.shiftKey) {
-      this.area = { view, free: event.altKey, path: [view.fromEvent(event)] };
-      view.svg.setPointerCapture(event.pointerId);
-    } else {
+    else if (event.shiftKey) this.area = new PenArea(view, event);
+    else {
       const curve = event.target.closest("[data-curve]");
       if (curve) this.chooseCurve(curve.dataset.curve);
       else if (this.picked().length) {
@@ -196,10 +191,9 @@ export class Pen {
   }
 
   placeAt(view, event) {
-    const [right, up] = this.snapped(view, event, -1);
+    const place = this.snapped(view, event, -1);
     const local = this.take();
-    local.points.push([right, up, event.shiftKey, 0, 1]);
-    local.raw.push([right, up, 0]);
+    putIn(local, local.points.length, place, event.shiftKey);
     this.pick(local.points.length - 1);
     this.caught = null;
     this.commit();
@@ -247,7 +241,7 @@ export class Pen {
     const drawing = this.drawing();
     if (!drawing || !this.isSeen(drawing, view)) return null;
     drawing.points.forEach((_, index) => {
-      const [px, py] = view.toScreen(...this.seen(drawing, index, view));
+      const [px, py] = view.toScreen(...seen(drawing, index, view));
       const distance = Math.hypot(px - x, py - y);
       if (distance > reach) return;
       reach = distance;
@@ -258,8 +252,7 @@ export class Pen {
 
   onMove(event, view) {
     if (this.area?.view === view) {
-      this.area.path.push(view.fromEvent(event));
-      this.drawArea();
+      this.area.move(event);
       return;
     }
     if (!this.drag) {
@@ -272,7 +265,8 @@ export class Pen {
       this.moveEnd(view, event);
       return;
     }
-    this.moveBy(view, this.drag.index, this.snapped(view, event, this.drag.index));
+    moveTogether(this.local, this.picked(), view, this.drag.index, this.snapped(view, event, this.drag.index));
+    this.redraw();
     this.preview();
   }
 
@@ -304,24 +298,12 @@ export class Pen {
     this.redraw();
   }
 
-  drawArea() {
-    const { view, free, path } = this.area;
-    const screen = path.map((place) => view.toScreen(...place));
-    const [a, b] = [screen[0], screen.at(-1)];
-    const corners = free ? screen : [a, [b[0], a[1]], b, [a[0], b[1]]];
-    view.layers.snaps.replaceChildren(svgElement("polygon", { class: "choice-area", points: corners.map((corner) => corner.join(",")).join(" ") }));
-  }
-
   /** Choose the points of the drawing under the pen inside the box, or the free outline, that was drawn. */
   chooseArea() {
-    const { view, free, path } = this.area;
-    this.area = null;
-    view.layers.snaps.replaceChildren();
     const drawing = this.drawing();
-    if (!drawing || path.length < 2) return;
-    const [a, b] = [path[0], path.at(-1)];
-    const outline = free ? path : [a, [b[0], a[1]], b, [a[0], b[1]]];
-    const inside = drawing.points.map((_, index) => index).filter((index) => contains(outline, this.seen(drawing, index, view)));
+    const inside = this.area.finish(drawing);
+    this.area = null;
+    if (!inside) return;
     this.chosen = inside[0] ?? this.chosen;
     inside.forEach((index) => this.also.add(index));
     this.onMood(this.picked().length ? "chosen" : "rest");
@@ -335,67 +317,13 @@ export class Pen {
     const drawing = this.drawing();
     const curve = event.target.closest("[data-curve]");
     if (!this.edits.mayEdit || !drawing || drawing.plane !== view.plane || curve?.dataset.curve !== drawing.line) return;
-    this.insert(this.nearestGap(view, event), this.snapped(view, event, -1));
+    this.insert(nearestGap(drawing, view, view.toScreen(...view.fromEvent(event))), this.snapped(view, event, -1));
   }
 
-  /** @returns {number} the index of the point before the stretch of curve nearest to the pointer */
-  nearestGap(view, event) {
-    const drawing = this.drawing();
-    const [x, y] = view.toScreen(...view.fromEvent(event));
-    const places = drawing.points.map((point) => view.toScreen(point[0], point[1]));
-    if (drawing.closed) places.push(places[0]);
-    let best = [Infinity, 0];
-    for (let k = 0; k + 1 < places.length; k += 1) {
-      const distance = distanceToSegment([x, y], places[k], places[k + 1]);
-      if (distance < best[0]) best = [distance, k];
-    }
-    return best[1];
-  }
-
-  insert(after, [right, up]) {
-    const local = this.take();
-    local.points.splice(after + 1, 0, [right, up, false, 0, 1]);
-    local.raw.splice(after + 1, 0, [right, up, 0]);
+  insert(after, place) {
+    putIn(this.take(), after + 1, place);
     this.pick(after + 1);
     this.commit();
-  }
-
-  /** Move a point of the local copy; an expression of sizes keeps its size and gets an offset. */
-  moveTo(index, [right, up, out = null]) {
-    const { points, raw } = this.local;
-    const wanted = [right, up, out ?? points[index][3]];
-    const now = [points[index][0], points[index][1], points[index][3]];
-    raw[index] = now.map((value, k) => shifted(raw[index][k], value, wanted[k]));
-    [points[index][0], points[index][1], points[index][3]] = wanted;
-  }
-
-  /** Move all chosen points so that one of them comes to a place of a view. */
-  moveBy(view, index, [right, up]) {
-    const from = this.seen(this.local, index, view);
-    const [dr, du] = [right - from[0], up - from[1]];
-    for (const other of this.picked()) {
-      const [r, u] = this.seen(this.local, other, view);
-      this.moveTo(other, this.fromView(other, view, [round(r + dr), round(u + du)]));
-    }
-    this.redraw();
-  }
-
-  /** @returns {[number, number]} where a point is seen in a view */
-  seen(drawing, index, view) {
-    const point = drawing.points[index];
-    if (view.plane === drawing.plane) return [point[0], point[1]];
-    const place = inSpace(point, drawing.plane);
-    return [place[PLANES[view.plane].right], place[PLANES[view.plane].up]];
-  }
-
-  /** @returns {[number, number, number]} right, up and out of the drawing's own plane, for a place in any view */
-  fromView(index, view, [right, up]) {
-    const { plane, points } = this.local;
-    if (view.plane === plane) return [right, up, points[index][3]];
-    const place = inSpace(points[index], plane);
-    place[PLANES[view.plane].right] = right;
-    place[PLANES[view.plane].up] = up;
-    return [place[PLANES[plane].right], place[PLANES[plane].up], OUT[plane].sign * place[OUT[plane].axis]];
   }
 
   /** @returns {[number, number]} right and up under the pointer, as it is caught */
@@ -449,7 +377,7 @@ export class Pen {
     const step = this.gridStep() * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
     for (const index of this.picked()) {
       const point = local.points[index];
-      this.moveTo(index, [round(point[0] + right * step), round(point[1] + up * step)]);
+      moveTo(local, index, [round(point[0] + right * step), round(point[1] + up * step)]);
     }
     this.redraw();
     this.preview();
@@ -465,45 +393,26 @@ export class Pen {
   }
 
   insertBeside() {
-    const { points, closed } = this.drawing();
-    const after = this.chosen === points.length - 1 && !closed ? this.chosen - 1 : this.chosen;
-    if (after < 0) return;
-    const [a, b] = [points[after], points[(after + 1) % points.length]];
-    this.insert(after, [round((a[0] + b[0]) / 2), round((a[1] + b[1]) / 2)]);
+    const found = middleBeside(this.drawing(), this.chosen);
+    if (found) this.insert(found.after, found.place);
   }
 
   removeChosen() {
+    const picked = this.picked();
     const local = this.take();
-    const gone = new Set(this.picked());
-    local.points = local.points.filter((_, index) => !gone.has(index));
-    local.raw = local.raw.filter((_, index) => !gone.has(index));
-    this.pick(local.points.length ? Math.min(Math.min(...gone), local.points.length - 1) : null);
+    takeOut(local, picked);
+    this.pick(local.points.length ? Math.min(...picked, local.points.length - 1) : null);
     this.commit();
   }
 
   /** Move, turn and scale the chosen points by numbers. @param {{right: number, up: number, turn: number, scale: number, about: string}} by */
-  placeChosen({ right, up, turn, scale, about }) {
-    const local = this.take();
-    const places = this.picked().map((index) => local.points[index]);
-    const middle = [0, 1].map((axis) => (Math.min(...places.map((p) => p[axis])) + Math.max(...places.map((p) => p[axis]))) / 2);
-    const center = { middle, first: places[0].slice(0, 2), origin: [0, 0] }[about];
-    const [c, s] = [Math.cos((turn * Math.PI) / 180) * scale, Math.sin((turn * Math.PI) / 180) * scale];
-    for (const index of this.picked()) {
-      const [x, y] = [local.points[index][0] - center[0], local.points[index][1] - center[1]];
-      this.moveTo(index, [round(center[0] + c * x - s * y + right), round(center[1] + s * x + c * y + up)]);
-    }
+  placeChosen(by) {
+    placeTogether(this.take(), this.picked(), by);
     this.commit();
   }
 
-  values() {
-    return this.local.points.map((point, index) => {
-      const [x, y, out] = this.local.raw[index];
-      return { x, y, sharp: point[2], ...(out === 0 ? {} : { out }), ...(point[4] === 1 ? {} : { weight: point[4] }) };
-    });
-  }
-
   preview() {
-    this.board.preview(this.local.line, "points", this.values());
+    this.board.preview(this.local.line, "points", sheetValues(this.local));
   }
 
   async commit() {
@@ -513,7 +422,7 @@ export class Pen {
     this.redraw();
     const sent = this.local;
     this.pending += 1;
-    await this.edits.change({ op: "set", line: sent.line, field: "points", value: JSON.stringify(this.values()) });
+    await this.edits.change({ op: "set", line: sent.line, field: "points", value: JSON.stringify(sheetValues(this.local)) });
     this.pending -= 1;
     if (this.local) this.local.until = Number(this.edits.state().revision);
     this.update();
@@ -563,10 +472,4 @@ export class Pen {
 /** Whether the focus may be taken: it is nowhere, or on the board already. */
 function isAtRest(focused) {
   return !focused || focused === document.body || Boolean(focused.closest(".board"));
-}
-
-/** @returns {{x: number, y: number, z: number}} a drawn point in space */
-function inSpace([right, up, , out], plane) {
-  const { right: r, up: u } = PLANES[plane];
-  return { [r]: right, [u]: up, [OUT[plane].axis]: OUT[plane].sign * out };
 }

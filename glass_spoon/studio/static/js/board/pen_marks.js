@@ -1,6 +1,7 @@
 /** What the pen draws: the control net, the handles of points, and those that turn the directions of ends. */
-import { PLANES, svgElement } from "./drawing_view.js";
 import { round } from "./coordinate_text.js";
+import { PLANES, svgElement } from "./drawing_view.js";
+import { seen } from "./drawn_points.js";
 
 const END_PIXELS = 44;
 
@@ -17,7 +18,7 @@ export class PenMarks {
       view.layers.net.replaceChildren();
       return;
     }
-    const places = drawing.points.map((_, index) => view.toScreen(...this.pen.seen(drawing, index, view)).join(","));
+    const places = drawing.points.map((_, index) => view.toScreen(...seen(drawing, index, view)).join(","));
     const name = drawing.closed ? "polygon" : "polyline";
     view.layers.net.replaceChildren(svgElement(name, { class: "control-net", points: places.join(" ") }));
   }
@@ -33,7 +34,7 @@ export class PenMarks {
     for (const drawing of drawings) {
       if (!this.pen.isSeen(drawing, view)) continue;
       if (drawing.line === active && drawing.plane === view.plane) parts.push(...this.endHandles(view, drawing));
-      drawing.points.forEach((point, index) => parts.push(this.handle(view, drawing, [...this.pen.seen(drawing, index, view), point[2]], index, drawing.line === active)));
+      drawing.points.forEach((point, index) => parts.push(this.handle(view, drawing, [...seen(drawing, index, view), point[2]], index, drawing.line === active)));
     }
     view.layers.handles.replaceChildren(...parts);
     if (refocus) view.layers.handles.querySelector(`[data-line="${refocus.line}"][data-index="${refocus.index}"]`)?.focus({ preventScroll: true });
