@@ -8,8 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.meshes.fill_plane import contains, fill_plane
+from glass_spoon.kernel.meshes.fill_plane import fill_plane
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh
+from glass_spoon.kernel.meshes.triangulate_plane import contains
 
 
 def circle(radius: float, count: int, x: float = 0, y: float = 0, back: bool = False) -> np.ndarray:
@@ -91,7 +92,7 @@ def test_inside_is_told_by_the_even_odd_rule() -> None:
     assert contains(rim, edges, np.array([[0.0, 0.0], [7.0, 0.0], [12.0, 0.0]])).tolist() == [False, True, False]
 
 
-@settings(deadline=None, max_examples=40)
+@settings(max_examples=40)
 @given(st.integers(0, 10_000), st.integers(3, 10))
 def test_any_star_shaped_polygon_is_filled(seed: int, count: int) -> None:
     rng = np.random.default_rng(seed)

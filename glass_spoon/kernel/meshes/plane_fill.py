@@ -1,0 +1,64 @@
+"""Quads over a flat outline as a value: how well shaped they are, and evened out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import coo_array
+
+from glass_spoon.kernel.arrays import Floats, Ints
+
+SMOOTHING = 60
+"""Rounds in which inner vertices move to the middle of their neighbours."""
+
+
+@dataclass(frozen=True, eq=False)
+class PlaneFill:
+    """Points (n, 2), those of the rims first and in their order, and quads (f, 4), counter-clockwise."""
+
+    points: Floats
+    faces: Ints
+
+
+def least_angle(fill: PlaneFill) -> float:
+    """Return how far in radians the worst corner of a fill is from being straight or shut; 0 where a face is not convex."""
+    return float(np.arccos(np.clip(worst_cosine(fill.points, fill.faces).max(), 0, 1)))
+
+
+def worst_cosine(points: Floats, quads: Ints) -> Floats:
+    """Return the largest absolute cosine (q,) of the corners of quads; 2 for one that is not convex."""
+    corners = points[quads]
+    ahead, back = np.roll(corners, -1, axis=1) - corners, np.roll(corners, 1, axis=1) - corners
+    size = np.maximum(np.hypot(ahead[..., 0], ahead[..., 1]) * np.hypot(back[..., 0], back[..., 1]), 1e-300)
+    cosine = np.abs((ahead * back).sum(axis=2)) / size
+    turn = ahead[..., 0] * back[..., 1] - ahead[..., 1] * back[..., 0]
+    return np.where((turn > 1e-9 * size).all(axis=1), cosine.max(axis=1), 2.0)
+
+
+def evenness(points: Floats, faces: Ints) -> float:
+    """Return how square faces are on the mean: twice the area over the half sum of squared edges, 1 for squares."""
+    corners = points[faces]
+    edges = np.roll(corners, -1, axis=1) - corners
+    straight, across = corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1]
+    twice = straight[:, 0] * across[:, 1] - straight[:, 1] * across[:, 0]
+    return float((2 * twice / np.maximum((edges**2).sum(axis=(1, 2)), 1e-300)).mean())
+
+
+def smoothed(fill: PlaneFill, fixed: int) -> PlaneFill:
+    """Move inner vertices to the middle of their neighbours, back where that would turn a face over or make it worse."""
+    points, faces = fill.points.copy(), fill.faces
+    start, end = faces.ravel(), np.roll(faces, -1, axis=1).ravel()
+    ones = np.ones(2 * len(start))
+    links = coo_array((ones, (np.concatenate((start, end)), np.concatenate((end, start)))), shape=(len(points),) * 2).tocsr()
+    share = np.maximum(np.asarray(links.sum(axis=1)).ravel(), 1)
+    free = np.arange(len(points)) >= fixed
+    for _ in range(SMOOTHING):
+        moved = points + 0.6 * ((links @ points) / share[:, None] - points) * free[:, None]
+        for _ in range(4):
+            worse = (worst_cosine(moved, faces) >= 1.0) & (worst_cosine(points, faces) < 1.0)
+            if not worse.any():
+                break
+            moved[faces[worse].ravel()] = points[faces[worse].ravel()]
+        points = moved
+    return PlaneFill(points, faces)
