@@ -8,6 +8,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Ints
 from glass_spoon.kernel.groups import joined_groups
+from glass_spoon.kernel.meshes.edge_values import reordered_edges
 from glass_spoon.kernel.meshes.merge_points import keep_faces, split_points
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import Topology
@@ -138,7 +139,7 @@ def reverse_faces(mesh: Mesh, faces: Ints) -> Mesh:
     own = np.arange(len(topology.face_corners))
     order = np.where(over[topology.face_of_corner], start + end - 1 - own, own)
     other = Topology(topology.point_count, topology.face_offsets, topology.face_corners[order])
-    edges = {name: _by_ends(topology, other, value) for name, value in mesh.edges.items()}
+    edges = reordered_edges(mesh.edges, topology, other)
     points = dict(mesh.points)
     if over.all() and "normal" in points:
         points["normal"] = -points["normal"]
@@ -146,14 +147,6 @@ def reverse_faces(mesh: Mesh, faces: Ints) -> Mesh:
         points.pop("normal", None)
     corners = {name: value[order] for name, value in mesh.corners.items()}
     return Mesh(other, mesh.positions, points, edges, corners, dict(mesh.faces))
-
-
-def _by_ends(topology: Topology, other: Topology, values: np.ndarray) -> np.ndarray:
-    """Return edge values for a topology with the same edges, perhaps in another order."""
-    size = topology.point_count
-    own, asked = (table.edges.ends.astype(np.int64) @ [size, 1] for table in (topology, other))
-    order = np.argsort(own)
-    return np.asarray(values[order[np.searchsorted(own[order], asked)]])
 
 
 def _turned_faces(before: Topology, after: Topology) -> Bools:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.meshes.edge_values import carry_edges
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import make_topology
 
@@ -22,11 +23,16 @@ def gather_meshes(meshes: list[Mesh]) -> Mesh:
     points = _joined([mesh.points for mesh in meshes], [mesh.point_count for mesh in meshes])
     if not all("normal" in mesh.points for mesh in meshes):
         points.pop("normal", None)
+    edges = _joined([mesh.edges for mesh in meshes], [len(mesh.topology.edges.ends) for mesh in meshes])
+    ends = np.concatenate(
+        [np.zeros((0, 2))]
+        + [mesh.topology.edges.ends.astype(np.int64) + first for mesh, first in zip(meshes, firsts, strict=False)]
+    )
     return Mesh(
         topology,
         np.concatenate([mesh.positions for mesh in meshes]) if meshes else np.zeros((0, 3)),
         points,
-        _edge_values(meshes, firsts, topology.edges.ends, topology.point_count),
+        carry_edges(edges, np.arange(len(ends)), topology.find_edges(ends), topology),
         _joined([mesh.corners for mesh in meshes], [len(mesh.topology.face_corners) for mesh in meshes]),
         faces,
     )
@@ -51,17 +57,4 @@ def _numbered_on(pieces: list[Floats]) -> list[Floats]:
     for own in pieces:
         result.append(own + first)
         first += float(own.max(initial=-1.0)) + 1
-    return result
-
-
-def _edge_values(meshes: list[Mesh], firsts: np.ndarray, ends: np.ndarray, size: int) -> dict[str, Floats]:
-    """Return edge values in the order of the edges of the whole."""
-    order = np.argsort(ends.astype(np.int64) @ [size, 1])
-    keys = (ends.astype(np.int64) @ [size, 1])[order]
-    result: dict[str, Floats] = {}
-    for mesh, first in zip(meshes, firsts, strict=False):
-        own = (mesh.topology.edges.ends.astype(np.int64) + first) @ [size, 1]
-        at = order[np.searchsorted(keys, own)]
-        for name, value in mesh.edges.items():
-            result.setdefault(name, np.zeros((len(ends), *value.shape[1:])))[at] = value
     return result

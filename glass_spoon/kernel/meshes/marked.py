@@ -128,14 +128,10 @@ def edge_ring(topology: Topology, edge: int) -> Ints:
 
 def edges_between(topology: Topology, first: Ints, second: Ints) -> Ints:
     """Return the edges (k,) that join vertices `first` (k,) and `second` (k,); InvalidInput where there is none."""
-    size = topology.point_count
-    keys = topology.edges.ends.astype(np.int64) @ [size, 1]
-    order = np.argsort(keys)
-    asked = np.minimum(first, second).astype(np.int64) * size + np.maximum(first, second)
-    at = np.minimum(np.searchsorted(keys[order], asked), len(keys) - 1)
-    if len(asked) and (keys[order[at]] != asked).any():
+    found = topology.find_edges(np.column_stack((first, second)))
+    if (found < 0).any():
         raise InvalidInput("The vertices", "joined by edges", "apart")
-    return np.asarray(order[at])
+    return found
 
 
 def mark_rim(mesh: Mesh) -> Mark:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints
+from glass_spoon.kernel.meshes.edge_values import carry_edges
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
 
@@ -67,7 +68,7 @@ def _rebuilt(mesh: Mesh, corners: Ints, kept: Bools, of_point: Ints | None, posi
         topology,
         positions[used],
         points={name: value[first[used]] for name, value in mesh.points.items()},
-        edges={name: _edge_values(mesh, topology, held, value) for name, value in mesh.edges.items()},
+        edges=carry_edges(mesh.edges, *_edge_origins(mesh.topology, topology, held), topology) if mesh.edges else {},
         corners={name: value[held] for name, value in mesh.corners.items()},
         faces={name: value[faces] for name, value in mesh.faces.items()},
     )
@@ -88,16 +89,12 @@ def _whole_faces(topology: Topology, corners: Ints, kept: Bools) -> tuple[Ints, 
     return faces, np.concatenate(([0], np.cumsum(sides[faces]))), held
 
 
-def _edge_values(mesh: Mesh, topology: Topology, held: Ints, values: Floats) -> Floats:
-    """Return edge values of a new topology whose corners are the old ones `held`: the largest of the edges that became one.
+def _edge_origins(before: Topology, after: Topology, held: Ints) -> tuple[Ints, Ints]:
+    """Return pairs of an old edge (2h,) and the edge (2h,) it became, where the corners of `after` are the old ones `held`.
 
-    The old edge of a corner is the one that leaves it, or the last before the next corner that is kept.
+    The old edge of a corner is the one that leaves it, and the last before the next corner that is kept.
     """
     following = np.append(held[1:], -1)
-    ends = topology.face_offsets[1:] - 1
-    following[ends] = held[topology.face_offsets[:-1]]
-    before = mesh.topology.previous_corner[following]
-    result = np.zeros((len(topology.edges.ends), *values.shape[1:]))
-    for corner in (held, before):
-        np.maximum.at(result, topology.edges.of_corner, values[mesh.topology.edges.of_corner[corner]])
-    return result
+    following[after.face_offsets[1:] - 1] = held[after.face_offsets[:-1]]
+    corners = np.concatenate((held, before.previous_corner[following]))
+    return before.edges.of_corner[corners], np.tile(after.edges.of_corner, 2)

@@ -149,10 +149,9 @@ def _finish(parts: Parts, labels: Ints, cut: CutSet, grids: list[Grid], normals:
         renumber[used] = np.arange(len(used))
         sharp = _sharp_pairs(cut, grids, normals, renumber[labels])
         if len(sharp):
-            ends = np.sort(topology.edges.ends.astype(np.int64), axis=1)
-            keys = ends[:, 0] * len(used) + ends[:, 1]
-            sharpness = np.where(np.isin(keys, sharp[:, 0] * len(used) + sharp[:, 1]), np.inf, 0.0)
-            edges["sharpness"] = sharpness
+            found = topology.find_edges(sharp)
+            edges["sharpness"] = np.zeros(len(topology.edges.ends))
+            edges["sharpness"][found[found >= 0]] = np.inf
     uv = np.concatenate([part.reshape(-1, 2) for part in parts.uvs])
     return Mesh(
         topology,

@@ -14,8 +14,9 @@ from scipy.spatial import cKDTree
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, lengths
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.groups import joined_groups
+from glass_spoon.kernel.meshes.edge_values import carry_edges
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.topology import EdgeTable, Topology, make_topology
+from glass_spoon.kernel.meshes.topology import Topology, make_topology
 
 SMALL_SHARE = 0.25
 """A gap narrower than this share of the edges along it is small: it is hardly meant. Common practice, no source."""
@@ -197,14 +198,5 @@ def _with_points(mesh: Mesh, found: Meetings) -> Mesh:
         share = found.shares.reshape(-1, *[1] * (value.ndim - 1))
         laid[name] = np.concatenate((value, value[start] * (1 - share) + value[following] * share))[sequence]
     source = np.concatenate((np.arange(count), start))[sequence]
-    return Mesh(other, mesh.positions, dict(mesh.points), _edge_values(mesh, other.edges, source), laid, dict(mesh.faces))
-
-
-def _edge_values(mesh: Mesh, edges: EdgeTable, source: Ints) -> dict[str, Floats]:
-    """Return edge values of a topology whose half-edges (h,) are parts of the old ones `source`."""
-    result = {}
-    for name, value in mesh.edges.items():
-        values = np.zeros((len(edges.ends), *value.shape[1:]))
-        np.maximum.at(values, edges.of_corner, value[mesh.topology.edges.of_corner[source]])
-        result[name] = values
-    return result
+    edges = carry_edges(mesh.edges, topology.edges.of_corner[source], other.edges.of_corner, other)
+    return Mesh(other, mesh.positions, dict(mesh.points), edges, laid, dict(mesh.faces))

@@ -16,6 +16,7 @@ import rustworkx
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.groups import joined_groups
+from glass_spoon.kernel.meshes.edge_values import reordered_edges
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import make_topology
 
@@ -239,16 +240,12 @@ def _joined(mesh: Mesh, kept: Ints, quads: Ints, origin: Ints) -> Mesh:
     joined = np.flatnonzero(starts[order] < 0)
     corners[offsets[joined][:, None] + np.arange(4)] = quads[order[joined] - len(kept)]
     made = make_topology(topology.point_count, topology.face_corners[corners], offsets=offsets)
-    size = topology.point_count
-    own = topology.edges.ends.astype(np.int64) @ [size, 1]
-    rank = np.argsort(own)
-    at = rank[np.searchsorted(own[rank], made.edges.ends.astype(np.int64) @ [size, 1])]
     owner = np.concatenate((kept, origin))[order]
     return Mesh(
         made,
         mesh.positions,
         dict(mesh.points),
-        {name: value[at] for name, value in mesh.edges.items()},
+        reordered_edges(mesh.edges, topology, made),
         {name: value[corners] for name, value in mesh.corners.items()},
         {name: value[owner] for name, value in mesh.faces.items()},
     )

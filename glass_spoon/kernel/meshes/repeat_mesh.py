@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, owned
+from glass_spoon.kernel.arrays import owned
 from glass_spoon.kernel.curves.place_curve import Placement
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import make_topology
@@ -25,19 +25,12 @@ def repeat_mesh(mesh: Mesh, moves: tuple[Placement, ...]) -> Mesh:
     if "piece" in mesh.faces:
         pieces = float(mesh.faces["piece"].max(initial=-1.0)) + 1
         own["piece"] = np.concatenate([mesh.faces["piece"] + k * pieces for k in range(times)])
+    copied = mesh.topology.find_edges(topology.edges.ends % mesh.point_count) if mesh.edges else None
     return Mesh(
         topology,
         owned(np.concatenate([move.apply(mesh.positions) for move in moves])),
         points=points,
-        edges={name: _by_ends(mesh, topology.edges.ends, values) for name, values in mesh.edges.items()},
+        edges={name: value[copied] for name, value in mesh.edges.items()},
         corners={name: np.concatenate([values] * times) for name, values in mesh.corners.items()},
         faces=own,
     )
-
-
-def _by_ends(mesh: Mesh, ends: np.ndarray, values: Floats) -> Floats:
-    """Return the values of edges with the given ends (e, 2) by those of the edge of `mesh` that they copy."""
-    size = mesh.point_count
-    keys, asked = (np.sort(pairs.astype(np.int64) % size, axis=1) @ [size, 1] for pairs in (mesh.topology.edges.ends, ends))
-    order = np.argsort(keys)
-    return values[order[np.searchsorted(keys[order], asked)]]

@@ -11,6 +11,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints
 from glass_spoon.kernel.groups import joined_groups
+from glass_spoon.kernel.meshes.edge_values import carry_edges
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
 
@@ -192,23 +193,17 @@ class _Builder:
                 parts.append(np.array([values[a] * (1 - t) + values[b] * t for a, b, t in source]))
             return np.concatenate(parts)[corner_rows]
 
+        parts = self._old_edge_parts()
         loops = np.concatenate(self.loops) if self.loops else np.zeros((0, 2), dtype=np.int64)
         result = Mesh(
             topology,
             mixed(mesh.positions),
             {name: mixed(value) for name, value in mesh.points.items() if name != "normal"},
-            {name: self._edge_values(topology, value) for name, value in mesh.edges.items()},
+            carry_edges(mesh.edges, parts[:, 2], topology.find_edges(parts[:, :2]), topology),
             {name: corner_mixed(value) for name, value in mesh.corners.items()},
             {name: value[owner[order]] for name, value in mesh.faces.items()},
         )
-        return result, _edges_of(topology, loops)
-
-    def _edge_values(self, topology: Topology, values: Floats) -> Floats:
-        """Return edge values: parts of an old edge keep its own, new ones have none."""
-        result = np.zeros((len(topology.edges.ends), *values.shape[1:]))
-        chains = self._old_edge_parts()
-        result[_edges_of(topology, chains[:, :2])] = values[chains[:, 2]]
-        return result
+        return result, topology.find_edges(loops)
 
     def _old_edge_parts(self) -> Ints:
         """Return the parts of all old edges: both ends and the edge (k, 3)."""
@@ -220,12 +215,3 @@ class _Builder:
             pairs = np.stack((line[:, :-1], line[:, 1:]), axis=-1).reshape(-1, 2)
             rows.append(np.column_stack((pairs, np.repeat(own, count + 1))))
         return np.concatenate(rows)
-
-
-def _edges_of(topology: Topology, pairs: Ints) -> Ints:
-    """Return the edges (k,) that join pairs (k, 2) of vertices."""
-    size = topology.point_count
-    keys = topology.edges.ends.astype(np.int64) @ [size, 1]
-    order = np.argsort(keys)
-    asked = np.sort(pairs, axis=1).astype(np.int64) @ [size, 1]
-    return np.asarray(order[np.searchsorted(keys[order], asked)])

@@ -126,6 +126,24 @@ class Topology:
         return EdgeTable(frozen_ints(ends), frozen_ints(of_corner))
 
     @cached_property
+    def _edge_keys(self) -> tuple[Ints, Ints]:
+        """One number for the ends of each edge, in rising order, and the edges in that order (e,)."""
+        low, high = self.edges.ends.astype(np.int64).T
+        keys = low * self.point_count + high
+        order = np.argsort(keys)
+        return keys[order], order
+
+    def find_edges(self, pairs: Ints | Indices) -> Ints:
+        """Return the edge (k,) that joins each pair of vertices (k, 2), in either order; -1 where none does."""
+        keys, order = self._edge_keys
+        if not len(keys):
+            return np.full(len(pairs), -1, dtype=np.int64)
+        low, high = np.sort(np.asarray(pairs, dtype=np.int64), axis=1).T
+        asked = low * self.point_count + high
+        at = np.minimum(np.searchsorted(keys, asked), len(keys) - 1)
+        return np.where(keys[at] == asked, order[at], -1)
+
+    @cached_property
     def edge_face_counts(self) -> Indices:
         """Number of faces at each edge (e,): 1 on a boundary, 2 inside, more where the mesh is not a manifold."""
         return frozen_ints(np.bincount(self.edges.of_corner, minlength=len(self.edges.ends)))

@@ -147,11 +147,10 @@ def loops_to_creases(mesh: Mesh, crease: Ints) -> tuple[Mesh, float]:
     positions[joined.of_point[stay]] = mesh.positions[stay]
     result = joined.mesh.moved(positions)
     sharpness = float(np.log2(1 / np.clip(share.mean(), 1e-6, 1.0)))
-    ends = np.sort(joined.of_point[topology.edges.ends[crease]], axis=1)
-    keys = result.topology.edges.ends.astype(np.int64) @ [result.point_count, 1]
-    marked = np.isin(keys, ends @ [result.point_count, 1])
-    before = result.edges.get("sharpness", np.zeros(len(keys)))
-    result = replace(result, edges={**result.edges, "sharpness": np.where(marked, sharpness, before)})
+    found = result.topology.find_edges(joined.of_point[topology.edges.ends[crease]])
+    values = result.edges.get("sharpness", np.zeros(len(result.topology.edges.ends))).copy()
+    values[found[found >= 0]] = sharpness
+    result = replace(result, edges={**result.edges, "sharpness": values})
     return result, smoothed_distance(mesh, result)
 
 
