@@ -6,6 +6,12 @@ import json
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
+
+settings.register_profile("steady", deadline=None, derandomize=True)
+settings.register_profile("search", deadline=None)
+settings.load_profile("steady")
+"""A commit gives the same result whenever it is tested, on slow machines too; `--hypothesis-profile search` tries others."""
 
 DEMO = Path(__file__).resolve().parent.parent / "glass_spoon" / "studio" / "demo"
 

@@ -7,7 +7,7 @@ from functools import lru_cache
 import pytest
 from django.core.management import call_command
 from django.test.testcases import LiveServerThread
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 
 from glass_spoon.studio.flows import keep_picture
 from glass_spoon.studio.flows.build_part import finished_build
@@ -29,6 +29,9 @@ HARMLESS = (
     "server responded with a status of 4",
     "Response Status Error Code 4",
 )
+
+expect.set_options(timeout=20_000)
+"""A machine that tests in two busy cores needs more than Playwright's five seconds; a sound page does not wait that long."""
 
 
 @pytest.fixture(scope="session")

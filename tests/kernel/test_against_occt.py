@@ -218,7 +218,7 @@ def test_a_helix_is_as_long_and_as_bent_in_the_other_kernel(pitch: float) -> Non
     assert bends == pytest.approx(np.full(39, 10 / (100 + slope**2)), rel=1e-3)  # second derivatives of a fit
 
 
-@settings(deadline=None, max_examples=20)
+@settings(max_examples=20)
 @given(st.integers(0, 500))
 def test_the_least_radius_is_the_least_that_they_find(seed: int) -> None:
     curve = random_curve(np.random.default_rng(seed), 3, 8)
@@ -228,7 +228,7 @@ def test_the_least_radius_is_the_least_that_they_find(seed: int) -> None:
     assert radius <= 1 / max(bends) * (1 + 1e-9)
 
 
-@settings(deadline=None, max_examples=20)
+@settings(max_examples=20)
 @given(st.integers(0, 50))
 def test_a_line_laid_onto_a_surface_goes_where_their_rays_meet_it(seed: int) -> None:
     rng = np.random.default_rng(seed)
@@ -244,7 +244,7 @@ def test_a_line_laid_onto_a_surface_goes_where_their_rays_meet_it(seed: int) -> 
         assert closest_params(laid, np.array([triple(meeting.Point(1))]))[1][0] < 2e-4
 
 
-@settings(deadline=None, max_examples=20)
+@settings(max_examples=20)
 @given(st.integers(0, 50))
 def test_a_line_laid_to_the_nearest_places_is_as_near_as_theirs(seed: int) -> None:
     rng = np.random.default_rng(seed)

@@ -48,7 +48,7 @@ knot_vectors = st.tuples(st.integers(1, 6), st.lists(st.floats(0.05, 0.95), min_
 )
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(knot_vectors, st.lists(st.floats(0, 1), min_size=1, max_size=9))
 def test_partition_of_unity(case, params):
     """The functions sum to one and their derivatives to zero, and none is negative."""
@@ -60,7 +60,7 @@ def test_partition_of_unity(case, params):
     assert np.abs(values[1].sum(axis=1)).max() <= 1e-12 * scale
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(knot_vectors, st.floats(0, 0.999))
 def test_agrees_with_geomdl(case, param):
     """Values and derivatives are those of geomdl (an independent A2.2 and A2.3)."""

@@ -31,7 +31,7 @@ from glass_spoon.kernel.surfaces.sweep import SweepShape, sweep_profile
 from tests.zoo import sphere, torus
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(st.integers(1, 9), st.integers(0, 8), st.floats(0, 60), st.floats(0, 30))
 def test_nearest_allowed_count_is_that_of_a_search(step: int, rest: int, wished: float, least: float) -> None:
     rule = CountRule(step, rest % step)
@@ -48,7 +48,7 @@ def test_odd_counts_cannot_be_even_as_well() -> None:
     assert CountRule(3, 0).and_even().nearest(9, 1) in (6, 12)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.lists(st.floats(0.6, 6), min_size=4, max_size=4), st.booleans())
 def test_tied_counts_are_the_best_of_all(wished: list[float], even: bool) -> None:
     """Brute force: a + b = c, all counts up to 14, and c + d even where asked for."""

@@ -31,7 +31,7 @@ def torsion(curve: NurbsCurve, params: np.ndarray) -> np.ndarray:
     return np.einsum("ij,ij->i", normal, d[3]) / np.einsum("ij,ij->i", normal, normal)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.floats(1, 60), st.floats(0.5, 40), st.floats(0.2, 6), st.sampled_from([1, -1]))
 def test_length_curvature_and_torsion_follow_the_formulas(radius: float, pitch: float, turns: float, hand: int) -> None:
     curve = make_helix(HelixShape((radius, radius), turns, pitch, hand)).curve

@@ -83,7 +83,7 @@ def test_a_chine_stays_an_edge_all_along() -> None:
     assert np.isinf(mesh.edges["sharpness"]).sum() == 20
 
 
-@settings(deadline=None, max_examples=25)
+@settings(max_examples=25)
 @given(st.integers(0, 5000), st.floats(0, 6.28), st.booleans())
 @example(138, 0.0, True)  # the best start lay a rounding beside a knot
 def test_sections_started_elsewhere_or_turned_round_loft_without_twist(seed: int, start: float, turned: bool) -> None:

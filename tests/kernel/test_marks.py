@@ -74,7 +74,7 @@ def test_growing_a_face_by_one_takes_its_eight_neighbours_and_shrinking_gives_it
     assert len(grow(edge, 1)) == 7
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.sampled_from(["point", "edge", "face"]), st.data())
 def test_marks_meet_as_sets_do(kind: str, data: st.DataObject) -> None:
     size = {"point": 35, "edge": 58, "face": 24}[kind]

@@ -31,7 +31,7 @@ def cut_in_triangles(mesh: Mesh) -> Mesh:
     return make_mesh(mesh.positions, np.stack((quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]), axis=1).reshape(-1, 3))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.integers(0, 100_000), st.integers(2, 9))
 def test_no_other_pairing_has_more_pairs_or_a_greater_weight(seed: int, edges: int) -> None:
     """Brute force over all subsets of the edges of a small graph."""

@@ -176,7 +176,7 @@ def test_holes_have_to_lie_inside(other: NurbsCurve) -> None:
         make_plate(BOX, [other], PlateShape(0, 5))
 
 
-@settings(deadline=None, max_examples=25)
+@settings(max_examples=25)
 @given(st.integers(0, 10_000), st.integers(3, 9), st.floats(0, 8), st.floats(-0.5, 0.5), st.booleans())
 def test_any_outline_gives_a_closed_plate_or_a_sentence(
     seed: int, count: int, edge: float, draft: float, bent: bool

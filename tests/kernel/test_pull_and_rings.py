@@ -102,7 +102,7 @@ def test_climbing_turn_without_rise_is_the_revolve() -> None:
     assert np.allclose(np.hypot(own[..., 0], own[..., 1]), np.hypot(other[..., 0], other[..., 1]), atol=1e-5)
 
 
-@settings(deadline=None, max_examples=15)
+@settings(max_examples=15)
 @given(st.floats(0.1, 30), st.floats(-40, 40))
 def test_every_point_of_a_climbing_turn_lies_on_its_helix(angle: float, rise: float) -> None:
     surface = climb_curve(make_polyline([[10, 0, 0], [16, 0, 8]]), ORIGIN, UP, angle, rise, 1e-4).surface

@@ -29,7 +29,7 @@ from glass_spoon.kernel.errors import InvalidInput, KernelError
 from tests.zoo import kettle_profile, random_curve
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.integers(0, 10_000), st.integers(1, 7), st.integers(0, 6))
 def test_an_open_pulled_curve_is_scipys_clamped_uniform_spline(seed: int, degree: int, more: int) -> None:
     points = np.random.default_rng(seed).normal(size=(degree + 1 + more, 3))
@@ -39,7 +39,7 @@ def test_an_open_pulled_curve_is_scipys_clamped_uniform_spline(seed: int, degree
     assert np.ptp(np.diff(curve.breaks)) < 1e-12
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.integers(0, 10_000), st.integers(2, 5))
 def test_a_closed_pulled_curve_is_scipys_periodic_spline(seed: int, degree: int) -> None:
     points = np.random.default_rng(seed).normal(size=(8, 3))
@@ -152,7 +152,7 @@ def test_even_points_of_a_curve_are_evenly_far_along_it() -> None:
     assert along == pytest.approx(np.linspace(0, arc.length, 13), rel=1e-7, abs=1e-7)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.integers(0, 10_000), st.integers(2, 5), st.floats(0.06, 0.94))
 def test_removing_an_inserted_knot_gives_the_curve_back(seed: int, degree: int, param: float) -> None:
     curve = random_curve(np.random.default_rng(seed), degree, degree + 4)

@@ -76,7 +76,7 @@ def test_an_even_mesh_is_given_back_as_it_came() -> None:
     assert relaxed.before == relaxed.after == 1.0
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(st.floats(0.05, 0.45), st.floats(0.1, 1.0), st.integers(1, 12))
 def test_evenness_never_falls(amount: float, strength: float, rounds: int) -> None:
     mesh = shaken(grid_mesh(6, 5), amount)

@@ -32,7 +32,7 @@ def checked(surface: NurbsSurface) -> NurbsSurface:
     return make_surface(surface.degrees, surface.knots, surface.control_points, surface.weights)
 
 
-@settings(deadline=None, max_examples=20)
+@settings(max_examples=20)
 @given(seeds)
 def test_swapped_surface_has_the_same_places_and_sides(seed: int) -> None:
     surface = random_surface(np.random.default_rng(seed), (3, 2), (6, 5))
@@ -43,7 +43,7 @@ def test_swapped_surface_has_the_same_places_and_sides(seed: int) -> None:
     assert np.allclose(own.normals.transpose(1, 0, 2)[::-1], other.normals, atol=1e-9)
 
 
-@settings(deadline=None, max_examples=20)
+@settings(max_examples=20)
 @given(st.floats(0, 1), st.integers(0, 1))
 def test_moved_seam_keeps_the_torus_exactly(share: float, axis: int) -> None:
     moved = checked(move_seam(torus(30, 8), axis, share))
@@ -82,7 +82,7 @@ def test_bending_extension_goes_on_round_a_sphere() -> None:
     assert places[..., 2].max() == pytest.approx(20 * np.sin(5 / 20), rel=1e-4)
 
 
-@settings(deadline=None, max_examples=20)
+@settings(max_examples=20)
 @given(seeds, st.integers(0, 1), st.floats(0.1, 20))
 def test_straight_extension_keeps_the_surface_and_reaches_the_length(seed: int, axis: int, length: float) -> None:
     surface = random_surface(np.random.default_rng(seed), (3, 3), (6, 6))

@@ -207,7 +207,7 @@ def test_what_cannot_be_wound_is_refused_with_what_could(profile: NurbsCurve, mo
         make_ridge(profile, closed(**more))  # type: ignore[arg-type]
 
 
-@settings(deadline=None, max_examples=25)
+@settings(max_examples=25)
 @given(
     st.floats(0.4, 6),
     st.integers(1, 4),

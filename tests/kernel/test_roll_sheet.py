@@ -42,7 +42,7 @@ def test_a_sheet_all_round_becomes_a_closed_cylinder() -> None:
     assert np.ptp(grid[..., 1]) == pytest.approx(50)
 
 
-@settings(deadline=None, max_examples=20)
+@settings(max_examples=20)
 @given(st.floats(10, 80), st.floats(-3, 3), st.booleans())
 def test_rolling_keeps_lengths_areas_and_a_flat_inner_geometry(radius: float, direction: float, inside: bool) -> None:
     """A cylinder is developable: first fundamental form kept, Gaussian curvature zero, one principal curvature 1/R."""

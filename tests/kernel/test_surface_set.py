@@ -155,7 +155,7 @@ def test_kettle_as_a_set_is_the_kettle() -> None:
     assert len({tuple(sector.piece for sector in fan.sectors) for fan in find_fans(cut_at_kinks(shape))}) == 1
 
 
-@settings(deadline=None, max_examples=40)
+@settings(max_examples=40)
 @given(st.integers(0, 10_000), st.integers(1, 5), st.integers(0, 8))
 def test_lengths_of_many_curves_are_those_of_each(seed: int, degree: int, more: int) -> None:
     rng = np.random.default_rng(seed)

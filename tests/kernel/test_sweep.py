@@ -98,7 +98,7 @@ def test_a_closed_frame_of_four_rails_is_mitred_all_round() -> None:
     assert abs(enclosed_volume(mesh_surface(swept.surface, 16, 40))) == pytest.approx(36 * 280, rel=1e-9)
 
 
-@settings(deadline=None, max_examples=15)
+@settings(max_examples=15)
 @given(st.floats(0.3, 1.0), st.floats(0.3, 1.0))
 def test_a_scaled_straight_sweep_is_a_cone_s_frustum(start: float, end: float) -> None:
     shape = SweepShape(scale=Law(start, end), ends=("flat", "flat"))

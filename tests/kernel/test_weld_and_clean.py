@@ -84,7 +84,7 @@ def test_distance_below_zero_is_refused() -> None:
         plan_weld(cube_mesh(), -1.0)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.integers(0, 10_000), st.floats(0.01, 0.6))
 def test_welded_groups_are_those_of_a_flood_by_distance(seed: int, distance: float) -> None:
     """Brute force: vertices joined by chains of pairs within the distance."""
@@ -97,7 +97,7 @@ def test_welded_groups_are_those_of_a_flood_by_distance(seed: int, distance: flo
     assert np.array_equal(plan_weld(mesh, distance).labels, reach.argmax(axis=1))
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.integers(0, 10_000), st.floats(0.01, 0.9))
 def test_a_welded_mesh_is_a_valid_mesh_without_double_corners(seed: int, distance: float) -> None:
     rng = np.random.default_rng(seed)
@@ -169,7 +169,7 @@ def test_a_manifold_is_left_as_it_is() -> None:
     assert (cleaned.doubled_faces, cleaned.stray_points, cleaned.parted_points, cleaned.turned_faces) == (0, 0, 0, 0)
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.lists(st.integers(0, 287), max_size=60, unique=True))
 def test_turned_over_faces_are_turned_back(chosen: list[int]) -> None:
     mesh = mesh_surface(torus(30, 10), 24, 12)
@@ -254,7 +254,7 @@ def test_uv_and_sharpness_are_laid_along_a_cut_edge() -> None:
 
 
 @given(st.integers(0, 10_000), st.floats(0.0, 0.4))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_any_mesh_with_points_put_in_is_valid_and_keeps_its_area(seed: int, distance: float) -> None:
     """Points put in without distance change no area; at any distance every face keeps different corners."""
     rng = np.random.default_rng(seed)
@@ -283,7 +283,7 @@ def test_what_was_cleaned_is_pointed_at() -> None:
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 def test_what_was_cleaned_is_a_manifold_for_another_library(seed: int) -> None:
     """libigl's own tests of edges and vertices, on triangles strewn over few points."""
     rng = np.random.default_rng(seed)

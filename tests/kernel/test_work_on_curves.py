@@ -77,7 +77,7 @@ def test_flattening_along_a_slanted_direction_lands_on_the_plane() -> None:
         flattening([0, 0, 0], UP, [1, 0, 0])
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.integers(0, 10_000))
 def test_the_closest_place_is_as_near_as_any_of_many_samples(seed: int) -> None:
     rng = np.random.default_rng(seed)
@@ -172,7 +172,7 @@ def test_extending_the_start_leaves_the_end_alone() -> None:
     assert longer.control_points[-1] == pytest.approx([20, 0, 0])
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.integers(0, 10_000), st.sampled_from([0, 1, 2]), st.floats(0.2, 2), st.floats(0.2, 2))
 def test_a_blend_meets_both_ends_as_smoothly_as_asked(seed: int, grade: int, a: float, b: float) -> None:
     rng = np.random.default_rng(seed)
@@ -256,7 +256,7 @@ def test_offset_areas_agree_with_shapely(corner: str, distance: float) -> None:
         assert sum(polygon_of(piece).area for piece in ours) == pytest.approx(theirs.area, rel=3e-5)  # arcs as chords there
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(st.integers(0, 10_000), st.floats(0.5, 6))
 def test_offsets_of_random_closed_curves_agree_with_shapely(seed: int, distance: float) -> None:
     rng = np.random.default_rng(seed)

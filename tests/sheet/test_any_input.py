@@ -130,7 +130,7 @@ def test_the_ground_stands() -> None:
 
 
 @pytest.mark.parametrize("name", TRIED)
-@settings(deadline=None, max_examples=15, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+@settings(max_examples=15, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
 @given(data=st.data())
 def test_any_input_gives_a_valid_item_or_a_sentence(name: str, data: st.DataObject) -> None:
     line = data.draw(lines_of(VERBS[name]))

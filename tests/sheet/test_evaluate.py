@@ -223,7 +223,7 @@ def test_prose_follows_the_choices(kettle):
 junk = st.one_of(st.text(max_size=12), st.integers(-(10**6), 10**6), st.floats(allow_nan=True))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.sampled_from(["radius", "round", "along", "angle"]), junk)
 def test_any_value_gives_a_result_or_a_sentence(field, value):
     """Whatever is put into a number field, the evaluation ends with reports."""

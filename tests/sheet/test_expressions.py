@@ -87,7 +87,7 @@ def test_refusals(text, dimension, word):
         evaluate_expression(text, dimension, SIZES)
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 @given(st.text(max_size=60))
 def test_any_text_gives_a_number_or_a_sentence(text):
     """No other error escapes, whatever is typed."""
