@@ -43,7 +43,12 @@ def write_inside(data: bytes, ending: str) -> str | None:
 
 def reference_to(data: bytes, ending: str) -> str:
     """Return the text that refers to a stored file."""
-    return f"stored:{digest_of(data)}:{ending}"
+    return f"{reference_start(digest_of(data))}{ending}"
+
+
+def reference_start(digest: str) -> str:
+    """Return how every text that refers to a content starts."""
+    return f"stored:{digest}:"
 
 
 def stored_parts(text: str) -> tuple[str, str] | None:

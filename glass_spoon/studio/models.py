@@ -111,17 +111,17 @@ class ReferencePicture(models.Model):
 
 
 class StoredFile(models.Model):
-    """A file that sheets refer to by the hash of its content; it never changes."""
+    """A file that sheets refer to by the hash of its content; it never changes. chosen_at: when it was chosen last."""
 
     digest = models.CharField(max_length=32, unique=True)
     name = models.CharField(max_length=80)
     data = models.BinaryField()
-    made_at = models.DateTimeField(auto_now_add=True)
+    chosen_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         """Newest first."""
 
-        ordering: ClassVar[list[str]] = ["-made_at", "-id"]
+        ordering: ClassVar[list[str]] = ["-chosen_at", "-id"]
 
     def __str__(self) -> str:
         """Return the name."""

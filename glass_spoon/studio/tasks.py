@@ -7,8 +7,9 @@ from procrastinate.contrib.django import app
 from glass_spoon.studio.flows import parcels
 from glass_spoon.studio.flows.read_files import do_reading
 from glass_spoon.studio.flows.send_out import write_parcel
+from glass_spoon.studio.flows.throw_away import throw_away
 
-__all__ = ["app", "read_mesh", "write_file"]
+__all__ = ["app", "read_mesh", "throw_away_files", "write_file"]
 
 
 @app.task(name="write_file", queue="files")
@@ -25,5 +26,15 @@ def read_mesh(reading: int) -> None:
     """Read a mesh file that was chosen."""
     try:
         do_reading(reading)
+    finally:
+        parcels.let_go()
+
+
+@app.periodic(cron="17 * * * *")
+@app.task(name="throw_away_files", queue="files")
+def throw_away_files(timestamp: int) -> None:
+    """Throw away files that nobody can come back to, every hour; `timestamp` is the second it was due."""
+    try:
+        throw_away()
     finally:
         parcels.let_go()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from django.utils import timezone
+
 from glass_spoon.formats.mesh_file import read_mesh_file
 from glass_spoon.formats.read_mesh import MOST_BYTES, UnreadableMesh
 from glass_spoon.sheet.lines.mesh_work.imported import ENDINGS
@@ -30,7 +32,10 @@ def keep_mesh_file(data: bytes, name: str) -> str:
         inside = write_inside(data, ending)
         if inside is not None:
             return inside
-    file, _ = StoredFile.objects.get_or_create(digest=digest_of(data), defaults={"data": data, "name": name[:80]})
+    digest = digest_of(data)
+    if not StoredFile.objects.filter(digest=digest).update(chosen_at=timezone.now()):
+        StoredFile.objects.get_or_create(digest=digest, defaults={"data": data, "name": name[:80]})
+    file = StoredFile.objects.defer("data").get(digest=digest)
     ask_again(file, ending)
     return reference_to(data, ending)
 

@@ -1,0 +1,42 @@
+"""Throw away stored files that no sheet names any more, and readings in a way of packing that is no longer used."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from django.db import transaction
+from django.db.models import QuerySet, TextField
+from django.db.models.functions import Cast
+from django.utils import timezone
+
+from glass_spoon.formats.mesh_file import PACKED_VERSION
+from glass_spoon.sheet.stored_files import reference_start
+from glass_spoon.studio.models import Change, KeptVersion, MeshReading, Part, StoredFile
+
+KEPT = timedelta(days=30)
+"""Time after a file was last chosen in which it stays, whatever names it: a sheet that was sent out may come back."""
+
+
+def throw_away() -> int:
+    """Delete what nobody can come back to; returns the number of files."""
+    MeshReading.objects.filter(version__lt=PACKED_VERSION).delete()
+    old = StoredFile.objects.filter(chosen_at__lt=timezone.now() - KEPT)
+    return sum(_thrown_away(old, digest) for digest in old.values_list("digest", flat=True))
+
+
+def _thrown_away(old: QuerySet[StoredFile], digest: str) -> bool:
+    """Delete a file unless a sheet names it, or it was chosen anew meanwhile; tells whether it was deleted."""
+    with transaction.atomic():
+        held = old.select_for_update().defer("data").filter(digest=digest).first()
+        if held is None or _is_named(digest):
+            return False
+        held.delete()
+        return True
+
+
+def _is_named(digest: str) -> bool:
+    """Return whether a present, a past or a kept sheet refers to a file."""
+    start = reference_start(digest)
+    sheets = (Part.objects, Change.objects, KeptVersion.objects)
+    texts = (model.annotate(text=Cast("document", TextField())) for model in sheets)
+    return any(found.filter(text__contains=start).exists() for found in texts)
