@@ -33,6 +33,7 @@ from glass_spoon.sheet.fields import (
 )
 from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.law_text import read_law
+from glass_spoon.sheet.phrase import Phrase
 
 CHAPTERS = ("Sizes", "References", "Draw", "Form", "Mesh", "Finish", "Remarks")
 FACE_LIMIT = 4_000_000
@@ -178,8 +179,9 @@ class Given:
 class Line(BaseModel):
     """One line of a sheet. Subclasses set the class variables, declare fields with specs, and build.
 
-    verb: its name in files. words: other plain words that find it. sentence: prose with **verb** and {fields}; `wordings`
-    are other sentences, by the value of the choice `wording_field`. signs: the result says what made it.
+    verb: its name in files. words: other plain words that find it; phrases: those that fill fields too. sentence: prose
+    with **verb** and {fields}; `wordings` are other sentences, by the value of the choice `wording_field`. signs: the
+    result says what made it.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -187,6 +189,7 @@ class Line(BaseModel):
     chapter: ClassVar[str]
     summary: ClassVar[str]
     words: ClassVar[tuple[str, ...]] = ()
+    phrases: ClassVar[tuple[Phrase, ...]] = ()
     sentence: ClassVar[str]
     wording_field: ClassVar[str] = ""
     wordings: ClassVar[dict[str, str]] = {}

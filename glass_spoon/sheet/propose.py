@@ -2,122 +2,148 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
-from typing import Any
-
-from pydantic import ValidationError
 
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import default_line
-from glass_spoon.sheet.fields import ChoiceSpec, NameSpec, NumberSpec, ReferenceSpec, ReferencesSpec, TextSpec
+from glass_spoon.sheet.fields import EVERY, ChoiceSpec, NameSpec, NumberSpec, ReferenceSpec, ReferencesSpec
+from glass_spoon.sheet.fill_words import SIZE_TEXT, fill_line, size_names
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
+from glass_spoon.sheet.phrase import alike, telling_words
 
 MAX_TEXT = 120
-_SIZE = re.compile(r"^\s*(?:size\s+)?([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b)\s*(.+)$", re.IGNORECASE)
-_NUMBER = re.compile(r"(?<![\w.])(\d+(?:\.\d+)?)\s*(mm|cm|m|inch|°|deg)?(?![\w.])")
 
+NAME, OTHER, SEVERAL, SAID = 5.0, 3.0, 6.0, 8.0
+"""What it is worth that words are a verb's own name, another word for it, several such words together, a phrase of it."""
+
+CALLED = 5.0
+"""What a verb gains whose own name, or another of several words, comes first and whole."""
+
+BESIDE = 0.3
+"""What a phrase counts in a text that begins with the name of another verb."""
 
 LATER = 0.4
 """What further words that fit count beside the best one."""
 
+PLACES = 4
+"""Words from the first on that are held against the names of verbs, each counting a fifth less than the one before."""
+
+AT_HAND, AMISS = 0.3, 0.6
+"""What a verb gains whose item was made last; the share that is left of one that has nothing to work on."""
+
 
 @dataclass(frozen=True, eq=False)
 class Proposal:
-    """A verb that the words may mean, and the line it would add."""
+    """A verb that the words may mean, and the line it would add; said: fields that the words filled, told: as they read."""
 
     verb: str
     summary: str
     chapter: str
     line: Line
+    said: tuple[str, ...] = ()
+    told: tuple[str, ...] = ()
 
 
 def propose(text: str, document: SheetDocument) -> list[Proposal]:
     """Return proposals for what was typed, the likeliest first; all verbs for an empty text.
 
-    The first words choose the verb (by its name, or a word that means it); names of items, choices and numbers among the
-    rest fill its fields, as in `mesh body 64 30` or `wall = 1.5 mm`.
+    The first words choose the verb (by its name, or a word that means it); phrases, names of items, choices and numbers
+    fill its fields, as in `mesh body 64 30`, `mesh everything, about 1,000 quads` or `wall = 1.5 mm`.
     """
     text = text[:MAX_TEXT]
-    size = _SIZE.match(text)
-    scored = sorted(((-_score(verb, text, bool(size)), order, verb) for order, verb in enumerate(VERBS)))
-    return [_proposal(verb, text, document) for score, _, verb in scored if score < 0 or not text.strip()]
+    if not text.strip():
+        return [_proposal(verb, text, document) for verb in VERBS]
+    asked = _Asked(text.lower(), telling_words(text.lower()), size_names(document))
+    scored = sorted((-_score(verb, text, asked, document), order, verb) for order, verb in enumerate(VERBS))
+    return [_proposal(verb, text, document) for score, _, verb in scored if score < 0]
 
 
-def _score(verb: str, text: str, is_size: bool) -> float:
-    """Return how well a verb matches the words: its own name first, then its other words, then its summary."""
-    if is_size:
+@dataclass(frozen=True)
+class _Asked:
+    """A text in small letters, its telling words, and the names of sizes that it may use."""
+
+    lower: str
+    words: list[str]
+    sizes: tuple[str, ...]
+
+    def begins_with(self, name: str) -> bool:
+        """Return whether the text begins with a name."""
+        own = telling_words(name.replace("_", " "))
+        return bool(own) and self.words[: len(own)] == own
+
+
+def _score(verb: str, text: str, asked: _Asked, document: SheetDocument) -> float:
+    """Return how well a verb matches the words."""
+    if SIZE_TEXT.match(text):
         return 10.0 if verb == "size" else 0.0
     cls = VERBS[verb]
-    words = text.lower().split()
-    scores = []
-    for place, word in enumerate(words[:4]):
-        best, early = 0.0, 1 - 0.2 * place
-        for known, worth in ((verb.replace("_", " "), 5.0), *((other, 3.0) for other in cls.words)):
-            if known.startswith(word) or any(part.startswith(word) for part in known.split()):
-                best = max(best, worth * early * (0.5 + 0.5 * len(word) / len(known)))
-        if len(word) > 3 and word in cls.summary.lower():
-            best = max(best, early)
-        scores.append(best)
-    return max(scores, default=0.0) + LATER * (sum(scores) - max(scores, default=0.0))
+    known = [(verb.replace("_", " "), NAME), *((other, OTHER) for other in cls.words)]
+    singles = [_word_score(word, known, cls.summary) * (1 - 0.2 * place) for place, word in enumerate(asked.words[:PLACES])]
+    best = max(singles, default=0.0)
+    score = max(best + LATER * (sum(singles) - best), _several_score(asked.words, known))
+    called = any(asked.begins_with(name) for name, worth in known if worth == NAME or " " in name)
+    found = [match for phrase in cls.phrases if (match := phrase.find(asked.lower, asked.sizes))]
+    if found:
+        first = not telling_words(asked.lower[: min(match.start() for match in found)])
+        meant = called or first or not any(asked.begins_with(other) for other in VERBS)
+        score += SAID if meant else BESIDE * SAID
+    score += CALLED if called else 0.0
+    return _at_hand(score, cls, document) if score > 0 else 0.0
+
+
+def _word_score(word: str, known: list[tuple[str, float]], summary: str) -> float:
+    """Return what a word says for a verb: the beginning of one of its names, or a longer word of its summary."""
+    best = 0.0
+    for name, worth in known:
+        if name.startswith(word) or any(part.startswith(word) or alike(part, word) for part in name.split()):
+            best = max(best, worth * (0.5 + 0.5 * min(1.0, len(word) / len(name))))
+    return max(best, 1.0) if len(word) > 3 and word in summary.lower() else best
+
+
+def _several_score(words: list[str], known: list[tuple[str, float]]) -> float:
+    """Return what it says that a name of several words stands in the text."""
+    best = 0.0
+    for name, _ in known:
+        own = telling_words(name.replace("_", " "))
+        for start in range(len(words) - len(own) + 1 if len(own) > 1 else 0):
+            if all(alike(word, other) for word, other in zip(words[start:], own, strict=False)):
+                best = max(best, SEVERAL * (1 - 0.05 * start))
+    return best
+
+
+def _at_hand(score: float, cls: type[Line], document: SheetDocument) -> float:
+    """Return a score that is lower where the verb has nothing to work on, higher where it works on what was made last."""
+    needs = next((spec.kinds for spec in cls.specs().values() if isinstance(spec, ReferenceSpec)), None)
+    made = [line.gives_kind for line in document.lines if line.gives_kind]
+    if needs is None:
+        return score
+    if not any(kind in needs for kind in made):
+        return score * AMISS
+    last = next(kind for kind in reversed(made) if kind != "mark") if any(kind != "mark" for kind in made) else "mark"
+    return score + (AT_HAND if last in needs else 0.0)
 
 
 def _proposal(verb: str, text: str, document: SheetDocument) -> Proposal:
     """Fill a verb's fields from the words."""
     cls = VERBS[verb]
-    line = default_line(document, verb)
-    values = _fill(line, text, document)
-    try:
-        line = cls.model_validate(line.model_dump() | values)
-    except ValidationError:
-        pass  # what does not fit is left at its default
-    return Proposal(verb, cls.summary, cls.chapter, line)
+    plain = default_line(document, verb)
+    line = fill_line(plain, text, document) if text.strip() else plain
+    said = tuple(name for name in line.used_fields() if getattr(line, name) != getattr(plain, name, None))
+    return Proposal(verb, cls.summary, cls.chapter, line, said, tuple(_told(line, name, document) for name in said))
 
 
-def _fill(line: Line, text: str, document: SheetDocument) -> dict[str, Any]:
-    """Return the field values that the words give."""
-    size = _SIZE.match(text)
-    if size and line.verb_name == "size":
-        return {"name": size[1].lower(), "value": size[2].strip()}
-    values: dict[str, Any] = {}
-    for name in line.used_fields():
-        spec = line.spec(name)
-        if isinstance(spec, TextSpec) and spec.pattern and (sign := re.search(spec.pattern, text, re.IGNORECASE)):
-            values[name] = sign[0]
-            text = text.replace(sign[0], " ", 1)
-    lower = text.lower()
-    numbers = [match[1] + (f" {match[2]}" if match[2] else "") for match in _NUMBER.finditer(lower)]
-    for name in line.used_fields():
-        spec = line.spec(name)
-        if isinstance(spec, ReferenceSpec):
-            taken = {value for value in values.values() if isinstance(value, str)}
-            named = _named_item(lower, spec.kinds, taken, document)
-            values |= {name: named} if named else {}
-        elif isinstance(spec, ReferencesSpec):
-            every = _named_items(lower, spec.kinds, document)
-            values |= {name: every} if every else {}
-        elif isinstance(spec, ChoiceSpec):
-            found = next((choice for choice in spec.choices if re.search(rf"\b{re.escape(choice)}\b", lower)), None)
-            values |= {name: found} if found else {}
-        elif isinstance(spec, NumberSpec) and numbers:
-            values[name] = numbers.pop(0)
-        elif isinstance(spec, NameSpec) and " giving " in f" {lower} ":
-            values[name] = text[lower.rindex("giving") + 6 :].strip() or getattr(line, name)
-    return values
-
-
-def _named_items(lower: str, kinds: tuple[str, ...], document: SheetDocument) -> list[str]:
-    """Return the ids of all items of some kinds that the text names, in its order."""
-    found: list[str] = []
-    while (item := _named_item(lower, kinds, set(found), document)) is not None:
-        found.append(item)
-        lower = lower.replace(document.item_name(item).lower(), " " * len(document.item_name(item)), 1)
-    return found
-
-
-def _named_item(lower: str, kinds: tuple[str, ...], taken: set[Any], document: SheetDocument) -> str | None:
-    """Return the id of the item of some kinds whose name stands first in the text and that no field has yet."""
-    items = [(document.item_name(line.id).lower(), line.id) for line in document.lines if line.gives_kind in kinds]
-    named = [(lower.index(name), -len(name), i) for name, i in items if name and name in lower and i not in taken]
-    return min(named)[2] if named else None
+def _told(line: Line, name: str, document: SheetDocument) -> str:
+    """Return how a field that was filled reads."""
+    spec, value = line.spec(name), getattr(line, name)
+    if isinstance(spec, ChoiceSpec):
+        return spec.choice_label(str(value))
+    if isinstance(spec, NameSpec):
+        return f"called {value}"
+    if isinstance(spec, ReferenceSpec):
+        return f"every {spec.item_kind}" if value == EVERY else document.item_name(str(value))
+    if isinstance(spec, ReferencesSpec):
+        return ", ".join(document.item_name(item) for item in value)
+    if isinstance(spec, NumberSpec):
+        return f"{(spec.label or name).replace('_', ' ')} {value}"
+    return str(value)

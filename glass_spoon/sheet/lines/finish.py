@@ -10,6 +10,7 @@ from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSp
 from glass_spoon.sheet.items import Item, MeshItem
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import fold_findings
+from glass_spoon.sheet.phrase import Phrase
 
 
 class Smooth(Line):
@@ -18,6 +19,14 @@ class Smooth(Line):
     chapter = "Finish"
     summary = "Smooth a mesh by Catmull–Clark subdivision, or divide its faces without rounding."
     words = ("subdivide", "subdivision", "catmull", "clark", "refine", "divide", "limit")
+    phrases = (
+        Phrase(r"once", {"times": "1"}),
+        Phrase(r"twice|two (?:times|levels)", {"times": "2"}),
+        Phrase(r"(?:three times|thrice|three levels)", {"times": "3"}),
+        Phrase(r"(?:to )?level {times}"),
+        Phrase(r"{times} (?:times|levels)"),
+        Phrase(r"plain(?: split)?|without rounding", {"manner": "plain"}),
+    )
     sentence = "**Smooth** {mesh} {times} times, {manner}, corners of the rim {corners}, points on {points}."
 
     verb: Literal["smooth"] = "smooth"

@@ -135,7 +135,7 @@ class Flip(Line):
 
     chapter = "Form"
     summary = "Turn a surface round, so that its other side faces out."
-    words = ("reverse", "normals", "inside out", "facing")
+    words = ("reverse", "normals", "reverse normals", "flip normals", "inside out", "facing")
     sentence = "**Flip** {surface}, so that its other side faces out."
 
     verb: Literal["flip"] = "flip"

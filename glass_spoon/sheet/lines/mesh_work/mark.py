@@ -32,6 +32,7 @@ from glass_spoon.sheet.items import Item, MarkItem
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.form.fields import a_place
 from glass_spoon.sheet.lines.mesh_work.fields import several
+from glass_spoon.sheet.phrase import Phrase
 
 What = Literal[
     "loop",
@@ -93,6 +94,9 @@ SINGLE: dict[str, MarkKind] = {"single faces": "face", "single edges": "edge", "
 PICK_COLUMNS = (Column("x", "left-right", "length"), Column("y", "front-back", "length"), Column("z", "up", "length"))
 
 
+_BAND = {"what": "faces in a band"}
+
+
 class MarkLine(Line):
     """A named selection of points, edges or faces of a mesh."""
 
@@ -112,6 +116,17 @@ class MarkLine(Line):
         "box",
         "group",
         "colour",
+        "boundary",
+    )
+    phrases = (
+        Phrase(r"faces? (?:in (?:the|a) )?band(?: of height)?(?: from)? {low} (?:to|and|-) {high}(?: up)?", _BAND),
+        Phrase(r"band(?: of heights?)?(?: from| between)? {low} (?:to|and|-) {high}", _BAND),
+        Phrase(r"faces? between {low} and {high}", _BAND),
+        Phrase(r"(?:loop|edges?|ring) at (?:the |a )?height(?: of)? {low}", {"what": "edges at a height"}),
+        Phrase(r"edges? sharper than {angle}", {"what": "sharp edges"}),
+        Phrase(r"faces? (?:facing|that look|looking|pointing)", {"what": "faces facing"}),
+        Phrase(r"(?:open )?(?:boundary|open edges|rim)", {"what": "rim"}),
+        Phrase(r"grown? (?:by )?{grown}", {}),
     )
     sentence = "**Mark** {gives} on {mesh}: the {what} nearest to {x}, {y}, {z}, grown by {grown}, {meeting} {others}."
     gives_kind = "mark"

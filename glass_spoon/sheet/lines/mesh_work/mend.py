@@ -28,6 +28,7 @@ from glass_spoon.sheet.lines.mesh_work.fields import (
     mesh_findings,
     several,
 )
+from glass_spoon.sheet.phrase import Phrase
 
 Distance = Annotated[Number, NumberSpec("Points nearer than this become one.", "length", least=0, most=1e5, step=0.01)]
 WeldedPoints = Annotated[
@@ -45,7 +46,8 @@ class Weld(Line):
 
     chapter = "Mesh"
     summary = "Weld the points of a mesh that lie within a distance; says first what would be lost."
-    words = ("merge", "stitch", "close", "gaps", "doubles", "join points", "split", "seam")
+    words = ("merge", "stitch", "close", "gaps", "doubles", "join points", "split", "seam", "remove doubles")
+    phrases = (Phrase(r"(?:close |small )*gaps(?: (?:of|up to|within) {distance})?", {"points": "edges"}),)
     sentence = "**Weld** {points} of {mesh} that lie within {distance}."
 
     verb: Literal["weld"] = "weld"
@@ -171,7 +173,7 @@ class PairTriangles(Line):
 
     chapter = "Mesh"
     summary = "Pair the triangles of a mesh to quads, as many and as square as can be."
-    words = ("quads", "triangles", "tris", "convert", "join triangles", "quadrangulate", "untriangulate")
+    words = ("quads", "triangles", "tris", "convert", "join triangles", "triangles quads", "quadrangulate", "untriangulate")
     sentence = "**Pair** the triangles of {mesh} that turn by less than {angle}, keeping the edges {held}."
 
     verb: Literal["pair"] = "pair"
@@ -207,7 +209,7 @@ class Relax(Line):
 
     chapter = "Mesh"
     summary = "Relax a mesh: even out its points on the surface they came from; creases, rims and marks stay."
-    words = ("even", "smooth points", "respace", "evenness", "spread", "regular")
+    words = ("even", "even out", "smooth points", "respace", "evenness", "spread", "regular")
     sentence = "**Relax** {mesh} by {strength} in {rounds} rounds, at most {off} off the surface, holding {held}."
 
     verb: Literal["relax"] = "relax"
@@ -258,7 +260,7 @@ class TurnOver(Line):
 
     chapter = "Mesh"
     summary = "Turn a mesh, or marked faces of it, over: the other side faces out."
-    words = ("reverse", "flip", "normals", "inside out", "invert")
+    words = ("reverse", "flip", "normals", "reverse normals", "flip normals", "inside out", "invert")
     sentence = "**Turn over** {mesh}, only {faces}."
 
     verb: Literal["turn_over"] = "turn_over"

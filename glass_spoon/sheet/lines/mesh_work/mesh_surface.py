@@ -34,6 +34,7 @@ from glass_spoon.sheet.fields import (
 from glass_spoon.sheet.items import Item, MeshItem, Piece, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT, Action, Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import length_text, mesh_findings, several
+from glass_spoon.sheet.phrase import Phrase
 
 CAP_STEP = 8
 """Counts round that are chosen here close a pole in steps of this, so that the core has a vertex on the pole itself."""
@@ -60,7 +61,19 @@ class MeshSurface(Line):
 
     chapter = "Mesh"
     summary = "Make an even quad mesh of a surface."
-    words = ("quads", "polygons", "faces", "convert", "tessellate", "divide")
+    words = ("quads", "polygons", "faces", "convert", "tessellate", "divide", "even quads")
+    phrases = (
+        Phrase(r"{round} (?:by|x|×|times) {along}", {"sizing": "counts"}),
+        Phrase(r"(?:about |around |some )?{faces} (?:even )?(?:quads|faces|polygons)", {"sizing": "faces"}),
+        Phrase(r"(?:face count|faces)(?: of| about)? {faces}", {"sizing": "faces"}),
+        Phrase(r"edges?(?: length)?(?: of| about)? {edge_length}", {"sizing": "edge length"}),
+        Phrase(r"{edge_length} edges", {"sizing": "edge length"}),
+        Phrase(r"chord(?: tolerance| error)?(?: of)? {chord}", {"sizing": "chord"}),
+        Phrase(r"(?:smoothed |loosest |tolerance )*(?:within|tolerance)(?: of)? {tolerance}", {"sizing": "tolerance"}),
+        Phrase(r"(?:as many as|counts? of|counts? like|like)", {"sizing": "another mesh"}),
+        Phrase(r"multiples? of {step}", {"counting": "multiples"}),
+        Phrase(r"denser (?:at|where it) bends?", {"spaced": "denser at bends"}),
+    )
     sentence = (
         "**Mesh** {surface} by {sizing}: {round} round and {along} along, {counting} counts, spaced {spaced}, "
         "poles closed with {poles}, sharp points {sharp}, {lying} on the surface, giving {gives}."

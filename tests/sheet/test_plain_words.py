@@ -1,0 +1,134 @@
+"""Plain words to lines: what modelers say when they mesh, mark, mend and smooth."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from glass_spoon.sheet.document import SheetDocument, read_document
+from glass_spoon.sheet.edit import default_line
+from glass_spoon.sheet.lines import VERBS
+from glass_spoon.sheet.phrase import as_typed, said_numbers
+from glass_spoon.sheet.propose import propose
+from tests.conftest import DEMO
+
+
+@pytest.fixture(scope="module")
+def lantern() -> SheetDocument:
+    """Three surfaces, glass, cap and foot; lantern of all, lantern mesh of it; marks foot edges and glass band."""
+    return read_document(json.loads((DEMO / "lantern.json").read_text()))
+
+
+SAID = [
+    ("mesh everything", "mesh", {"surface": "every"}),
+    ("mesh all surfaces about 1,000 quads", "mesh", {"surface": "every", "sizing": "faces", "faces": "1000"}),
+    ("mesh every surface by face count 1000", "mesh", {"surface": "every", "sizing": "faces", "faces": "1000"}),
+    ("about 12,500 faces", "mesh", {"sizing": "faces", "faces": "12500"}),
+    ("mesh edges of 5 mm", "mesh", {"sizing": "edge length", "edge_length": "5 mm"}),
+    ("mesh glass with 5 mm edges", "mesh", {"surface": "l1", "sizing": "edge length", "edge_length": "5 mm"}),
+    ("mesh within 0.05 mm", "mesh", {"sizing": "tolerance", "tolerance": "0.05 mm"}),
+    ("mesh chord tolerance 0.1 mm", "mesh", {"sizing": "chord", "chord": "0.1 mm"}),
+    ("mesh 64 x 30", "mesh", {"sizing": "counts", "round": "64", "along": "30"}),
+    ("mesh 30 along 64 round", "mesh", {"round": "64", "along": "30"}),
+    ("mesh round 64 along 30", "mesh", {"round": "64", "along": "30"}),
+    ("mesh glass as many as lantern mesh", "mesh", {"surface": "l1", "sizing": "another mesh", "like": "l5"}),
+    ("mesh in multiples of 8", "mesh", {"counting": "multiples", "step": "8"}),
+    ("mesh denser at bends", "mesh", {"spaced": "denser at bends"}),
+    ("close small gaps up to 0.2 mm", "weld", {"points": "edges", "distance": "0.2 mm"}),
+    ("remove doubles", "weld", {}),
+    ("join triangles", "pair", {}),
+    ("triangles to quads", "pair", {}),
+    ("even out", "relax", {}),
+    ("relax 40 rounds strength 0.3", "relax", {"rounds": "40", "strength": "0.3"}),
+    ("reverse the normals", "turn_over", {}),
+    ("smooth twice", "smooth", {"times": "2"}),
+    ("smooth lantern mesh to level 3", "smooth", {"times": "3", "mesh": "l5"}),
+    ("crease foot edges sharpness 2.5", "crease", {"sharpness": "2.5", "marks": ["l6"]}),
+    ("crease the rim sharpness 3", "crease", {"sharpness": "3"}),
+    ("support loops 2 mm", "support", {"distance": "2 mm"}),
+    ("boundary", "mark", {"what": "rim"}),
+    ("mark faces facing up within 20°", "mark", {"what": "faces facing", "towards": "up", "angle": "20 °"}),
+    (
+        "mark faces between 40 mm and 60 mm called belly",
+        "mark",
+        {"what": "faces in a band", "low": "40 mm", "high": "60 mm"},
+    ),
+    ("loop at height 42 mm", "mark", {"what": "edges at a height", "low": "42 mm"}),
+    ("edges sharper than 30 degrees", "mark", {"what": "sharp edges", "angle": "30 °"}),
+    ("move by -20 mm", "move", {"x": "-20 mm"}),
+    ("move x 5 z -3", "move", {"x": "5", "z": "-3"}),
+    ("round 5", "round", {"radius": "5"}),
+]
+
+
+@pytest.mark.parametrize(("text", "verb", "values"), SAID, ids=[text for text, _, _ in SAID])
+def test_words_of_the_trade_find_the_verb_and_fill_its_fields(lantern, text, verb, values) -> None:
+    found = propose(text, lantern)[0]
+    assert found.verb == verb
+    assert {name: getattr(found.line, name) for name in values} == values
+
+
+def test_what_was_understood_is_told(lantern) -> None:
+    found = propose("mesh everything about 1,000 quads called kit", lantern)[0]
+    assert found.told == ("every surface", "face count", "count of faces 1000", "called kit")
+
+
+def test_a_name_ends_the_text(lantern) -> None:
+    found = propose("mark faces between 40 and 60 called belly 12", lantern)[0]
+    assert found.line.gives == "belly 12"
+    assert (found.line.low, found.line.high) == ("40", "60")
+
+
+def test_sizes_stand_for_numbers() -> None:
+    sheet = read_document(
+        {
+            "format": "glass-spoon/sheet",
+            "version": 1,
+            "lines": [{"id": "l1", "verb": "size", "name": "edge_w", "value": "4 mm"}],
+        }
+    )
+    assert propose("mesh edges of edge_w", sheet)[0].line.edge_length == "edge_w"
+
+
+def test_numbers_with_a_unit_go_only_to_fields_of_their_kind(lantern) -> None:
+    assert propose("relax 0.2 mm", lantern)[0].line.off == "0.2 mm"
+    assert propose("turn 30°", lantern)[0].line.angle == "30 °"
+
+
+def test_a_verb_with_nothing_to_work_on_comes_later() -> None:
+    empty = SheetDocument()
+    assert propose("reverse", empty)[0].verb in ("reverse", "flip", "turn_over")
+    assert propose("m24 thread", empty)[0].verb == "thread"
+
+
+@pytest.mark.parametrize(
+    ("text", "typed"),
+    [("1,250,000", "1250000"), ("3 inches", "3 inch"), ("12.5mm", "12.5 mm"), ("-4 deg", "-4 °"), ("w", "w")],
+)
+def test_numbers_are_typed_as_the_sheet_has_them(text, typed) -> None:
+    assert as_typed(text) == typed
+
+
+def test_numbers_are_read_with_their_neighbours() -> None:
+    found = said_numbers("radius of 2.5 mm, 1,000 sides and m24", ())
+    assert [(number.typed, number.before, number.after) for number in found] == [
+        ("2.5 mm", "radius", "sides"),
+        ("1000", "mm", "sides"),
+    ]
+
+
+@given(st.text("abcdefghilmnorstuwxz 0123456789.,-°=mm", max_size=60))
+def test_any_text_is_taken_and_every_proposal_is_a_line(text) -> None:
+    sheet = read_document(json.loads((DEMO / "lantern.json").read_text()))
+    for found in propose(text, sheet)[:6]:
+        assert type(found.line) is VERBS[found.verb]
+        assert found.line == type(found.line).model_validate(found.line.model_dump())
+
+
+def test_an_empty_text_proposes_plain_lines(lantern) -> None:
+    assert {found.verb: found.line for found in propose(" ", lantern)} == {
+        verb: default_line(lantern, verb) for verb in VERBS
+    }
