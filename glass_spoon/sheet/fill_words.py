@@ -7,6 +7,7 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.fields import (
     EVERY,
@@ -17,7 +18,7 @@ from glass_spoon.sheet.fields import (
     ReferencesSpec,
     TextSpec,
 )
-from glass_spoon.sheet.line import Line
+from glass_spoon.sheet.line import Line, resolve_number
 from glass_spoon.sheet.phrase import SaidNumber, alike, said_numbers, telling_words, without_numbers
 
 SIZE_TEXT = re.compile(r"^\s*(?:size\s+)?([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b)\s*(.+)$", re.IGNORECASE)
@@ -160,9 +161,15 @@ def _names(line: Line, field: str) -> list[str]:
 
 
 def _fits(line: Line, field: str, number: SaidNumber) -> bool:
-    """Return whether a number may stand in a field: one with a unit only in a field of its kind."""
+    """Return whether a number may stand in a field: one with a unit only in a field of its kind, within its range."""
     spec = line.spec(field)
-    return isinstance(spec, NumberSpec) and number.dimension in ("", spec.dimension)
+    if not isinstance(spec, NumberSpec) or number.dimension not in ("", spec.dimension):
+        return False
+    try:
+        resolve_number(field, spec, number.typed, {})
+    except InvalidInput:
+        return not number.typed[-1].isdigit() and not number.dimension  # the name of a size, whose value is not asked
+    return True
 
 
 def _without_items(lower: str, document: SheetDocument) -> str:

@@ -98,6 +98,12 @@ def test_numbers_with_a_unit_go_only_to_fields_of_their_kind(lantern) -> None:
     assert propose("turn 30°", lantern)[0].line.angle == "30 °"
 
 
+def test_numbers_go_only_to_fields_whose_range_holds_them(lantern) -> None:
+    said = {found.verb: found.said for found in propose("1000 quads", lantern)}
+    assert "angle" not in said["pair"]
+    assert "sizing" in said["mesh"]
+
+
 def test_a_verb_with_nothing_to_work_on_comes_later() -> None:
     empty = SheetDocument()
     assert propose("reverse", empty)[0].verb in ("reverse", "flip", "turn_over")
