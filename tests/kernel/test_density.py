@@ -28,7 +28,7 @@ from glass_spoon.kernel.subdivision.limit_surface import limit_surface
 from glass_spoon.kernel.surfaces.revolve import revolve_curve
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.kernel.surfaces.sweep import SweepShape, sweep_profile
-from tests.zoo import sphere, torus
+from tests.zoo import ORIGIN, TURN, UP, sphere, torus
 
 
 @settings(max_examples=80)
@@ -162,3 +162,12 @@ def test_meshes_are_denser_where_the_surface_bends() -> None:
     assert high[1] > 1.3 * high[0]
     of_set = mesh_set(SurfaceSet((body,)), Wish(counts=(24, 30), bend=3.0))
     assert int((of_set.positions[:, 2] > 95).sum()) > 1.2 * high[0]  # counts of sets are shared out a little otherwise
+
+
+@pytest.mark.parametrize("count", [16, 32, 64, 128])
+def test_the_smoothed_shape_of_a_can_comes_to_it_as_its_edges_shorten(count: int) -> None:
+    """Its rims stay sharp, and round it the limit of a polygon of n points lies 2 r sin(pi / n)^2 / 3 inside the circle."""
+    outline = make_polyline([[0, 0, 0], [10, 0, 0], [10, 0, 20], [0, 0, 20]])
+    mesh = mesh_surface(revolve_curve(outline, ORIGIN, UP, TURN), count, 3 * count // 4, poles="quads", crease_sharp=True)
+    off = smoothed_deviation(mesh, revolve_curve(outline, ORIGIN, UP, TURN))
+    assert off == pytest.approx(2 / 3 * 10 * np.sin(np.pi / count) ** 2, rel=0.02)

@@ -171,6 +171,23 @@ def test_edits_keep_the_surface(axis):
     assert np.allclose(surface_normals(back, *turned), -surface_normals(surface, u, v), atol=1e-9)
 
 
+def can(radius: float, height: float) -> NurbsSurface:
+    """A cylinder with flat ends, its sharp rims in one surface."""
+    outline = make_polyline([[0, 0, 0], [radius, 0, 0], [radius, 0, height], [0, 0, height]])
+    return revolve_curve(outline, ORIGIN, UP, TURN)
+
+
+def test_closest_points_beside_sharp_edges():
+    """Feet are found on the nearer side of a rim: distances to a can by closed form, from inside and outside."""
+    rng = np.random.default_rng(8)
+    points = np.column_stack((rng.uniform(-14, 14, (4000, 2)), rng.uniform(-4, 24, 4000)))
+    out = np.hypot(points[:, 0], points[:, 1]) - 10.0
+    over = np.abs(points[:, 2] - 10.0) - 10.0
+    outside = np.hypot(np.maximum(out, 0), np.maximum(over, 0))
+    expected = np.where(np.maximum(out, over) > 0, outside, -np.maximum(out, over))
+    assert np.allclose(closest_points(can(10.0, 20.0), points)[2], expected, atol=1e-7)
+
+
 def test_isocurves_and_edges_lie_on_the_surface():
     """An isocurve has the surface's points; at the end of the domain it is the edge."""
     surface = random_surface(np.random.default_rng(6), (3, 2), (7, 6))

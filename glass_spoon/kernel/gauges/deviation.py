@@ -120,7 +120,10 @@ def _feet(surface: NurbsSurface, places: Floats, uv: Floats | None, tolerance: f
         # A face about a pole has no one place on the surface: the few that lie far off are looked for from everywhere.
         far = np.flatnonzero(distance > max(2 * float(np.quantile(distance, 0.9)), 10 * tolerance))
         if len(far):
-            u[far], v[far], distance[far] = closest_points(surface, places[far], None, tolerance)
+            again = closest_points(surface, places[far], None, tolerance)
+            nearer = again[2] < distance[far]
+            for found, new in zip((u, v, distance), again, strict=True):
+                found[far[nearer]] = new[nearer]
     border = np.zeros(len(places), dtype=bool)
     for axis, params in ((0, u), (1, v)):
         low, high = surface.domain(axis)
