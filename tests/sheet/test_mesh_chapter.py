@@ -139,6 +139,12 @@ def test_face_count_is_met_nearly_and_tolerance_is_kept() -> None:
         assert "The smoothed shape is at most 0." in build.reports["l3"].told
 
 
+def test_a_tolerance_that_would_take_too_many_faces_is_refused_before_they_are_made() -> None:
+    report = run(mesh_line(sizing="tolerance", tolerance="0.0001 mm")).reports["l3"]
+    assert report.status == "failed"
+    assert "Allow a larger tolerance" in report.findings[0].sentence
+
+
 def test_file_without_a_unit_asks_for_it() -> None:
     data = write_obj([NamedMesh("ring", mesh_surface(torus(30, 10), 12, 8))]).replace(b"# units: millimetres, Z up\n", b"")
     line = {"verb": "import_mesh", "gives": "ring", "file": write_inside(data, "obj")}

@@ -48,6 +48,12 @@ MEETING = 0.01
 MOST_EXPLAINED = 60_000
 """Largest mesh whose unusual points are told."""
 
+MOST_TRIED = 300_000
+"""Largest mesh that is tried for a tolerance of the smoothed shape."""
+
+ENOUGH_TRIED, SURELY = 2000, 4.0
+"""Faces from which it is told how many a tolerance will take; times too many for the most that is given up at once."""
+
 FIT_SHARE = 1e-5
 """Share of the size of a part to which the smoothed shape is brought to the surface."""
 
@@ -358,14 +364,27 @@ class MeshSurface(Line):
         points = shape.surfaces if isinstance(shape, SurfaceSet) else (shape,)
         size = float(np.ptp(np.concatenate([one.control_points.reshape(-1, 3) for one in points]), axis=0).max())
 
+        tolerance = given.number("tolerance")
+
         def off(length: float) -> float:
             try:
-                mesh = self._fitted(self._meshed(given, shape, length), shape)[0]
+                mesh = self._meshed(given, shape, length)
             except CountImpossible:
                 return np.inf  # too coarse for the runs between sharp points
-            return smoothed_deviation(mesh, shape)
+            if mesh.face_count > MOST_TRIED:
+                raise KernelError(
+                    f"Within {length_text(tolerance)} it would take more than {MOST_TRIED:,} faces. Allow a larger tolerance."
+                )
+            found = smoothed_deviation(self._fitted(mesh, shape)[0], shape)
+            wanted = mesh.face_count * found / tolerance  # the distance falls with the square of the edges
+            if mesh.face_count > ENOUGH_TRIED and wanted > SURELY * MOST_TRIED:
+                raise KernelError(
+                    f"Within {length_text(tolerance)} it would take about {float(f'{wanted:.1g}'):,.0f} faces, and at most "
+                    f"{MOST_TRIED:,} are tried: {mesh.face_count:,} are {length_text(found)} off. Allow a larger tolerance."
+                )
+            return found
 
-        length, reached = length_for_tolerance(off, size, given.number("tolerance"))
+        length, reached = length_for_tolerance(off, size, tolerance)
         return (
             length,
             f"The smoothed shape is at most {length_text(reached)} off, with edges of about {length_text(length)}.",
