@@ -70,7 +70,7 @@ def as_typed(text: str) -> str:
     if not found:
         return text
     unit = _UNITS.get(found[2], found[2]) if found[2] else ""
-    return found[1].replace(",", "") + (f" {unit}" if unit else "")
+    return found[1].replace(",", "") + (unit if unit in ("", "°") else f" {unit}")
 
 
 def said_numbers(text: str, sizes: Iterable[str]) -> list[SaidNumber]:
@@ -78,7 +78,7 @@ def said_numbers(text: str, sizes: Iterable[str]) -> list[SaidNumber]:
     result = []
     for found in re.finditer(_number(tuple(sizes)) + r"(?![\w]|\.\d)", text):
         typed = as_typed(found[0])
-        unit = typed.partition(" ")[2]
+        unit = "°" if typed.endswith("°") else typed.partition(" ")[2]
         before = [word for word in _TOKEN.findall(text[: found.start()]) if word not in IDLE]
         after = [word for word in _TOKEN.findall(text[found.end() :]) if word not in IDLE]
         dimension = "" if not unit else "angle" if unit == "°" else "length"

@@ -157,7 +157,7 @@ def test_new_lines_take_the_last_items_and_free_names(kettle):
         ("mesh body 64 30 fan", "mesh", {"surface": "l3", "round": "64", "along": "30", "poles": "fan"}),
         ("wall = body_d / 100", "size", {"name": "wall", "value": "body_d / 100"}),
         ("fillet 2.5 mm", "round", {"radius": "2.5 mm"}),
-        ("lathe body profile by 180°", "revolve", {"profile": "l1", "angle": "180 °"}),
+        ("lathe body profile by 180°", "revolve", {"profile": "l1", "angle": "180°"}),
         ("smooth 2", "smooth", {"times": "2", "mesh": "l4"}),
         ("subdivide", "smooth", {}),
         ("svg", "import_curve", {}),

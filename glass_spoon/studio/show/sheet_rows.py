@@ -137,8 +137,10 @@ def _worked(build: Build, line: Line, report: LineReport) -> bool:
 
 
 def _time_text(seconds: float) -> str:
-    """Return a time in milliseconds, or with its unit from ten seconds."""
-    return f"{max(1, round(seconds * 1000))}" if seconds < 9.9995 else f"{seconds:.0f}\xa0s"
+    """Return a time in milliseconds, or with its unit from a second on."""
+    if seconds < 0.9995:
+        return f"{max(1, round(seconds * 1000))}"
+    return f"{seconds:.{1 if seconds < 9.95 else 0}f}\xa0s"
 
 
 def _users(document: SheetDocument, line: Line) -> list[Line]:
