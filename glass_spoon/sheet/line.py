@@ -59,7 +59,8 @@ class Part:
 class Action:
     """A way out that a finding offers: set a field of the line to a value.
 
-    values: several fields at once. adds: a verb whose line is added after, with the field set so.
+    values: several fields at once. adds: a verb whose line is added after, with the field set so. line: the id of another
+    line that is changed in place of the one that found it.
     """
 
     label: str
@@ -67,6 +68,7 @@ class Action:
     value: str
     values: tuple[tuple[str, str], ...] = ()
     adds: str = ""
+    line: str = ""
 
     @property
     def values_json(self) -> str:

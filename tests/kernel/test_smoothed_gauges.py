@@ -112,3 +112,15 @@ def test_nothing_is_read_off_an_empty_mesh() -> None:
     empty = make_mesh(np.zeros((0, 3)), np.zeros((0, 4)))
     assert np.isnan(smoothed_shape.read_kinks(smoothed_shape.Smoothed(empty), LIMITS).value)
     assert np.isnan(smoothed_shape.read_symmetry(empty, 0).value)
+
+
+def test_the_thinnest_strip_says_how_much_wider_it_must_be() -> None:
+    """Rows of 1, 1 and 0.01: the last must be 1/64 of its neighbour, 1.5625 times as wide."""
+    rows = np.array([0.0, 1.0, 2.0, 2.01])
+    grid = grid_mesh(3, 3)
+    places = grid.positions.copy()
+    places[:, 1] = rows[np.rint(places[:, 1] / np.ptp(places[:, 1]) * 3).astype(int)]
+    thin = grid.moved(places)
+    assert smoothed_shape.widening(thin) == pytest.approx(1 / 64 / 0.01)
+    assert smoothed_shape.widening(grid) == 1.0
+    assert smoothed_shape.read_close_loops(figures_of(thin)).value == 3

@@ -25,7 +25,7 @@ def told(reading: Reading, mesh: Any = None, **values: Any) -> Finding:
     line.update(values)
     document: SheetDocument = read_document(data)
     item = Shown("key", "l4", "body mesh", mesh or mesh_surface(torus(30, 10), 24, 12), None, is_surface=False)
-    (found,) = gauge_findings(document, item, "l4", [reading])
+    (found,) = gauge_findings(document, item, {reading.code: "l4"}, [reading])
     return found
 
 
@@ -36,13 +36,13 @@ def over(code: str, value: float, limit: float, unit: str = "", at_least: bool =
 
 def test_four_times_the_distance_asks_for_twice_the_counts() -> None:
     """Distances fall with the square of the edges; the offer has some margin, counts round in steps of eight."""
-    found = told(over("off_surface", 2.0, 0.5, "mm"), sizing="counts", round=24, along=10)
+    found = told(over("off_surface", 2.0, 0.5, "mm"), sizing="counts", round=48, along=30)
     assert found.sentence == "It stands 2.00 mm off the surface, the limit is 0.50 mm."
     (way,) = found.actions
     values = dict(way.values)
     assert int(values["round"]) % 8 == 0
-    assert 48 <= int(values["round"]) <= 64
-    assert 20 <= int(values["along"]) <= 25
+    assert 96 <= int(values["round"]) <= 120
+    assert 60 <= int(values["along"]) <= 72
 
 
 def test_edges_and_chords_are_offered_shorter() -> None:

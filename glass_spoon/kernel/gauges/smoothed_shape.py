@@ -108,16 +108,34 @@ def read_close_loops(figures: FaceFigures) -> Reading:
     topology = figures.mesh.topology
     if not topology.is_quads or not topology.face_count:
         return Reading("close_loops", float("nan"), kind="face")
-    # Across the side that leaves corner h lies the other face; the sides beside it tell how wide both strips are.
-    a, b, c, d = figures.side_lengths.reshape(-1, 4).T
-    rows = np.empty((topology.face_count, 4))
-    rows[:, 0] = rows[:, 2] = b + d
-    rows[:, 1] = rows[:, 3] = a + c
-    width = rows.ravel()
-    twins = topology.twins
+    width, twins = _strip_widths(figures.side_lengths), topology.twins
     thin = np.flatnonzero((width < width.take(twins, mode="wrap") * 2.0**-USED_LEVELS) & (twins >= 0))
     faces: Ints = np.unique(thin // 4).astype(np.int64)
     return Reading("close_loops", float(len(faces)), "", 0.0, False, "face", faces)
+
+
+def _strip_widths(side_lengths: Floats) -> Floats:
+    """Return twice the width (h,) of the strip that each quad has along each of its sides, from the sides beside it."""
+    a, b, c, d = side_lengths.reshape(-1, 4).T
+    rows = np.empty((len(a), 4))
+    rows[:, 0] = rows[:, 2] = b + d
+    rows[:, 1] = rows[:, 3] = a + c
+    return rows.ravel()
+
+
+def widening(mesh: Mesh) -> float:
+    """Return how many times wider the thinnest strip of an all-quad mesh must be for smoothing to use it; 1 or more.
+
+    What it gains its neighbour loses, which is left out: the result is a little more than is needed.
+    """
+    topology = mesh.topology
+    if not topology.is_quads or not topology.face_count:
+        return 1.0
+    ends = mesh.positions[topology.edges.ends]
+    width = _strip_widths(lengths(ends[:, 1] - ends[:, 0])[topology.edges.of_corner])
+    inner = topology.twins >= 0
+    ratio = width[topology.twins[inner]] * 2.0**-USED_LEVELS / np.maximum(width[inner], np.finfo(float).tiny)
+    return max(1.0, float(ratio.max(initial=1.0)))
 
 
 def read_smoothed_off(smoothed: Smoothed, surface: NurbsSurface | SurfaceSet, limits: Limits) -> Reading:

@@ -20,7 +20,8 @@ from glass_spoon.studio.flows.watched_work import Working
 from glass_spoon.studio.models import Part, Role
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.curve_rows import curve_rows
-from glass_spoon.studio.show.gauge_findings import with_gauges
+from glass_spoon.studio.show.gauge_causes import gauge_causes
+from glass_spoon.studio.show.gauge_findings import watched_findings, with_gauges
 from glass_spoon.studio.show.gauge_rows import FIRST, MORE, gauge_rows
 from glass_spoon.studio.show.sheet_rows import chapters, size_rows, summary
 from glass_spoon.studio.show.view_choice import ViewChoice, read_view
@@ -90,7 +91,13 @@ def _built(build: Build, chosen: ViewChoice) -> dict[str, Any]:
     readings = watched_readings(item, build.document.limits.for_gauges())
     if isinstance(readings, Working):
         return context | {"working": readings, "doing": f"Reading the gauges of {item.mesh.face_count:,} faces"}
-    context["chapters"] = with_gauges(context["chapters"], build, item, readings)
+    causes = gauge_causes(build, item, readings)
+    if isinstance(causes, Working):
+        return context | {"working": causes, "doing": "Looking for the lines that caused what the gauges read"}
+    findings = watched_findings(build.document, item, causes, readings)
+    if isinstance(findings, Working):
+        return context | {"working": findings, "doing": "Trying changes that would mend what the gauges tell"}
+    context["chapters"] = with_gauges(context["chapters"], findings, causes)
     return (
         context
         | _gauges(readings)
