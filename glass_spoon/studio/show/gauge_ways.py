@@ -157,10 +157,12 @@ def added_lines(document: SheetDocument, item: Shown, reading: Reading) -> tuple
         "crowded_edges": "clean",
         "small_gaps": "weld",
     }.get(reading.code)
-    if verb is None or any(line.verb_name == verb and line.changes == item.item_id for line in _working(document)):
+    if verb is None:
         return ()
-    words = {"pair": "Pair the triangles", "relax": "Relax it", "weld": "Weld them", "clean": "Clean it"}[verb]
     values = _closing(item) if reading.code == "small_gaps" else ()
+    if not values and any(line.verb_name == verb and line.changes == item.item_id for line in _working(document)):
+        return ()  # it is there already, and once more would do no more
+    words = {"pair": "Pair the triangles", "relax": "Relax it", "weld": "Weld them", "clean": "Clean it"}[verb]
     return (Action(words, "mesh", item.item_id, values, verb),)
 
 
