@@ -139,6 +139,15 @@ def test_face_count_is_met_nearly_and_tolerance_is_kept() -> None:
         assert "The smoothed shape is at most 0." in build.reports["l3"].told
 
 
+@pytest.mark.parametrize("wanted", [400, 1500, 6000])
+def test_face_count_is_met_with_flat_ends_that_are_filled(wanted: int) -> None:
+    """Counts are foretold from the grids of the sides; the ends are seen in the mesh, and made up for."""
+    plate = {"verb": "plate", "gives": "lid", "outline": "l4", "upper": "sharp", "lower": "sharp"}
+    outline = {"verb": "rectangle", "gives": "outline", "plane": "plan", "width": 60, "height": 40, "radius": 5}
+    build = run(mesh_line(), outline, plate, {"verb": "mesh", "surface": "l5", "sizing": "faces", "faces": wanted})
+    assert abs(build.items["l6"].item.mesh.face_count - wanted) <= 0.07 * wanted  # few counts go in large steps
+
+
 def test_a_tolerance_that_would_take_too_many_faces_is_refused_before_they_are_made() -> None:
     report = run(mesh_line(sizing="tolerance", tolerance="0.0001 mm")).reports["l3"]
     assert report.status == "failed"

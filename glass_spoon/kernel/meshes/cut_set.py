@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from itertools import pairwise
 from typing import Literal
 
@@ -16,6 +16,9 @@ from glass_spoon.kernel.meshes.fill_simple import CORNER_TURN
 from glass_spoon.kernel.surfaces.edit_surface import middle_isocurves, split_surface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import EdgeName, FlatCap, SurfaceSet
+
+KEPT = 16
+"""Sets whose cuts and fans are kept: a search for a density, or a drag, asks for the same ones again and again."""
 
 POLE = 1e-6
 """An edge within so many mm of one point is a pole."""
@@ -79,6 +82,7 @@ class Fan:
     closed: bool
 
 
+@lru_cache(maxsize=KEPT)
 def cut_at_kinks(shape: SurfaceSet) -> CutSet:
     """Return the set with every surface cut at its sharp points, and one with two poles cut midway between them."""
     pieces: list[NurbsSurface] = []
@@ -125,7 +129,8 @@ def may_have_kinks(surface: NurbsSurface, axis: int) -> bool:
     return bool(len(inner) and np.unique(inner, return_counts=True)[1].max() >= surface.degrees[axis])
 
 
-def find_fans(cut: CutSet) -> list[Fan]:
+@lru_cache(maxsize=KEPT)
+def find_fans(cut: CutSet) -> tuple[Fan, ...]:
     """Return the fans of pieces with one pole, each piece in one fan."""
     poles: dict[int, list[EdgeName]] = {}
     for name, pole in zip(cut.shape.edges.names, cut.shape.edges.is_pole, strict=True):
@@ -150,7 +155,7 @@ def find_fans(cut: CutSet) -> list[Fan]:
         for sector in fan:
             left.pop(sector.piece, None)
         fans.append(Fan(tuple(fan), closed))
-    return fans
+    return tuple(fans)
 
 
 def _is_pole_first(sector: Sector) -> bool:
@@ -178,6 +183,7 @@ def _walk(start: Sector, sectors: dict[int, Sector], across: dict[EdgeName, Edge
         fan.append(Sector(found.piece, found.axis, found.end, entered.end == 0))
 
 
+@lru_cache(maxsize=64 * KEPT)
 def fan_plane(cut: CutSet, fan: Fan) -> FlatCap | None:
     """Return the plane that the pieces of a closed fan lie in, facing as they do; None where they do not lie in one."""
     if not fan.closed:
@@ -197,7 +203,8 @@ def fan_plane(cut: CutSet, fan: Fan) -> FlatCap | None:
     return FlatCap(origin, normal if (turn @ normal > 0) == outward else -normal)
 
 
-def fan_sides(cut: CutSet, fan: Fan) -> list[list[int]]:
+@lru_cache(maxsize=64 * KEPT)
+def fan_sides(cut: CutSet, fan: Fan) -> tuple[tuple[int, ...], ...]:
     """Return the sectors (by place in the fan) of each side of a closed fan's outline, from corner to corner.
 
     An outline without corners is one side.
@@ -213,9 +220,9 @@ def fan_sides(cut: CutSet, fan: Fan) -> list[list[int]]:
     corners = np.flatnonzero(np.einsum("ij,ij->i", before, after) < np.cos(CORNER_TURN))
     total = len(fan.sectors)
     if not len(corners):
-        return [list(range(total))]
+        return (tuple(range(total)),)
     stops = np.append(corners, corners[0] + total)
-    return [[k % total for k in range(first, last)] for first, last in pairwise(stops.tolist())]
+    return tuple(tuple(k % total for k in range(first, last)) for first, last in pairwise(stops.tolist()))
 
 
 def has_long_flat_end(surface: NurbsSurface) -> bool:

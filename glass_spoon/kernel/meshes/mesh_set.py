@@ -12,6 +12,8 @@ side by side (a flat end, a dome) are closed there together, by the disc of `pol
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from scipy.spatial import cKDTree
 
@@ -94,7 +96,9 @@ def _stand_apart(shape: SurfaceSet) -> bool:
     return bool((pairs[:, 0] // 4 == pairs[:, 1] // 4).all())
 
 
-def _assemble(cut: CutSet, fans: list[Fan], counts: Ints, poles: PoleClosing, crease_sharp: bool, bend: float = 0.0) -> Mesh:
+def _assemble(
+    cut: CutSet, fans: Sequence[Fan], counts: Ints, poles: PoleClosing, crease_sharp: bool, bend: float = 0.0
+) -> Mesh:
     """Evaluate all grids, close the fans, make shared vertices one, and gather the attributes."""
     parts = Parts([], [], [], [], [])
     grids = make_grids(cut, counts, parts, bend)

@@ -8,8 +8,8 @@ import numpy as np
 
 from glass_spoon.kernel.errors import KernelError
 
-COUNT_ROUNDS = 40
-"""Most halvings on the way to a count of faces."""
+COUNT_ROUNDS, COUNT_NEAR, COUNT_WIDTH = 24, 0.005, 5e-4
+"""Most lengths tried for a count of faces; the share of it that is near enough, and of the length that is fine enough."""
 
 COARSEST, FINEST = 2.0, 2000.0
 """Shares of the size of the part that edges may be: from half of it down."""
@@ -21,19 +21,23 @@ LADDER, REFINED = 1.5, 5
 def length_for_faces(faces_at: Callable[[float], int], size: float, wanted: int) -> float:
     """Return the edge length in mm that gives the count of faces nearest to `wanted`.
 
-    faces_at: the count at an edge length in mm, falling with it; size: extent of the part in mm.
+    faces_at: the count at an edge length in mm, falling with it; size: extent of the part in mm. Counts fall with the
+    square of the length, so that the next length follows from the last; where that leads out of what is left, which counts
+    in steps may do, the middle of it is taken.
     """
     low, high = np.log(size / FINEST), np.log(size)
+    at = float(np.clip(np.log(size / np.sqrt(wanted)), low, high))
     best, least = float(np.exp(high)), np.inf
     for _ in range(COUNT_ROUNDS):
-        middle = (low + high) / 2
-        faces = faces_at(float(np.exp(middle)))
-        off = abs(np.log(faces / wanted))
-        if off < least:
-            best, least = float(np.exp(middle)), off
-        if faces == wanted:
+        faces = faces_at(float(np.exp(at)))
+        off = float(np.log(faces / wanted))
+        if abs(off) < least:
+            best, least = float(np.exp(at)), abs(off)
+        low, high = (at, high) if off > 0 else (low, at)
+        if abs(off) <= COUNT_NEAR or high - low < COUNT_WIDTH:
             break
-        low, high = (middle, high) if faces > wanted else (low, middle)
+        ahead = at + off / 2
+        at = ahead if low < ahead < high else (low + high) / 2
     return best
 
 

@@ -6,6 +6,7 @@ it, the straight sides of a three-sided piece at least half of its rim (see `cou
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -52,7 +53,7 @@ class Wish:
         return first, second
 
 
-def plan_counts(cut: CutSet, fans: list[Fan], wish: Wish, poles: PoleClosing) -> Ints:
+def plan_counts(cut: CutSet, fans: Sequence[Fan], wish: Wish, poles: PoleClosing) -> Ints:
     """Return the counts (pieces, 2) along u and along v: one for each chain, near the mean of what its edges wish.
 
     Of a chord and of a turn the most counts. Rims of caps and of fans that quads close take even counts, in all at least
@@ -141,7 +142,7 @@ def _tie_sides(sides: list[list[int]], plan: CountPlan) -> None:
     plan.even_sums += [(side, 2) for side in sides]
 
 
-def _tie_fans(cut: CutSet, fans: list[Fan], chains: Ints, plan: CountPlan) -> None:
+def _tie_fans(cut: CutSet, fans: Sequence[Fan], chains: Ints, plan: CountPlan) -> None:
     """Ask for even counts round poles, and for sides long enough for the core of a three-sided piece."""
     for fan in fans:
         rim = [int(chains[sector.piece, sector.axis]) for sector in fan.sectors]

@@ -48,6 +48,9 @@ MEETING = 0.01
 MOST_EXPLAINED = 60_000
 """Largest mesh whose unusual points are told."""
 
+CORRECTIONS, COUNT_NEAR = 4, 0.02
+"""Most meshes made on the way to a count of faces, and the share of it that is near enough."""
+
 MOST_TRIED = 300_000
 """Largest mesh that is tried for a tolerance of the smoothed shape."""
 
@@ -284,12 +287,12 @@ class MeshSurface(Line):
         told = ""
         length = None
         if self.sizing == "faces":
-            length = self._length_for_faces(given, shape)
-        elif self.sizing == "tolerance":
-            length, told = self._length_for_tolerance(given, shape)
-        mesh = self._meshed(given, shape, length)
-        if self.sizing == "faces":
-            told = f"{several(mesh.face_count, 'face')}, with edges of about {length_text(length or 0.0)}."
+            mesh, length = self._near_count(given, shape)
+            told = f"{several(mesh.face_count, 'face')}, with edges of about {length_text(length)}."
+        else:
+            if self.sizing == "tolerance":
+                length, told = self._length_for_tolerance(given, shape)
+            mesh = self._meshed(given, shape, length)
         mesh, more = self._fitted(mesh, shape)
         counts = None if isinstance(shape, SurfaceSet) else self.counts(shape, given, length)
         surfaces = len(shape.surfaces) if isinstance(shape, SurfaceSet) else 1
@@ -335,8 +338,30 @@ class MeshSurface(Line):
             bend=0.0 if by_parameter else self.bend(given),
         )
 
-    def _length_for_faces(self, given: Given, shape: NurbsSurface | SurfaceSet) -> float:
-        """Return the edge length that comes nearest to the wished count of faces."""
+    def _near_count(self, given: Given, shape: NurbsSurface | SurfaceSet) -> tuple[Mesh, float]:
+        """Return the mesh that comes near to the wished count of faces, and its edge length in mm.
+
+        Counts are foretold from the grids alone; what caps make of them is seen in the mesh, and the next one asks for
+        more or fewer by as much.
+        """
+        wanted = given.count("faces")
+        asked, found = float(wanted), []
+        for _ in range(CORRECTIONS):
+            length = self._length_for_faces(given, shape, round(asked))
+            try:
+                found.append((self._meshed(given, shape, length), length))
+            except KernelError:
+                if not found:
+                    raise
+                break
+            count = found[-1][0].face_count
+            if abs(count - wanted) <= COUNT_NEAR * wanted:
+                break
+            asked = max(1.0, asked * wanted / count)
+        return min(found, key=lambda made: abs(made[0].face_count - wanted))
+
+    def _length_for_faces(self, given: Given, shape: NurbsSurface | SurfaceSet, wanted: int) -> float:
+        """Return the edge length whose grids come nearest to a count of faces."""
         if isinstance(shape, SurfaceSet):
             cut = cut_at_kinks(shape)
             fans = find_fans(cut)
@@ -345,7 +370,7 @@ class MeshSurface(Line):
             def of_set(length: float) -> int:
                 return int(plan_counts(cut, fans, self.wish(given, length), self.poles).prod(axis=1).sum())
 
-            return length_for_faces(of_set, size, given.count("faces"))
+            return length_for_faces(of_set, size, wanted)
 
         def of_one(length: float) -> int:
             around, along = self.counts(shape, given, length)
@@ -357,7 +382,7 @@ class MeshSurface(Line):
             except CountImpossible:
                 return around * along
 
-        return length_for_faces(of_one, shape.size, given.count("faces"))
+        return length_for_faces(of_one, shape.size, wanted)
 
     def _length_for_tolerance(self, given: Given, shape: NurbsSurface | SurfaceSet) -> tuple[float, str]:
         """Return the largest edge length whose smoothed mesh keeps the tolerance, and what was reached."""
