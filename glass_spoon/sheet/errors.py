@@ -5,6 +5,8 @@ SheetError
 ├── CircularSizes       sizes that need each other; carries their names in order
 ├── MissingItem         a line needs an item that is not there; carries the line that should give it
 └── BadDocument         a sheet file that cannot be read; carries the places and sentences
+
+WorkStopped is no refusal: somebody asked for work under way to end, and it passes through all that would hold it up.
 """
 
 from __future__ import annotations
@@ -12,6 +14,10 @@ from __future__ import annotations
 
 class SheetError(ValueError):
     """Base of all refusals of a sheet; the text is a sentence."""
+
+
+class WorkStopped(Exception):
+    """Work under way was asked to end; told to whoever waits for it."""
 
 
 class BadExpression(SheetError):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import logging
 import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
@@ -12,7 +13,7 @@ from typing import Literal
 from glass_spoon.kernel.errors import KernelError, TooManyFaces
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.errors import MissingItem, SheetError
+from glass_spoon.sheet.errors import MissingItem, SheetError, WorkStopped
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
 from glass_spoon.sheet.fields import EVERY, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import CurveItem, Done, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
@@ -21,6 +22,20 @@ from glass_spoon.sheet.lines.sizes import Size
 
 RESULT_VERSION = "3"
 """Part of every key: raised when an algorithm changes its results."""
+
+UNFORESEEN = (
+    ArithmeticError,
+    AssertionError,
+    AttributeError,
+    LookupError,
+    MemoryError,
+    RuntimeError,
+    TypeError,
+    ValueError,
+)
+"""Faults of ours in a line's work; without this one line would lock the whole part."""
+
+log = logging.getLogger(__name__)
 
 Status = Literal["good", "look", "failed", "waiting", "paused"]
 LineProgress = Callable[[int, int, float], None]
@@ -136,6 +151,15 @@ def _failed(line: Line, error: Exception) -> LineReport:
     return LineReport("failed", findings=(finding,))
 
 
+def _unforeseen(error: Exception) -> LineReport:
+    """Report a fault of ours: the line says so, and the rest of the part can be worked on."""
+    sentence = (
+        f"This line could not be worked out, for a reason that was not foreseen ({type(error).__name__}). "
+        "Change its values, or undo; the other lines stand."
+    )
+    return LineReport("failed", findings=(Finding("unforeseen", "failed", sentence),))
+
+
 def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
     """Run one line, or take its result from the cache."""
     if line.paused:
@@ -163,10 +187,16 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
         given = Given(values, {name: state.item for name, state in states.items()}, progress, seen.ids, seen.colours)
         try:
             item = kept[0] if kept else _build(line, given)
-        except KernelError as error:
+            findings = tuple(line.inspect(item)) if run.inspect else None
+        except WorkStopped:
+            raise
+        except (SheetError, KernelError) as error:
             _drop(run, line)
             return _failed(line, error)
-        findings = tuple(line.inspect(item)) if run.inspect else None
+        except UNFORESEEN as error:
+            log.exception("Line %s (%s) could not be worked out.", line.id, line.verb_name)
+            _drop(run, line)
+            return _unforeseen(error)
         run.cache.put(key, (item, findings))
     run.items[str(line.item_id)] = ItemState(str(line.item_id), key, line.id, item)
     status: Status = "look" if findings else "good"

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
 
-from django.core.exceptions import RequestDataTooBig
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.conf import settings
+from django.core.exceptions import PermissionDenied, RequestDataTooBig, SuspiciousOperation
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.sheet.errors import SheetError
+
+log = logging.getLogger(__name__)
+
+UNFORESEEN = "Something went wrong here that was not foreseen. Load the page again; if it stays so, undo the last change."
 
 TOO_BIG = "What was sent is too large: the most is 5 MB. Nothing was changed."
 
@@ -35,14 +41,17 @@ class SentenceMiddleware:
         return self.get_response(request)
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
-        """Turn a known refusal into an answer; anything else stays an error."""
+        """Turn a known refusal into an answer; a fault of ours is written down and told as one."""
         if isinstance(error, Refused):
             return refusal(request, str(error), error.status)
         if isinstance(error, SheetError | KernelError):
             return refusal(request, str(error), 422)
         if isinstance(error, RequestDataTooBig):
             return refusal(request, TOO_BIG, 413)
-        return None
+        if settings.DEBUG or isinstance(error, Http404 | PermissionDenied | SuspiciousOperation):
+            return None
+        log.error("%s %s failed.", request.method, request.path, exc_info=error)
+        return refusal(request, UNFORESEEN, 500)
 
 
 def refusal(request: HttpRequest, sentence: str, status: int) -> HttpResponse:

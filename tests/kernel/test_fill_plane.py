@@ -86,6 +86,13 @@ def test_odd_and_tiny_rims_are_refused(loop: np.ndarray) -> None:
         fill_plane([loop])
 
 
+def test_a_narrow_rim_of_four_edges_is_filled_and_a_hole_of_four_is_refused() -> None:
+    assert checked([np.array([[8.0, 0.0], [0.0, 70.0], [-8.0, 0.0], [0.0, -70.0]])]).face_count >= 1
+    for loops in ([circle(20, 24), circle(4, 4, back=True)], [np.array([[0, 0], [10, 0], [3, 3], [0, 10.0]])]):
+        with pytest.raises(KernelError, match="Use shorter edges"):
+            fill_plane(loops)
+
+
 def test_inside_is_told_by_the_even_odd_rule() -> None:
     rim = np.concatenate((circle(10, 20), circle(4, 20, back=True)))
     edges = np.concatenate([first + np.column_stack((np.arange(20), np.roll(np.arange(20), -1))) for first in (0, 20)])

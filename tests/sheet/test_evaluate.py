@@ -9,8 +9,10 @@ from hypothesis import strategies as st
 
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
+from glass_spoon.sheet.errors import WorkStopped
 from glass_spoon.sheet.evaluate import evaluate
 from glass_spoon.sheet.items import MeshItem
+from glass_spoon.sheet.lines import VERBS
 
 
 def run(sheet, cache=None, **options):
@@ -238,3 +240,21 @@ def test_any_value_gives_a_result_or_a_sentence(field, value):
     build = run(sheet)
     for report in build.reports.values():
         assert report.status == "good" or report.findings
+
+
+def test_a_fault_of_ours_fails_its_line_alone(kettle, monkeypatch):
+    """Whatever a line's work raises is told at the line; the rest of the part stands, and a stop passes through."""
+    document = read_document(kettle)
+    monkeypatch.setattr(VERBS["mesh"], "build", lambda self, given: [][0])
+    build = evaluate(document, ResultCache())
+    report = build.reports["l4"]
+    assert (report.status, report.findings[0].code) == ("failed", "unforeseen")
+    assert "IndexError" in report.findings[0].sentence
+    assert build.reports["l3"].status == "good"
+    monkeypatch.setattr(VERBS["mesh"], "build", lambda self, given: _stop())
+    with pytest.raises(WorkStopped):
+        evaluate(document, ResultCache())
+
+
+def _stop() -> None:
+    raise WorkStopped

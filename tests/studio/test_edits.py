@@ -9,6 +9,8 @@ from django.db import DatabaseError
 
 from glass_spoon.studio.flows import change_part as change_flow
 from glass_spoon.studio.models import Part
+from glass_spoon.studio.show import bench_context
+from glass_spoon.studio.views import bench
 from tests.studio.conftest import points_of
 
 
@@ -278,3 +280,19 @@ def test_a_small_gap_is_told_shown_and_welded_one_press_away(part, as_user, edit
     done = client.get(f"/parts/{part.id}/offenders.json?done={weld['id']}").json()
     assert (done["item"], done["kind"], done["total"], len(done["places"])) == (line, "point", 5, 1)
     assert client.get(f"/parts/{part.id}/offenders.json?level=1&done={weld['id']}").json()["total"] == 0
+
+
+@pytest.mark.parametrize("headers", [{}, {"HX-Request": "true"}, {"Accept": "application/json"}])
+def test_a_fault_of_ours_is_told_in_a_sentence(part, as_user, monkeypatch, headers):
+    """Page, fragment and data alike; what went wrong is in the log."""
+    monkeypatch.setattr(bench, "bench_context", lambda *given: {}["nothing"])
+    answer = as_user("owner").get(f"/parts/{part.id}/", headers=headers)
+    assert answer.status_code == 500
+    assert b"not foreseen" in answer.content
+
+
+def test_gauges_that_cannot_be_read_leave_the_part_open(part, as_user, monkeypatch):
+    monkeypatch.setattr(bench_context, "watched_readings", lambda *given: {}["nothing"])
+    answer = as_user("owner").get(f"/parts/{part.id}/")
+    assert answer.status_code == 200
+    assert b"The part itself stands." in answer.content

@@ -30,9 +30,12 @@ def fill_plane(loops: list[Floats]) -> PlaneFill:
     """
     if any(len(loop) % 2 or len(loop) < 4 for loop in loops):
         raise KernelError("A rim to be filled with quads needs an even count of edges, four at least.")
-    simple = [fill for fill in simple_fills(loops) if least_angle(fill) > GOOD_ANGLE]
-    if simple:
-        return max(simple, key=least_angle)
+    simple = max(simple_fills(loops), key=least_angle, default=None)
+    fewest = min(len(loop) for loop in loops) == 4  # every second vertex of it would be no outline
+    if simple is not None and least_angle(simple) > (0.0 if fewest else GOOD_ANGLE):
+        return simple
+    if fewest:
+        raise KernelError("A rim of four edges is too coarse for the shape of its flat end. Use shorter edges there.")
     coarse = [loop[::2] for loop in loops]
     rim = np.concatenate(coarse)
     rim_edges = _closed_edges([len(loop) for loop in coarse])

@@ -19,6 +19,7 @@ from glass_spoon.formats.mesh_file import PACKED_VERSION, pack_mesh, read_mesh_f
 from glass_spoon.formats.read_mesh import ReadMesh, UnreadableMesh
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.errors import WorkStopped
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
 from glass_spoon.sheet.stored_files import stored_parts
 from glass_spoon.studio.flows.parcels import let_go
@@ -39,7 +40,7 @@ class Stopped(Exception):
     """The user asked for the reading to stop: told to whoever reads."""
 
 
-class ReadingStopped(Refused):
+class ReadingStopped(Refused, WorkStopped):
     """A file that a build waits for is not read any more: told to whoever waits."""
 
 

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Mapping
 from typing import Any
 
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels, count_sides
 from glass_spoon.kernel.meshes.topology import Topology
-from glass_spoon.sheet.evaluate import Build
+from glass_spoon.sheet.evaluate import UNFORESEEN, Build
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.studio.access import MAY_EDIT
 from glass_spoon.studio.flows.build_part import build_sheet
 from glass_spoon.studio.flows.change_part import history_ends
 from glass_spoon.studio.flows.read_files import under_way
-from glass_spoon.studio.flows.show_scene import SHOWN_FACES, gauged, shown_items, watched_readings
+from glass_spoon.studio.flows.show_scene import SHOWN_FACES, Shown, gauged, shown_items, watched_readings
 from glass_spoon.studio.flows.watched_work import Working
 from glass_spoon.studio.models import Part, Role
 from glass_spoon.studio.sentences import Refused
@@ -23,7 +24,7 @@ from glass_spoon.studio.show.curve_rows import curve_rows
 from glass_spoon.studio.show.gauge_causes import gauge_causes
 from glass_spoon.studio.show.gauge_findings import watched_findings, with_gauges
 from glass_spoon.studio.show.gauge_rows import FIRST, MORE, gauge_rows
-from glass_spoon.studio.show.sheet_rows import chapters, size_rows, summary
+from glass_spoon.studio.show.sheet_rows import ChapterRows, chapters, size_rows, summary
 from glass_spoon.studio.show.view_choice import ViewChoice, read_view
 
 DISPLAY_MODES = (
@@ -42,6 +43,10 @@ PICKS = (
     ("ring", "Rings", "5"),
     ("strip", "Strips", "6"),
 )
+NOT_READ = "The gauges of this mesh could not be read, for a reason that was not foreseen. The part itself stands."
+
+log = logging.getLogger(__name__)
+
 LEVEL_NAMES = ("cage", "once", "twice", "×3", "×4", "×5", "×6")
 
 
@@ -88,26 +93,31 @@ def _built(build: Build, chosen: ViewChoice) -> dict[str, Any]:
     context["meshes"] = [(other.item_id, other.name) for other in shown if not other.is_surface]
     if item is None:
         return context | {"levels": []}
+    context |= {
+        "levels": _levels(build, chosen, item.item_id),
+        "gauged": item,
+        "size": "×".join(f"{value:.0f}" if value >= 100 else f"{value:.1f}" for value in bounding_size(item.mesh)),
+        "sides": sides_text(item.mesh.topology),
+    }
+    try:
+        return context | _read(build, item, context["chapters"])
+    except UNFORESEEN:
+        log.exception("The gauges of %s could not be read.", item.key)
+        return context | {"gauges_sentence": NOT_READ}
+
+
+def _read(build: Build, item: Shown, rows: list[ChapterRows]) -> dict[str, Any]:
+    """Return what the gauges of a mesh read and what is told of them in the sheet, or how far that is."""
     readings = watched_readings(item, build.document.limits.for_gauges())
     if isinstance(readings, Working):
-        return context | {"working": readings, "doing": f"Reading the gauges of {item.mesh.face_count:,} faces"}
+        return {"working": readings, "doing": f"Reading the gauges of {item.mesh.face_count:,} faces"}
     causes = gauge_causes(build, item, readings)
     if isinstance(causes, Working):
-        return context | {"working": causes, "doing": "Looking for the lines that caused what the gauges read"}
+        return {"working": causes, "doing": "Looking for the lines that caused what the gauges read"}
     findings = watched_findings(build.document, item, causes, readings)
     if isinstance(findings, Working):
-        return context | {"working": findings, "doing": "Trying changes that would mend what the gauges tell"}
-    context["chapters"] = with_gauges(context["chapters"], findings, causes)
-    return (
-        context
-        | _gauges(readings)
-        | {
-            "levels": _levels(build, chosen, item.item_id),
-            "gauged": item,
-            "size": "×".join(f"{value:.0f}" if value >= 100 else f"{value:.1f}" for value in bounding_size(item.mesh)),
-            "sides": sides_text(item.mesh.topology),
-        }
-    )
+        return {"working": findings, "doing": "Trying changes that would mend what the gauges tell"}
+    return _gauges(readings) | {"chapters": with_gauges(rows, findings, causes)}
 
 
 def sides_text(topology: Topology) -> str:
