@@ -53,6 +53,10 @@ class Wish:
         return first, second
 
 
+LEAST_BESIDE = 6
+"""Fewest edges of a rim in a cap with holes: every second vertex makes an outline of its own, see `fill_plane`."""
+
+
 def plan_counts(cut: CutSet, fans: Sequence[Fan], wish: Wish, poles: PoleClosing) -> Ints:
     """Return the counts (pieces, 2) along u and along v: one for each chain, near the mean of what its edges wish.
 
@@ -118,9 +122,12 @@ def _tie_rims(cut: CutSet, chains: Ints, plan: CountPlan) -> None:
     """Ask for even counts along the rims of caps; a cap with one hole takes as many on the hole as outside, where it can."""
     for rim in cut.shape.rims:
         own = [[int(chains[name.piece, name.axis]) for name, _ in loop] for loop in edge_loops(cut.shape, rim)]
+        least = 4 if len(own) == 1 else LEAST_BESIDE
         for loop in own:
             for chain in loop:
-                plan.even(chain, 4 if len(loop) == 1 else 2)
+                plan.even(chain, least if len(loop) == 1 else 2)
+            if 1 < len(loop) < least / 2:
+                plan.even_sums.append((loop, least))
         if len(own) == 2 and all(len(set(loop)) == len(loop) for loop in own) and not set(own[0]) & set(own[1]):
             # The rim with fewer edges is raised to the other, so that no edge becomes longer than wished.
             fewer, more = sorted(own, key=lambda loop: plan.wished[loop].sum())
