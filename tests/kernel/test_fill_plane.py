@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshes.fill_plane import fill_plane
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh
@@ -78,6 +79,16 @@ def test_outlines_are_filled_within_their_rim(loops: list[np.ndarray], least: fl
 def test_grid_has_as_many_faces_as_its_sides_ask_for() -> None:
     mesh = checked([divided([[0, 0], [20, 0], [20, 10], [0, 10]], 1)])
     assert mesh.face_count == 200
+
+
+@pytest.mark.parametrize("count", [64, 304, 512])
+def test_a_round_end_is_as_even_inside_as_at_its_rim(count: int) -> None:
+    """Its faces are nearly squares of one size, however many there are: a fine rim gives no coarse middle."""
+    mesh = checked([circle(12, count)])
+    areas = lengths(mesh.face_vectors)
+    assert worst_corner(mesh) > 40
+    assert mesh.face_count > count**2 / 12
+    assert areas.max() / areas.min() < 15
 
 
 @pytest.mark.parametrize("loop", [circle(5, 7), circle(5, 2)])

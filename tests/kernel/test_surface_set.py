@@ -23,7 +23,7 @@ from glass_spoon.kernel.meshes.cut_set import cut_at_kinks, find_fans
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh
 from glass_spoon.kernel.meshes.mesh_set import mesh_set
 from glass_spoon.kernel.meshes.set_counts import Wish, plan_counts
-from glass_spoon.kernel.surfaces.edit_surface import reverse_surface, split_surface
+from glass_spoon.kernel.surfaces.edit_surface import place_surface, reverse_surface, split_surface
 from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
 from glass_spoon.kernel.surfaces.orient_set import orient_set
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
@@ -171,3 +171,14 @@ def test_lengths_of_many_curves_are_those_of_each(seed: int, degree: int, more: 
         exact = measure_length(curve)
         assert length == pytest.approx(exact.length, rel=1e-3)  # near a cusp the speed is no polynomial
         assert np.abs(exact.at_params(own) - shares * exact.length).max() < 5e-3 * exact.length
+
+
+@pytest.mark.parametrize("sectors", [6, 12, 16])
+def test_quads_about_a_pole_lie_on_the_sectors_across_it(sectors: int) -> None:
+    """The core of a disc made of sectors reaches over its middle: every vertex is on the disc, whosever face it is."""
+    slice_ = revolve_curve(make_polyline([[0, 0, 5], [12, 0, 5]]), ORIGIN, UP, TURN / sectors)
+    parts = [place_surface(slice_, turning([0, 0, 0], [0, 0, 1], k * TURN / sectors)) for k in range(sectors)]
+    shape = SurfaceSet(tuple(parts), 1e-4)
+    mesh = mesh_set(shape, Wish(lengths=(0.55, 0.55)))
+    assert mesh.topology.is_quads
+    assert face_deviations(mesh, shape)[1].max() < 1e-3

@@ -20,6 +20,10 @@ MAX_PLACES = 20_000
 """Most places measured; larger meshes are measured at evenly picked faces."""
 
 
+RINGS_ASKED = 6
+"""Rings of neighbours of a piece that are asked for a nearer place: as many sectors may lie between two of a pole."""
+
+
 def face_deviations(
     mesh: Mesh, surface: NurbsSurface | SurfaceSet, most: int = MAX_PLACES, tolerance: float = 1e-7
 ) -> tuple[Ints, Floats]:
@@ -95,15 +99,25 @@ def _distances(surface: NurbsSurface, places: Floats, uv: Floats | None, toleran
 
 
 def _ask_neighbours(shape: SurfaceSet, piece: int, places: Floats, distance: Floats, asked: Ints, tolerance: float) -> None:
-    """Lessen the distances of places `asked`, whose feet lie on the border of a piece, by pieces that may be nearer."""
-    asked = asked[distance[asked] > max(10 * tolerance, shape.tolerance)]
-    for other in shape.neighbours(piece) if len(asked) else ():
-        surface = shape.surfaces[other]
-        net = surface.control_points.reshape(-1, 3)
-        apart = np.maximum(net.min(axis=0) - places[asked], places[asked] - net.max(axis=0)).max(axis=1)
-        near = asked[apart < distance[asked]]
-        if len(near):
-            distance[near] = np.minimum(distance[near], _distances(surface, places[near], None, tolerance))
+    """Lessen the distances of places `asked`, whose feet lie on the border of a piece, by pieces that may be nearer.
+
+    Neighbours first, then theirs: faces in the core about a pole lie over sectors on the far side of it.
+    """
+    near_enough = max(10 * tolerance, shape.tolerance)
+    known, ring = {piece}, [piece]
+    for _ in range(RINGS_ASKED):
+        asked = asked[distance[asked] > near_enough]
+        ring = [other for one in ring for other in shape.neighbours(one) if other not in known]
+        if not len(asked) or not ring:
+            return
+        for other in dict.fromkeys(ring):
+            known.add(other)
+            surface = shape.surfaces[other]
+            net = surface.control_points.reshape(-1, 3)
+            apart = np.maximum(net.min(axis=0) - places[asked], places[asked] - net.max(axis=0)).max(axis=1)
+            near = asked[apart < distance[asked]]
+            if len(near):
+                distance[near] = np.minimum(distance[near], _distances(surface, places[near], None, tolerance))
 
 
 def _feet(surface: NurbsSurface, places: Floats, uv: Floats | None, tolerance: float) -> tuple[Floats, Bools]:

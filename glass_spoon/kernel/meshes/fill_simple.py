@@ -10,10 +10,13 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.meshes.plane_fill import PlaneFill, evenness, smoothed
-from glass_spoon.kernel.meshes.pole_cap import make_disc
+from glass_spoon.kernel.meshes.pole_cap import DiscMesh, make_disc
 
-MOST_DISC = 256
-"""Most vertices of a rim that is filled by a disc."""
+MOST_DISC = 640
+"""Most vertices of a rim that is filled by a disc: forty thousand faces, about a second."""
+
+TURNED = 64
+"""Vertices of the loop on which turns of a disc are tried."""
 
 MOST_TURNS = 16
 """Places to which the core of a disc is turned."""
@@ -72,20 +75,34 @@ def _as_disc(loop: Floats) -> list[PlaneFill]:
     if count > MOST_DISC or (rays[:, 0] * ahead[:, 1] - rays[:, 1] * ahead[:, 0]).min() <= 0:
         return []
     disc = make_disc(count)
-    radius = np.hypot(*disc.places.T)
-    place = np.arctan2(disc.places[:, 1], disc.places[:, 0]) % (2 * np.pi) / (2 * np.pi) * count
-    place[:count] = np.arange(count)
-    closed = np.vstack((loop, loop[:1]))
-    tried = []
-    for shift in range(0, count, max(1, count // MOST_TURNS)):
-        at = (place + shift) % count
-        on_rim = np.column_stack([np.interp(at, np.arange(count + 1), closed[:, axis]) for axis in (0, 1)])
-        points = middle + radius[:, None] * (on_rim - middle)
-        tried.append((evenness(points, disc.faces), shift, points))
-    _, shift, points = max(tried, key=lambda entry: entry[0])
+    shift = _best_turn(loop, middle)
+    points = _laid_on(disc, loop, middle, shift)
     number = np.concatenate(((np.arange(count) + shift) % count, np.arange(count, len(points))))
     points[:count] = loop
     return [smoothed(PlaneFill(points, number[disc.faces]), count)]
+
+
+def _laid_on(disc: DiscMesh, loop: Floats, middle: Floats, shift: int) -> Floats:
+    """Return the points of a disc drawn along rays to a loop with as many vertices, turned by `shift` of them."""
+    count = len(loop)
+    place = np.arctan2(disc.places[:, 1], disc.places[:, 0]) % (2 * np.pi) / (2 * np.pi) * count
+    place[:count] = np.arange(count)
+    closed = np.vstack((loop, loop[:1]))
+    at = (place + shift) % count
+    on_rim = np.column_stack([np.interp(at, np.arange(count + 1), closed[:, axis]) for axis in (0, 1)])
+    points: Floats = middle + np.hypot(*disc.places.T)[:, None] * (on_rim - middle)
+    return points
+
+
+def _best_turn(loop: Floats, middle: Floats) -> int:
+    """Return by how many vertices a disc is turned for its faces to be squarest; tried on a coarser loop of a large one."""
+    count = len(loop)
+    some = min(count, TURNED)
+    coarse = loop[np.arange(some) * count // some]
+    disc = make_disc(some)
+    turns = range(0, some, max(1, some // MOST_TURNS))
+    best = max(turns, key=lambda shift: evenness(_laid_on(disc, coarse, middle, shift), disc.faces))
+    return best * count // some
 
 
 def _as_ring(loop: Floats, hole: Floats) -> list[PlaneFill]:

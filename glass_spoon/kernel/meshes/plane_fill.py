@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.sparse import coo_array
 
-from glass_spoon.kernel.arrays import Floats, Ints
+from glass_spoon.kernel.arrays import Bools, Floats, Ints
 
 SMOOTHING = 60
 """Rounds in which inner vertices move to the middle of their neighbours."""
@@ -53,12 +53,29 @@ def smoothed(fill: PlaneFill, fixed: int) -> PlaneFill:
     links = coo_array((ones, (np.concatenate((start, end)), np.concatenate((end, start)))), shape=(len(points),) * 2).tocsr()
     share = np.maximum(np.asarray(links.sum(axis=1)).ravel(), 1)
     free = np.arange(len(points)) >= fixed
+    columns = np.ascontiguousarray(faces.T)
+    was_dented = _dented(points, columns)
     for _ in range(SMOOTHING):
         moved = points + 0.6 * ((links @ points) / share[:, None] - points) * free[:, None]
         for _ in range(4):
-            worse = (worst_cosine(moved, faces) >= 1.0) & (worst_cosine(points, faces) < 1.0)
+            dented = _dented(moved, columns)
+            worse = dented & ~was_dented
             if not worse.any():
                 break
             moved[faces[worse].ravel()] = points[faces[worse].ravel()]
+        else:
+            dented = _dented(moved, columns)
+        was_dented = dented
         points = moved
     return PlaneFill(points, faces)
+
+
+def _dented(points: Floats, columns: Ints) -> Bools:
+    """Mark quads, their corners as columns (4, q), that turn back or run straight on at a corner."""
+    x, y = (np.ascontiguousarray(points[:, axis])[columns] for axis in (0, 1))
+    result = np.zeros(columns.shape[1], dtype=bool)
+    for k in range(4):
+        before, after = (k + 3) % 4, (k + 1) % 4
+        turn = (x[after] - x[k]) * (y[before] - y[k]) - (y[after] - y[k]) * (x[before] - x[k])
+        result |= turn <= 0
+    return result
