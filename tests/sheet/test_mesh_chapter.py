@@ -145,7 +145,7 @@ def test_face_count_is_met_with_flat_ends_that_are_filled(wanted: int) -> None:
     plate = {"verb": "plate", "gives": "lid", "outline": "l4", "upper": "sharp", "lower": "sharp"}
     outline = {"verb": "rectangle", "gives": "outline", "plane": "plan", "width": 60, "height": 40, "radius": 5}
     build = run(mesh_line(), outline, plate, {"verb": "mesh", "surface": "l5", "sizing": "faces", "faces": wanted})
-    assert abs(build.items["l6"].item.mesh.face_count - wanted) <= 0.07 * wanted  # few counts go in large steps
+    assert abs(build.items["l6"].item.mesh.face_count - wanted) <= 0.09 * wanted  # even counts round the rim go in steps
 
 
 def test_a_tolerance_that_would_take_too_many_faces_is_refused_before_they_are_made() -> None:

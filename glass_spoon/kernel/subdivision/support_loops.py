@@ -22,6 +22,9 @@ from glass_spoon.kernel.subdivision.limit_surface import to_limit
 WIDEST = 0.5
 """Largest share of an edge at which a loop is put: beyond the middle it would belong to the other end."""
 
+MOST_COMPARED = 300_000
+"""Most faces to which a mesh is refined to be compared; a larger one is compared as it is."""
+
 COMPARED, PLACES = 2, 6000
 """Smoothing level at which two cages are compared, and about as many places of the first."""
 
@@ -109,11 +112,14 @@ def _ring_means(mesh: Mesh, found: list[tuple[int, Floats]]) -> list[tuple[int, 
 
 
 def smoothed_distance(first: Mesh, second: Mesh) -> float:
-    """Return the largest distance in mm of limit points of one mesh, two steps finer, from the other smoothed mesh.
+    """Return the largest distance in mm of limit points of one mesh, up to two steps finer, from the other smoothed mesh.
 
-    Of more than PLACES points the first ones, which are the cage's own, and evenly picked others are looked at.
+    Large meshes are refined less, up to MOST_COMPARED faces. Of more than PLACES points the first ones, which are the cage's
+    own, and evenly picked others are looked at.
     """
-    smooth = [to_limit(mesh, COMPARED) for mesh in (first, second)]
+    most = max(first.face_count, second.face_count, 1)
+    steps = int(np.clip(np.log(MOST_COMPARED / most) / np.log(4), 0, COMPARED))
+    smooth = [to_limit(mesh, steps) for mesh in (first, second)]
     places = smooth[0].positions
     if len(places) > PLACES:
         own = min(first.point_count, PLACES // 2)

@@ -48,8 +48,8 @@ MEETING = 0.01
 MOST_EXPLAINED = 60_000
 """Largest mesh whose unusual points are told."""
 
-CORRECTIONS, COUNT_NEAR = 4, 0.02
-"""Most meshes made on the way to a count of faces, and the share of it that is near enough."""
+CORRECTIONS, COUNT_NEAR, FINER = 4, 0.02, 1.5
+"""Most meshes made on the way to a count of faces; the share of it that is near enough; times more where one is refused."""
 
 MOST_TRIED = 300_000
 """Largest mesh that is tried for a tolerance of the smoothed shape."""
@@ -345,19 +345,21 @@ class MeshSurface(Line):
         more or fewer by as much.
         """
         wanted = given.count("faces")
-        asked, found = float(wanted), []
+        asked, found, refused = float(wanted), [], KernelError("No mesh was tried.")
         for _ in range(CORRECTIONS):
             length = self._length_for_faces(given, shape, round(asked))
             try:
                 found.append((self._meshed(given, shape, length), length))
-            except KernelError:
-                if not found:
-                    raise
-                break
+            except KernelError as error:
+                refused = error
+                asked *= FINER  # too coarse for a flat end, or for the runs between sharp points
+                continue
             count = found[-1][0].face_count
             if abs(count - wanted) <= COUNT_NEAR * wanted:
                 break
             asked = max(1.0, asked * wanted / count)
+        if not found:
+            raise refused
         return min(found, key=lambda made: abs(made[0].face_count - wanted))
 
     def _length_for_faces(self, given: Given, shape: NurbsSurface | SurfaceSet, wanted: int) -> float:
@@ -368,7 +370,10 @@ class MeshSurface(Line):
             size = float(np.ptp(np.concatenate([one.control_points.reshape(-1, 3) for one in shape.surfaces]), axis=0).max())
 
             def of_set(length: float) -> int:
-                return int(plan_counts(cut, fans, self.wish(given, length), self.poles).prod(axis=1).sum())
+                counts = plan_counts(cut, fans, self.wish(given, length), self.poles)
+                rims = (sum(counts[name.piece, name.axis] for name in rim) for rim in cut.shape.rims)
+                ends = sum(int(count) ** 2 // 16 for count in rims)  # a square has a quarter of its rim along each side
+                return int(counts.prod(axis=1).sum()) + ends
 
             return length_for_faces(of_set, size, wanted)
 
