@@ -38,7 +38,7 @@ SAID = [
     ("mesh in multiples of 8", "mesh", {"counting": "multiples", "step": "8"}),
     ("mesh denser at bends", "mesh", {"spaced": "denser at bends"}),
     ("close small gaps up to 0.2 mm", "weld", {"points": "edges", "distance": "0.2 mm"}),
-    ("remove doubles", "weld", {}),
+    ("weld doubled points within 0.05 mm", "weld", {"distance": "0.05 mm"}),
     ("join triangles", "pair", {}),
     ("triangles to quads", "pair", {}),
     ("even out", "relax", {}),

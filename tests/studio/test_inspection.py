@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 
 import numpy as np
 import pytest
@@ -29,6 +30,7 @@ def test_two_lines_are_compared_by_numbers_and_by_one_camera(part, as_user, edit
     assert "after line 3" in text
     assert "after line 4" in text
     assert 'class="differs"' in text
+    assert re.search(r"<td>Lines</td>\s*<td[^>]*>3</td>\s*<td[^>]*>4</td>", text)
     sizes = set()
     for which in ("left", "right"):
         data = client.get(f"/parts/{part.id}/compare.png?left=l-l3&right=now&which={which}&view=side").content

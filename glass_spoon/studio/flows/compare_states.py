@@ -82,7 +82,9 @@ def figures_of(state: State) -> dict[str, str]:
     """Return the printed figures of a state's last mesh, by title, and the number of lines."""
     item = gauged(shown_state(state))
     readings: list[Reading] = readings_of(item, state.document.limits.for_gauges()) if item else []
-    figures = {"Lines": str(len(state.document.lines))}
+    lines = [line.id for line in state.document.lines]
+    looked_at = lines if state.after is None else lines[: lines.index(state.after) + 1]
+    figures = {"Lines": str(max((state.document.number_of(line) for line in looked_at), default=0))}
     if item:
         figures["Size"] = "×".join(f"{value:.1f}" for value in bounding_size(item.mesh)) + " mm"
         for level, faces in enumerate(count_levels(item.mesh.topology)[:LEVELS]):
