@@ -38,23 +38,25 @@ MARGIN = 1.15
 TRIES, GROWN = 4, 1.2
 """Changes that are tried, each so many times the one before: distances depend on where the edges fall as well."""
 
-MOST_TRIED = 120_000
-"""Largest mesh that is made to see whether a change mends."""
+MOST_TRIED = 20_000
+"""Largest mesh that is made to see whether a change mends: larger ones would keep the sheet waiting."""
 
 
 def changes(document: SheetDocument, cause: Line, item: Shown, reading: Reading) -> tuple[Action, ...]:
     """Return the changes of the line that caused it, or of the one that meshed, that would mend a gauge."""
     if isinstance(cause, MeshSurface):
-        return _mesh_ways(document, cause, reading)
+        return _mesh_ways(document, cause, reading, item.mesh.face_count)
     if isinstance(cause, Support) and reading.code == "close_loops":
         return _wider_loops(cause, item)
     if isinstance(cause, Smooth):
         maker = document.line(item.item_id) if document.has(item.item_id) else None
-        return _smooth_ways(document, cause, maker, reading)
+        return _smooth_ways(document, cause, maker, item, reading)
     return ()
 
 
-def _smooth_ways(document: SheetDocument, line: Smooth, maker: Line | None, reading: Reading) -> tuple[Action, ...]:
+def _smooth_ways(
+    document: SheetDocument, line: Smooth, maker: Line | None, item: Shown, reading: Reading
+) -> tuple[Action, ...]:
     """Return the changes that mend what smoothing caused: fewer times, or another mesh to smooth."""
     if reading.code == "face_budget":
         times, limit = _plain(line.times), reading.limit or 1.0
@@ -63,7 +65,7 @@ def _smooth_ways(document: SheetDocument, line: Smooth, maker: Line | None, read
     if reading.code == "off_surface" and isinstance(maker, MeshSurface):
         if maker.lying == "points":
             return (Action("Lay its smoothed shape on the surface", "lying", "smoothed", line=maker.id),)
-        return tuple(replace(action, line=maker.id) for action in _mesh_ways(document, maker, reading))
+        return tuple(replace(action, line=maker.id) for action in _mesh_ways(document, maker, reading, item.mesh.face_count))
     return ()
 
 
@@ -76,8 +78,11 @@ def _wider_loops(line: Support, item: Shown) -> tuple[Action, ...]:
     return (Action(f"Try {text}", "distance", text),)
 
 
-def _mesh_ways(document: SheetDocument, line: MeshSurface, reading: Reading) -> tuple[Action, ...]:
-    """Return the changes of a mesh line that mend a gauge: found by a rule, tried, and made larger until one does."""
+def _mesh_ways(document: SheetDocument, line: MeshSurface, reading: Reading, faces: int) -> tuple[Action, ...]:
+    """Return the changes of a mesh line that mend a gauge: found by a rule, tried, and made larger until one does.
+
+    faces: of the mesh now. Changes that lead to large meshes are offered by the rule alone.
+    """
     limit = reading.limit or 1.0
     if reading.code == "evenness":
         return () if line.spaced == "evenly" else (Action("Space evenly", "spaced", "evenly"),)
@@ -89,6 +94,8 @@ def _mesh_ways(document: SheetDocument, line: MeshSurface, reading: Reading) -> 
     }.get(reading.code)
     if factor is None:
         return ()
+    if faces * factor**2 > MOST_TRIED:
+        return _denser(line, factor)
     for step in range(TRIES):
         actions = _denser(line, factor * (GROWN**step if factor > 1 else GROWN**-step))
         if not actions or _mends(document, line, actions[0], reading.code):
@@ -97,7 +104,7 @@ def _mesh_ways(document: SheetDocument, line: MeshSurface, reading: Reading) -> 
 
 
 def _mends(document: SheetDocument, line: MeshSurface, action: Action, code: str) -> bool:
-    """Say whether a gauge keeps its limit once a mesh line is changed; very large meshes are taken on trust."""
+    """Say whether a gauge keeps its limit once a mesh line is changed."""
     try:
         changed = set_fields(document, line.id, dict(action.values or ((action.field, action.value),)))
     except RefusedEdit:
@@ -105,8 +112,6 @@ def _mends(document: SheetDocument, line: MeshSurface, action: Action, code: str
     state = evaluate(changed, RESULTS, after=line.id, inspect=False).items.get(line.id)
     if state is None or not isinstance(state.item, MeshItem):
         return False
-    if state.item.mesh.face_count > MOST_TRIED:
-        return True
     readings = read_gauges(state.item.mesh, state.item.surface, document.limits.for_gauges())
     return all(reading.is_good for reading in readings if reading.code == code)
 
