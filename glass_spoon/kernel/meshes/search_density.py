@@ -11,11 +11,18 @@ from glass_spoon.kernel.errors import KernelError
 COUNT_ROUNDS, COUNT_NEAR, COUNT_WIDTH = 24, 0.005, 5e-4
 """Most lengths tried for a count of faces; the share of it that is near enough, and of the length that is fine enough."""
 
+NOTHING = 1e-12
+"""A distance in mm that counts as none."""
+
 COARSEST, FINEST = 2.0, 2000.0
 """Shares of the size of the part that edges may be: from half of it down."""
 
-LADDER, REFINED = 1.5, 5
-"""Factor between the densities first tried for a tolerance, and halvings between the last two."""
+NARROW = 1.02
+"""Factor between a length that is too long and one that is not at which the search ends."""
+
+LADDER, LEAP, REFINED, SHY = 1.5, 4.0, 5, 0.98
+"""Least and greatest factor between the densities first tried for a tolerance; densities tried between the last two; share
+of the length foretold that is taken, as distances fall with its square only nearly."""
 
 
 def length_for_faces(faces_at: Callable[[float], int], size: float, wanted: int) -> float:
@@ -44,8 +51,9 @@ def length_for_faces(faces_at: Callable[[float], int], size: float, wanted: int)
 def length_for_tolerance(off_at: Callable[[float], float], size: float, tolerance: float) -> tuple[float, float]:
     """Return the largest edge length in mm found at which the distance keeps to `tolerance` mm, and that distance.
 
-    off_at: the distance in mm at an edge length. A ladder of ever finer lengths, then halvings between the last that was too
-    far off and the first that was not. Raises KernelError when none on the ladder is near enough.
+    off_at: the distance in mm at an edge length, infinite for one that is too long. Ever finer lengths, then some between
+    the last that was too far off and the first that was not; distances fall with the square of the length, so each foretells
+    the next. Raises KernelError when none on the ladder is near enough.
     """
     length = size / COARSEST
     failed, off = length * LADDER, np.inf
@@ -53,12 +61,16 @@ def length_for_tolerance(off_at: Callable[[float], float], size: float, toleranc
         off = off_at(length)
         if off <= tolerance:
             break
-        failed, length = length, length / LADDER
+        leap = np.sqrt(off / tolerance) / SHY if np.isfinite(off) else LADDER
+        failed, length = length, length / float(np.clip(leap, LADDER, LEAP))
         if length < size / FINEST:
             raise KernelError(f"No mesh keeps within {tolerance:g} mm: the finest tried is {off:.3g} mm off. Allow more.")
     good, reached = length, off
     for _ in range(REFINED):
-        middle = float(np.sqrt(good * failed))
+        room = failed / good
+        if room < NARROW:
+            break
+        middle = good * float(np.clip(SHY * np.sqrt(tolerance / max(reached, NOTHING)), room**0.15, room**0.85))
         off = off_at(middle)
         if off <= tolerance:
             good, reached = middle, off
