@@ -167,8 +167,10 @@ class MarkLine(Line):
     x_to: Annotated[Number, NumberSpec("The other corner, along left-right.", "length", least=-1e6, most=1e6)] = "100 mm"
     y_to: Annotated[Number, NumberSpec("The other corner, along front-back.", "length", least=-1e6, most=1e6)] = "100 mm"
     z_to: Annotated[Number, NumberSpec("The other corner, upwards.", "length", least=-1e6, most=1e6)] = "100 mm"
-    low: Annotated[Number, NumberSpec("Height in space.", "length", least=-1e6, most=1e6)] = "0 mm"
-    high: Annotated[Number, NumberSpec("Height up to which faces are marked.", "length", least=-1e6, most=1e6)] = "20 mm"
+    low: Annotated[Number, NumberSpec("Height in space.", "length", label="height", least=-1e6, most=1e6)] = "0 mm"
+    high: Annotated[
+        Number, NumberSpec("Height up to which faces are marked.", "length", label="upper height", least=-1e6, most=1e6)
+    ] = "20 mm"
     reach: Annotated[Number, NumberSpec("How far from the height both ends may lie.", "length", least=0, most=1e6)] = (
         "0.5 mm"
     )

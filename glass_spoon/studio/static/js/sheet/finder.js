@@ -17,6 +17,10 @@ export function finder(root, edits, board) {
       });
       this.list().addEventListener("mouseover", (event) => this.tell(event.target.closest(".proposal")));
       this.input().addEventListener("blur", () => this.hide());
+      document.body.addEventListener("htmx:afterSwap", () => {
+        // The lines above may have come while the next one is typed.
+        if (document.activeElement === this.input()) this.$root.scrollIntoView({ block: "nearest" });
+      });
     },
     open() {
       this.ask();
