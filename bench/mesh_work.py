@@ -12,7 +12,7 @@ from bench.measure import median_seconds
 from glass_spoon.kernel.gauges.read_gauges import read_gauges
 from glass_spoon.kernel.gauges.reading import Limits
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
-from glass_spoon.kernel.meshes.cut_set import cut_at_kinks, find_fans
+from glass_spoon.kernel.meshes.cut_set import cut_at_kinks
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.meshes.pair_triangles import pair_triangles
@@ -57,9 +57,8 @@ def run() -> dict[str, Any]:
     rebuilt = median_seconds(lambda: mesh_surface(surface, ROUND, ALONG), 15)
     shape = pieces(20, 10)
     cut = cut_at_kinks(shape)
-    fans = find_fans(cut)
     cut.shape.edges.number, cut.middle_lengths  # noqa: B018  (measured before the counts are)
-    counts = median_seconds(lambda: plan_counts(cut, fans, Wish((7.3, 4.1)), "quads"), 15)
+    counts = median_seconds(lambda: plan_counts(cut, Wish((7.3, 4.1)), "quads"), 15)
     gauges = median_seconds(lambda: read_gauges(_fresh(mesh), surface, Limits()), 5)
     return {
         "rebuild_100k": {"seconds": rebuilt, "bare_surface": bare, "ratio": rebuilt / bare},

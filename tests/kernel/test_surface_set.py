@@ -19,7 +19,7 @@ from glass_spoon.kernel.curves.place_curve import moving, place_curve, turning
 from glass_spoon.kernel.errors import CountImpossible, TooManyFaces
 from glass_spoon.kernel.gauges.deviation import face_deviations
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
-from glass_spoon.kernel.meshes.cut_set import cut_at_kinks, find_fans
+from glass_spoon.kernel.meshes.cut_set import cut_at_kinks
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh
 from glass_spoon.kernel.meshes.mesh_set import mesh_set
 from glass_spoon.kernel.meshes.set_counts import Wish, plan_counts
@@ -130,12 +130,11 @@ def test_faces_name_their_surface_and_corners_their_place_on_it() -> None:
 
 def test_counts_agree_along_chains_and_rims_of_quads_are_even() -> None:
     cut = cut_at_kinks(SurfaceSet(tuple(sphere_in_parts())))
-    fans = find_fans(cut)
-    assert sorted((len(fan.sectors), fan.closed) for fan in fans) == [(3, True), (3, True)]
-    counts = plan_counts(cut, fans, Wish((7.0, 2.0)), "quads")
+    assert sorted((len(fan.sectors), fan.closed) for fan in cut.fans) == [(3, True), (3, True)]
+    counts = plan_counts(cut, Wish((7.0, 2.0)), "quads")
     for pair in cut.shape.shared:
         assert counts[pair.first.piece, pair.first.axis] == counts[pair.second.piece, pair.second.axis]
-    rims = [sum(counts[sector.piece, sector.axis] for sector in fan.sectors) for fan in fans]
+    rims = [sum(counts[sector.piece, sector.axis] for sector in fan.sectors) for fan in cut.fans]
     assert all(rim % 2 == 0 for rim in rims)
 
 
@@ -152,7 +151,7 @@ def test_kettle_as_a_set_is_the_kettle() -> None:
     mesh = mesh_set(shape, Wish((8.0, 8.0)))
     assert euler(mesh) == 1
     assert face_deviations(mesh, shape)[1].max() < 1.0
-    assert len({tuple(sector.piece for sector in fan.sectors) for fan in find_fans(cut_at_kinks(shape))}) == 1
+    assert len({tuple(sector.piece for sector in fan.sectors) for fan in cut_at_kinks(shape).fans}) == 1
 
 
 @settings(max_examples=40)

@@ -18,7 +18,7 @@ from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import EdgeName, FlatCap, SurfaceSet
 
 KEPT = 16
-"""Sets whose cuts and fans are kept: a search for a density, or a drag, asks for the same ones again and again."""
+"""Sets whose cuts are kept, with what follows from them: searches and drags ask for the same ones again and again."""
 
 POLE = 1e-6
 """An edge within so many mm of one point is a pole."""
@@ -59,6 +59,21 @@ class CutSet:
             for numbers in alike(curves):
                 sizes[numbers, axis] = measure_alike([curves[number] for number in numbers]).lengths
         return sizes
+
+    @cached_property
+    def fans(self) -> tuple[Fan, ...]:
+        """The fans of pieces with one pole, each piece in one fan."""
+        return _find_fans(self)
+
+    @cached_property
+    def planes(self) -> dict[Fan, FlatCap | None]:
+        """The plane that the pieces of each fan lie in, see `_fan_plane`."""
+        return {fan: _fan_plane(self, fan) for fan in self.fans}
+
+    @cached_property
+    def sides(self) -> dict[Fan, tuple[tuple[int, ...], ...]]:
+        """The sectors (by place in the fan) of each side of the outline of each closed fan, from corner to corner."""
+        return {fan: _fan_sides(self, fan) for fan in self.fans if fan.closed}
 
 
 @dataclass(frozen=True)
@@ -129,8 +144,7 @@ def may_have_kinks(surface: NurbsSurface, axis: int) -> bool:
     return bool(len(inner) and np.unique(inner, return_counts=True)[1].max() >= surface.degrees[axis])
 
 
-@lru_cache(maxsize=KEPT)
-def find_fans(cut: CutSet) -> tuple[Fan, ...]:
+def _find_fans(cut: CutSet) -> tuple[Fan, ...]:
     """Return the fans of pieces with one pole, each piece in one fan."""
     poles: dict[int, list[EdgeName]] = {}
     for name, pole in zip(cut.shape.edges.names, cut.shape.edges.is_pole, strict=True):
@@ -183,8 +197,7 @@ def _walk(start: Sector, sectors: dict[int, Sector], across: dict[EdgeName, Edge
         fan.append(Sector(found.piece, found.axis, found.end, entered.end == 0))
 
 
-@lru_cache(maxsize=64 * KEPT)
-def fan_plane(cut: CutSet, fan: Fan) -> FlatCap | None:
+def _fan_plane(cut: CutSet, fan: Fan) -> FlatCap | None:
     """Return the plane that the pieces of a closed fan lie in, facing as they do; None where they do not lie in one."""
     if not fan.closed:
         return None
@@ -203,8 +216,7 @@ def fan_plane(cut: CutSet, fan: Fan) -> FlatCap | None:
     return FlatCap(origin, normal if (turn @ normal > 0) == outward else -normal)
 
 
-@lru_cache(maxsize=64 * KEPT)
-def fan_sides(cut: CutSet, fan: Fan) -> tuple[tuple[int, ...], ...]:
+def _fan_sides(cut: CutSet, fan: Fan) -> tuple[tuple[int, ...], ...]:
     """Return the sectors (by place in the fan) of each side of a closed fan's outline, from corner to corner.
 
     An outline without corners is one side.
@@ -230,8 +242,8 @@ def has_long_flat_end(surface: NurbsSurface) -> bool:
     if not any(surface.is_pole(1, end, POLE) for end in (0, -1)):
         return False
     cut = cut_at_kinks(SurfaceSet((surface,)))
-    for fan in find_fans(cut):
-        plane = fan_plane(cut, fan)
+    for fan in cut.fans:
+        plane = cut.planes[fan]
         if plane is None:
             continue
         rims = [

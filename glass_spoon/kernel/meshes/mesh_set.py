@@ -12,8 +12,6 @@ side by side (a flat end, a dome) are closed there together, by the disc of `pol
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
 from scipy.spatial import cKDTree
 
@@ -22,7 +20,7 @@ from glass_spoon.kernel.curves.place_curve import Placement, moving
 from glass_spoon.kernel.errors import TooManyFaces
 from glass_spoon.kernel.meshes.close_flat import close_flat_end, fill_cap
 from glass_spoon.kernel.meshes.close_poles import cap_size, close_pole
-from glass_spoon.kernel.meshes.cut_set import CutSet, Fan, Sector, cut_at_kinks, fan_plane, find_fans
+from glass_spoon.kernel.meshes.cut_set import CutSet, Sector, cut_at_kinks
 from glass_spoon.kernel.meshes.divide_length import KINK_ANGLE, SHAPE_DIGITS
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_surface import PoleClosing
@@ -63,12 +61,11 @@ def mesh_set(
         except TooManyFaces as error:
             raise TooManyFaces(error.predicted * len(shape.pattern), face_limit) from error
     cut = cut_at_kinks(shape)
-    fans = find_fans(cut)
-    counts = plan_counts(cut, fans, wish, poles)
+    counts = plan_counts(cut, wish, poles)
     predicted = int(counts.prod(axis=1).sum())
     if predicted > face_limit:
         raise TooManyFaces(predicted, face_limit)
-    return _assemble(cut, fans, counts, poles, crease_sharp, wish.bend)
+    return _assemble(cut, counts, poles, crease_sharp, wish.bend)
 
 
 _copied: Remembered[Mesh] = Remembered(8)
@@ -96,24 +93,22 @@ def _stand_apart(shape: SurfaceSet) -> bool:
     return bool((pairs[:, 0] // 4 == pairs[:, 1] // 4).all())
 
 
-def _assemble(
-    cut: CutSet, fans: Sequence[Fan], counts: Ints, poles: PoleClosing, crease_sharp: bool, bend: float = 0.0
-) -> Mesh:
+def _assemble(cut: CutSet, counts: Ints, poles: PoleClosing, crease_sharp: bool, bend: float = 0.0) -> Mesh:
     """Evaluate all grids, close the fans, make shared vertices one, and gather the attributes."""
     parts = Parts([], [], [], [], [])
     grids = make_grids(cut, counts, parts, bend)
-    flat = {id(fan): fan_plane(cut, fan) for fan in fans} if poles == "quads" else {}
+    flat = {id(fan): cut.planes[fan] for fan in cut.fans} if poles == "quads" else {}
     caps = {
         sector.piece: int(counts[sector.piece, 1 - sector.axis]) if flat.get(id(fan)) else cap_size(fan, counts, poles)
-        for fan in fans
+        for fan in cut.fans
         for sector in fan.sectors
     }
-    at = {sector.piece: sector for fan in fans for sector in fan.sectors}
+    at = {sector.piece: sector for fan in cut.fans for sector in fan.sectors}
     for piece, grid in enumerate(grids):
         _add_quads(parts, cut, piece, grid, at.get(piece), caps.get(piece, 0))
     labels = merged_numbers(parts.total, grids, cut)
     normals = np.concatenate(parts.normals)
-    for fan in fans:
+    for fan in cut.fans:
         plane = flat.get(id(fan))
         if plane:
             close_flat_end(parts, cut, fan, grids, plane)

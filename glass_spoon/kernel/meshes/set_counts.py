@@ -6,7 +6,6 @@ it, the straight sides of a three-sided piece at least half of its rim (see `cou
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,7 +14,7 @@ from glass_spoon.kernel.arrays import Floats, Ints, directions
 from glass_spoon.kernel.curves.bend_spacing import run_weights
 from glass_spoon.kernel.meshes.chord_counts import counts_for_chord, counts_for_turn
 from glass_spoon.kernel.meshes.count_plan import ANY, CountPlan, CountRule
-from glass_spoon.kernel.meshes.cut_set import CutSet, Fan, fan_plane, fan_sides
+from glass_spoon.kernel.meshes.cut_set import CutSet
 from glass_spoon.kernel.meshes.mesh_surface import PoleClosing
 from glass_spoon.kernel.surfaces.surface_set import EdgeTable, edge_chains, edge_loops
 
@@ -57,7 +56,7 @@ LEAST_BESIDE = 6
 """Fewest edges of a rim in a cap with holes: every second vertex makes an outline of its own, see `fill_plane`."""
 
 
-def plan_counts(cut: CutSet, fans: Sequence[Fan], wish: Wish, poles: PoleClosing) -> Ints:
+def plan_counts(cut: CutSet, wish: Wish, poles: PoleClosing) -> Ints:
     """Return the counts (pieces, 2) along u and along v: one for each chain, near the mean of what its edges wish.
 
     Of a chord and of a turn the most counts. Rims of caps and of fans that quads close take even counts, in all at least
@@ -73,7 +72,7 @@ def plan_counts(cut: CutSet, fans: Sequence[Fan], wish: Wish, poles: PoleClosing
         np.maximum.at(plan.fixed, chains.ravel(), np.array(cut.shape.counts).ravel())
     _tie_rims(cut, chains, plan)
     if poles == "quads":
-        _tie_fans(cut, fans, chains, plan)
+        _tie_fans(cut, chains, plan)
     return plan.solve()[chains]
 
 
@@ -149,13 +148,13 @@ def _tie_sides(sides: list[list[int]], plan: CountPlan) -> None:
     plan.even_sums += [(side, 2) for side in sides]
 
 
-def _tie_fans(cut: CutSet, fans: Sequence[Fan], chains: Ints, plan: CountPlan) -> None:
+def _tie_fans(cut: CutSet, chains: Ints, plan: CountPlan) -> None:
     """Ask for even counts round poles, and for sides long enough for the core of a three-sided piece."""
-    for fan in fans:
+    for fan in cut.fans:
         rim = [int(chains[sector.piece, sector.axis]) for sector in fan.sectors]
         plan.even_sums.append((rim, 4 if fan.closed else 2))
-        if fan_plane(cut, fan):
-            _tie_sides([[rim[k] for k in side] for side in fan_sides(cut, fan)], plan)
+        if cut.planes[fan]:
+            _tie_sides([[rim[k] for k in side] for side in cut.sides[fan]], plan)
         if not fan.closed:
             # Three sides: the core of the sector takes half of the rim's count along either straight side.
             plan.over.append((int(chains[fan.sectors[0].piece, 1 - fan.sectors[0].axis]), rim, 0.5))

@@ -58,7 +58,8 @@ def surface_parts(surface: NurbsSurface) -> tuple[SurfacePart, ...]:
 def _turns(surface: NurbsSurface, axis: int, tolerance: float) -> Floats:
     """Return the inner parameters of an axis at which control points leave in another direction than they came from.
 
-    Only knots of full multiplicity hold such; where the surface is smooth nevertheless, nothing but time is lost.
+    Only knots of full multiplicity hold such; where the surface is smooth nevertheless, nothing but time is lost. A tenth of
+    the time that `surface_kinks` takes, which is asked of each new surface while a point is dragged.
     """
     knots, degree = surface.knots[axis], surface.degrees[axis]
     values, counts = np.unique(knots[degree + 1 : -degree - 1], return_counts=True)

@@ -71,6 +71,11 @@ class SurfaceSet:
     pattern: tuple[Placement, ...] = ()
 
     @cached_property
+    def size(self) -> float:
+        """Largest extent of all control points in mm."""
+        return float(np.ptp(np.concatenate([one.control_points.reshape(-1, 3) for one in self.surfaces]), axis=0).max())
+
+    @cached_property
     def edges(self) -> EdgeTable:
         """All edges of the surfaces, measured."""
         return measure_edges(list(self.surfaces), self.tolerance)

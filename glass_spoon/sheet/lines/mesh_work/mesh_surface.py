@@ -11,7 +11,7 @@ from glass_spoon.kernel.errors import CountImpossible, KernelError, TooManyFaces
 from glass_spoon.kernel.gauges.deviation import smoothed_deviation
 from glass_spoon.kernel.meshes.chord_counts import counts_for_turn
 from glass_spoon.kernel.meshes.count_plan import CountRule
-from glass_spoon.kernel.meshes.cut_set import cut_at_kinks, find_fans, has_long_flat_end
+from glass_spoon.kernel.meshes.cut_set import cut_at_kinks, has_long_flat_end
 from glass_spoon.kernel.meshes.divide_length import count_for_chord, count_for_edge_length, make_guide
 from glass_spoon.kernel.meshes.explain_valences import explain_valences, valence_sentence
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -366,16 +366,14 @@ class MeshSurface(Line):
         """Return the edge length whose grids come nearest to a count of faces."""
         if isinstance(shape, SurfaceSet):
             cut = cut_at_kinks(shape)
-            fans = find_fans(cut)
-            size = float(np.ptp(np.concatenate([one.control_points.reshape(-1, 3) for one in shape.surfaces]), axis=0).max())
 
             def of_set(length: float) -> int:
-                counts = plan_counts(cut, fans, self.wish(given, length), self.poles)
+                counts = plan_counts(cut, self.wish(given, length), self.poles)
                 rims = (sum(counts[name.piece, name.axis] for name in rim) for rim in cut.shape.rims)
                 ends = sum(int(count) ** 2 // 16 for count in rims)  # a square has a quarter of its rim along each side
                 return int(counts.prod(axis=1).sum()) + ends
 
-            return length_for_faces(of_set, size, wanted)
+            return length_for_faces(of_set, shape.size, wanted)
 
         def of_one(length: float) -> int:
             around, along = self.counts(shape, given, length)
@@ -391,9 +389,6 @@ class MeshSurface(Line):
 
     def _length_for_tolerance(self, given: Given, shape: NurbsSurface | SurfaceSet) -> tuple[float, str]:
         """Return the largest edge length whose smoothed mesh keeps the tolerance, and what was reached."""
-        points = shape.surfaces if isinstance(shape, SurfaceSet) else (shape,)
-        size = float(np.ptp(np.concatenate([one.control_points.reshape(-1, 3) for one in points]), axis=0).max())
-
         tolerance = given.number("tolerance")
 
         def off(length: float) -> float:
@@ -414,7 +409,7 @@ class MeshSurface(Line):
                 )
             return found
 
-        length, reached = length_for_tolerance(off, size, tolerance)
+        length, reached = length_for_tolerance(off, shape.size, tolerance)
         return (
             length,
             f"The smoothed shape is at most {length_text(reached)} off, with edges of about {length_text(length)}.",
