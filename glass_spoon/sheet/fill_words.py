@@ -147,7 +147,7 @@ def _by_name(line: Line, numbers: list[SaidNumber], free: list[str]) -> dict[int
     for words in ([number.before for number in numbers], [number.after for number in numbers]):
         found: dict[int, str] = {}
         for place, number in enumerate(numbers):
-            fits = (name for name in free if name not in found.values() and _fits(line, name, number))
+            fits = (name for name in free if name not in found.values() and _is_of_kind(line, name, number))
             named = next((name for name in fits if any(alike(words[place], own) for own in _names(line, name))), None)
             found |= {place: named} if named else {}
         sides.append(found)
@@ -160,10 +160,16 @@ def _names(line: Line, field: str) -> list[str]:
     return [word for word in telling_words(f"{spec.label} {field}".replace("_", " ").lower()) if word not in GENERAL]
 
 
-def _fits(line: Line, field: str, number: SaidNumber) -> bool:
-    """Return whether a number may stand in a field: one with a unit only in a field of its kind, within its range."""
+def _is_of_kind(line: Line, field: str, number: SaidNumber) -> bool:
+    """Return whether a number may stand in a field: one with a unit only in a field of its kind."""
     spec = line.spec(field)
-    if not isinstance(spec, NumberSpec) or number.dimension not in ("", spec.dimension):
+    return isinstance(spec, NumberSpec) and number.dimension in ("", spec.dimension)
+
+
+def _fits(line: Line, field: str, number: SaidNumber) -> bool:
+    """Return whether a number that names no field may stand in one: of its kind, and within its range."""
+    spec = line.spec(field)
+    if not isinstance(spec, NumberSpec) or not _is_of_kind(line, field, number):
         return False
     try:
         resolve_number(field, spec, number.typed, {})

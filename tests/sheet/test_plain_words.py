@@ -104,6 +104,12 @@ def test_numbers_go_only_to_fields_whose_range_holds_them(lantern) -> None:
     assert "sizing" in said["mesh"]
 
 
+def test_a_number_beside_the_name_of_a_field_goes_there_though_it_is_out_of_range(lantern) -> None:
+    """The line then says so; put into another field it would be lost."""
+    assert propose("relax strength 7", lantern)[0].line.strength == "7"
+    assert propose("crease sharpness 99", lantern)[0].line.sharpness == "99"
+
+
 def test_a_verb_with_nothing_to_work_on_comes_later() -> None:
     empty = SheetDocument()
     assert propose("reverse", empty)[0].verb in ("reverse", "flip", "turn_over")

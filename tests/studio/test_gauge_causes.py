@@ -72,9 +72,11 @@ def test_the_line_that_made_it_worse_is_named() -> None:
         {"sizing": "counts", "round": 16, "along": 8},
         {"sizing": "edge length", "edge_length": "30 mm"},
         {"sizing": "chord", "chord": "6 mm"},
+        {"sizing": "edge length", "edge_length": "900 mm"},
+        {"sizing": "counts", "round": 4, "along": 7},
         {"sizing": "faces", "faces": 120},
     ],
-    ids=lambda meshed: meshed["sizing"],
+    ids=lambda meshed: " ".join(map(str, meshed.values())),
 )
 def test_one_press_brings_the_mesh_to_the_surface(meshed: dict[str, Any]) -> None:
     document = sheet(**meshed)

@@ -35,8 +35,8 @@ LEAST_FACES = 6
 MARGIN = 1.15
 """How much denser than the formula asks: distances fall with the square of the edges only nearly, and in steps."""
 
-TRIES, GROWN = 4, 1.2
-"""Changes that are tried, each so many times the one before: distances depend on where the edges fall as well."""
+TRIES, GROWN = 5, 1.2
+"""Changes that are tried, each at least so many times the one before: distances depend on where the edges fall as well."""
 
 MOST_TRIED = 20_000
 """Largest mesh that is made to see whether a change mends: larger ones would keep the sheet waiting."""
@@ -79,41 +79,53 @@ def _wider_loops(line: Support, item: Shown) -> tuple[Action, ...]:
 
 
 def _mesh_ways(document: SheetDocument, line: MeshSurface, reading: Reading, faces: int) -> tuple[Action, ...]:
-    """Return the changes of a mesh line that mend a gauge: found by a rule, tried, and made larger until one does.
+    """Return the changes of a mesh line that mend a gauge: found by a rule, tried, and found anew from what that reads.
 
     faces: of the mesh now. Changes that lead to large meshes are offered by the rule alone.
     """
-    limit = reading.limit or 1.0
     if reading.code == "evenness":
         return () if line.spaced == "evenly" else (Action("Space evenly", "spaced", "evenly"),)
-    factor = {
+    whole = 1.0
+    for tried in range(TRIES):
+        factor = _denser_by(reading)
+        if factor is None:
+            return ()
+        if tried:
+            factor = max(factor, GROWN) if factor > 1 else min(factor, 1 / GROWN)
+        whole *= factor
+        actions = _denser(line, whole)
+        if not actions or faces * factor**2 > MOST_TRIED:
+            return actions
+        made = _meshed_so(document, line, actions[0])
+        if made is None:
+            return ()
+        readings = read_gauges(made.mesh, made.surface, document.limits.for_gauges())
+        reading = next(found for found in readings if found.code == reading.code)
+        if reading.is_good:
+            return actions
+        faces = made.mesh.face_count
+    return ()
+
+
+def _denser_by(reading: Reading) -> float | None:
+    """Return how many times denser along each way a mesh must be for a gauge to keep its limit, by rule."""
+    limit = reading.limit or 1.0
+    return {
         "off_surface": MARGIN * math.sqrt(reading.value / limit),
         "kinks": MARGIN * reading.value / limit,
         "face_budget": math.sqrt(limit / max(reading.value, 1.0)) * 0.97,
         "smallest_corner": 1.4,
     }.get(reading.code)
-    if factor is None:
-        return ()
-    if faces * factor**2 > MOST_TRIED:
-        return _denser(line, factor)
-    for step in range(TRIES):
-        actions = _denser(line, factor * (GROWN**step if factor > 1 else GROWN**-step))
-        if not actions or _mends(document, line, actions[0], reading.code):
-            return actions
-    return ()
 
 
-def _mends(document: SheetDocument, line: MeshSurface, action: Action, code: str) -> bool:
-    """Say whether a gauge keeps its limit once a mesh line is changed."""
+def _meshed_so(document: SheetDocument, line: MeshSurface, action: Action) -> MeshItem | None:
+    """Return the mesh that a line gives once it is changed, None where it gives none."""
     try:
         changed = set_fields(document, line.id, dict(action.values or ((action.field, action.value),)))
     except RefusedEdit:
-        return False
+        return None
     state = evaluate(changed, RESULTS, after=line.id, inspect=False).items.get(line.id)
-    if state is None or not isinstance(state.item, MeshItem):
-        return False
-    readings = read_gauges(state.item.mesh, state.item.surface, document.limits.for_gauges())
-    return all(reading.is_good for reading in readings if reading.code == code)
+    return state.item if state is not None and isinstance(state.item, MeshItem) else None
 
 
 def _denser(line: MeshSurface, factor: float) -> tuple[Action, ...]:
