@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from glass_spoon.formats.clean_text import whole_number
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.read_mesh import MOST_BYTES, Progress, ReadMesh, UnreadableMesh, checked_mesh, untold
 from glass_spoon.kernel.arrays import Floats, Ints
@@ -118,7 +119,7 @@ def _header(data: bytes) -> tuple[str, list[_Element], list[str], int]:
             order = _ORDERS[words[1]]
         elif words[:1] == ["comment"]:
             comments.append(raw)
-        elif words[:1] == ["element"] and len(words) == 3 and words[2].isdigit():
+        elif words[:1] == ["element"] and len(words) == 3 and whole_number(words[2]) is not None:
             elements.append(_Element(words[1], int(words[2]), ()))
         elif words[:1] == ["property"] and elements:
             if len(words) < (5 if words[1:2] == ["list"] else 3):

@@ -14,7 +14,15 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from glass_spoon.formats.read_mesh import MOST_BYTES, Progress, ReadMesh, UnreadableMesh, checked_mesh, untold
+from glass_spoon.formats.read_mesh import (
+    MOST_BYTES,
+    MOST_TRIANGLES,
+    Progress,
+    ReadMesh,
+    UnreadableMesh,
+    checked_mesh,
+    untold,
+)
 from glass_spoon.kernel.arrays import Floats, Ints
 
 _COMPONENTS = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
@@ -77,24 +85,25 @@ class _Reader:
         self.colors: list[tuple[float, float, float] | None] = []
         self.first = 0
         self.left_out = 0
+        self.triangles = 0
 
     def read(self) -> ReadMesh:
         nodes = self.document.get("nodes", [])
         scenes = self.document.get("scenes", [])
         roots = scenes[self.document.get("scene", 0)].get("nodes", []) if scenes else range(len(nodes))
         waiting = [(int(node), np.eye(4)) for node in reversed(list(roots))]
-        seen = 0
+        seen: set[int] = set()
         while waiting:
             number, above = waiting.pop()
-            seen += 1
-            if seen > MOST_NODES:
-                raise UnreadableMesh("The file has too many nodes, or nodes that hold themselves.")
+            if number in seen or len(seen) >= MOST_NODES:  # nodes are trees: section 3.5.2
+                raise UnreadableMesh("The file has too many nodes, or nodes that hang in two places. Export it again.")
+            seen.add(number)
             node = nodes[number]
             place = above @ _placement(node)
             if "mesh" in node:
                 self._mesh(self.document["meshes"][node["mesh"]], place, str(node.get("name", "")))
             waiting += [(int(child), place) for child in reversed(node.get("children", []))]
-            self.progress(0.1 + 0.5 * min(seen / max(len(nodes), 1), 1.0))
+            self.progress(0.1 + 0.5 * min(len(seen) / max(len(nodes), 1), 1.0))
         if not self.corners:
             raise UnreadableMesh("The glTF file holds no triangles.")
         corners = np.concatenate(self.corners)
@@ -115,8 +124,9 @@ class _Reader:
             if mode not in (TRIANGLES, STRIP, FAN):
                 self.left_out += 1
                 continue
-            points = self._accessor(primitive["attributes"]["POSITION"]).astype(np.float64)
             indices = primitive.get("indices")
+            self._count(mode, primitive["attributes"]["POSITION"] if indices is None else indices)
+            points = self._accessor(primitive["attributes"]["POSITION"]).astype(np.float64)
             order = np.arange(len(points)) if indices is None else self._accessor(indices).ravel().astype(np.int64)
             corners = _triangles(order, mode)
             if np.linalg.det(place[:3, :3]) < 0:
@@ -129,6 +139,15 @@ class _Reader:
             self.uv.append(None if uv is None or uv.dtype.kind != "f" else _upright(uv.astype(np.float64)[corners]))
             self.colors.append(self._color(primitive.get("material")))
             self.names.append(name or str(mesh.get("name", "")) or f"group {len(self.names) + 1}")
+
+    def _count(self, mode: int, number: int) -> None:
+        """Count the triangles of a primitive before it is read, by its indices or its points; UnreadableMesh for too
+        many.
+        """
+        corners = int(self.document["accessors"][number]["count"])
+        self.triangles += corners // 3 if mode == TRIANGLES else max(corners - 2, 0)
+        if self.triangles > MOST_TRIANGLES:
+            raise UnreadableMesh(f"The file has more than {MOST_TRIANGLES:,} triangles, copies counted. Reduce it before.")
 
     def _color(self, number: int | None) -> tuple[float, float, float] | None:
         """Return the base colour of a material, linear; None where there is none, or it is plain white."""

@@ -1,16 +1,16 @@
 """STEP out and in (ISO 10303-21, application protocol 242): exact surfaces with names, colours and units.
 
-The work is done by Open CASCADE through `step_occt`, which is heavy to load: it is loaded by the first file that is written
-or read, never before.
+The work is done by Open CASCADE through `step_occt`, apart: a broken file may end its reader, never the process that asked.
+What a file holds is remembered by its content, so that no later build reads it again.
 """
 
 from __future__ import annotations
 
-import importlib
-from dataclasses import dataclass
-from threading import Lock
-from types import ModuleType
+import hashlib
+from dataclasses import dataclass, replace
 
+from glass_spoon.formats.apart import ApartError, RefusedApart, Task, TooLongApart, Unusable, do_apart
+from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import FlatCap, SurfaceSet
 
@@ -20,10 +20,18 @@ MAX_BYTES = 8_000_000
 
 Color = tuple[float, float, float]
 
-_lock = Lock()
+_READ = Task("glass_spoon.formats.step_occt", "read", seconds=8.0)
+SECONDS_A_MEGABYTE = 5.0
+"""Seconds that a reader may take more for each megabyte: whole ones take about one."""
+
+_WRITE = Task("glass_spoon.formats.step_occt", "write", seconds=300.0)
 
 
-class UnreadableStep(ValueError):
+class UnwritableStep(Unusable):
+    """Surfaces that could not be written; the text is a sentence."""
+
+
+class UnreadableStep(Unusable):
     """A file that is no STEP file, or holds nothing that can be used; the text is a sentence for the modeler."""
 
 
@@ -58,9 +66,16 @@ class ReadStep:
 
 
 def write_step(items: list[NamedSurfaces]) -> bytes:
-    """Return a STEP file of surfaces in millimetres, each item one shape; edges that they share are shared in the file."""
-    with _lock:
-        written: bytes = _occt().write(items)
+    """Return a STEP file of surfaces in millimetres, each item one shape; edges that they share are shared in the file.
+
+    Raises UnwritableStep where the writer fails or takes more time or memory than it may.
+    """
+    try:
+        written: bytes = do_apart(_WRITE, (items,))
+    except ApartError as error:
+        raise UnwritableStep(
+            "The STEP file could not be written: its writer failed. Send fewer surfaces at once."
+        ) from error
     return written
 
 
@@ -75,14 +90,30 @@ def read_step(data: bytes) -> ReadStep:
         raise UnreadableStep(f"The file has {len(data):,} bytes; the most is {MAX_BYTES:,}. Keep only the parts you need.")
     if not data.lstrip().startswith(b"ISO-10303-21"):
         raise UnreadableStep("This is not a STEP file: it does not start with ISO-10303-21. Export it again as STEP.")
-    with _lock:
-        found: ReadStep = _occt().read(data)
+    found = _read.get(hashlib.blake2b(data, digest_size=16).digest(), lambda: _read_apart(data))
+    if isinstance(found, str):
+        raise UnreadableStep(found)
     if not found.surfaces:
         told = " ".join(found.left_out)
         raise UnreadableStep(f"The file holds no surface that can be taken. {told}".strip())
     return found
 
 
-def _occt() -> ModuleType:
-    """Load the part that needs Open CASCADE."""
-    return importlib.import_module("glass_spoon.formats.step_occt")
+_read: Remembered[ReadStep | str] = Remembered(16)
+"""What files held, or the sentence that says why they cannot be read, by the hash of their content."""
+
+
+def _read_apart(data: bytes) -> ReadStep | str:
+    """Return what a file holds, or a sentence."""
+    task = replace(_READ, seconds=_READ.seconds + SECONDS_A_MEGABYTE * len(data) / 1e6)
+    try:
+        found: ReadStep = do_apart(task, (data,))
+    except RefusedApart as error:
+        return str(error)
+    except TooLongApart:
+        return f"The STEP file takes more than {task.seconds:.0f} seconds to read. Keep only the parts you need."
+    except ApartError:
+        return (
+            "The STEP file is broken in a way that its reader cannot bear. Export it again, or keep only the parts you need."
+        )
+    return found

@@ -1,4 +1,4 @@
-"""What STEP needs of Open CASCADE: kernel surfaces to faces and back. Loaded by `step` alone, when a file asks for it."""
+"""What STEP needs of Open CASCADE: kernel surfaces to faces and back. Run apart, by `step` alone."""
 
 from __future__ import annotations
 

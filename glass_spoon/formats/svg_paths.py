@@ -9,13 +9,12 @@ from __future__ import annotations
 import io
 import re
 from dataclasses import dataclass
-from xml.etree.ElementTree import Element, ParseError, tostring
+from xml.etree.ElementTree import Element, tostring
 
 import numpy as np
 import svgelements as svg
-from defusedxml import DefusedXmlException
-from defusedxml.ElementTree import fromstring
 
+from glass_spoon.formats.safe_xml import UnreadableXml, read_xml
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.edit_knots import join_curves, rescale_domain
@@ -80,16 +79,32 @@ def _checked_root(data: bytes) -> Element:
     if len(data) > MAX_BYTES:
         raise UnreadableSvg(f"The drawing has {len(data):,} bytes; the most is {MAX_BYTES:,}. Keep only the paths you need.")
     try:
-        root = fromstring(data, forbid_dtd=False, forbid_entities=True, forbid_external=True)
-    except DefusedXmlException as error:
-        raise UnreadableSvg("The drawing declares entities, which are not read. Save it again as plain SVG.") from error
-    except (ParseError, ValueError) as error:
-        raise UnreadableSvg(f"The file is not a well-formed SVG drawing ({error}). Save it again as plain SVG.") from error
+        root = read_xml(data)
+    except UnreadableXml as error:
+        raise UnreadableSvg(str(error)) from error
     if not str(root.tag).endswith("svg"):
         raise UnreadableSvg("The file is XML, but not an SVG drawing.")
     if any(str(element.tag).endswith("}use") or element.tag == "use" for element in root.iter()):
         raise UnreadableSvg("The drawing uses linked copies (the use element). Expand them into paths and try again.")
+    if sum(count_segments(element) for element in root.iter()) > MAX_SEGMENTS:
+        raise UnreadableSvg(f"The drawing has more than {MAX_SEGMENTS:,} segments. Keep only the paths you need.")
     return root
+
+
+_COMMAND = re.compile(r"([MmLlHhVvCcSsQqTtAaZz])([^MmLlHhVvCcSsQqTtAaZz]*)")
+_NUMBER = re.compile(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?")
+_TAKES = {"m": 2, "l": 2, "h": 1, "v": 1, "c": 6, "s": 4, "q": 4, "t": 2, "a": 7, "z": 0}
+"""Numbers that a segment of each command takes (SVG 1.1, section 8.3); flags of arcs may be written together."""
+
+
+def count_segments(element: Element) -> int:
+    """Return about how many segments an element draws, counted in its text alone, before anything is made of it."""
+    path = element.get("d", "")
+    count = len(_NUMBER.findall(element.get("points", ""))) // 2
+    for command, numbers in _COMMAND.findall(path):
+        takes = _TAKES[command.lower()]
+        count += max(1, len(_NUMBER.findall(numbers)) // takes) if takes else 1
+    return count
 
 
 def _take_scale(root: Element) -> float | None:
@@ -109,7 +124,7 @@ def _take_scale(root: Element) -> float | None:
 def _millimetres(text: str) -> float | None:
     """Return a CSS length in mm, or None for none, a bare number, a percentage, a relative unit, or nothing wide."""
     match = _LENGTH.match(text)
-    if not match or match[2].lower() not in MILLIMETRES or not float(match[1]):
+    if not match or match[2].lower() not in MILLIMETRES or not _is_number(match[1]) or not float(match[1]):
         return None
     return float(match[1]) * MILLIMETRES[match[2].lower()]
 

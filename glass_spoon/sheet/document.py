@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
+from glass_spoon.formats.clean_text import NotJson, read_json
 from glass_spoon.kernel.gauges.reading import Limits
 from glass_spoon.sheet.errors import BadDocument
 from glass_spoon.sheet.expressions import RESERVED
@@ -141,8 +142,8 @@ def read_document(data: bytes | str | dict[str, Any]) -> SheetDocument:
         if len(data) > MAX_BYTES:
             raise BadDocument([f"It has {len(data):,} bytes; the most is {MAX_BYTES:,}."])
         try:
-            data = json.loads(data)
-        except (ValueError, RecursionError) as error:
+            data = read_json(data)
+        except NotJson as error:
             raise BadDocument([f"It is not JSON text ({error})."]) from error
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise BadDocument([f"It is not a sheet: the field “format” should be “{FORMAT}”."])

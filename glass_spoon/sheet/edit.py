@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from pydantic import ValidationError
@@ -221,9 +222,11 @@ def set_limit(document: SheetDocument, name: str, value: str) -> SheetDocument:
     cleaned = value.replace(",", "").replace("°", "").replace("mm", "").replace("%", "").strip()
     try:
         number = float(cleaned)
-    except ValueError as error:
-        raise RefusedEdit(f"The limit should be a number, but it is “{value[:40]}”.") from error
-    limits = document.limits.model_dump() | {name: int(number) if name == "face_budget" and number == number else number}
+    except ValueError:
+        number = math.nan
+    if not math.isfinite(number):
+        raise RefusedEdit(f"The limit should be a number, but it is “{value[:40]}”.")
+    limits = document.limits.model_dump() | {name: int(number) if name == "face_budget" else number}
     try:
         return read_document(document.model_dump(mode="json") | {"limits": limits})
     except BadDocument as error:

@@ -23,18 +23,6 @@ from glass_spoon.sheet.lines.sizes import Size
 RESULT_VERSION = "3"
 """Part of every key: raised when an algorithm changes its results."""
 
-UNFORESEEN = (
-    ArithmeticError,
-    AssertionError,
-    AttributeError,
-    LookupError,
-    MemoryError,
-    RuntimeError,
-    TypeError,
-    ValueError,
-)
-"""Faults of ours in a line's work; without this one line would lock the whole part."""
-
 log = logging.getLogger(__name__)
 
 Status = Literal["good", "look", "failed", "waiting", "paused"]
@@ -151,6 +139,22 @@ def _failed(line: Line, error: Exception) -> LineReport:
     return LineReport("failed", findings=(finding,))
 
 
+def _refused(run: _Run, line: Line, error: Exception, started: float) -> LineReport:
+    """Report what a line's work raised, of whatever kind: without this a fault of ours, or of a native library, would lock
+    the whole part. WorkStopped alone passes through.
+    """
+    if isinstance(error, WorkStopped):
+        raise error
+    _drop(run, line)
+    took = time.perf_counter() - started
+    if isinstance(error, MissingItem):
+        return LineReport("waiting", findings=(Finding("waiting", "look", str(error)),))
+    if isinstance(error, SheetError | KernelError):
+        return replace(_failed(line, error), seconds=took)
+    log.error("Line %s (%s) could not be worked out.", line.id, line.verb_name, exc_info=error)
+    return replace(_unforeseen(error), seconds=took)
+
+
 def _unforeseen(error: Exception) -> LineReport:
     """Report a fault of ours: the line says so, and the rest of the part can be worked on."""
     sentence = (
@@ -170,12 +174,8 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
     try:
         states = _inputs(run, line)
         values = line.resolve(run.sizes)
-    except MissingItem as error:
-        _drop(run, line)
-        return LineReport("waiting", findings=(Finding("waiting", "look", str(error)),))
-    except (SheetError, KernelError) as error:
-        _drop(run, line)
-        return _failed(line, error)
+    except Exception as error:
+        return _refused(run, line, error, started)
     seen = _Seen(line, states, _colours(run) if line.sees_colours else {})
     key = _key(line, values, seen)
     if line.item_id is None:
@@ -188,15 +188,8 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
         try:
             item = kept[0] if kept else _build(line, given)
             findings = tuple(line.inspect(item)) if run.inspect else None
-        except WorkStopped:
-            raise
-        except (SheetError, KernelError) as error:
-            _drop(run, line)
-            return _failed(line, error)
-        except UNFORESEEN as error:
-            log.exception("Line %s (%s) could not be worked out.", line.id, line.verb_name)
-            _drop(run, line)
-            return _unforeseen(error)
+        except Exception as error:
+            return _refused(run, line, error, started)
         run.cache.put(key, (item, findings))
     run.items[str(line.item_id)] = ItemState(str(line.item_id), key, line.id, item)
     status: Status = "look" if findings else "good"

@@ -12,6 +12,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StrictFloat, StrictInt, StrictStr
 
+from glass_spoon.formats.clean_text import whole_number
 from glass_spoon.sheet.expressions import MAX_TEXT, Dimension
 
 Number = Annotated[StrictStr, Field(max_length=MAX_TEXT)] | StrictInt | StrictFloat
@@ -207,7 +208,7 @@ def read_corners(raw: Any) -> Any:
     if raw.strip().lower() in ("", "none"):
         return []
     pairs = [entry.partition(":") for entry in entries]
-    if not all(colon and number.strip().isdigit() and value.strip() for number, colon, value in pairs):
+    if not all(colon and whole_number(number.strip()) is not None and value.strip() for number, colon, value in pairs):
         raise ValueError("write corner and value, such as 2: 5 mm, 4: 0")
     return [{"corner": int(number), "value": value.strip()} for number, _, value in pairs]
 

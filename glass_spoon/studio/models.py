@@ -7,7 +7,8 @@ from typing import ClassVar
 from django.conf import settings
 from django.db import models
 
-from glass_spoon.sheet.document import SheetDocument, SheetLimits, read_document
+from glass_spoon.sheet.document import SheetDocument, SheetLimits
+from glass_spoon.studio.shelf import read_stored
 
 
 class Role(models.TextChoices):
@@ -60,8 +61,33 @@ class Membership(models.Model):
         return f"{self.user} ({self.role})"
 
 
+class Invitation(models.Model):
+    """A role in a project that somebody was asked to take; it becomes a membership when it is accepted."""
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="invitations")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="invitations")
+    role = models.CharField(max_length=10, choices=Role)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        """One invitation a user."""
+
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["project", "user"], name="one_invitation_a_user"),
+            models.CheckConstraint(condition=models.Q(role__in=Role.values), name="known_invited_role"),
+        ]
+
+    def __str__(self) -> str:
+        """Return user and role."""
+        return f"{self.user} ({self.role})"
+
+
 class Part(models.Model):
-    """A part: its present sheet, the revision that guards against stale edits, and the place in its history."""
+    """A part: its present sheet, the revision that guards against stale edits, and the number of its last change.
+
+    document: as JSON, files of its lines outside; `sheet` is how it is read.
+    """
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="parts")
     name = models.CharField(max_length=80)
@@ -84,8 +110,12 @@ class Part(models.Model):
         return self.name
 
     def sheet(self) -> SheetDocument:
-        """Return the present sheet, checked."""
-        return read_document(self.document)
+        """Return the present sheet, checked, with the files of its lines; worked out once for a document."""
+        known = getattr(self, "_sheet", None)
+        if known is None or known[0] is not self.document:
+            known = (self.document, read_stored(self.document))
+            self._sheet = known
+        return known[1]
 
 
 class ReferencePicture(models.Model):
@@ -110,6 +140,26 @@ class ReferencePicture(models.Model):
         return self.name
 
 
+class Presence(models.Model):
+    """Who is at a part, on which line ("" for none), and when they were last heard of."""
+
+    part = models.ForeignKey(Part, models.CASCADE, related_name="presences")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
+    line = models.CharField(max_length=40, default="", blank=True)
+    seen_at = models.DateTimeField()
+
+    class Meta:
+        """One place a user."""
+
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["part", "user"], name="one_presence_a_user")
+        ]
+
+    def __str__(self) -> str:
+        """Return user and part."""
+        return f"{self.user} at {self.part}"
+
+
 class StoredFile(models.Model):
     """A file that sheets refer to by the hash of its content; it never changes. chosen_at: when it was chosen last."""
 
@@ -126,6 +176,54 @@ class StoredFile(models.Model):
     def __str__(self) -> str:
         """Return the name."""
         return self.name
+
+
+class Attempt(models.Model):
+    """A try that anybody may make a few times an hour: what it was, and where from or what about."""
+
+    what = models.CharField(max_length=20)
+    key = models.CharField(max_length=120)
+    made_at = models.DateTimeField(auto_now_add=True, db_index=True)
+
+    class Meta:
+        """Found by what and key."""
+
+        indexes: ClassVar[list[models.Index]] = [models.Index(fields=["what", "key"], name="attempts_by_key")]
+
+    def __str__(self) -> str:
+        """Return what was tried."""
+        return f"{self.what} {self.key}"
+
+
+class HeldFile(models.Model):
+    """A stored file that a project holds: sheets of other projects cannot use it."""
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="held_files")
+    file = models.ForeignKey(StoredFile, models.CASCADE, related_name="holders")
+
+    class Meta:
+        """Once a project."""
+
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["project", "file"], name="one_hold_a_file")
+        ]
+
+    def __str__(self) -> str:
+        """Return project and file."""
+        return f"{self.file} in {self.project}"
+
+
+class KeptResult(models.Model):
+    """A packed result by the key of its content, shared by all servers and workers. used_at: when it was asked for last."""
+
+    key = models.CharField(max_length=80, primary_key=True)
+    data = models.BinaryField()
+    size = models.BigIntegerField()
+    used_at = models.DateTimeField(auto_now_add=True, db_index=True)
+
+    def __str__(self) -> str:
+        """Return the key."""
+        return self.key
 
 
 class MeshReading(models.Model):
@@ -205,12 +303,30 @@ class Parcel(models.Model):
         return round(100 * self.share)
 
 
+class Step(models.TextChoices):
+    """What a change is: an edit, one that takes an edit back, or one that makes it again."""
+
+    EDIT = "edit", "edit"
+    UNDO = "undo", "undo"
+    REDO = "redo", "redo"
+
+
 class Change(models.Model):
-    """One state in the history of a part; undo and redo walk over them."""
+    """One change in the history of a part, which only grows.
+
+    patch: what it did to the sheet before it, by RFC 6902. document: the whole sheet after it, in the first change
+    and now and then, else nothing. revision: of the part after it, 0 where that is not known. of: the number of the
+    edit that an undo or a redo is about; undone: the edit is taken back at present.
+    """
 
     part = models.ForeignKey(Part, models.CASCADE, related_name="changes")
     number = models.PositiveIntegerField()
-    document = models.JSONField()
+    document = models.JSONField(null=True)
+    patch = models.JSONField(default=list)
+    revision = models.PositiveIntegerField(default=0)
+    step = models.CharField(max_length=4, choices=Step, default=Step.EDIT)
+    of = models.PositiveIntegerField(null=True)
+    undone = models.BooleanField(default=False)
     summary = models.CharField(max_length=200)
     made_at = models.DateTimeField(auto_now_add=True)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")

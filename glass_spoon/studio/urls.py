@@ -3,15 +3,32 @@
 from django.contrib.auth import views as auth
 from django.urls import path
 
-from glass_spoon.studio.views import account, bench, geometry, inspection, pictures, projects, reference, send_out, versions
+from glass_spoon.studio.views import (
+    account,
+    bench,
+    geometry,
+    inspection,
+    pictures,
+    presence,
+    projects,
+    reference,
+    send_out,
+    versions,
+)
 
 urlpatterns = [
     path("", projects.home, name="home"),
+    path("sign-in/", account.SignIn.as_view(), name="sign_in"),
+    path("sign-in/slip/", account.sign_in_slip, name="sign_in_slip"),
+    path("forgotten/", account.Forgotten.as_view(), name="forgotten"),
     path(
-        "sign-in/",
-        auth.LoginView.as_view(template_name="account/sign_in.html", redirect_authenticated_user=True),
-        name="sign_in",
+        "forgotten/sent/",
+        auth.PasswordResetDoneView.as_view(template_name="account/forgotten_sent.html"),
+        name="forgotten_sent",
     ),
+    path("forgotten/<uidb64>/<token>/", account.NewPassword.as_view(), name="password_reset_confirm"),
+    path("account/", account.account, name="account"),
+    path("account/close/", account.close, name="account_close"),
     path("sign-out/", auth.LogoutView.as_view(), name="sign_out"),
     path("sign-up/", account.sign_up, name="sign_up"),
     path(
@@ -25,12 +42,17 @@ urlpatterns = [
     path("projects/<int:project_id>/remove/", projects.remove_project, name="project_remove"),
     path("projects/<int:project_id>/members/", projects.set_member, name="member_set"),
     path("projects/<int:project_id>/members/<int:user_id>/remove/", projects.remove_member, name="member_remove"),
+    path("projects/<int:project_id>/invitations/<int:user_id>/remove/", projects.uninvite, name="invitation_remove"),
+    path("projects/<int:project_id>/leave/", projects.leave, name="project_leave"),
+    path("projects/<int:project_id>/accept/", projects.accept, name="invitation_accept"),
+    path("projects/<int:project_id>/decline/", projects.decline, name="invitation_decline"),
     path("projects/<int:project_id>/parts/", projects.new_part, name="part_new"),
     path("projects/<int:project_id>/limits/", projects.set_limits, name="project_limits"),
     path("projects/<int:project_id>/bring-in/", projects.bring_in, name="bring_in"),
     path("projects/<int:project_id>/project.json", projects.export_project, name="project_export"),
     path("parts/<int:part_id>/", bench.bench_page, name="bench"),
     path("parts/<int:part_id>/show/", bench.show, name="bench_show"),
+    path("parts/<int:part_id>/now/", presence.now, name="bench_now"),
     path("parts/<int:part_id>/edit/", bench.edit, name="bench_edit"),
     path("parts/<int:part_id>/undo/", bench.undo, name="bench_undo"),
     path("parts/<int:part_id>/redo/", bench.redo, name="bench_redo"),
@@ -61,11 +83,13 @@ urlpatterns = [
     path("parts/<int:part_id>/send-out/", send_out.send_out, name="send_out"),
     path("parts/<int:part_id>/send-out/<str:token>/", send_out.parcel, name="parcel"),
     path("parts/<int:part_id>/send-out/<str:token>/cancel/", send_out.parcel_cancel, name="parcel_cancel"),
+    path("parts/<int:part_id>/send-out/<str:token>/again/", send_out.parcel_again, name="parcel_again"),
     path("parts/<int:part_id>/send-out/<str:token>/file/", send_out.parcel_file, name="parcel_file"),
     path("parts/<int:part_id>/sheet.json", send_out.sheet_json, name="sheet_json"),
     path("verbs/", reference.verbs, name="verbs"),
-    path("sheet-1.schema.json", reference.schema, name="schema"),
     path("health/", reference.health, name="health"),
+    path("sheet-1.schema.json", reference.schema, name="schema"),
 ]
+handler500 = "glass_spoon.studio.views.reference.failed"
 handler404 = "glass_spoon.studio.views.reference.not_found"
 handler403 = "glass_spoon.studio.views.reference.forbidden"

@@ -45,7 +45,7 @@ def part(project, kettle, people) -> Part:
     """The kettle as a part of the project."""
     data = read_document(kettle).model_dump(mode="json")
     part = Part.objects.create(project=project, name=data["name"], document=data, changed_by=people["owner"])
-    part.changes.create(number=1, document=data, summary="made", made_by=people["owner"])
+    part.changes.create(number=1, document=data, revision=1, summary="made", made_by=people["owner"])
     return part
 
 

@@ -17,6 +17,9 @@ ADDRESSES = {
     "project_remove": ("post", OWN, {"name": "wrong"}),
     "member_set": ("post", OWN, {"username": "viewer", "role": "viewer"}),
     "member_remove": ("post", OWN, {}),
+    "invitation_remove": ("post", OWN, {}),
+    "project_leave": ("post", ALL, {}),
+    "bench_now": ("get", ALL, None),
     "part_new": ("post", EDIT, {"name": "Lid"}),
     "bring_in": ("post", EDIT, {}),
     "project_export": ("get", ALL, None),
@@ -44,6 +47,7 @@ ADDRESSES = {
     "picked": ("json", ALL, {"mesh": "l4", "gesture": "face", "place": [0, 0, 0]}),
     "thumbnail": ("get", ALL, None),
     "parcel_cancel": ("post", ALL, {}),
+    "parcel_again": ("post", ALL, {}),
     "versions": ("get", ALL, None),
     "compare": ("get", ALL, None),
     "compare_picture": ("get", ALL, None),
@@ -55,8 +59,9 @@ ADDRESSES = {
     "parcel_file": ("get", ALL, None),
     "sheet_json": ("get", ALL, None),
 }
-OPEN = {"home", "sign_in", "sign_out", "sign_up", "verbs", "schema", "health"}
-SIGNED_IN = {"projects", "password"}
+OPEN = {"home", "sign_in", "sign_in_slip", "sign_out", "sign_up", "verbs", "schema", "health"}
+OPEN |= {"forgotten", "forgotten_sent", "password_reset_confirm"}
+SIGNED_IN = {"projects", "password", "account", "account_close", "invitation_accept", "invitation_decline"}
 
 
 def test_every_address_is_listed():
@@ -109,7 +114,7 @@ def test_who_may(name, who, part, people, as_user):
         assert answer.status_code == 403
 
 
-@pytest.mark.parametrize("name", sorted(OPEN - {"sign_out"}))
+@pytest.mark.parametrize("name", sorted(OPEN - {"sign_out", "password_reset_confirm"}))
 def test_open_pages(name, db, client):
     """Anybody may see these."""
     assert client.get(reverse(name)).status_code in (200, 302)

@@ -7,7 +7,7 @@ import re
 import pytest
 from django.db import DatabaseError
 
-from glass_spoon.studio.flows import change_part as change_flow
+from glass_spoon.studio.flows import history
 from glass_spoon.studio.models import Part
 from glass_spoon.studio.show import bench_context
 from glass_spoon.studio.views import bench
@@ -114,20 +114,25 @@ def test_undo_and_redo_survive(part, as_user, edit):
 
 
 def test_revision_grows_with_undo(part, as_user, edit):
-    """An edit made before somebody's undo is stale."""
+    """An edit made before somebody's undo of the same field is stale."""
     client = as_user("owner")
     edit(client, op="set", line="l2", field="radius", value="4 mm")
     client.post(f"/parts/{part.id}/undo/")
-    assert edit(client, revision=2, op="rename", value="x").status_code == 409
+    assert edit(client, revision=2, op="set", line="l2", field="radius", value="5 mm").status_code == 409
 
 
 def test_history_is_cut_at_its_length(part, as_user, edit, monkeypatch):
-    """Only the last states are kept, the present one always."""
-    monkeypatch.setattr(change_flow, "HISTORY", 5)
-    for number in range(9):
+    """The last changes are kept, from a whole sheet on, and every state of them can be found."""
+    monkeypatch.setattr(history, "KEPT", 5)
+    monkeypatch.setattr(history, "WHOLE_EVERY", 3)
+    for number in range(10):
         edit(as_user("owner"), op="set", line="l2", field="radius", value=f"{number + 1} mm")
+    part.refresh_from_db()
     numbers = list(part.changes.values_list("number", flat=True))
-    assert numbers == [6, 7, 8, 9, 10]
+    assert numbers == list(range(3, 12))
+    radii = [history.state_at(part, number).line("l2").radius for number in numbers]
+    assert radii == [f"{number - 1} mm" for number in numbers]
+    assert history.state_at(part, 2) is None
 
 
 def test_killed_in_the_middle_of_a_save_nothing_is_lost(part, as_user, edit, monkeypatch):

@@ -82,9 +82,11 @@ def test_unknown_verbs_in_one_part_bring_in_none(part, as_user):
 
 
 def test_members_are_added_changed_and_taken_out(part, people, as_user):
-    """By user name; the last owner stays."""
+    """By user name, once they accept; the last owner stays."""
     client, url = as_user("owner"), f"/projects/{part.project_id}/members/"
     assert client.post(url, {"username": "stranger", "role": "editor"}).status_code == 302
+    assert as_user("stranger").get(f"/parts/{part.id}/").status_code == 404
+    assert as_user("stranger").post(f"/projects/{part.project_id}/accept/").status_code == 302
     assert as_user("stranger").get(f"/parts/{part.id}/").status_code == 200
     assert client.post(url, {"username": "nobody", "role": "editor"}).status_code == 422
     assert client.post(url, {"username": "stranger", "role": "king"}).status_code == 422
@@ -194,7 +196,7 @@ def test_reference_pages(client, db):
     assert "Also" not in client.get("/verbs/").content.decode()
     assert b"Revolve" in client.get("/verbs/").content
     assert client.get("/sheet-1.schema.json").json()["title"].startswith("Glass Spoon sheet")
-    assert client.get("/health/").json() == {"ok": True}
+    assert client.get("/health/").json()["ok"] is True
 
 
 @pytest.mark.parametrize(("kind", "start"), [("usdc", b"PXR-USDC"), ("stl", b"Glass Spoon"), ("ply", b"ply\n")])

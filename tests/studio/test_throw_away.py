@@ -20,10 +20,10 @@ CUBE = write_obj([NamedMesh("cube", cube_mesh())])
 
 
 @pytest.fixture
-def reference(monkeypatch) -> str:
+def reference(monkeypatch, project) -> str:
     """The text that refers to a file chosen long ago."""
     monkeypatch.setattr(keep_file, "READ_AT_ONCE", 0)
-    text = keep_file.keep_mesh_file(CUBE, "cube.obj")
+    text = keep_file.keep_mesh_file(CUBE, "cube.obj", project.pk)
     _grow_old()
     return text
 
@@ -61,7 +61,7 @@ def test_a_file_stays_while_a_kept_version_names_it(reference: str, part: Part) 
 
 
 def test_a_file_chosen_again_stays(reference: str, part: Part) -> None:
-    assert keep_file.keep_mesh_file(CUBE, "cube.obj") == reference
+    assert keep_file.keep_mesh_file(CUBE, "cube.obj", part.project_id) == reference
     assert throw_away() == 0
     assert bytes(StoredFile.objects.get().data) == CUBE
 

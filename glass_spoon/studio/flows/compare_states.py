@@ -6,16 +6,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from glass_spoon.formats.clean_text import whole_number
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.sheet.document import SheetDocument, read_document
+from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.show_scene import Shown, gauged, readings_of, shown_items
 from glass_spoon.studio.models import Part
 from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.shelf import read_stored
 from glass_spoon.studio.show.gauge_rows import FIRST, MORE, gauge_rows
 
 COMPARED = (*FIRST, "face_budget", *MORE)
@@ -52,10 +54,11 @@ def find_state(part: Part, token: str) -> State:
     document = part.sheet()
     if token == "now":
         return State(token, "now", document)
-    if token.startswith("v") and token[1:].isdigit() and len(token) < 12:
-        version = part.versions.filter(id=int(token[1:])).first()
+    number = whole_number(token[1:]) if token.startswith("v") else None
+    if number is not None:
+        version = part.versions.filter(id=number).first()
         if version is not None:
-            return State(token, version.name, read_document(version.document))
+            return State(token, version.name, read_stored(version.document))
     if token.startswith("l-") and document.has(token[2:]):
         return State(token, f"after line {document.number_of(token[2:])}", document, token[2:])
     raise Refused("This state is no longer here. Choose another to compare with.", 404)

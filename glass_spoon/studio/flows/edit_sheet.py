@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from glass_spoon.formats.clean_text import NotJson, clean_text, read_json
 from glass_spoon.formats.dxf import UnitUnknown, UnreadableDxf, read_dxf
+from glass_spoon.formats.step import UnreadableStep, read_step
 from glass_spoon.formats.svg_paths import UnreadableSvg, read_svg
 from glass_spoon.sheet import edit
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.fields import PointsSpec, TableSpec
+from glass_spoon.sheet.fields import FileSpec, PointsSpec, TableSpec
 from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.draw.points import Draw, ImportDxf
@@ -20,17 +21,23 @@ from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.propose import propose
 from glass_spoon.sheet.rewrite_drawing import rewrite_drawing
+from glass_spoon.studio.clean_requests import read_object
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.change_part import Edit
 from glass_spoon.studio.flows.keep_file import keep_mesh_file
 from glass_spoon.studio.flows.read_files import stop
 from glass_spoon.studio.sentences import Refused
 
+MOST_TOLERANCE = 1000.0
+"""Largest tolerance in mm within which a curve is written in another manner."""
+
 Form = Mapping[str, Any]
 
 
-def read_edit(form: Form) -> Edit:
-    """Return the edit that a form asks for; Refused for an unknown one."""
+def read_edit(form: Form, project_id: int) -> Edit:
+    """Return the edit that a form asks for in a part of a project; Refused for an unknown one."""
+    if form.get("op") == "drawing":
+        return _drawing(form, project_id)
     make = _EDITS.get(str(form.get("op", "")))
     if make is None:
         raise Refused("This change is not known. Load the page again.", 400)
@@ -49,6 +56,8 @@ def _set(form: Form) -> Edit:
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         spec = edit.find_line(document, line_id).specs().get(name)
         value = _parsed_points(raw) if isinstance(spec, PointsSpec | TableSpec) else raw
+        if isinstance(spec, FileSpec) and value:
+            raise Refused("Choose a file for this field; it cannot be typed.")
         return edit.set_field(document, line_id, name, value), f"{_name_of(document, line_id)} changed"
 
     return change
@@ -59,8 +68,8 @@ def _parsed_points(raw: Any) -> Any:
     if not isinstance(raw, str):
         return raw
     try:
-        return json.loads(raw)
-    except (ValueError, RecursionError) as error:
+        return read_json(raw)
+    except NotJson as error:
         raise Refused("The table could not be read. Nothing was changed.") from error
 
 
@@ -152,16 +161,19 @@ def _rename(form: Form) -> Edit:
     return lambda document: (document.model_copy(update={"name": name}), "renamed")
 
 
-def _drawing(form: Form) -> Edit:
-    """Keep an uploaded drawing in a line; what cannot be read is refused before anything changes."""
+def _drawing(form: Form, project_id: int) -> Edit:
+    """Keep an uploaded file in a line; what cannot be read is refused before anything changes. It is read once."""
     line_id, data = str(form.get("line", "")), form.get("file")
     if not isinstance(data, bytes):
         raise Refused("Choose a file: SVG, DXF, STEP or a mesh, as the line asks for.")
     file_name = str(form.get("file_name", ""))
+    read: dict[str, str] = {}
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        name, read = _file_field(edit.find_line(document, line_id), file_name)
-        return edit.set_field(document, line_id, name, read(data)), f"{_name_of(document, line_id)} got a file"
+        name, reader = _file_field(edit.find_line(document, line_id), file_name, project_id)
+        if name not in read:
+            read[name] = reader(data)
+        return edit.set_field(document, line_id, name, read[name]), f"{_name_of(document, line_id)} got a file"
 
     return change
 
@@ -179,29 +191,32 @@ def _stop_reading(form: Form) -> Edit:
     return change
 
 
-def _file_field(line: Line, file_name: str) -> tuple[str, Callable[[bytes], str]]:
+def _file_field(line: Line, file_name: str, project_id: int) -> tuple[str, Callable[[bytes], str]]:
     """Return the field of a line that keeps a file, and what reads it."""
     if isinstance(line, ImportMesh):
-        return "file", lambda data: keep_mesh_file(data, file_name)
+        return "file", lambda data: keep_mesh_file(data, file_name, project_id)
     if isinstance(line, ImportStep):
         return "step", _read_step
     return ("dxf", _read_dxf) if isinstance(line, ImportDxf) else ("svg", _read_svg)
 
 
 def _read_step(data: bytes) -> str:
-    """Return the text of a STEP file that may be kept; what it holds shows when the sheet is built."""
+    """Return the text of a STEP file that can be read; what it holds is remembered for the build that follows."""
     if len(data) > MOST_KEPT:
         raise Refused(f"The file has {len(data):,} bytes; a sheet keeps up to {MOST_KEPT:,}. Keep only the parts you need.")
-    if not data.lstrip().startswith(b"ISO-10303-21"):
-        raise Refused("This is not a STEP file: it does not start with ISO-10303-21. Export it again as STEP.")
-    return data.decode("utf-8", "replace")
+    text = clean_text(data.decode("utf-8", "replace"))
+    try:
+        read_step(text.encode())
+    except UnreadableStep as error:
+        raise Refused(str(error)) from error
+    return text
 
 
 def _read_svg(data: bytes) -> str:
     """Return the text of an SVG drawing that can be read; whether it says its unit shows later."""
     try:
         read_svg(data, "mm")
-        return data.decode("utf-8-sig")
+        return clean_text(data.decode("utf-8-sig"))
     except UnreadableSvg as error:
         raise Refused(str(error)) from error
     except UnicodeDecodeError as error:
@@ -216,7 +231,7 @@ def _read_dxf(data: bytes) -> str:
         pass
     except UnreadableDxf as error:
         raise Refused(str(error)) from error
-    return data.decode("utf-8-sig", errors="replace").replace("\x00", "")
+    return clean_text(data.decode("utf-8-sig", errors="replace"))
 
 
 def _set_many(form: Form) -> Edit:
@@ -227,13 +242,7 @@ def _set_many(form: Form) -> Edit:
 
 def _json_object(raw: Any) -> dict[str, Any]:
     """Return a JSON object from text."""
-    try:
-        found = json.loads(str(raw))
-    except (ValueError, RecursionError) as error:
-        raise Refused("The values could not be read. Nothing was changed.") from error
-    if not isinstance(found, dict):
-        raise Refused("The values could not be read. Nothing was changed.")
-    return found
+    return read_object(str(raw), "The values could not be read. Nothing was changed.")
 
 
 def _look(form: Form) -> Edit:
@@ -279,6 +288,8 @@ def _rewrite(form: Form) -> Edit:
     line_id, manner = str(form.get("line", "")), str(form.get("manner", ""))
     try:
         tolerance = float(str(form.get("tolerance", "0.05")).replace("mm", ""))
+        if not 0 < tolerance < MOST_TOLERANCE:
+            raise ValueError("out of range")
     except ValueError as error:
         raise Refused("The tolerance should be a length in mm, such as 0.05.") from error
 
@@ -305,7 +316,6 @@ _EDITS: dict[str, Callable[[Form], Edit]] = {
     "remove": _remove,
     "limit": _limit,
     "rename": _rename,
-    "drawing": _drawing,
     "stop_reading": _stop_reading,
     "set_many": _set_many,
     "look": _look,

@@ -8,7 +8,9 @@ from glass_spoon.formats.mesh_file import read_mesh_file
 from glass_spoon.formats.read_mesh import MOST_BYTES, UnreadableMesh
 from glass_spoon.sheet.lines.mesh_work.imported import ENDINGS
 from glass_spoon.sheet.stored_files import digest_of, reference_to, write_inside
+from glass_spoon.studio.flows.hold_files import hold
 from glass_spoon.studio.flows.parcels import let_go
+from glass_spoon.studio.flows.quotas import check_room
 from glass_spoon.studio.flows.read_files import ask_again
 from glass_spoon.studio.models import StoredFile
 from glass_spoon.studio.sentences import Refused
@@ -17,8 +19,9 @@ READ_AT_ONCE = 4_000_000
 """Bytes up to which a file is read while it is uploaded, so that one that cannot be read is refused; about 50,000 faces."""
 
 
-def keep_mesh_file(data: bytes, name: str) -> str:
-    """Return the text that stands for a mesh file in a sheet; a large one is read by a job, and its line tells the outcome.
+def keep_mesh_file(data: bytes, name: str, project_id: int) -> str:
+    """Return the text that stands for a mesh file in a sheet of a project; a large one is read by a job, and its
+    line tells the outcome.
 
     Refused with a sentence for a small one that cannot be read.
     """
@@ -32,10 +35,12 @@ def keep_mesh_file(data: bytes, name: str) -> str:
         inside = write_inside(data, ending)
         if inside is not None:
             return inside
+    check_room(project_id, len(data))
     digest = digest_of(data)
     if not StoredFile.objects.filter(digest=digest).update(chosen_at=timezone.now()):
         StoredFile.objects.get_or_create(digest=digest, defaults={"data": data, "name": name[:80]})
     file = StoredFile.objects.defer("data").get(digest=digest)
+    hold(project_id, file)
     ask_again(file, ending)
     return reference_to(data, ending)
 

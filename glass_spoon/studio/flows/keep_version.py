@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from django.http import HttpRequest
 
-from glass_spoon.sheet.document import read_document
 from glass_spoon.studio.access import MAY_EDIT, part_for
-from glass_spoon.studio.flows.change_part import change_part
+from glass_spoon.studio.flows.change_part import replace_sheet
 from glass_spoon.studio.flows.compare_states import State, figures_of
 from glass_spoon.studio.models import KeptVersion, Part
 from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.shelf import read_stored
 
 
 def keep_version(request: HttpRequest, part_id: int, name: str) -> KeptVersion:
@@ -30,5 +30,5 @@ def restore_version(request: HttpRequest, part_id: int, version_id: int, revisio
     version = KeptVersion.objects.filter(part_id=part_id, id=version_id).first()
     if version is None:
         raise Refused("This version is no longer here.", 404)
-    document = read_document(version.document)
-    return change_part(request, part_id, revision, lambda _: (document, f"version {version.name} restored"))
+    document = read_stored(version.document)
+    return replace_sheet(request, part_id, revision, document, f"version {version.name} restored")

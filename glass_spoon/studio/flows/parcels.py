@@ -21,6 +21,9 @@ KEPT = timedelta(hours=1)
 LOOK = 0.04
 """Seconds between looks at how far a file is."""
 
+OVER = ("ready", "failed", "cancelled")
+"""Stages after which nothing more happens."""
+
 _TOKEN = re.compile(r"^[A-Za-z0-9_-]{20,40}$")
 _GONE = "This file is no longer here. Send the part out again."
 
@@ -95,6 +98,24 @@ def cancel(parcel: Parcel) -> Parcel:
 
         tasks.app.job_manager.cancel_job_by_id(parcel.job)
     return Parcel.objects.defer("data").get(pk=parcel.pk)
+
+
+LOST = "The file was not written: the worker on it ended several times. Try a lower level, or another format."
+
+
+def give_up(job: int) -> None:
+    """Tell that the file, or the reading, of a job that ended its workers is given up."""
+    try:
+        Parcel.objects.filter(job=job).exclude(stage__in=OVER).update(stage="failed", sentence=LOST)
+    finally:
+        let_go()
+
+
+def again(parcel: Parcel) -> Parcel:
+    """Return a new parcel of the same order, handed to the job queue."""
+    fresh = make(parcel.user_id, parcel.part_id, dict(parcel.order), parcel.filename, parcel.media_type)
+    hand_over(fresh)
+    return fresh
 
 
 def content(parcel: Parcel) -> bytes:

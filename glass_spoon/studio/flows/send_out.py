@@ -11,6 +11,8 @@ from typing import Any
 import numpy as np
 
 from glass_spoon.formats import dxf, gltf, obj, ply, step, stl, svg_drawing, usd
+from glass_spoon.formats.apart import Unusable
+from glass_spoon.formats.clean_text import whole_number
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.named_curve import NamedCurve
 from glass_spoon.kernel.gauges.deviation import read_off_surface
@@ -62,14 +64,15 @@ def read_order(user: int, part: int, document: SheetDocument, form: Any) -> Orde
     as_set, level = level.startswith("to "), level.removeprefix("to ")
     if kind not in ALL_FORMATS:
         raise Refused("Choose glTF, OBJ, OpenUSD, STL or PLY for meshes, STEP for surfaces, DXF or SVG for curves.")
-    if not level.isdigit() or int(level) > MAX_LEVEL:
+    times = whole_number(level, MAX_LEVEL)
+    if times is None:
         raise Refused(f"The smoothing level should be 0 to {MAX_LEVEL}.")
     view = str(form.get("view", "front"))
     if view not in PLANE_AXES:
         raise Refused("Choose the front, side or plan view.")
     field = "curve" if kind in CURVE_FORMATS else "surface" if kind in SURFACE_FORMATS else "mesh"
     item = str(form.get(field, ""))
-    return Order(user, part, document, item, kind, int(level), view, as_set and kind in FORMATS)
+    return Order(user, part, document, item, kind, times, view, as_set and kind in FORMATS)
 
 
 def start_parcel(order: Order) -> Parcel:
@@ -103,7 +106,7 @@ def write_parcel(token: str) -> None:
         parcels.finish(parcel, data)
     except parcels.Cancelled:
         return
-    except Refused as error:
+    except (Refused, Unusable) as error:
         parcels.fail(parcel, str(error))
     except Exception:
         parcels.fail(parcel, "The file could not be written. The sheet is safe; try again.")

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.gauges.read_gauges import read_gauges, read_quick_gauges
@@ -23,6 +25,8 @@ from glass_spoon.sheet.lines.form.rework import Gather
 from glass_spoon.studio.flows.build_part import RESULTS
 from glass_spoon.studio.flows.watched_work import PATIENCE, Report, WatchedWork, Working
 from glass_spoon.studio.sentences import Refused
+
+log = logging.getLogger(__name__)
 
 SHOWN_FACES = 1_200_000
 """Most faces that the board shows at a smoothing level; files sent out may have more."""
@@ -56,15 +60,19 @@ class Shown:
         return kept.mesh if isinstance(kept, MeshItem) else self.mesh
 
 
-def shown_items(build: Build, level: int) -> list[Shown]:
-    """Return all that the board shows; Refused when a level would be too large to show."""
+def shown_items(build: Build, level: int, faults: list[str] | None = None) -> list[Shown]:
+    """Return all that the board shows; Refused when a level would be too large to show.
+
+    What cannot be drawn, for a reason that was not foreseen, is left out, and a sentence on it added to `faults`.
+    """
     shown: list[Shown] = []
     meshed: set[int] = set()
     for name, state in build.visible("mesh"):
         if isinstance(state.item, MeshItem) and not build.document.is_hidden(state.item_id):
             meshed |= {id(state.item.surface), *map(id, _parts(state.item.surface))}
-            mesh = smoothed(state, level)
-            shown.append(Shown(f"{state.key}:{level}", state.item_id, name, mesh, state.item.surface, False, level > 0))
+            mesh = _drawn(name, faults, partial(smoothed, state, level))
+            if mesh is not None:
+                shown.append(Shown(f"{state.key}:{level}", state.item_id, name, mesh, state.item.surface, False, level > 0))
     gathered = {
         source
         for line in build.document.lines
@@ -79,8 +87,23 @@ def shown_items(build: Build, level: int) -> list[Shown]:
         surface = state.item.surface if isinstance(state.item, SurfaceItem) else state.item.shape
         whole = [id(part) for part in _parts(surface)]
         if id(surface) not in meshed and not (whole and all(part in meshed for part in whole)):
-            shown.append(Shown(state.key, state.item_id, name, _stand_in(state.key, surface), surface, True))
+            mesh = _drawn(name, faults, partial(_stand_in, state.key, surface))
+            if mesh is not None:
+                shown.append(Shown(state.key, state.item_id, name, mesh, surface, True))
     return shown
+
+
+def _drawn(name: str, faults: list[str] | None, make: Callable[[], Mesh]) -> Mesh | None:
+    """Return what shows an item, None where making it failed for a reason that was not foreseen."""
+    try:
+        return make()
+    except Refused:
+        raise
+    except Exception:  # of native libraries too: one item may fail, the board must not
+        log.exception("%s could not be drawn.", name)
+        if faults is not None:
+            faults.append(f"{name} could not be drawn, for a reason that was not foreseen. The part itself stands.")
+        return None
 
 
 def _parts(surface: NurbsSurface | SurfaceSet | None) -> tuple[NurbsSurface, ...]:

@@ -5,13 +5,14 @@ from __future__ import annotations
 from datetime import timedelta
 
 from django.db import transaction
-from django.db.models import QuerySet, TextField
+from django.db.models import Q, QuerySet, TextField
 from django.db.models.functions import Cast
 from django.utils import timezone
 
 from glass_spoon.formats.mesh_file import PACKED_VERSION
 from glass_spoon.sheet.stored_files import reference_start
-from glass_spoon.studio.models import Change, KeptVersion, MeshReading, Part, StoredFile
+from glass_spoon.studio.models import Change, KeptVersion, MeshReading, Parcel, Part, StoredFile
+from glass_spoon.studio.shelf import kept_start
 
 KEPT = timedelta(days=30)
 """Time after a file was last chosen in which it stays, whatever names it: a sheet that was sent out may come back."""
@@ -36,7 +37,7 @@ def _thrown_away(old: QuerySet[StoredFile], digest: str) -> bool:
 
 def _is_named(digest: str) -> bool:
     """Return whether a present, a past or a kept sheet refers to a file."""
-    start = reference_start(digest)
-    sheets = (Part.objects, Change.objects, KeptVersion.objects)
-    texts = (model.annotate(text=Cast("document", TextField())) for model in sheets)
-    return any(found.filter(text__contains=start).exists() for found in texts)
+    places = ((Part, "document"), (Change, "document"), (Change, "patch"), (KeptVersion, "document"), (Parcel, "order"))
+    texts = (model.objects.annotate(text=Cast(field, TextField())) for model, field in places)
+    named = Q(text__contains=reference_start(digest)) | Q(text__contains=kept_start(digest))
+    return any(found.filter(named).exists() for found in texts)

@@ -9,12 +9,12 @@ from typing import Any
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels, count_sides
 from glass_spoon.kernel.meshes.topology import Topology
-from glass_spoon.sheet.evaluate import UNFORESEEN, Build
+from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.studio.access import MAY_EDIT
 from glass_spoon.studio.flows.build_part import build_sheet
-from glass_spoon.studio.flows.change_part import history_ends
+from glass_spoon.studio.flows.history import history_ends
 from glass_spoon.studio.flows.read_files import under_way
 from glass_spoon.studio.flows.show_scene import SHOWN_FACES, Shown, gauged, shown_items, watched_readings
 from glass_spoon.studio.flows.watched_work import Working
@@ -50,12 +50,12 @@ log = logging.getLogger(__name__)
 LEVEL_NAMES = ("cage", "once", "twice", "×3", "×4", "×5", "×6")
 
 
-def bench_context(part: Part, role: Role, view: Mapping[str, Any]) -> dict[str, Any]:
+def bench_context(part: Part, role: Role, view: Mapping[str, Any], user: Any) -> dict[str, Any]:
     """Return the context of the bench; with a long build under way only its progress."""
     document = part.sheet()
     chosen = read_view(view, document)
     build = build_sheet(document, chosen.after)
-    can_undo, can_redo = history_ends(part)
+    can_undo, can_redo = history_ends(part, user)
     context: dict[str, Any] = {
         "part": part,
         "project": part.project,
@@ -85,10 +85,13 @@ def _built(build: Build, chosen: ViewChoice) -> dict[str, Any]:
         "curve_name": build.document.item_name(chosen.curve) if chosen.curve else "",
         "drawn": isinstance(build.document.line(chosen.curve), Draw) if chosen.curve else False,
     }
+    faults: list[str] = []
     try:
-        shown = shown_items(build, chosen.level)
+        shown = shown_items(build, chosen.level, faults)
     except Refused as error:
         return context | {"gauges_sentence": str(error), "levels": _levels(build, chosen), "meshes": []}
+    if faults:
+        context["gauges_sentence"] = " ".join(faults)
     item = gauged(shown, chosen.mesh)
     context["meshes"] = [(other.item_id, other.name) for other in shown if not other.is_surface]
     if item is None:
@@ -101,7 +104,9 @@ def _built(build: Build, chosen: ViewChoice) -> dict[str, Any]:
     }
     try:
         return context | _read(build, item, context["chapters"])
-    except UNFORESEEN:
+    except Refused:
+        raise
+    except Exception:  # of native libraries too: the gauges may fail, the bench must not
         log.exception("The gauges of %s could not be read.", item.key)
         return context | {"gauges_sentence": NOT_READ}
 

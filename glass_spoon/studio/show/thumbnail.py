@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import logging
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -14,6 +15,11 @@ from glass_spoon.kernel.curves.closest_on_curve import span_params
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate_curve import curve_points
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.studio.flows.build_part import finished_build
+from glass_spoon.studio.flows.show_scene import shown_curves, shown_items
+from glass_spoon.studio.models import Part
+
+log = logging.getLogger(__name__)
 
 WIDTH, HEIGHT, SCALE = 320, 220, 2
 PAPER, GLASS, INK = (237, 239, 233), (150, 183, 177), (58, 84, 82)
@@ -61,6 +67,16 @@ SIDES: dict[str, Floats] = {
 def view_rows(view: str) -> Floats:
     """Return the rows right, up and towards the eye (3, 3) of a view; the picture from the front left for other names."""
     return SIDES.get(view, _view())
+
+
+def part_picture(part: Part) -> bytes:
+    """Return a PNG of a part as it stands; plain paper where it cannot be drawn."""
+    try:
+        build = finished_build(part.sheet())
+        return draw_thumbnail([item.mesh for item in shown_items(build, 0)], shown_curves(build))
+    except Exception:  # a picture may fail, the page of a project must not
+        log.exception("The picture of part %s could not be drawn.", part.pk)
+        return draw_thumbnail([], [])
 
 
 def draw_thumbnail(meshes: list[Mesh], curves: list[NurbsCurve]) -> bytes:

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from glass_spoon.formats.clean_text import whole_number
 from glass_spoon.sheet.document import SheetDocument
 
 JUDGEMENTS = ("gaussian", "mean", "largest", "draft", "deviation", "corners", "valence")
@@ -63,5 +64,5 @@ def read_view(view: Mapping[str, Any], document: SheetDocument) -> ViewChoice:
 
 def _number(value: Any, most: int) -> int:
     """Return a small number from 0 up, 0 for what is none."""
-    text = str(value or "")
-    return min(int(text), most) if text.isdigit() and len(text) < 4 else 0
+    number = whole_number(value or "")
+    return 0 if number is None else min(number, most)

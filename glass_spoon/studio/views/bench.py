@@ -9,14 +9,16 @@ from typing import Any
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from glass_spoon.sheet.edit import dependents, find_line
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.sheet.propose import propose
 from glass_spoon.studio.access import MAY_EDIT, part_for
+from glass_spoon.studio.clean_requests import revision_in
+from glass_spoon.studio.flows import change_part as steps
 from glass_spoon.studio.flows.build_part import finished_build
-from glass_spoon.studio.flows.change_part import StaleEdit, change_part, step_history
+from glass_spoon.studio.flows.change_part import StaleEdit, change_part
 from glass_spoon.studio.flows.edit_sheet import read_edit
 from glass_spoon.studio.flows.read_files import ReadingStopped
 from glass_spoon.studio.flows.show_scene import shown_items
@@ -32,15 +34,15 @@ COLOURS = (("ink", "plain"), ("glass", "green"), ("plum", "plum"), ("amber", "am
 
 
 @login_required
-@require_GET
+@require_safe
 def bench_page(request: HttpRequest, part_id: int) -> HttpResponse:
     """Show the bench."""
     part, role = part_for(request, part_id)
-    return render(request, "bench/bench.html", bench_context(part, role, request.GET))
+    return render(request, "bench/bench.html", bench_context(part, role, request.GET, request.user))
 
 
 @login_required
-@require_GET
+@require_safe
 def show(request: HttpRequest, part_id: int) -> HttpResponse:
     """Show the sheet and gauges again: after another line, at another level, or when a long build moves on."""
     part, role = part_for(request, part_id)
@@ -52,7 +54,7 @@ def show(request: HttpRequest, part_id: int) -> HttpResponse:
 
 def _fragments(request: HttpRequest, part: Part, role: Role, view: Any) -> HttpResponse:
     """Answer with every changed fragment, and tell the board to load the model."""
-    context = bench_context(part, role, view)
+    context = bench_context(part, role, view, request.user)
     response = render(request, "bench/_fragments.html", context)
     if context["working"]:
         response["HX-Reswap"] = "none"
@@ -68,19 +70,12 @@ def edit(request: HttpRequest, part_id: int) -> HttpResponse:
     form: dict[str, Any] = request.POST.dict()
     if "file" in request.FILES:
         form["file"], form["file_name"] = request.FILES["file"].read(), request.FILES["file"].name
+    project_id = part_for(request, part_id, MAY_EDIT)[0].project_id
     try:
-        part = change_part(request, part_id, _revision(form), read_edit(form))
+        part = change_part(request, part_id, revision_in(form), read_edit(form, project_id))
     except StaleEdit as stale:
         return _stale(request, stale.part, form)
     return _fragments(request, part, part_for(request, part_id)[1], form)
-
-
-def _revision(form: dict[str, Any]) -> int:
-    """Return the revision that an edit was made on."""
-    text = str(form.get("revision", ""))
-    if not text.isdigit() or len(text) > 9:
-        raise Refused("This change says no revision. Load the page again.", 400)
-    return int(text)
 
 
 def _stale(request: HttpRequest, part: Part, form: dict[str, Any]) -> HttpResponse:
@@ -114,21 +109,21 @@ def _short(value: Any) -> str:
 @login_required
 @require_POST
 def undo(request: HttpRequest, part_id: int) -> HttpResponse:
-    """Step back in the history."""
-    part = step_history(request, part_id, -1)
+    """Take the user's own last change back."""
+    part = steps.undo(request, part_id)
     return _fragments(request, part, part_for(request, part_id)[1], request.POST)
 
 
 @login_required
 @require_POST
 def redo(request: HttpRequest, part_id: int) -> HttpResponse:
-    """Step forward in the history."""
-    part = step_history(request, part_id, +1)
+    """Make the change again that was taken back last."""
+    part = steps.redo(request, part_id)
     return _fragments(request, part, part_for(request, part_id)[1], request.POST)
 
 
 @login_required
-@require_GET
+@require_safe
 def find_verbs(request: HttpRequest, part_id: int) -> HttpResponse:
     """Propose lines for plain words."""
     part, _ = part_for(request, part_id, MAY_EDIT)
@@ -139,7 +134,7 @@ def find_verbs(request: HttpRequest, part_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def points(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
     """Show a drawn curve's points as a table."""
     part, role = part_for(request, part_id)
@@ -151,7 +146,7 @@ def points(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def curves(request: HttpRequest, part_id: int) -> HttpResponse:
     """Show the part's items with their looks and layers."""
     part, role = part_for(request, part_id)
@@ -166,7 +161,7 @@ def curves(request: HttpRequest, part_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def law(request: HttpRequest, part_id: int, line_id: str, field: str) -> HttpResponse:
     """Show a law as a curve to be edited."""
     part, _ = part_for(request, part_id, MAY_EDIT)
@@ -176,7 +171,7 @@ def law(request: HttpRequest, part_id: int, line_id: str, field: str) -> HttpRes
 
 
 @login_required
-@require_GET
+@require_safe
 def table(request: HttpRequest, part_id: int, line_id: str, field: str) -> HttpResponse:
     """Show a table of a line to be edited."""
     part, _ = part_for(request, part_id, MAY_EDIT)
@@ -185,7 +180,7 @@ def table(request: HttpRequest, part_id: int, line_id: str, field: str) -> HttpR
 
 
 @login_required
-@require_GET
+@require_safe
 def edges(request: HttpRequest, part_id: int) -> HttpResponse:
     """Report on the edges that surfaces share."""
     part, _ = part_for(request, part_id)
@@ -198,7 +193,7 @@ def edges(request: HttpRequest, part_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def removal(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
     """Ask before a line is removed, naming what depends on it."""
     part, _ = part_for(request, part_id, MAY_EDIT)

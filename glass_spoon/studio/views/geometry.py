@@ -2,27 +2,25 @@
 
 from __future__ import annotations
 
-import json
-from typing import Any
-
 from django.contrib.auth.decorators import login_required
 from django.db.models import F
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from glass_spoon.formats.gltf import MEDIA_TYPE
 from glass_spoon.sheet.edit import find_line
+from glass_spoon.sheet.fields import FileSpec
 from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.lines.draw.rework import CornerWork, corner_places
 from glass_spoon.studio.access import part_for
+from glass_spoon.studio.clean_requests import read_body
 from glass_spoon.studio.flows.build_part import finished_build
-from glass_spoon.studio.flows.show_scene import shown_curves, shown_items
 from glass_spoon.studio.models import Part
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.mark_rows import pick
 from glass_spoon.studio.show.offenders import offenders_of
 from glass_spoon.studio.show.preview import preview_file, view_file
-from glass_spoon.studio.show.thumbnail import draw_thumbnail
+from glass_spoon.studio.show.thumbnail import part_picture
 from glass_spoon.studio.show.view_choice import read_view
 
 
@@ -34,7 +32,7 @@ def _glb(data: bytes) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def view_glb(request: HttpRequest, part_id: int) -> HttpResponse:
     """Send the model as shown."""
     part, _ = part_for(request, part_id)
@@ -43,7 +41,7 @@ def view_glb(request: HttpRequest, part_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def corners(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
     """Tell where the corners lie that a line works on, in the order it counts them."""
     part, _ = part_for(request, part_id)
@@ -62,19 +60,22 @@ def corners(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
 def preview_glb(request: HttpRequest, part_id: int) -> HttpResponse:
     """Send the model as it would be with fields of a line changed; nothing is saved."""
     part, _ = part_for(request, part_id)
+    asked = read_body(request)
     try:
-        asked: Any = json.loads(request.body)
         line = str(asked["line"])
         values = dict(asked["values"]) if "values" in asked else {str(asked["field"]): asked["value"]}
         known = [str(key) for key in asked.get("known", [])][:64]
         view = {str(key): str(entry) for key, entry in dict(asked.get("view", {})).items()}
-    except (ValueError, KeyError, TypeError, RecursionError) as error:
+    except (ValueError, KeyError, TypeError) as error:
         raise Refused("The preview could not be read.", 400) from error
-    return _glb(preview_file(part.sheet(), line, values, known, view))
+    document = part.sheet()
+    if any(isinstance(spec, FileSpec) for name, spec in find_line(document, line).specs().items() if name in values):
+        raise Refused("A file cannot be tried; choose it.", 400)
+    return _glb(preview_file(document, line, values, known, view))
 
 
 @login_required
-@require_GET
+@require_safe
 def offenders(request: HttpRequest, part_id: int) -> JsonResponse:
     """List the elements that a gauge complains about, or that a line worked on, and the places where they lie."""
     part, _ = part_for(request, part_id)
@@ -91,23 +92,19 @@ def picked(request: HttpRequest, part_id: int) -> JsonResponse:
     """Tell what a pick on the board finds, and which rules would find it again."""
     part, _ = part_for(request, part_id)
     document = part.sheet()
-    try:
-        asked = dict(json.loads(request.body))
-    except (ValueError, TypeError, RecursionError) as error:
-        raise Refused("The pick could not be read.", 400) from error
+    asked = read_body(request)
     after = str(asked.get("shown_after", ""))
     return JsonResponse(pick(finished_build(document, after if document.has(after) else None), asked))
 
 
 @login_required
-@require_GET
+@require_safe
 def thumbnail(request: HttpRequest, part_id: int) -> HttpResponse:
     """Send a small picture of a part, drawn anew when the part has changed."""
     part_for(request, part_id)
     part = Part.objects.get(id=part_id)
     if part.thumbnail_revision != part.revision:
-        build = finished_build(part.sheet())
-        picture = draw_thumbnail([item.mesh for item in shown_items(build, 0)], shown_curves(build))
+        picture = part_picture(part)
         Part.objects.filter(id=part_id, revision=part.revision).update(thumbnail=picture, thumbnail_revision=F("revision"))
     else:
         picture = bytes(part.thumbnail)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_safe
 
 from glass_spoon.studio.access import part_for
 from glass_spoon.studio.flows.build_part import finished_build
@@ -16,7 +16,7 @@ from glass_spoon.studio.show.thumbnail import draw_meshes
 
 
 @login_required
-@require_GET
+@require_safe
 def sheet(request: HttpRequest, part_id: int) -> HttpResponse:
     """Show the sheet of a part."""
     part, _ = part_for(request, part_id)
@@ -24,7 +24,7 @@ def sheet(request: HttpRequest, part_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def picture(request: HttpRequest, part_id: int, item_id: str, view: str) -> HttpResponse:
     """Send one mesh seen in one view."""
     part, _ = part_for(request, part_id)

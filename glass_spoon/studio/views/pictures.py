@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.contrib.auth.decorators import login_required
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from glass_spoon.studio.access import MAY_EDIT, part_for, role_in
 from glass_spoon.studio.flows.keep_picture import keep_picture
@@ -26,7 +26,7 @@ def take_in(request: HttpRequest, part_id: int) -> JsonResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def choose(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
     """Show the project's pictures, to put one into a line."""
     part, _ = part_for(request, part_id, MAY_EDIT)
@@ -35,7 +35,7 @@ def choose(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def picture(request: HttpRequest, picture_id: int) -> HttpResponse:
     """Send a picture to members of its project."""
     found = ReferencePicture.objects.filter(id=picture_id).first()

@@ -2,21 +2,23 @@
 
 from __future__ import annotations
 
+from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.studio.access import MAY_EDIT, part_for, project_for
 from glass_spoon.studio.flows import manage_project
 from glass_spoon.studio.flows.change_part import start_part
+from glass_spoon.studio.flows.quotas import usage_of
 from glass_spoon.studio.models import Membership, Role
 from glass_spoon.studio.sentences import Refused
 
 
-@require_GET
+@require_safe
 def home(request: HttpRequest) -> HttpResponse:
     """Go to the projects or to the sign-in."""
     return redirect("projects" if request.user.is_authenticated else "sign_in")
@@ -44,11 +46,12 @@ def project_list(request: HttpRequest) -> HttpResponse:
         .prefetch_related("project__parts__changed_by")
         .order_by("project__name")
     )
-    return render(request, "projects/list.html", {"memberships": memberships})
+    invitations = request.user.invitations.select_related("project", "made_by")  # type: ignore[union-attr]
+    return render(request, "projects/list.html", {"memberships": memberships, "invitations": invitations})
 
 
 @login_required
-@require_GET
+@require_safe
 def project_page(request: HttpRequest, project_id: int) -> HttpResponse:
     """Show a project's parts and members."""
     project, role = project_for(request, project_id)
@@ -59,6 +62,9 @@ def project_page(request: HttpRequest, project_id: int) -> HttpResponse:
         "is_owner": role == Role.OWNER,
         "parts": project.parts.defer("thumbnail", "document").select_related("changed_by"),
         "memberships": project.memberships.select_related("user").order_by("user__username"),
+        "invitations": project.invitations.select_related("user").order_by("user__username"),
+        "usage": usage_of(project.pk),
+        "room": settings.QUOTA_PROJECT_MB,
         "roles": Role.choices,
         "limits": [(name, label, getattr(project.sheet_limits(), name)) for name, label in LIMITS],
     }
@@ -99,9 +105,44 @@ def remove_project(request: HttpRequest, project_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def set_member(request: HttpRequest, project_id: int) -> HttpResponse:
-    """Give a user a role."""
-    manage_project.set_member(request, project_id, request.POST.get("username", ""), request.POST.get("role", ""))
+    """Invite a user, or change a member's role."""
+    told = manage_project.set_member(request, project_id, request.POST.get("username", ""), request.POST.get("role", ""))
+    messages.success(request, told)
     return redirect("project", project_id)
+
+
+@login_required
+@require_POST
+def uninvite(request: HttpRequest, project_id: int, user_id: int) -> HttpResponse:
+    """Take an invitation back."""
+    manage_project.uninvite(request, project_id, user_id)
+    return redirect("project", project_id)
+
+
+@login_required
+@require_POST
+def accept(request: HttpRequest, project_id: int) -> HttpResponse:
+    """Become a member of a project that the user was invited to."""
+    project = manage_project.accept(request, project_id)
+    messages.success(request, f"You are a member of {project.name} now.")
+    return redirect("project", project_id)
+
+
+@login_required
+@require_POST
+def decline(request: HttpRequest, project_id: int) -> HttpResponse:
+    """Decline an invitation."""
+    manage_project.decline(request, project_id)
+    return redirect("projects")
+
+
+@login_required
+@require_POST
+def leave(request: HttpRequest, project_id: int) -> HttpResponse:
+    """Leave a project."""
+    project = manage_project.leave(request, project_id)
+    messages.success(request, f"You left {project.name}.")
+    return redirect("projects")
 
 
 @login_required
@@ -158,7 +199,7 @@ def bring_in(request: HttpRequest, project_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def export_project(request: HttpRequest, project_id: int) -> HttpResponse:
     """Send a project out as JSON."""
     project, _ = project_for(request, project_id)

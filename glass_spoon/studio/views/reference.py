@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
-from django.db import connection
+import sys
+
+from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.middleware.csrf import get_token
 from django.shortcuts import render
-from django.views.decorators.http import require_GET
+from django.template.loader import render_to_string
+from django.views.decorators.http import require_safe
 
 from glass_spoon.sheet.document import json_schema
 from glass_spoon.sheet.line import CHAPTERS
 from glass_spoon.sheet.lines import VERB_CLASSES
+from glass_spoon.studio.health import read_health
+from glass_spoon.studio.sentences import UNFORESEEN, away, refusal
 
 
-@require_GET
+@require_safe
 def verbs(request: HttpRequest) -> HttpResponse:
     """Show every verb, from its declaration."""
     groups = [(chapter, [cls for cls in VERB_CLASSES if cls.chapter == chapter]) for chapter in CHAPTERS]
@@ -29,18 +35,16 @@ def verbs(request: HttpRequest) -> HttpResponse:
     return render(request, "reference/verbs.html", {"groups": rows})
 
 
-@require_GET
+@require_safe
 def schema(request: HttpRequest) -> JsonResponse:
     """Send the JSON Schema of sheets."""
     return JsonResponse(json_schema())
 
 
-@require_GET
+@require_safe
 def health(request: HttpRequest) -> JsonResponse:
-    """Say that the server and its database answer."""
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT 1")
-    return JsonResponse({"ok": True})
+    """Say how the server stands; mostly answered before any view, see `health`."""
+    return JsonResponse(read_health())
 
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
@@ -52,3 +56,18 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
 def forbidden(request: HttpRequest, exception: Exception) -> HttpResponse:
     """Say that a request was not allowed."""
     return render(request, "refused.html", {"sentence": "This is not allowed. Load the page again and retry."}, status=403)
+
+
+def csrf_failed(request: HttpRequest, reason: str = "") -> HttpResponse:
+    """Say that a form was too old; a script gets the present token with it, and asks again."""
+    response = refusal(request, "This page was open for long and its form is too old. Load it again and retry.", 403)
+    response["X-CSRFToken"] = get_token(request)
+    return response
+
+
+def failed(request: HttpRequest) -> HttpResponse:
+    """Say that something failed outside the views, as a session that cannot be saved while the database is away."""
+    error = sys.exc_info()[1]
+    if isinstance(error, OperationalError | InterfaceError):
+        return away(request, error)
+    return HttpResponse(render_to_string("away.html", {"sentence": UNFORESEEN, "stays": True}), status=500)

@@ -6,12 +6,13 @@ from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.utils.http import content_disposition_header
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from glass_spoon.studio.access import part_for
 from glass_spoon.studio.flows import parcels
 from glass_spoon.studio.flows import send_out as flow
 from glass_spoon.studio.flows.build_part import finished_build
+from glass_spoon.studio.flows.watched_work import PATIENCE
 
 
 @login_required
@@ -50,7 +51,7 @@ def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def parcel(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
     """Say how far a file is."""
     part, _ = part_for(request, part_id)
@@ -68,7 +69,16 @@ def parcel_cancel(request: HttpRequest, part_id: int, token: str) -> HttpRespons
 
 
 @login_required
-@require_GET
+@require_POST
+def parcel_again(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
+    """Write a file once more that was cancelled, or that failed."""
+    part, _ = part_for(request, part_id)
+    found = parcels.again(parcels.find(token, int(request.user.pk or 0), part.id))
+    return render(request, "bench/_parcel.html", {"part": part, "parcel": parcels.wait_for(found, PATIENCE)})
+
+
+@login_required
+@require_safe
 def parcel_file(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
     """Send the file."""
     part, _ = part_for(request, part_id)
@@ -79,7 +89,7 @@ def parcel_file(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def sheet_json(request: HttpRequest, part_id: int) -> HttpResponse:
     """Send the sheet as JSON."""
     part, _ = part_for(request, part_id)

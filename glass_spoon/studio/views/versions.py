@@ -5,9 +5,10 @@ from __future__ import annotations
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from glass_spoon.studio.access import MAY_EDIT, part_for
+from glass_spoon.studio.clean_requests import revision_in
 from glass_spoon.studio.flows import compare_states as states
 from glass_spoon.studio.flows import keep_version as flow
 from glass_spoon.studio.flows.change_part import StaleEdit
@@ -29,7 +30,7 @@ def version_list(request: HttpRequest, part_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def compare(request: HttpRequest, part_id: int) -> HttpResponse:
     """Show the figures of two states side by side, and both seen by one camera."""
     part, role = part_for(request, part_id)
@@ -49,7 +50,7 @@ def compare(request: HttpRequest, part_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def compare_picture(request: HttpRequest, part_id: int) -> HttpResponse:
     """Send the picture of one of two states, placed as both need it."""
     part, _ = part_for(request, part_id)
@@ -63,11 +64,8 @@ def compare_picture(request: HttpRequest, part_id: int) -> HttpResponse:
 @require_POST
 def restore(request: HttpRequest, part_id: int, version_id: int) -> HttpResponse:
     """Restore a version and show the bench."""
-    revision = request.POST.get("revision", "")
-    if not revision.isdigit() or len(revision) > 9:
-        raise Refused("This change says no revision. Load the page again.", 400)
     try:
-        flow.restore_version(request, part_id, version_id, int(revision))
+        flow.restore_version(request, part_id, version_id, revision_in(request.POST))
     except StaleEdit as error:
         raise Refused("The part was changed meanwhile. Load the page again, then restore.", 409) from error
     return redirect("bench", part_id)

@@ -10,8 +10,9 @@ from django.core.management.base import BaseCommand
 from django.db import transaction
 
 from glass_spoon.sheet.document import read_document
+from glass_spoon.studio.flows.change_part import first_part
 from glass_spoon.studio.flows.keep_picture import keep_picture
-from glass_spoon.studio.models import Membership, Part, Project, Role
+from glass_spoon.studio.models import Membership, Project, Role
 
 DEMO = Path(__file__).resolve().parents[2] / "demo"
 NAME, PASSWORD = "demo", "kettle-demo"
@@ -40,5 +41,4 @@ class Command(BaseCommand):
                 for line in data["lines"]:
                     if "picture" in line:
                         line["picture"] = pictures.get(line["picture"], line["picture"])
-                part = Part.objects.create(project=project, name=data["name"], document=data, changed_by=user)
-                part.changes.create(number=1, document=data, summary="made", made_by=user)
+                first_part(user, project.pk, read_document(data), "made")

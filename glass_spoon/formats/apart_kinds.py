@@ -1,0 +1,34 @@
+"""The dataclasses that go to workers and come back; see `apart`."""
+
+from __future__ import annotations
+
+from functools import cache
+
+from glass_spoon.formats.gltf import NamedMesh
+from glass_spoon.formats.packed import Kinds, kinds_of
+from glass_spoon.formats.picture import Encoded
+from glass_spoon.formats.step import NamedSurfaces, ReadStep, ReadSurface
+from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.topology import EdgeTable, Topology
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import FlatCap, SurfaceSet
+
+
+@cache
+def packed_kinds() -> Kinds:
+    """Return all kinds of values that are packed for work done apart."""
+    return kinds_of(
+        NamedMesh,
+        Encoded,
+        NamedSurfaces,
+        ReadStep,
+        ReadSurface,
+        Placement,
+        Mesh,
+        EdgeTable,
+        Topology,
+        NurbsSurface,
+        FlatCap,
+        SurfaceSet,
+    )

@@ -1,0 +1,100 @@
+"""The history of a part: changes as patches with whole sheets between, states found again, and what may be undone by
+whom.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.sheet_patch import apply_patch, make_patch
+from glass_spoon.studio.models import Change, Part, Step
+from glass_spoon.studio.shelf import read_stored
+
+KEPT = 500
+"""Most changes kept in a part's history; those before a whole sheet go together."""
+
+WHOLE_EVERY = 50
+"""A change of a number that divides by this keeps the whole sheet, so that a state is found in as many steps at most."""
+
+
+def add_change(
+    part: Part, data: dict[str, Any], summary: str, user: Any, step: Step = Step.EDIT, of: int | None = None
+) -> None:
+    """Write down the change from the part's present document to `data`; the part is saved by the caller."""
+    part.position += 1
+    whole = part.position % WHOLE_EVERY == 0
+    part.changes.create(
+        number=part.position,
+        document=data if whole else None,
+        patch=[] if whole else make_patch(part.document, data),
+        revision=part.revision + 1,
+        step=step,
+        of=of,
+        summary=summary[:200],
+        made_by=user,
+    )
+    if whole:
+        _forget(part)
+
+
+def _forget(part: Part) -> None:
+    """Take away what lies further back than is kept, up to a whole sheet."""
+    wholes = part.changes.filter(number__lte=part.position - KEPT, document__isnull=False)
+    last = wholes.order_by("-number").values_list("number", flat=True).first()
+    if last is not None:
+        part.changes.filter(number__lt=last).delete()
+
+
+def state_at(part: Part, number: int) -> SheetDocument | None:
+    """Return the sheet as it was after a change, None where that is not kept any more."""
+    data = _data_at(part, number)
+    return None if data is None else read_stored(data)
+
+
+def _data_at(part: Part, number: int) -> dict[str, Any] | None:
+    """Return the stored sheet after a change: the last whole one before, and the patches since."""
+    wholes = part.changes.filter(number__lte=number, document__isnull=False)
+    start = wholes.order_by("-number").values_list("number", "document").first()
+    if start is None:
+        return None
+    data = start[1]
+    patches = part.changes.filter(number__gt=start[0], number__lte=number).order_by("number").values_list("number", "patch")
+    expected = start[0]
+    for found, patch in patches:
+        expected += 1
+        if found != expected:
+            return None
+        data = apply_patch(data, patch)
+    return data if expected == number else None
+
+
+def state_of_revision(part: Part, revision: int) -> SheetDocument | None:
+    """Return the sheet as it was at a revision, None where that is not known any more."""
+    found = part.changes.filter(revision=revision).values_list("number", flat=True).first() if revision else None
+    return None if found is None else state_at(part, found)
+
+
+def last_edit(part: Part, user: Any) -> Change | None:
+    """Return the last edit of a user that is not taken back, None where there is none."""
+    own = part.changes.filter(made_by=user, step=Step.EDIT, undone=False, number__gt=1)
+    return own.order_by("-number").first()
+
+
+def last_undone(part: Part, user: Any) -> Change | None:
+    """Return the edit of a user that was taken back last, as long as they have made no other edit since."""
+    own = part.changes.filter(made_by=user)
+    newest = own.filter(step=Step.EDIT).order_by("-number").values_list("number", flat=True).first()
+    undos = (
+        own.filter(step=Step.UNDO, of__isnull=False, number__gt=newest or 0).order_by("-number").values_list("of", flat=True)
+    )
+    for number in undos:
+        change = part.changes.filter(number=number, undone=True).first()
+        if change is not None:
+            return change
+    return None
+
+
+def history_ends(part: Part, user: Any) -> tuple[bool, bool]:
+    """Say whether a user has something to undo and to redo."""
+    return last_edit(part, user) is not None, last_undone(part, user) is not None
