@@ -327,6 +327,7 @@ class Change(models.Model):
     step = models.CharField(max_length=4, choices=Step, default=Step.EDIT)
     of = models.PositiveIntegerField(null=True)
     undone = models.BooleanField(default=False)
+    token = models.CharField(max_length=40, default="", blank=True)  # of whoever sent it: what is sent twice is done once
     summary = models.CharField(max_length=200)
     made_at = models.DateTimeField(auto_now_add=True)
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")

@@ -52,9 +52,10 @@ def test_from_an_empty_part_to_a_file(signed_in):
     expect(page.get_by_role("button", name="Redo")).to_be_enabled()
 
     page.get_by_role("button", name="Send out").click()
-    page.get_by_role("button", name="Write the file").click()
     with page.expect_download() as waiting:
-        page.get_by_role("link", name="Download Bailer.glb").click()
+        page.get_by_role("button", name="Write the file").click()
+    assert waiting.value.suggested_filename == "Bailer.glb"
+    expect(page.locator("#parcel")).to_be_in_viewport()
     data = waiting.value.path().read_bytes()
     scene = trimesh.load(io.BytesIO(data), file_type="glb")
     shown = [float(part) for part in before.split("×")]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 
 import pytest
 from django.contrib.auth import get_user_model
@@ -77,3 +78,15 @@ def edit(part):
 def points_of(part: Part) -> str:
     """Return the first curve's points as JSON text."""
     return json.dumps(next(line for line in part.document["lines"] if line["verb"] == "draw")["points"])
+
+
+def offered(client: Client, part: Part, **view: str) -> str:
+    """Return the sheet as it stands once changes that would mend what the gauges tell have been tried."""
+    for _ in range(600):
+        page = client.get(
+            f"/parts/{part.id}/show/", {"pending": "1", **view}, headers={"HX-Request": "true"}
+        ).content.decode()
+        if "data-pending" not in page and "gauges-pending" in page and "<progress" not in page:
+            return page
+        time.sleep(0.05)
+    raise AssertionError("The changes are tried for ever.")

@@ -28,6 +28,7 @@ ADDRESSES = {
     "bench_edit": ("post", EDIT, {"op": "rename", "value": "Kettle 2", "revision": "1"}),
     "bench_undo": ("post", EDIT, {}),
     "bench_redo": ("post", EDIT, {}),
+    "bench_stop": ("post", ALL, {}),
     "bench_find": ("get", EDIT, None),
     "bench_points": ("get", ALL, None),
     "corners": ("get", ALL, None),

@@ -11,7 +11,7 @@ from glass_spoon.studio.flows import history
 from glass_spoon.studio.models import Part
 from glass_spoon.studio.show import bench_context
 from glass_spoon.studio.views import bench
-from tests.studio.conftest import points_of
+from tests.studio.conftest import offered, points_of
 
 
 def test_edit_is_saved_with_a_new_revision_and_answered_with_fragments(part, as_user, edit):
@@ -270,7 +270,7 @@ def test_a_small_gap_is_told_shown_and_welded_one_press_away(part, as_user, edit
     part.refresh_from_db()
     line = part.document["lines"][-1]["id"]
     edit(client, op="drawing", line=line, file=SimpleUploadedFile("a.obj", write_obj([NamedMesh("lath", slit_mesh(0.05))])))
-    page = client.get(f"/parts/{part.id}/?mesh={line}").content.decode()
+    page = offered(client, part, mesh=line)
     assert "One small gap between open edges" in page
     found = client.get(f"/parts/{part.id}/offenders.json?mesh={line}&gauge=small_gaps").json()
     assert (found["kind"], found["total"], len(found["places"])) == ("edge", 6, 1)

@@ -8,6 +8,8 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from tests.studio.conftest import offered
+
 pytestmark = pytest.mark.django_db
 
 
@@ -67,8 +69,8 @@ def test_bad_picks_are_refused_in_words(part, as_user):
 def test_gauge_over_its_limit_is_told_at_the_line_with_the_change_that_mends_it(part, as_user, edit):
     client = as_user("owner")
     edit(client, op="limit", limit="off_surface", value="0.1")
-    text = client.get(f"/parts/{part.id}/").content.decode()
-    assert "off the surface, the limit is 0.10 mm" in text
+    assert "off the surface, the limit is 0.10 mm" in client.get(f"/parts/{part.id}/").content.decode()
+    text = offered(client, part)
     start = text.index('data-try-values="') + len('data-try-values="')
     values = json.loads(text[start : text.index('"', start)].replace("&quot;", '"'))
     assert int(values["round"]) > 48

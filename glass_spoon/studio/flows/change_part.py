@@ -18,7 +18,7 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import SheetError
 from glass_spoon.sheet.merge_sheets import ChangesMeet, changed_places, first_meeting, merge_sheets
 from glass_spoon.studio.access import MAY_EDIT, part_for
-from glass_spoon.studio.flows.history import add_change, last_edit, last_undone, state_at, state_of_revision
+from glass_spoon.studio.flows.history import Entry, add_change, last_edit, last_undone, state_at, state_of_revision
 from glass_spoon.studio.flows.hold_files import check_files
 from glass_spoon.studio.flows.quotas import check_part_room
 from glass_spoon.studio.models import Change, Part, Step
@@ -123,8 +123,11 @@ def _saved(request: HttpRequest, part_id: int, work: Callable[[Part, SheetDocume
     """Save what `work` makes of the present sheet. It is worked out without the row's lock, anew where others were
     faster.
     """
+    token = request.POST.get("token", "")[:40]
     for _ in range(TRIES):
         part, _ = part_for(request, part_id, MAY_EDIT)
+        if token and part.changes.filter(token=token).exists():  # it was done, and its answer was lost on the way
+            return part
         now = part.sheet()
         change = work(part, now)
         if change is None:
@@ -133,19 +136,19 @@ def _saved(request: HttpRequest, part_id: int, work: Callable[[Part, SheetDocume
         data = to_store(change.document)
         if data == part.document and change.step == Step.EDIT:
             return part
-        if _put(part, request.user, data, change):
+        if _put(part, request.user, data, change, token):
             return part
     raise Refused(BUSY, 409)
 
 
-def _put(part: Part, user: Any, data: dict[str, Any], change: _Change) -> bool:
+def _put(part: Part, user: Any, data: dict[str, Any], change: _Change, token: str) -> bool:
     """Write a change down where the part still stands at its revision; says whether it does."""
     with transaction.atomic():
         found = Part.objects.select_for_update().filter(pk=part.pk).values_list("revision", "position").first()
         if found is None or found[0] != part.revision:
             return False
         part.position = found[1]
-        add_change(part, data, change.summary, user, change.step, change.of)
+        add_change(part, data, Entry(change.summary, user, change.step, change.of, token))
         if change.of is not None:
             part.changes.filter(number=change.of).update(undone=change.step == Step.UNDO)
         part.document, part.name = data, str(data["name"])

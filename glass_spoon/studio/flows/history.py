@@ -4,6 +4,7 @@ whom.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from glass_spoon.sheet.document import SheetDocument
@@ -18,9 +19,18 @@ WHOLE_EVERY = 50
 """A change of a number that divides by this keeps the whole sheet, so that a state is found in as many steps at most."""
 
 
-def add_change(
-    part: Part, data: dict[str, Any], summary: str, user: Any, step: Step = Step.EDIT, of: int | None = None
-) -> None:
+@dataclass(frozen=True)
+class Entry:
+    """What is written down of a change: its summary, who made it, what step it is and of which edit, and its token."""
+
+    summary: str
+    user: Any
+    step: Step = Step.EDIT
+    of: int | None = None
+    token: str = ""
+
+
+def add_change(part: Part, data: dict[str, Any], entry: Entry) -> None:
     """Write down the change from the part's present document to `data`; the part is saved by the caller."""
     part.position += 1
     whole = part.position % WHOLE_EVERY == 0
@@ -29,10 +39,11 @@ def add_change(
         document=data if whole else None,
         patch=[] if whole else make_patch(part.document, data),
         revision=part.revision + 1,
-        step=step,
-        of=of,
-        summary=summary[:200],
-        made_by=user,
+        step=entry.step,
+        of=entry.of,
+        token=entry.token,
+        summary=entry.summary[:200],
+        made_by=entry.user,
     )
     if whole:
         _forget(part)

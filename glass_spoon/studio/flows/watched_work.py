@@ -10,6 +10,8 @@ from dataclasses import dataclass
 from threading import Lock
 from typing import Generic, TypeVar
 
+from glass_spoon.sheet.errors import WorkStopped
+
 T = TypeVar("T")
 Report = Callable[[float], None]
 
@@ -22,9 +24,10 @@ KEPT = 24
 
 @dataclass(eq=False)
 class Working:
-    """Work under way and the share of it that is done, 0 to 1."""
+    """Work under way and the share of it that is done, 0 to 1; `stopped` ends it at its next report."""
 
     share: float = 0.0
+    stopped: bool = False
 
     @property
     def percent(self) -> int:
@@ -49,6 +52,20 @@ class WatchedWork(Generic[T]):
         except StillWorking:
             return working
 
+    def known(self, key: str) -> T | None:
+        """Return an outcome that is there already, None where there is none yet."""
+        with self._lock:
+            entry = self._entries.get(key)
+        return entry[0].result() if entry is not None and entry[0].done() and not entry[0].exception() else None
+
+    def stop(self, key: str) -> None:
+        """End work under way at its next report; whoever waits for it is told by WorkStopped."""
+        with self._lock:
+            entry = self._entries.get(key)
+        if entry is not None:
+            entry[1].stopped = True
+            entry[0].cancel()
+
     def finished(self, key: str, work: Callable[[Report], T]) -> T:
         """Return the outcome, however long it takes."""
         return self._start(key, work)[0].result()
@@ -56,12 +73,14 @@ class WatchedWork(Generic[T]):
     def _start(self, key: str, work: Callable[[Report], T]) -> tuple[Future[T], Working]:
         with self._lock:
             known = self._entries.get(key)
-            if known is not None and not (known[0].done() and known[0].exception()):
+            if known is not None and not known[1].stopped and not (known[0].done() and known[0].exception()):
                 self._entries.move_to_end(key)
                 return known
             working = Working()
 
             def report(share: float) -> None:
+                if working.stopped:
+                    raise WorkStopped("Nobody waits for this any more.")
                 working.share = share
 
             entry = (self._pool.submit(work, report), working)

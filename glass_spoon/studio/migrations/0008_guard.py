@@ -85,6 +85,11 @@ class Migration(migrations.Migration):
         ),
         migrations.AddField(
             model_name='change',
+            name='token',
+            field=models.CharField(blank=True, default='', max_length=40),
+        ),
+        migrations.AddField(
+            model_name='change',
             name='undone',
             field=models.BooleanField(default=False),
         ),

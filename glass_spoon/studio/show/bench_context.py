@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from glass_spoon.kernel.gauges.reading import Reading
@@ -22,7 +23,7 @@ from glass_spoon.studio.models import Part, Role
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.curve_rows import curve_rows
 from glass_spoon.studio.show.gauge_causes import gauge_causes
-from glass_spoon.studio.show.gauge_findings import watched_findings, with_gauges
+from glass_spoon.studio.show.gauge_findings import offers, with_gauges
 from glass_spoon.studio.show.gauge_rows import FIRST, MORE, gauge_rows
 from glass_spoon.studio.show.sheet_rows import ChapterRows, chapters, size_rows, summary
 from glass_spoon.studio.show.view_choice import ViewChoice, read_view
@@ -71,10 +72,18 @@ def bench_context(part: Part, role: Role, view: Mapping[str, Any], user: Any) ->
     }
     if isinstance(build, Working):
         return context | {"working": build, "doing": "Building the part", "reading": under_way(document)}
-    return context | _built(build, chosen)
+    return context | _built(build, chosen, _Asker((part.pk, user.pk), view.get("pending") == "1"))
 
 
-def _built(build: Build, chosen: ViewChoice) -> dict[str, Any]:
+@dataclass(frozen=True)
+class _Asker:
+    """Who looks, and whether they wait for what comes last: changes that would mend what the gauges tell."""
+
+    key: tuple[Any, ...]
+    waits: bool
+
+
+def _built(build: Build, chosen: ViewChoice, asker: _Asker) -> dict[str, Any]:
     """Return what a finished build gives."""
     context: dict[str, Any] = {
         "chapters": chapters(build, chosen.after),
@@ -103,7 +112,7 @@ def _built(build: Build, chosen: ViewChoice) -> dict[str, Any]:
         "sides": sides_text(item.mesh.topology),
     }
     try:
-        return context | _read(build, item, context["chapters"])
+        return context | _read(build, item, context["chapters"], asker)
     except Refused:
         raise
     except Exception:  # of native libraries too: the gauges may fail, the bench must not
@@ -111,18 +120,25 @@ def _built(build: Build, chosen: ViewChoice) -> dict[str, Any]:
         return context | {"gauges_sentence": NOT_READ}
 
 
-def _read(build: Build, item: Shown, rows: list[ChapterRows]) -> dict[str, Any]:
+def _read(build: Build, item: Shown, rows: list[ChapterRows], asker: _Asker) -> dict[str, Any]:
     """Return what the gauges of a mesh read and what is told of them in the sheet, or how far that is."""
     readings = watched_readings(item, build.document.limits.for_gauges())
     if isinstance(readings, Working):
-        return {"working": readings, "doing": f"Reading the gauges of {item.mesh.face_count:,} faces"}
+        return _pending("readings", readings, f"Reading the gauges of {item.mesh.face_count:,} faces")
     causes = gauge_causes(build, item, readings)
     if isinstance(causes, Working):
-        return {"working": causes, "doing": "Looking for the lines that caused what the gauges read"}
-    findings = watched_findings(build.document, item, causes, readings)
-    if isinstance(findings, Working):
-        return {"working": findings, "doing": "Trying changes that would mend what the gauges tell"}
-    return _gauges(readings) | {"chapters": with_gauges(rows, findings, causes)}
+        told = _pending("causes", causes, "Looking for the lines that caused what the gauges read")
+        return _gauges(readings) | told
+    found = offers(build.document, item, causes, readings, asker.key, asker.waits)
+    context = _gauges(readings) | {"chapters": with_gauges(rows, found.findings, causes)}
+    if found.working is not None:
+        context |= _pending("offers", found.working, "Trying changes that would mend it")
+    return context
+
+
+def _pending(stage: str, working: Working, doing: str) -> dict[str, Any]:
+    """Return what is told of the gauges while they are not complete: the model stands already."""
+    return {"pending": working, "pending_stage": stage, "pending_doing": doing}
 
 
 def sides_text(topology: Topology) -> str:

@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
+import logging
 import math
-from collections.abc import Mapping
-from dataclasses import replace
+from collections import OrderedDict
+from collections.abc import Hashable, Mapping
+from concurrent.futures import CancelledError
+from dataclasses import dataclass, replace
+from threading import Lock
 
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.line import Finding
+from glass_spoon.sheet.errors import WorkStopped
+from glass_spoon.sheet.line import Action, Finding
 from glass_spoon.studio.flows.build_part import document_key
 from glass_spoon.studio.flows.show_scene import Shown
-from glass_spoon.studio.flows.watched_work import WatchedWork, Working
+from glass_spoon.studio.flows.watched_work import Report, WatchedWork, Working
 from glass_spoon.studio.show.gauge_rows import STYLES
-from glass_spoon.studio.show.gauge_ways import added_lines, changes
+from glass_spoon.studio.show.gauge_ways import added_lines, changes, untold
 from glass_spoon.studio.show.sheet_rows import ChapterRows, SheetRow
+
+log = logging.getLogger(__name__)
 
 WORDS = {
     "four_sided": "{value} of the faces have four sides",
@@ -62,18 +69,95 @@ def _told(row: SheetRow, found: list[tuple[str, Finding]]) -> SheetRow:
 _findings: WatchedWork[list[Finding]] = WatchedWork("findings", threads=2)
 
 
-def watched_findings(
-    document: SheetDocument, item: Shown, causes: Mapping[str, str], readings: list[Reading]
-) -> list[Finding] | Working:
-    """Return the findings of a mesh, or that changes which would mend it are still being tried."""
+@dataclass(frozen=True)
+class Offers:
+    """The findings of a mesh. working: how far the trials are whose outcome is not among them yet. stopped: nobody waits."""
+
+    findings: list[Finding]
+    working: Working | None = None
+    stopped: bool = False
+
+
+class Trials:
+    """Which trials are under way for whom: one at a time, as whoever changes the part on does not wait for the last."""
+
+    def __init__(self) -> None:
+        """Start with none."""
+        self._lock = Lock()
+        self._keys: OrderedDict[Hashable, str] = OrderedDict()
+        self._stopped: OrderedDict[str, bool] = OrderedDict()
+
+    def turn_to(self, asker: Hashable, key: str) -> None:
+        """Note what somebody asks for, and end what they asked for before."""
+        with self._lock:
+            before = self._keys.pop(asker, None)
+            self._keys[asker] = key
+            alone = before is not None and before != key and before not in self._keys.values()
+            while len(self._keys) > MOST_ASKERS:
+                self._keys.popitem(last=False)
+        if alone and before is not None:
+            _findings.stop(before)
+
+    def stop(self, asker: Hashable) -> None:
+        """End what somebody asked for, and do not begin it again."""
+        with self._lock:
+            key = self._keys.get(asker)
+            if key is not None:
+                self._stopped[key] = True
+            while len(self._stopped) > MOST_ASKERS:
+                self._stopped.popitem(last=False)
+        if key is not None:
+            _findings.stop(key)
+
+    def is_stopped(self, key: str) -> bool:
+        """Say whether it was asked that something be tried no more."""
+        return key in self._stopped
+
+
+MOST_ASKERS = 200
+"""People and parts that are remembered."""
+
+TRIALS = Trials()
+
+
+def offers(
+    document: SheetDocument, item: Shown, causes: Mapping[str, str], readings: list[Reading], asker: Hashable, begin: bool
+) -> Offers:
+    """Return the findings of a mesh: at once without changes that would mend it, and with them when these were tried.
+
+    begin: whether trials may begin now; they wait until the rest of the page is there.
+    """
     key = f"{document_key(document, None)}:{item.key}:{sorted(causes.items())}"
-    return _findings.result(key, lambda report: gauge_findings(document, item, causes, readings))
+    TRIALS.turn_to(asker, key)
+    known = _findings.known(key)
+    if known is not None:
+        return Offers(known)
+    plain = gauge_findings(document, item, causes, readings, ways=False)
+    if not plain or TRIALS.is_stopped(key):
+        return Offers(plain, stopped=bool(plain))
+    if not begin:
+        return Offers(plain, Working())
+    try:
+        found = _findings.result(key, lambda report: gauge_findings(document, item, causes, readings, report))
+    except (WorkStopped, CancelledError):
+        return Offers(plain, stopped=True)
+    except Exception:  # trials may fail, what they are about must be told all the same
+        log.exception("Changes that would mend %s could not be tried.", item.key)
+        return Offers(plain, stopped=True)
+    return Offers(plain, found) if isinstance(found, Working) else Offers(found)
 
 
 def gauge_findings(
-    document: SheetDocument, item: Shown, causes: Mapping[str, str], readings: list[Reading]
+    document: SheetDocument,
+    item: Shown,
+    causes: Mapping[str, str],
+    readings: list[Reading],
+    report: Report = untold,
+    ways: bool = True,
 ) -> list[Finding]:
-    """Return a finding for each gauge over its limit whose cause, a line, is told by its code."""
+    """Return a finding for each gauge over its limit whose cause, a line, is told by its code; with `ways`, how to
+    mend it.
+    """
     found = []
     for reading in readings:
         if not is_over(reading) or reading.code not in causes:
@@ -85,8 +169,10 @@ def gauge_findings(
         )
         words = WORDS_OF_ONE if reading.value == 1 and reading.code in WORDS_OF_ONE else WORDS
         sentence = words[reading.code].format(value=value, limit=limit) + "."
-        actions = changes(document, document.line(causes[reading.code]), item, reading)
-        actions += added_lines(document, item, reading)
+        actions: tuple[Action, ...] = ()
+        if ways:
+            actions = changes(document, document.line(causes[reading.code]), item, reading, report)
+            actions += added_lines(document, item, reading)
         offenders = tuple(reading.offenders[:1].tolist())
         found.append(Finding(reading.code, "look", sentence, actions, reading.kind, offenders))
     return found

@@ -22,6 +22,7 @@ from glass_spoon.sheet.lines.mesh_work.fields import several
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
 from glass_spoon.studio.flows.build_part import RESULTS
 from glass_spoon.studio.flows.show_scene import Shown
+from glass_spoon.studio.flows.watched_work import Report
 
 ROUND_STEP = 8
 """Counts round are offered in steps of this."""
@@ -42,20 +43,29 @@ MOST_TRIED = 20_000
 """Largest mesh that is made to see whether a change mends: larger ones would keep the sheet waiting."""
 
 
-def changes(document: SheetDocument, cause: Line, item: Shown, reading: Reading) -> tuple[Action, ...]:
-    """Return the changes of the line that caused it, or of the one that meshed, that would mend a gauge."""
+def untold(share: float) -> None:
+    """Tell nobody the share that is done."""
+
+
+def changes(
+    document: SheetDocument, cause: Line, item: Shown, reading: Reading, report: Report = untold
+) -> tuple[Action, ...]:
+    """Return the changes of the line that caused it, or of the one that meshed, that would mend a gauge.
+
+    report: told before each trial, as trials may take seconds; what it raises ends them.
+    """
     if isinstance(cause, MeshSurface):
-        return _mesh_ways(document, cause, reading, item.mesh.face_count)
+        return _mesh_ways(document, cause, reading, item.mesh.face_count, report)
     if isinstance(cause, Support) and reading.code == "close_loops":
         return _wider_loops(cause, item)
     if isinstance(cause, Smooth):
         maker = document.line(item.item_id) if document.has(item.item_id) else None
-        return _smooth_ways(document, cause, maker, item, reading)
+        return _smooth_ways(document, cause, maker, item, reading, report)
     return ()
 
 
 def _smooth_ways(
-    document: SheetDocument, line: Smooth, maker: Line | None, item: Shown, reading: Reading
+    document: SheetDocument, line: Smooth, maker: Line | None, item: Shown, reading: Reading, report: Report
 ) -> tuple[Action, ...]:
     """Return the changes that mend what smoothing caused: fewer times, or another mesh to smooth."""
     if reading.code == "face_budget":
@@ -65,7 +75,9 @@ def _smooth_ways(
     if reading.code == "off_surface" and isinstance(maker, MeshSurface):
         if maker.lying == "points":
             return (Action("Lay its smoothed shape on the surface", "lying", "smoothed", line=maker.id),)
-        return tuple(replace(action, line=maker.id) for action in _mesh_ways(document, maker, reading, item.mesh.face_count))
+        return tuple(
+            replace(action, line=maker.id) for action in _mesh_ways(document, maker, reading, item.mesh.face_count, report)
+        )
     return ()
 
 
@@ -78,7 +90,9 @@ def _wider_loops(line: Support, item: Shown) -> tuple[Action, ...]:
     return (Action(f"Try {text}", "distance", text),)
 
 
-def _mesh_ways(document: SheetDocument, line: MeshSurface, reading: Reading, faces: int) -> tuple[Action, ...]:
+def _mesh_ways(
+    document: SheetDocument, line: MeshSurface, reading: Reading, faces: int, report: Report
+) -> tuple[Action, ...]:
     """Return the changes of a mesh line that mend a gauge: found by a rule, tried, and found anew from what that reads.
 
     faces: of the mesh now. Changes that lead to large meshes are offered by the rule alone.
@@ -87,6 +101,7 @@ def _mesh_ways(document: SheetDocument, line: MeshSurface, reading: Reading, fac
         return () if line.spaced == "evenly" else (Action("Space evenly", "spaced", "evenly"),)
     whole = 1.0
     for tried in range(TRIES):
+        report(tried / TRIES)
         factor = _denser_by(reading)
         if factor is None:
             return ()

@@ -25,6 +25,7 @@ from glass_spoon.studio.flows.show_scene import shown_items
 from glass_spoon.studio.models import Part, Role
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.bench_context import bench_context
+from glass_spoon.studio.show.gauge_findings import TRIALS
 from glass_spoon.studio.show.judging import EDGE_LIMITS, EDGE_REACH, edge_rows
 from glass_spoon.studio.show.law_rows import law_context, table_context
 from glass_spoon.studio.show.sheet_rows import KIND_WORDS, in_chapter_order
@@ -55,10 +56,15 @@ def show(request: HttpRequest, part_id: int) -> HttpResponse:
 def _fragments(request: HttpRequest, part: Part, role: Role, view: Any) -> HttpResponse:
     """Answer with every changed fragment, and tell the board to load the model."""
     context = bench_context(part, role, view, request.user)
+    still = context.get("pending_stage", "") == view.get("stage") != ""
+    if view.get("pending") == "1" and (context["working"] or still):
+        response = render(request, "bench/_pending.html", {**context, "oob": True})
+        response["HX-Reswap"] = "none"
+        return response
     response = render(request, "bench/_fragments.html", context)
     if context["working"]:
         response["HX-Reswap"] = "none"
-    else:
+    elif view.get("pending") != "1":
         response["HX-Trigger-After-Swap"] = json.dumps({"rebuilt": {"revision": part.revision}})
     return response
 
@@ -112,6 +118,15 @@ def undo(request: HttpRequest, part_id: int) -> HttpResponse:
     """Take the user's own last change back."""
     part = steps.undo(request, part_id)
     return _fragments(request, part, part_for(request, part_id)[1], request.POST)
+
+
+@login_required
+@require_POST
+def stop(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Stop trying changes that would mend what the gauges tell."""
+    part, role = part_for(request, part_id)
+    TRIALS.stop((part.pk, request.user.pk))
+    return _fragments(request, part, role, {**request.POST.dict(), "pending": "1"})
 
 
 @login_required

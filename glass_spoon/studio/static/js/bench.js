@@ -6,19 +6,23 @@ import { Keys } from "./keys.js";
 import { LawEditor } from "./law_editor.js";
 import { finder } from "./sheet/finder.js";
 import { SheetActions } from "./sheet/actions.js";
+import { Presence } from "./presence.js";
+import { Session } from "./session.js";
 import { Slip } from "./slip.js";
 import { UploadNote } from "./upload_note.js";
+import { Still } from "./sheet/still.js";
 import { Values } from "./sheet/values.js";
 
 const root = document.querySelector(".bench");
-const edits = new Edits(root);
+const session = new Session(root);
+const edits = new Edits(root, session);
 const board = new Board(root, edits);
 const slip = new Slip(root, edits, board);
 
 Alpine.data("finder", finder(root, edits, board));
 Alpine.start();
 
-for (const part of [edits, board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board), new Keys(root, edits, board), new UploadNote(root)]) {
+for (const part of [session, new Still(root), edits, board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board), new Keys(root, edits, board), new UploadNote(root), new Presence(root, edits, board)]) {
   part.connect();
 }
 document.body.addEventListener("rebuilt", () => board.load());

@@ -2,18 +2,25 @@
  * Sends edits to the server, one after the other, each on the revision that the one before it made.
  *
  * All that replaces the sheet comes through here: two answers under way at once could replace it in the wrong order, or a
- * sheet that is gone already.
+ * sheet that is gone already. An edit that finds no connection, or no session, waits and is sent again; it bears a token, so
+ * that one which did arrive while its answer was lost is not made twice.
  */
 const ASK_AGAIN = 400;
+/** Changes that would mend something are tried last, when the hand rests. */
+const ASK_LAST = 1200;
+const AWAY = new Set([0, 502, 503, 504]);
 
 export class Edits {
-  /** @param {HTMLElement} root the bench */
-  constructor(root) {
+  /** @param {HTMLElement} root the bench @param {import("./session.js").Session} session */
+  constructor(root, session) {
     this.root = root;
+    this.session = session;
     this.mayEdit = root.dataset.mayEdit === "1";
     this.queue = Promise.resolve();
     this.waiting = 0;
+    this.changes = 0;
     this.timer = 0;
+    session.count = () => this.changes;
   }
 
   connect() {
@@ -25,13 +32,16 @@ export class Edits {
     this.timer = 0;
   }
 
-  /** While the server works on the part: look again in a moment. */
+  /** While the server works on the part, or reads it: look again in a moment. */
   askAgain() {
-    if (this.timer || this.waiting || !document.querySelector("#work[data-working]")) return;
+    if (this.timer || this.waiting || !document.querySelector("#work[data-working], #gauges[data-pending]")) return;
+    const stage = document.querySelector("#gauges").dataset.pending;
     this.timer = setTimeout(() => {
       this.timer = 0;
-      if (!this.waiting) this.look({});
-    }, ASK_AGAIN);
+      if (this.waiting) return;
+      this.look(document.querySelector("#work[data-working]") ? {} : { pending: "1", stage: this.asked === stage ? stage : "" });
+      this.asked = stage;
+    }, stage === "offers" && this.asked !== stage ? ASK_LAST : ASK_AGAIN);
   }
 
   /** @returns {Object<string, string>} the present revision and way of looking */
@@ -42,16 +52,17 @@ export class Edits {
   /**
    * Change the sheet; resolves when the answer is on the page.
    * @param {Object<string, string>} values the edit: op and its fields
+   * @returns {Promise<boolean>} whether it was saved
    */
   change(values) {
-    if (!this.mayEdit) return Promise.resolve();
-    return this.enqueue(() => this.send("POST", this.root.dataset.editUrl, values));
+    if (!this.mayEdit) return Promise.resolve(false);
+    return this.counted("POST", this.root.dataset.editUrl, values);
   }
 
   /** Undo or redo. @param {"undo" | "redo"} step */
   step(step) {
-    if (!this.mayEdit) return Promise.resolve();
-    return this.enqueue(() => this.send("POST", this.root.dataset[`${step}Url`], {}));
+    if (!this.mayEdit) return Promise.resolve(false);
+    return this.counted("POST", this.root.dataset[`${step}Url`], {});
   }
 
   /** Look at the part in another way; nothing is saved. @param {Object<string, string>} values */
@@ -59,22 +70,69 @@ export class Edits {
     return this.enqueue(() => this.send("GET", this.root.dataset.showUrl, values));
   }
 
-  /** @param {() => Promise<void>} job */
+  /** Stop what is being tried in the background. */
+  stop() {
+    return this.enqueue(() => this.send("POST", this.root.dataset.stopUrl, {}));
+  }
+
+  counted(method, url, values) {
+    this.changes += 1;
+    if (this.session.isAway) this.session.tell();
+    const token = crypto.getRandomValues(new Uint32Array(4)).join("-").slice(0, 40);
+    return this.enqueue(() => this.send(method, url, { ...values, token })).finally(() => (this.changes -= 1));
+  }
+
+  /** @param {() => Promise<boolean>} job */
   enqueue(job) {
     this.root.dataset.busy = String((this.waiting += 1));
-    this.queue = this.queue.then(job, job).finally(() => {
+    const done = this.queue.then(job, job).finally(() => {
       this.root.dataset.busy = String((this.waiting -= 1));
       this.askAgain();
     });
-    return this.queue;
+    this.queue = done;
+    return done;
   }
 
-  send(method, url, values) {
-    return window.htmx.ajax(method, url, {
-      source: Object.values(values).some((value) => value instanceof File) ? document.querySelector("#upload") : this.root,
-      target: "#sheet",
-      swap: "outerHTML",
-      values: { ...this.state(), ...values },
-    });
+  /** Send until it is answered. @returns {Promise<boolean>} whether the answer was good */
+  async send(method, url, values) {
+    for (let tries = 0, tokens = 0; ; ) {
+      const xhr = await this.once(method, url, values);
+      const status = xhr?.status ?? 0;
+      if (AWAY.has(status)) await this.session.wait(tries++);
+      else if (status === 401 && xhr.getResponseHeader("X-Sign-In")) await this.session.signIn();
+      else if (status === 403 && xhr.getResponseHeader("X-CSRFToken") && !tokens++) this.session.renew(xhr.getResponseHeader("X-CSRFToken"));
+      else {
+        if (this.session.isAway) this.session.back();
+        return status >= 200 && status < 300;
+      }
+    }
   }
+
+  /** @returns {Promise<?XMLHttpRequest>} the request as it ended, its answer on the page where it is one for the page */
+  async once(method, url, values) {
+    const source = Object.values(values).some((value) => value instanceof File) ? document.querySelector("#upload") : this.root;
+    let ended = null;
+    const onSwap = (event) => {
+      if (isForLater(event.detail.xhr)) event.detail.shouldSwap = false;
+    };
+    const onEnd = (event) => {
+      ended ??= event.detail.xhr;
+    };
+    source.addEventListener("htmx:afterRequest", onEnd);
+    document.body.addEventListener("htmx:beforeSwap", onSwap);
+    try {
+      await window.htmx.ajax(method, url, { source, target: "#sheet", swap: "outerHTML", values: { ...this.state(), ...values } });
+    } catch {
+      // told by the request's status
+    } finally {
+      source.removeEventListener("htmx:afterRequest", onEnd);
+      document.body.removeEventListener("htmx:beforeSwap", onSwap);
+    }
+    return ended;
+  }
+}
+
+/** @param {XMLHttpRequest} xhr @returns {boolean} whether an answer is not for the page: it is asked for again */
+function isForLater(xhr) {
+  return AWAY.has(xhr.status) || Boolean(xhr.status === 401 && xhr.getResponseHeader("X-Sign-In")) || Boolean(xhr.status === 403 && xhr.getResponseHeader("X-CSRFToken"));
 }

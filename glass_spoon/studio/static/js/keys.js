@@ -34,12 +34,14 @@ export class Keys {
 
   onKey(event) {
     if (event.defaultPrevented || document.querySelector("#slip").open) return;
-    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z" && !isTyping(event.target)) {
+    const step = event.ctrlKey || event.metaKey ? stepOf(event) : null;
+    if (step && (!isTyping(event.target) || isEmptyFinder(event.target))) {
       event.preventDefault();
-      this.edits.step(event.shiftKey ? "redo" : "undo");
+      this.edits.step(step);
       return;
     }
     if (isTyping(event.target) || event.ctrlKey || event.metaKey) return;
+    if ((event.key === "Enter" || event.key === " ") && event.target.closest?.("button, a, summary, [role=radio]")) return;
     const line = event.target.closest?.(".line");
     if (event.altKey && line && (event.key === "ArrowUp" || event.key === "ArrowDown")) {
       event.preventDefault();
@@ -67,6 +69,18 @@ export class Keys {
       act();
     }
   }
+}
+
+/** @returns {?string} what a key with Ctrl asks for: undo or redo */
+function stepOf(event) {
+  const key = event.key.toLowerCase();
+  if (key === "y") return "redo";
+  return key === "z" ? (event.shiftKey ? "redo" : "undo") : null;
+}
+
+/** Whether it is the finder with nothing in it: its own undo would bring back words that are a line by now. */
+function isEmptyFinder(target) {
+  return target.id === "next-line" && !target.value;
 }
 
 function isTyping(target) {

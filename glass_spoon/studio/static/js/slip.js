@@ -14,9 +14,19 @@ export class Slip {
         this.dialog.scrollTop = 0;
       }
     });
+    document.body.addEventListener("htmx:afterSwap", () => this.fetchParcel());
     this.dialog.addEventListener("click", (event) => this.onClick(event));
     this.dialog.addEventListener("change", (event) => this.onChange(event));
     this.board.pen.onPlaceSlip = () => this.openPlacing();
+  }
+
+  /** A file that is ready goes to the downloads by itself; the one click was that which asked for it. */
+  fetchParcel() {
+    const link = this.dialog.querySelector("a[data-fetch-now]");
+    if (!link) return;
+    delete link.dataset.fetchNow;
+    link.closest(".parcel").scrollIntoView({ block: "nearest" });
+    link.click();
   }
 
   /** Looks and layers of curves, and pictures chosen from a file. */

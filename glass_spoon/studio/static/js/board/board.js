@@ -130,7 +130,7 @@ export class Board {
     const slow = setTimeout(() => this.note("Loading the model…"), 700);
     try {
       const state = { ...this.edits.state(), ...this.judging.state() };
-      const answer = await fetch(`${this.root.dataset.viewUrl}?${new URLSearchParams(state)}`, { headers: { Accept: "application/json" } });
+      const answer = await this.edits.session.ask(`${this.root.dataset.viewUrl}?${new URLSearchParams(state)}`);
       if (number !== this.loading) return;
       if (!answer.ok) {
         const refusal = await answer.json().catch(() => ({}));
@@ -229,9 +229,9 @@ export class Board {
   async onePreview(asked, epoch) {
     const known = [...this.models.values()].map((model) => model.topology);
     try {
-      const answer = await fetch(this.root.dataset.previewUrl, {
+      const answer = await this.edits.session.ask(this.root.dataset.previewUrl, {
         method: "POST",
-        headers: { "Content-Type": "application/json", Accept: "application/json", ...JSON.parse(document.body.getAttribute("hx-headers")) },
+        headers: { "Content-Type": "application/json" },
         body: JSON.stringify({ ...asked, known, view: { ...this.edits.state(), ...this.judging.state() } }),
       });
       if (epoch !== this.previewEpoch) return;
@@ -348,6 +348,7 @@ export class Board {
   /** Show one view alone, or all four again. @param {?HTMLElement} view */
   toggleAlone(view = null) {
     const alone = this.element.querySelector(".is-alone");
+    this.toggledAt = performance.now();
     const next = alone ? null : (view ?? this.lastView ?? this.element.querySelector(".view-picture"));
     alone?.classList.remove("is-alone");
     next?.classList.add("is-alone");

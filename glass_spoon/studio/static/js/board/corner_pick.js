@@ -19,7 +19,7 @@ export class CornerPick {
   async start(url, input) {
     this.input = input;
     this.board.note("Type as 1: 5 mm, 3: 0, or click a corner's number on the board.");
-    const answer = await fetch(url, { headers: { Accept: "application/json" } }).catch(() => null);
+    const answer = await this.board.edits.session.ask(url).catch(() => null);
     if (!answer?.ok || this.input !== input) return;
     this.places = (await answer.json()).places;
     this.board.drawings.forEach((view) => this.draw(view));

@@ -161,11 +161,11 @@ export class MarkPick {
       return;
     }
     const asked = { mesh: found.model.id, gesture: this.gesture, place: found.place.toArray(), shown_after: this.edits.state().shown_after };
-    const answer = await fetch(root.dataset.pickedUrl, {
-      method: "POST",
-      headers: { "Content-Type": "application/json", Accept: "application/json", ...JSON.parse(document.body.getAttribute("hx-headers")) },
-      body: JSON.stringify(asked),
-    });
+    const answer = await this.edits.session.ask(root.dataset.pickedUrl, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(asked) }).catch(() => null);
+    if (!answer) {
+      this.tell("The server does not answer. Try again in a moment.");
+      return;
+    }
     const told = await answer.json();
     if (!answer.ok) {
       this.tell(told.sentence);

@@ -7,6 +7,8 @@ import { PenMarks } from "./pen_marks.js";
 const REACH_PIXELS = 10;
 const NUDGES = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
 const COMMIT_DELAY = 500;
+/** Milliseconds within which two clicks are a double one. */
+const DOUBLE_CLICK = 500;
 
 export class Pen {
   constructor(root, edits, board) {
@@ -25,6 +27,7 @@ export class Pen {
     this.reminder = "";
     this.pending = 0;
     this.awaited = null;
+    this.left = null;
     this.marks = new PenMarks(this);
     this.onMood = () => {};
     this.onPlaceSlip = () => {};
@@ -63,7 +66,7 @@ export class Pen {
     if (this.awaited && !this.plannedPlane()) this.awaited = null;
     if (this.line && !this.awaited && !this.hasDrawing(this.line)) this.line = null;
     const drawing = this.drawing();
-    if (drawing && !drawing.points.length && this.edits.mayEdit) this.setPlacing(true);
+    if (drawing && !drawing.points.length && this.edits.mayEdit && this.left !== drawing.line) this.setPlacing(true);
     this.board.drawings.forEach((view) => view.svg.closest(".view").classList.toggle("can-place", this.isPlacing(view.plane)));
     const count = drawing?.points.length ?? 0;
     if (this.chosen !== null && this.chosen >= count) this.chosen = null;
@@ -97,6 +100,7 @@ export class Pen {
   /** Start placing points of a new line. Clicks that come before the board has heard of it are kept for it. */
   begin(line) {
     this.local = null;
+    this.left = null;
     this.line = line;
     this.pick(null);
     if (!this.hasDrawing(line)) this.awaited = { line, clicks: [] };
@@ -113,6 +117,7 @@ export class Pen {
   }
 
   togglePlacing() {
+    this.left = null;
     if (this.edits.mayEdit && this.drawing()) this.setPlacing(!this.placing);
   }
 
@@ -138,6 +143,8 @@ export class Pen {
 
   onDown(event, view) {
     if (event.button !== 0 || !this.edits.mayEdit) return;
+    // The second click of a double one on a view's name falls on the view, which has moved under it.
+    if (performance.now() - (this.board.toggledAt ?? -Infinity) < DOUBLE_CLICK) return;
     if (this.awaited && this.isPlacing(view.plane)) {
       this.awaited.clicks.push({ view, event });
       return;
@@ -342,11 +349,13 @@ export class Pen {
 
   /** @returns {boolean} whether the key was meant for the pen */
   onKey(event) {
-    if (!this.edits.mayEdit || !this.drawing()) return false;
     if (this.placing && (event.key === "Enter" || event.key === "Escape")) {
+      this.left = this.activeLine() ?? this.awaited?.line ?? null;
+      this.awaited = null;
       this.setPlacing(false);
       return true;
     }
+    if (!this.edits.mayEdit || !this.drawing()) return false;
     const key = event.key.toLowerCase();
     if (key === "a" && event.shiftKey) {
       this.drawing().points.forEach((_, index) => this.also.add(index));

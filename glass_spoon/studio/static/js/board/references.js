@@ -60,7 +60,7 @@ export class References {
     form.set("file", file);
     this.board.note("Taking the picture in…");
     try {
-      const answer = await fetch(this.board.root.dataset.picturesUrl, { method: "POST", body: form, headers: { Accept: "application/json", ...JSON.parse(document.body.getAttribute("hx-headers")) } });
+      const answer = await this.edits.session.ask(this.board.root.dataset.picturesUrl, { method: "POST", body: form });
       const told = await answer.json();
       this.board.note(answer.ok ? "" : told.sentence);
       return answer.ok ? told : null;
@@ -147,7 +147,7 @@ export class References {
     if (screen.length > 1) parts.push(svgElement("polyline", { class: "measure-line", points: screen.map((point) => point.join(",")).join(" ") }));
     view.layers.measure.replaceChildren(...parts);
     if (places.length < 2) return;
-    if (kind === "scale") this.askDistance(picture, places);
+    if (kind === "scale") afterClick(() => this.askDistance(picture, places));
     else this.level(picture, places);
   }
 
@@ -219,6 +219,11 @@ export class References {
     }
     return this.sizes.get(id);
   }
+}
+
+/** Do something when the click under way is over: its last part would take the focus away again. */
+function afterClick(act) {
+  window.addEventListener("pointerup", () => setTimeout(act), { once: true });
 }
 
 /** Make an element hold just these children, touching nothing that is right already. */

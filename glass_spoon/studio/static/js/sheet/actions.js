@@ -7,6 +7,8 @@ export class SheetActions {
   }
 
   connect() {
+    this.root.addEventListener("pointerover", (event) => this.tellLine(event.target.closest?.(".line")));
+    this.root.addEventListener("focusin", (event) => this.tellLine(event.target.closest?.(".line")));
     document.body.addEventListener("click", (event) => this.onClick(event));
     document.body.addEventListener("submit", (event) => this.onSubmit(event));
     this.root.addEventListener("change", (event) => {
@@ -15,6 +17,15 @@ export class SheetActions {
       else if (event.target.dataset.rewrite && event.target.value) this.rewrite(event.target);
       else if ("combScale" in event.target.dataset) this.scaleComb(event.target);
     });
+  }
+
+  /** Say in the bar below what the line under the hand did: beside the line it would push the sheet. @param {?Element} line */
+  tellLine(line) {
+    const told = line?.querySelector(".told:not(.is-kept)")?.textContent ?? "";
+    if (told === this.told) return;
+    this.told = told;
+    const place = this.root.querySelector(".statusbar .line-told");
+    place.textContent = told && `Line ${line.querySelector(".line-number").textContent}: ${told}`;
   }
 
   onClick(event) {
@@ -32,6 +43,7 @@ export class SheetActions {
     else if (data.level) this.edits.look({ level: data.level });
     else if (data.viewSet) this.edits.look({ [data.viewSet]: data.viewValue });
     else if (data.history) this.edits.step(data.history);
+    else if ("stopTrying" in data) this.edits.stop();
     else if ("takeSaved" in data) this.edits.look({});
     else if (data.gauge) this.showOffenders({ gauge: data.gauge }, button);
     else if (data.done) this.showOffenders({ done: data.done }, button);
@@ -75,8 +87,8 @@ export class SheetActions {
       return;
     }
     const query = new URLSearchParams({ ...this.edits.state(), ...asked });
-    const answer = await fetch(`${this.root.dataset.offendersUrl}?${query}`, { headers: { Accept: "application/json" } });
-    if (!answer.ok) return;
+    const answer = await this.edits.session.ask(`${this.root.dataset.offendersUrl}?${query}`).catch(() => null);
+    if (!answer?.ok) return;
     this.board.offenders.show(await answer.json());
     this.root.querySelector(`.gauge[data-code="${asked.gauge}"]`)?.classList.add("is-pointing");
   }

@@ -17,10 +17,6 @@ export function finder(root, edits, board) {
       });
       this.list().addEventListener("mouseover", (event) => this.tell(event.target.closest(".proposal")));
       this.input().addEventListener("blur", () => this.hide());
-      document.body.addEventListener("htmx:afterSwap", () => {
-        // The lines above may have come while the next one is typed.
-        if (document.activeElement === this.input()) this.$root.scrollIntoView({ block: "nearest" });
-      });
     },
     open() {
       this.ask();
@@ -32,7 +28,8 @@ export function finder(root, edits, board) {
     async ask() {
       const number = ++this.asked;
       const text = this.input().value;
-      const answer = await fetch(`${root.dataset.findUrl}?text=${encodeURIComponent(text)}`, { headers: { "HX-Request": "true" } });
+      const answer = await edits.session.ask(`${root.dataset.findUrl}?text=${encodeURIComponent(text)}`, { headers: { "HX-Request": "true" } }).catch(() => null);
+      if (!answer) return;
       const html = await answer.text();
       if (number !== this.asked || document.activeElement !== this.input()) return;
       this.list().innerHTML = html;

@@ -47,6 +47,7 @@ export class Values {
       return;
     }
     drag.moved = true;
+    drag.chip.dataset.shown ??= drag.chip.textContent;
     drag.chip.classList.add("is-dragged");
     const steps = Math.round((event.clientX - drag.x) / PIXELS_A_STEP);
     drag.text = stepped(drag.chip, drag.plain, steps * scale(event));
@@ -75,7 +76,7 @@ export class Values {
     const isLong = chip.closest(".line")?.dataset.verb === "remark";
     const input = document.createElement(isLong ? "textarea" : "input");
     input.className = "value-input";
-    input.value = chip.dataset.raw;
+    input.value = chip.dataset.wanted ?? chip.dataset.raw;
     if (isLong) input.rows = Math.ceil((input.value.length + 1) / LETTERS_A_ROW) + 1;
     else input.size = Math.max(6, Math.min(24, input.value.length + 1));
     input.setAttribute("aria-label", chip.title || chip.textContent);
@@ -90,7 +91,7 @@ export class Values {
       this.board.cornerPick.stop();
       input.replaceWith(chip);
       chip.focus();
-      if (save && input.value.trim() !== chip.dataset.raw.trim()) this.commit(chip, input.value.trim());
+      if (save && input.value.trim() !== (chip.dataset.wanted ?? chip.dataset.raw).trim()) this.commit(chip, input.value.trim());
     };
     input.addEventListener("keydown", (event) => {
       event.stopPropagation();
@@ -119,6 +120,7 @@ export class Values {
     const plain = PLAIN.exec(chip.dataset.raw);
     if (!plain || !this.edits.mayEdit) return;
     event.preventDefault();
+    chip.dataset.shown ??= chip.textContent;
     const up = event.key === "ArrowUp" || event.key === "ArrowRight";
     chip.dataset.raw = stepped(chip, plain, (up ? 1 : -1) * scale(event));
     chip.textContent = chip.dataset.raw;
@@ -137,12 +139,22 @@ export class Values {
     } else if (data.kind === "file" && event.target.files.length) this.edits.change({ op: "drawing", line: data.line, file: event.target.files[0] });
   }
 
+  /** Show what is saved again, where a change was refused. */
+  giveBack(chip, shown) {
+    chip.textContent = shown;
+    chip.classList.remove("is-unsaved");
+    delete chip.dataset.wanted;
+  }
+
   async commit(chip, value) {
     const { kind, line, field, limit } = chip.dataset;
+    const edit = kind === "limit" ? { op: "limit", limit, value } : kind === "title" ? { op: "rename", value } : { op: "set", line, field, value };
     this.board.dropPreviews();
-    if (kind === "limit") await this.edits.change({ op: "limit", limit, value });
-    else if (kind === "title") await this.edits.change({ op: "rename", value });
-    else await this.edits.change({ op: "set", line, field, value });
+    const shown = chip.dataset.shown ?? chip.textContent;
+    chip.textContent = value || shown;
+    chip.classList.add("is-unsaved");
+    chip.dataset.wanted = value;
+    if (!(await this.edits.change(edit)) && chip.isConnected) this.giveBack(chip, shown);
     if (document.activeElement && document.activeElement !== document.body) return;
     this.root.querySelector(`[data-line="${line}"][data-field="${field}"]`)?.focus({ preventScroll: true });
   }
