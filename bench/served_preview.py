@@ -28,7 +28,7 @@ def served_median(document: dict[str, Any], points_at: Callable[[int], list[dict
     databases = setup_databases(verbosity=0, interactive=False)
     try:
         part, cookie = _make_part(document)
-        with _server() as port:
+        with server() as port:
             return _drag(port, part, cookie, points_at)
     finally:
         from django.db import connections
@@ -38,16 +38,17 @@ def served_median(document: dict[str, Any], points_at: Callable[[int], list[dict
 
 
 @contextmanager
-def _server() -> Iterator[int]:
-    """Run gunicorn in a process of its own, as ./start does, on the test database."""
+def server(workers: int = 1) -> Iterator[int]:
+    """Run gunicorn in processes of its own, as ./start does, on the test database."""
     from django.db import connection
 
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     url = os.environ["DATABASE_URL"].rsplit("/", 1)[0] + "/" + connection.settings_dict["NAME"]
-    command = [sys.executable, "-m", "gunicorn", "glass_spoon.studio.wsgi", "--bind", f"127.0.0.1:{port}", "--threads", "8"]
-    server = subprocess.Popen([*command, "--log-level", "warning"], env=os.environ | {"DATABASE_URL": url})
+    command = [sys.executable, "-m", "gunicorn", "glass_spoon.studio.wsgi", "--bind", f"127.0.0.1:{port}", "--reuse-port"]
+    command += ["--threads", os.environ.get("BT", "8"), "--log-level", "warning"]
+    servers = [subprocess.Popen(command, env=os.environ | {"DATABASE_URL": url}) for _ in range(workers)]
     try:
         for _ in range(200):
             with socket.socket() as probe:
@@ -56,8 +57,10 @@ def _server() -> Iterator[int]:
             time.sleep(0.05)
         yield port
     finally:
-        server.terminate()
-        server.wait()
+        for one in servers:
+            one.terminate()
+        for one in servers:
+            one.wait()
 
 
 def _make_part(document: dict[str, Any]) -> tuple[int, str]:

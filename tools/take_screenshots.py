@@ -122,7 +122,7 @@ def main() -> None:
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address)
         page.goto("/sign-in/")
         shot(page, "sign-in")
-        page.get_by_label("Username").fill("demo")
+        page.get_by_label("User name").fill("demo")
         page.get_by_label("Password").fill("kettle-demo")
         page.get_by_role("button", name="Sign in").click()
         page.locator(".part-card img").last.scroll_into_view_if_needed()

@@ -14,6 +14,11 @@ NAME_WORDS = "Use letters, digits and @ . + - _ only, up to 150 of them."
 class SignInForm(AuthenticationForm):
     """User name and password."""
 
+    def __init__(self, *args: Any, **options: Any) -> None:
+        """Call the fields what people call them."""
+        super().__init__(*args, **options)
+        self.fields["username"].label = "User name"
+
     error_messages = {
         "invalid_login": "User name and password do not fit together. Check both; small and large letters differ.",
         "inactive": "This account was closed. Ask who runs this server.",

@@ -102,7 +102,7 @@ def signed_in(page: Page) -> Page:
 def sign_in(page: Page, name: str = "demo", password: str = "kettle-demo") -> None:
     """Sign in through the form."""
     page.goto("/sign-in/")
-    page.get_by_label("Username").fill(name)
+    page.get_by_label("User name").fill(name)
     page.get_by_label("Password").fill(password)
     page.get_by_role("button", name="Sign in").click()
     page.wait_for_url("**/projects/")

@@ -181,7 +181,9 @@ def test_a_double_click_on_the_name_of_a_view_places_no_point(drawing) -> None:
 def test_the_distance_typed_after_the_second_click_sets_the_scale(signed_in) -> None:
     """Keys go to the field that asks, without a click into it."""
     page = signed_in
-    open_part(page, "Camp kettle")
+    page.get_by_role("link", name="Kettle from the sketch").click()
+    ready(page)
+    shown(page)
     line = page.locator(".line[data-verb=lay]").first
     line.hover()
     line.get_by_role("button", name="Scale by two points").click()

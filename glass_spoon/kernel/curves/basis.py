@@ -39,17 +39,17 @@ def basis_derivatives(knots: Floats, degree: int, params: Floats, order: int, sp
 def _triangle(knots: Floats, degree: int, params: Floats, spans: Ints) -> list[Floats]:
     """Return the functions of every degree 0 to `degree`: entry p has shape (p + 1, n) (A2.2).
 
-    left[j] = t - u_{i+1-j} and right[j] = u_{i+j} - t, as in the book.
+    left[j] = t - u_{i+1-j} and right[j] = u_{i+j} - t, as in the book; each degree is one row of array steps.
     """
-    left = [params - knots[spans + 1 - j] for j in range(degree + 1)]
-    right = [knots[spans + j] - params for j in range(degree + 1)]
+    left = params - knots[spans + 1 - np.arange(degree, 0, -1)[:, None]]  # j from the degree down to 1
+    right = knots[spans + np.arange(1, degree + 1)[:, None]] - params  # j from 1 up
     table = [np.ones((1, len(params)))]
     for p in range(1, degree + 1):
+        before, after = left[degree - p :], right[:p]
+        share = table[-1] / (after + before)
         row = np.zeros((p + 1, len(params)))
-        for r in range(p):
-            share = table[-1][r] / (right[r + 1] + left[p - r])
-            row[r] += right[r + 1] * share
-            row[r + 1] = left[p - r] * share
+        np.multiply(before, share, out=row[1:])
+        row[:-1] += after * share
         table.append(row)
     return table
 

@@ -46,6 +46,11 @@ class NurbsCurve:
         return bool(np.ptp(self.weights) > 1e-14 * self.weights.max())
 
     @cached_property
+    def is_plain(self) -> bool:
+        """True when every weight is exactly one: points are then sums of the control points alone."""
+        return bool((self.weights == 1.0).all())
+
+    @cached_property
     def breaks(self) -> Floats:
         """Distinct knots of the domain, ends included."""
         return frozen(np.unique(self.knots[self.degree : len(self.knots) - self.degree]))

@@ -26,6 +26,8 @@ def curve_derivatives(curve: NurbsCurve, params: Floats, order: int, spans: Ints
     weighted = np.zeros((4, order + 1, len(params)))
     for r in range(curve.degree + 1):
         weighted += basis[:, :, r] * np.take(columns, spans - curve.degree + r, axis=1)[:, None]
+    if curve.is_plain:
+        return np.ascontiguousarray(weighted[:3].transpose(1, 2, 0))
     return rational_derivatives(weighted)
 
 
@@ -96,9 +98,28 @@ def find_kinks(curve: NurbsCurve, angle: float) -> Floats:
     params = np.unique(inner[p - 1 :][repeated])
     if not len(params):
         return params
-    before, after = one_sided_tangents(curve, params)
+    before, after = _legs(curve, params)
     turn = np.arctan2(lengths(cross(before, after)), np.einsum("ij,ij->i", before, after))
     return params[turn > angle]
+
+
+def _legs(curve: NurbsCurve, params: Floats) -> tuple[Floats, Floats]:
+    """Return unit tangents (n, 3) before and after inner knots (n,) of full multiplicity.
+
+    The curve runs through a control point there, along the legs of its net (The NURBS Book, equation 4.11, for the Bezier
+    pieces on either side); where a leg has no length, or the knot is repeated once more, derivatives are asked.
+    """
+    p, points = curve.degree, curve.control_points
+    first = np.searchsorted(curve.knots, params, side="left")
+    at = first - 1
+    before, after = points[at] - points[at - 1], points[np.minimum(at + 1, len(points) - 1)] - points[at]
+    still = STANDSTILL * (np.abs(points).max() + 1.0)
+    odd = (lengths(before) <= still) | (lengths(after) <= still)
+    odd |= np.searchsorted(curve.knots, params, side="right") - first != p
+    before, after = directions(before), directions(after)
+    if odd.any():
+        before[odd], after[odd] = one_sided_tangents(curve, params[odd])
+    return before, after
 
 
 def closed_at_kink(curve: NurbsCurve, angle: float) -> bool:

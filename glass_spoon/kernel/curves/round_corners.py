@@ -155,8 +155,7 @@ def _newton(
     s, t = start[0].copy(), start[1].copy()
     scale = np.abs(curve.control_points).max() + 1.0
     for _ in range(_NEWTON_STEPS):
-        place_a, step_a = _offset_branch(curve, plane, s, offset, before=True)
-        place_b, step_b = _offset_branch(curve, plane, t, offset, before=False)
+        (place_a, step_a), (place_b, step_b) = _offset_branches(curve, plane, (s, t), offset)
         gap = place_a - place_b
         det = -step_a[:, 0] * step_b[:, 1] + step_a[:, 1] * step_b[:, 0]
         s = np.clip(s - (-gap[:, 0] * step_b[:, 1] + gap[:, 1] * step_b[:, 0]) / det, curve.domain[0], None)
@@ -179,9 +178,24 @@ def _branch_derivatives(curve: NurbsCurve, params: Floats, before: bool) -> Floa
     return curve_derivatives(curve, params, 2, found)
 
 
-def _offset_branch(curve: NurbsCurve, plane: Plane, params: Floats, offset: Floats, before: bool) -> tuple[Floats, Floats]:
-    """Return the offset point C + d n (k, 2) and its derivative C' (1 - d kappa) (k, 2)."""
-    values = _branch_derivatives(curve, params, before)
+def _offset_branches(
+    curve: NurbsCurve, plane: Plane, params: tuple[Floats, Floats], offset: Floats
+) -> tuple[tuple[Floats, Floats], tuple[Floats, Floats]]:
+    """Return the offset point C + d n (k, 2) and its derivative C' (1 - d kappa) (k, 2), before and after each corner.
+
+    Both sides are evaluated at once: few places cost little more than one.
+    """
+    s, t = params
+    joined = np.concatenate((s, t))
+    spans = find_spans(curve.knots, curve.degree, joined)
+    left = np.searchsorted(curve.knots, s, side="left").astype(np.int64) - 1
+    spans[: len(s)] = np.clip(left, curve.degree, spans[: len(s)])
+    places, steps = _offsets(plane, curve_derivatives(curve, joined, 2, spans), np.concatenate((offset, offset)))
+    return (places[: len(s)], steps[: len(s)]), (places[len(s) :], steps[len(s) :])
+
+
+def _offsets(plane: Plane, values: Floats, offset: Floats) -> tuple[Floats, Floats]:
+    """Return offset points and their derivatives from derivatives 0 to 2 (3, k, 3)."""
     first, second = plane.flatten(values[1]), plane.flatten(values[2])
     speed = np.hypot(first[:, 0], first[:, 1])
     normal = np.column_stack((-first[:, 1], first[:, 0])) / speed[:, None]

@@ -237,9 +237,23 @@ def _fan_sides(cut: CutSet, fan: Fan) -> tuple[tuple[int, ...], ...]:
     return tuple(tuple(k % total for k in range(first, last)) for first, last in pairwise(stops.tolist()))
 
 
+ROUND_NET = 1.5
+"""Most that a ring of control points of a circle reaches farther one way than another: the square root of two, and a
+little.
+"""
+
+
+def _is_round(surface: NurbsSurface) -> bool:
+    """Say whether all rings of the net about its poles are those of circles or nearly so: no end of it is long then."""
+    rings = surface.control_points[:-1] if surface.is_closed(0, POLE) else surface.control_points
+    away = np.linalg.norm(rings - rings.mean(axis=0), axis=2)
+    wide = away.max(axis=0) > POLE
+    return bool((away.max(axis=0)[wide] <= ROUND_NET * away.min(axis=0)[wide]).all())
+
+
 def has_long_flat_end(surface: NurbsSurface) -> bool:
     """Say whether a surface runs into a pole over a flat end whose outline is far from a circle."""
-    if not any(surface.is_pole(1, end, POLE) for end in (0, -1)):
+    if not any(surface.is_pole(1, end, POLE) for end in (0, -1)) or _is_round(surface):
         return False
     cut = cut_at_kinks(SurfaceSet((surface,)))
     for fan in cut.fans:

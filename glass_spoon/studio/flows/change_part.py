@@ -9,11 +9,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 from django.db import transaction
 from django.http import HttpRequest
 
+from glass_spoon.formats.clean_text import whole_number
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import SheetError
 from glass_spoon.sheet.merge_sheets import ChangesMeet, changed_places, first_meeting, merge_sheets
@@ -45,6 +47,13 @@ Edit = Callable[[SheetDocument], tuple[SheetDocument, str]]
 
 
 @dataclass(frozen=True)
+class EditOfProject:
+    """An edit that also needs to know the project, as one that keeps a file in it."""
+
+    work: Callable[[SheetDocument, int], tuple[SheetDocument, str]]
+
+
+@dataclass(frozen=True)
 class _Change:
     """What is to be saved: the new document, its summary, and what step of the history it is."""
 
@@ -54,17 +63,23 @@ class _Change:
     of: int | None = None
 
 
-def change_part(request: HttpRequest, part_id: int, revision: int, edit: Edit) -> Part:
+def change_part(request: HttpRequest, part_id: int, revision: int, asked: Edit | EditOfProject) -> Part:
     """Apply an edit made on `revision`; raises StaleEdit where somebody else changed the same place, or what the
     edit raises.
     """
 
     def work(part: Part, document: SheetDocument) -> _Change:
+        edit = partial(_in_project, asked, part.project_id) if isinstance(asked, EditOfProject) else asked
         if part.revision != revision:
             _check_others(part, revision, edit, document)
         return _Change(*edit(document))
 
     return _saved(request, part_id, work)
+
+
+def _in_project(asked: EditOfProject, project_id: int, document: SheetDocument) -> tuple[SheetDocument, str]:
+    """Do an edit that needs to know the project."""
+    return asked.work(document, project_id)
 
 
 def replace_sheet(request: HttpRequest, part_id: int, revision: int, document: SheetDocument, summary: str) -> Part:
@@ -123,10 +138,12 @@ def _saved(request: HttpRequest, part_id: int, work: Callable[[Part, SheetDocume
     """Save what `work` makes of the present sheet. It is worked out without the row's lock, anew where others were
     faster.
     """
-    token = request.POST.get("token", "")[:40]
+    token, sent_on = request.POST.get("token", "")[:40], whole_number(request.POST.get("revision", ""))
     for _ in range(TRIES):
         part, _ = part_for(request, part_id, MAY_EDIT)
-        if token and part.changes.filter(token=token).exists():  # it was done, and its answer was lost on the way
+        if (
+            token and sent_on != part.revision and part.changes.filter(token=token).exists()
+        ):  # it was done, and its answer was lost on the way
             return part
         now = part.sheet()
         change = work(part, now)

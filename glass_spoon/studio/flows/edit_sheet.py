@@ -23,7 +23,7 @@ from glass_spoon.sheet.propose import propose
 from glass_spoon.sheet.rewrite_drawing import rewrite_drawing
 from glass_spoon.studio.clean_requests import read_object
 from glass_spoon.studio.flows.build_part import finished_build
-from glass_spoon.studio.flows.change_part import Edit
+from glass_spoon.studio.flows.change_part import Edit, EditOfProject
 from glass_spoon.studio.flows.keep_file import keep_mesh_file
 from glass_spoon.studio.flows.read_files import stop
 from glass_spoon.studio.sentences import Refused
@@ -34,10 +34,8 @@ MOST_TOLERANCE = 1000.0
 Form = Mapping[str, Any]
 
 
-def read_edit(form: Form, project_id: int) -> Edit:
-    """Return the edit that a form asks for in a part of a project; Refused for an unknown one."""
-    if form.get("op") == "drawing":
-        return _drawing(form, project_id)
+def read_edit(form: Form) -> Edit:
+    """Return the edit that a form asks for; Refused for an unknown one."""
     make = _EDITS.get(str(form.get("op", "")))
     if make is None:
         raise Refused("This change is not known. Load the page again.", 400)
@@ -161,7 +159,7 @@ def _rename(form: Form) -> Edit:
     return lambda document: (document.model_copy(update={"name": name}), "renamed")
 
 
-def _drawing(form: Form, project_id: int) -> Edit:
+def _drawing(form: Form) -> Edit:
     """Keep an uploaded file in a line; what cannot be read is refused before anything changes. It is read once."""
     line_id, data = str(form.get("line", "")), form.get("file")
     if not isinstance(data, bytes):
@@ -169,13 +167,13 @@ def _drawing(form: Form, project_id: int) -> Edit:
     file_name = str(form.get("file_name", ""))
     read: dict[str, str] = {}
 
-    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+    def change(document: SheetDocument, project_id: int) -> tuple[SheetDocument, str]:
         name, reader = _file_field(edit.find_line(document, line_id), file_name, project_id)
         if name not in read:
             read[name] = reader(data)
         return edit.set_field(document, line_id, name, read[name]), f"{_name_of(document, line_id)} got a file"
 
-    return change
+    return EditOfProject(change)
 
 
 def _stop_reading(form: Form) -> Edit:
@@ -316,6 +314,7 @@ _EDITS: dict[str, Callable[[Form], Edit]] = {
     "remove": _remove,
     "limit": _limit,
     "rename": _rename,
+    "drawing": _drawing,
     "stop_reading": _stop_reading,
     "set_many": _set_many,
     "look": _look,

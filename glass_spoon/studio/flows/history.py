@@ -7,6 +7,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from django.db.models import Count, Max, Q
+
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.sheet_patch import apply_patch, make_patch
 from glass_spoon.studio.models import Change, Part, Step
@@ -107,5 +109,14 @@ def last_undone(part: Part, user: Any) -> Change | None:
 
 
 def history_ends(part: Part, user: Any) -> tuple[bool, bool]:
-    """Say whether a user has something to undo and to redo."""
-    return last_edit(part, user) is not None, last_undone(part, user) is not None
+    """Say whether a user has something to undo and to redo: `last_edit` and `last_undone`, asked in one statement or two."""
+    own = part.changes.filter(made_by=user, number__gt=1)
+    edits = Q(step=Step.EDIT)
+    found = own.aggregate(
+        last=Max("number"), newest=Max("number", filter=edits), undoable=Count("id", filter=edits & Q(undone=False))
+    )
+    if found["last"] == found["newest"]:
+        return bool(found["undoable"]), False
+    since = own.filter(number__gt=found["newest"] or 0)
+    steps = since.aggregate(undos=Count("id", filter=Q(step=Step.UNDO)), redos=Count("id", filter=Q(step=Step.REDO)))
+    return bool(found["undoable"]), steps["undos"] > steps["redos"]

@@ -185,9 +185,14 @@ def watched_readings(item: Shown, limits: Limits, patience: float = PATIENCE) ->
     return _readings.result(_readings_key(item, limits), _readings_work(item, limits), patience)
 
 
-def quick_readings(item: Shown, limits: Limits) -> list[Reading]:
-    """Return the readings that follow a drag."""
-    return read_quick_gauges(item.mesh, item.surface, limits)
+def known_readings(item: Shown, limits: Limits) -> list[Reading] | None:
+    """Return all readings of a shown mesh where they were read before, None where they were not."""
+    return _readings.known(_readings_key(item, limits))
+
+
+def quick_readings(item: Shown, limits: Limits, distances: bool = True) -> list[Reading]:
+    """Return the readings that follow a drag, with `distances` from the surface or without."""
+    return read_quick_gauges(item.mesh, item.surface if distances else None, limits)
 
 
 def _readings_key(item: Shown, limits: Limits) -> str:

@@ -38,7 +38,7 @@ class Working:
 class WatchedWork(Generic[T]):
     """Runs each piece of work once, however many requests ask for it. Safe for threads."""
 
-    def __init__(self, name: str, threads: int = 4) -> None:
+    def __init__(self, name: str, threads: int = 2) -> None:
         """Name the threads and say how many there are."""
         self._pool = ThreadPoolExecutor(max_workers=threads, thread_name_prefix=name)
         self._lock = Lock()

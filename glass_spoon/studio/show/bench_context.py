@@ -17,7 +17,15 @@ from glass_spoon.studio.access import MAY_EDIT
 from glass_spoon.studio.flows.build_part import build_sheet
 from glass_spoon.studio.flows.history import history_ends
 from glass_spoon.studio.flows.read_files import under_way
-from glass_spoon.studio.flows.show_scene import SHOWN_FACES, Shown, gauged, shown_items, watched_readings
+from glass_spoon.studio.flows.show_scene import (
+    SHOWN_FACES,
+    Shown,
+    gauged,
+    known_readings,
+    quick_readings,
+    shown_items,
+    watched_readings,
+)
 from glass_spoon.studio.flows.watched_work import Working
 from glass_spoon.studio.models import Part, Role
 from glass_spoon.studio.sentences import Refused
@@ -51,7 +59,7 @@ log = logging.getLogger(__name__)
 LEVEL_NAMES = ("cage", "once", "twice", "×3", "×4", "×5", "×6")
 
 
-def bench_context(part: Part, role: Role, view: Mapping[str, Any], user: Any) -> dict[str, Any]:
+def bench_context(part: Part, role: Role, view: Mapping[str, Any], user: Any, hurries: bool = False) -> dict[str, Any]:
     """Return the context of the bench; with a long build under way only its progress."""
     document = part.sheet()
     chosen = read_view(view, document)
@@ -72,15 +80,18 @@ def bench_context(part: Part, role: Role, view: Mapping[str, Any], user: Any) ->
     }
     if isinstance(build, Working):
         return context | {"working": build, "doing": "Building the part", "reading": under_way(document)}
-    return context | _built(build, chosen, _Asker((part.pk, user.pk), view.get("pending") == "1"))
+    return context | _built(build, chosen, _Asker((part.pk, user.pk), view.get("pending") == "1", hurries))
 
 
 @dataclass(frozen=True)
 class _Asker:
-    """Who looks, and whether they wait for what comes last: changes that would mend what the gauges tell."""
+    """Who looks. waits: for what comes last, changes that would mend what the gauges tell. hurries: an edit is
+    answered before its gauges are read; the quick ones stand for them until they are asked for.
+    """
 
     key: tuple[Any, ...]
     waits: bool
+    hurries: bool
 
 
 def _built(build: Build, chosen: ViewChoice, asker: _Asker) -> dict[str, Any]:
@@ -122,7 +133,12 @@ def _built(build: Build, chosen: ViewChoice, asker: _Asker) -> dict[str, Any]:
 
 def _read(build: Build, item: Shown, rows: list[ChapterRows], asker: _Asker) -> dict[str, Any]:
     """Return what the gauges of a mesh read and what is told of them in the sheet, or how far that is."""
-    readings = watched_readings(item, build.document.limits.for_gauges())
+    limits = build.document.limits.for_gauges()
+    readings = known_readings(item, limits) if asker.hurries else watched_readings(item, limits)
+    if readings is None:
+        awaited = frozenset(FIRST) - (frozenset() if item.surface is not None else {"off_surface"})
+        quick = _gauges(quick_readings(item, limits, distances=False), awaited)
+        return quick | _pending("readings", Working(), "Reading the gauges")
     if isinstance(readings, Working):
         return _pending("readings", readings, f"Reading the gauges of {item.mesh.face_count:,} faces")
     causes = gauge_causes(build, item, readings)
@@ -148,10 +164,10 @@ def sides_text(topology: Topology) -> str:
     return ", ".join(f"{counts[key]:,} {word}" for key, word in named if counts[key]) or "none"
 
 
-def _gauges(readings: list[Reading]) -> dict[str, Any]:
-    """Return the rows of the gauges."""
+def _gauges(readings: list[Reading], awaited: frozenset[str] = frozenset()) -> dict[str, Any]:
+    """Return the rows of the gauges; `awaited`: those that are still to be read."""
     return {
-        "rows": gauge_rows(readings, FIRST),
+        "rows": gauge_rows(readings, FIRST, awaited),
         "more_rows": gauge_rows(readings, MORE),
         "budget": gauge_rows(readings, ("face_budget",))[0],
     }

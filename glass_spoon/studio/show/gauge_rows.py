@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 
 from glass_spoon.kernel.gauges.reading import Reading
@@ -148,12 +149,21 @@ class GaugeRow:
     help: str = ""
 
 
-def gauge_rows(readings: list[Reading], codes: tuple[str, ...]) -> list[GaugeRow]:
-    """Return the rows of the named gauges, in that order, for the readings that are there."""
+AWAITED = "…"
+"""Stands for a reading that is still to come."""
+
+
+def gauge_rows(readings: list[Reading], codes: tuple[str, ...], awaited: AbstractSet[str] = frozenset()) -> list[GaugeRow]:
+    """Return the rows of the named gauges, in that order, for the readings that are there; `awaited`: and for those
+    to come.
+    """
     by_code = {reading.code: reading for reading in readings}
     if all(code in by_code for code in LOOSE):
         by_code["loose"] = _loose([by_code[code] for code in LOOSE])
-    return [_row(by_code[code]) for code in codes if code in by_code]
+    found = [code for code in codes if code in by_code or code in awaited]
+    return [
+        _row(by_code[code]) if code in by_code else GaugeRow(code, STYLES[code].title, AWAITED, True, 0) for code in found
+    ]
 
 
 def _text(reading: Reading, style: GaugeStyle) -> str:

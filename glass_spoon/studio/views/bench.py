@@ -14,7 +14,7 @@ from django.views.decorators.http import require_POST, require_safe
 from glass_spoon.sheet.edit import dependents, find_line
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.sheet.propose import propose
-from glass_spoon.studio.access import MAY_EDIT, part_for
+from glass_spoon.studio.access import MAY_EDIT, part_for, role_of
 from glass_spoon.studio.clean_requests import revision_in
 from glass_spoon.studio.flows import change_part as steps
 from glass_spoon.studio.flows.build_part import finished_build
@@ -55,7 +55,8 @@ def show(request: HttpRequest, part_id: int) -> HttpResponse:
 
 def _fragments(request: HttpRequest, part: Part, role: Role, view: Any) -> HttpResponse:
     """Answer with every changed fragment, and tell the board to load the model."""
-    context = bench_context(part, role, view, request.user)
+    hurries = request.method == "POST" and view.get("pending") != "1"
+    context = bench_context(part, role, view, request.user, hurries)
     still = context.get("pending_stage", "") == view.get("stage") != ""
     if view.get("pending") == "1" and (context["working"] or still):
         response = render(request, "bench/_pending.html", {**context, "oob": True})
@@ -76,12 +77,11 @@ def edit(request: HttpRequest, part_id: int) -> HttpResponse:
     form: dict[str, Any] = request.POST.dict()
     if "file" in request.FILES:
         form["file"], form["file_name"] = request.FILES["file"].read(), request.FILES["file"].name
-    project_id = part_for(request, part_id, MAY_EDIT)[0].project_id
     try:
-        part = change_part(request, part_id, revision_in(form), read_edit(form, project_id))
+        part = change_part(request, part_id, revision_in(form), read_edit(form))
     except StaleEdit as stale:
         return _stale(request, stale.part, form)
-    return _fragments(request, part, part_for(request, part_id)[1], form)
+    return _fragments(request, part, role_of(part), form)
 
 
 def _stale(request: HttpRequest, part: Part, form: dict[str, Any]) -> HttpResponse:
@@ -117,7 +117,7 @@ def _short(value: Any) -> str:
 def undo(request: HttpRequest, part_id: int) -> HttpResponse:
     """Take the user's own last change back."""
     part = steps.undo(request, part_id)
-    return _fragments(request, part, part_for(request, part_id)[1], request.POST)
+    return _fragments(request, part, role_of(part), request.POST)
 
 
 @login_required
@@ -134,7 +134,7 @@ def stop(request: HttpRequest, part_id: int) -> HttpResponse:
 def redo(request: HttpRequest, part_id: int) -> HttpResponse:
     """Make the change again that was taken back last."""
     part = steps.redo(request, part_id)
-    return _fragments(request, part, part_for(request, part_id)[1], request.POST)
+    return _fragments(request, part, role_of(part), request.POST)
 
 
 @login_required
