@@ -85,6 +85,9 @@ def _costs() -> dict[str, float]:
     """Return the processor seconds of an edit and its model."""
     from django.test import Client
 
+    from glass_spoon.studio.settle import settle
+
+    settle()
     found = {}
     for name in EDITS:
         user, part = _part(name, f"cost {name}")

@@ -5,9 +5,19 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable
 from threading import Lock
-from typing import Generic, TypeVar
+from typing import Any, Generic, TypeVar
+from weakref import WeakSet
 
 T = TypeVar("T")
+
+
+_all: WeakSet[Remembered[Any]] = WeakSet()
+
+
+def forget_all() -> None:
+    """Forget all that is remembered in this process; what is needed again is worked out again."""
+    for one in list(_all):
+        one.forget()
 
 
 class Remembered(Generic[T]):
@@ -16,6 +26,12 @@ class Remembered(Generic[T]):
     def __init__(self, size: int) -> None:
         self._size, self._lock = size, Lock()
         self._values: OrderedDict[object, T] = OrderedDict()
+        _all.add(self)
+
+    def forget(self) -> None:
+        """Forget every value."""
+        with self._lock:
+            self._values.clear()
 
     def get(self, key: object, make: Callable[[], T]) -> T:
         """Return the value of a key, made when it is not there."""

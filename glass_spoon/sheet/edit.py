@@ -26,6 +26,9 @@ from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.sizes import Size
 
+LONGEST_BASE = 48
+"""Most letters of a name that is made up: its end tells what was done last, and a number may follow."""
+
 
 class RefusedEdit(SheetError):
     """A change that would leave the sheet unusable."""
@@ -245,7 +248,7 @@ def default_line(document: SheetDocument, verb: str) -> Line:
             values[name] = unused_items(document, spec.kinds)
     for name, spec in cls.specs().items():
         if isinstance(spec, NameSpec):
-            values[name] = free_name(document, _base_name(document, cls, name, values))
+            values[name] = free_name(document, _base_name(document, cls, name, values)[-LONGEST_BASE:].strip())
     return cls.model_validate(values)
 
 

@@ -23,6 +23,9 @@ from glass_spoon.sheet.lines.sizes import Size
 RESULT_VERSION = "3"
 """Part of every key: raised when an algorithm changes its results."""
 
+SLOW_LINE = 1.0
+"""Seconds from which on a line is written to the log."""
+
 log = logging.getLogger(__name__)
 
 Status = Literal["good", "look", "failed", "waiting", "paused"]
@@ -180,7 +183,7 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
     key = _key(line, values, seen)
     if line.item_id is None:
         return LineReport("good", key, time.perf_counter() - started, True)
-    kept = run.cache.get(key)
+    kept = run.cache.find(key, _work_of(line))
     if kept is not None and (kept[1] is not None or not run.inspect):
         item, findings = kept
     else:
@@ -190,12 +193,22 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
             findings = tuple(line.inspect(item)) if run.inspect else None
         except Exception as error:
             return _refused(run, line, error, started)
-        run.cache.put(key, (item, findings))
+        took = time.perf_counter() - started
+        if took >= SLOW_LINE:
+            log.info(
+                "Line %s (%s) took %.2f s.", line.id, line.verb_name, took, extra={"facts": {"line_ms": round(1000 * took)}}
+            )
+        run.cache.put_made(key, (item, findings), _work_of(line), took)
     run.items[str(line.item_id)] = ItemState(str(line.item_id), key, line.id, item)
     status: Status = "look" if findings else "good"
     told = item.told if isinstance(item, CurveItem | SurfaceItem | SurfacesItem | MeshItem | MarkItem) else ""
     done = item.done if isinstance(item, MeshItem) else None
     return LineReport(status, key, time.perf_counter() - started, kept is not None, findings or (), told, done)
+
+
+def _work_of(line: Line) -> str:
+    """Name the work of a line: about as long whatever its values are."""
+    return f"{line.verb_name} {line.id}"
 
 
 def _build(line: Line, given: Given) -> Item:

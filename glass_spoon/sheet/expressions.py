@@ -216,8 +216,16 @@ def read_quantity(text: str | float, sizes: Mapping[str, Quantity]) -> Quantity:
     return quantity
 
 
+_PLAIN = re.compile(r"\s*([-+]?(?:\d+\.?\d*|\.\d+))\s*(mm|cm|m|°|deg)?\s*", re.ASCII)
+"""A number with or without a unit, as most fields hold: read without the parser."""
+
+
 def _parse(text: str, sizes: Mapping[str, Quantity]) -> Quantity:
     """Parse and work out a text."""
+    plain = _PLAIN.fullmatch(text)
+    if plain is not None and len(text) <= MAX_TEXT:
+        number = Quantity(float(plain[1]))
+        return number * _unit("deg" if plain[2] == "°" else plain[2]) if plain[2] else number
     if len(text) > MAX_TEXT:
         raise BadExpression(text, f"it is longer than {MAX_TEXT} letters")
     if not text.strip():

@@ -7,6 +7,8 @@ import math
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import cache
+from types import MappingProxyType
 from typing import Any, ClassVar, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict
@@ -207,10 +209,9 @@ class Line(BaseModel):
         return str(getattr(self, "verb"))  # noqa: B009  (declared by each subclass as a literal)
 
     @classmethod
-    def specs(cls) -> dict[str, Spec]:
+    def specs(cls) -> Mapping[str, Spec]:
         """Return the declared fields in order."""
-        found = {name: spec_of(info.metadata) for name, info in cls.model_fields.items()}
-        return {name: spec for name, spec in found.items() if spec is not None}
+        return _specs(cls)
 
     @classmethod
     def spec(cls, name: str) -> Spec:
@@ -296,6 +297,13 @@ class Line(BaseModel):
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Return the actions that would mend an error of this line."""
         return ()
+
+
+@cache
+def _specs(cls: type[Line]) -> Mapping[str, Spec]:
+    """Return the declared fields of a verb in order; they are asked for all the time."""
+    found = {name: spec_of(info.metadata) for name, info in cls.model_fields.items()}
+    return MappingProxyType({name: spec for name, spec in found.items() if spec is not None})
 
 
 NO_VALUES = (ReferenceSpec, ReferencesSpec, NameSpec)

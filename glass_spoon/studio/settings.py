@@ -94,6 +94,7 @@ MIDDLEWARE = [
     "django_htmx.middleware.HtmxMiddleware",
     "glass_spoon.studio.sentences.SentenceMiddleware",
     "axes.middleware.AxesMiddleware",
+    "glass_spoon.studio.memory_limit.MemoryMiddleware",
 ]
 ROOT_URLCONF = "glass_spoon.studio.urls"
 WSGI_APPLICATION = "glass_spoon.studio.wsgi.application"
@@ -182,8 +183,17 @@ QUOTA_PARTS = int(os.environ.get("QUOTA_PARTS", "500"))
 QUOTA_PROJECTS = int(os.environ.get("QUOTA_PROJECTS", "100"))
 """Most projects that an account owns."""
 
+CACHE_MB = int(os.environ.get("CACHE_MB", "1500"))
+"""Most megabytes of memory that a process holds; above it, it forgets what can be made again."""
+
+RESULTS_MB = int(os.environ.get("RESULTS_MB", "2000"))
+"""Most megabytes of results kept in the database for all processes."""
+
 JOBS = os.environ.get("JOBS", "here")
 """Who does the jobs: "here" a thread of every server process, "elsewhere" workers of their own, "now" nobody: at once."""
+
+KEEP_RESULTS = RESULTS_MB > 0 and JOBS != "now"
+"""Whether results that took long are kept in the database."""
 
 LOGGING = {
     "version": 1,

@@ -5,6 +5,8 @@ A drawing of a megabyte would else be written anew with every step of the histor
 
 from __future__ import annotations
 
+import hashlib
+import json
 import re
 from collections import OrderedDict
 from threading import Lock
@@ -13,6 +15,7 @@ from typing import Any
 from django.apps import apps
 
 from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.fields import FileSpec
 from glass_spoon.sheet.lines import VERBS
@@ -114,8 +117,19 @@ def _texts(digests: set[str]) -> dict[str, str]:
 
 
 def read_stored(data: dict[str, Any]) -> SheetDocument:
-    """Return a stored sheet, checked, with the files of its lines."""
-    return read_document(from_store(data))
+    """Return a stored sheet, checked, with the files of its lines; worked out once for a content."""
+    key = hashlib.blake2b(json.dumps(data, sort_keys=True).encode(), digest_size=16).digest()
+    return _read.get(key, lambda: read_document(from_store(data)))
+
+
+_read: Remembered[SheetDocument] = Remembered(128)
+"""The sheets that were read last, by the hash of what is stored."""
+
+
+def note_stored(data: dict[str, Any], document: SheetDocument) -> None:
+    """Remember which sheet was just stored, so that it need not be read back."""
+    key = hashlib.blake2b(json.dumps(data, sort_keys=True).encode(), digest_size=16).digest()
+    _read.get(key, lambda: document)
 
 
 FILE_FIELDS = {

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
+
+from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from glass_spoon.studio.flows import parcels
+from glass_spoon.studio.flows.kept_results import throw_out
 from glass_spoon.studio.flows.read_files import do_reading
 from glass_spoon.studio.flows.send_out import write_parcel
 from glass_spoon.studio.flows.throw_away import throw_away
+from glass_spoon.studio.models import Presence
 
 __all__ = ["app", "read_mesh", "throw_away_files", "write_file"]
 
@@ -33,8 +38,10 @@ def read_mesh(reading: int) -> None:
 @app.periodic(cron="17 * * * *")
 @app.task(name="throw_away_files", queue="files")
 def throw_away_files(timestamp: int) -> None:
-    """Throw away files that nobody can come back to, every hour; `timestamp` is the second it was due."""
+    """Throw away what nobody can come back to, every hour; `timestamp` is the second it was due."""
     try:
         throw_away()
+        throw_out()
+        Presence.objects.filter(seen_at__lt=timezone.now() - timedelta(days=1)).delete()
     finally:
         parcels.let_go()

@@ -4,9 +4,14 @@ import os
 
 from django.conf import settings
 from django.core.wsgi import get_wsgi_application
+from django.urls import get_resolver
+
+from glass_spoon.studio.settle import settle
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "glass_spoon.studio.settings")
 application = get_wsgi_application()
+_ = get_resolver().url_patterns  # loads all views
+settle()
 
 if settings.JOBS == "here":
     from glass_spoon.studio.job_worker import start_worker

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -40,6 +41,14 @@ class NurbsSurface:
     def homogeneous(self) -> Floats:
         """Control points (nu, nv, 4) as (w x, w y, w z, w)."""
         return frozen(np.concatenate((self.control_points * self.weights[..., None], self.weights[..., None]), axis=2))
+
+    @cached_property
+    def key(self) -> str:
+        """Hash of the content: two surfaces of one key are the same, whichever objects they are."""
+        digest = hashlib.blake2b(str(self.degrees).encode(), digest_size=16)
+        for part in (*self.knots, self.control_points, self.weights):
+            digest.update(np.ascontiguousarray(part).tobytes())
+        return digest.hexdigest()
 
     @cached_property
     def is_rational(self) -> bool:

@@ -6,13 +6,16 @@ import hashlib
 import json
 from collections.abc import Callable
 
+from django.conf import settings
+
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build, evaluate
+from glass_spoon.studio.flows.kept_results import KeptResults
 from glass_spoon.studio.flows.watched_work import PATIENCE, Report, WatchedWork, Working
 
-RESULTS = ResultCache()
-"""Results of lines, shared by all parts of this process."""
+RESULTS = ResultCache(settings.CACHE_MB * 500_000, KeptResults() if settings.KEEP_RESULTS else None)
+"""Results of lines, shared by all parts of this process; those that took long by all processes."""
 
 _builds: WatchedWork[Build] = WatchedWork("build")
 

@@ -25,7 +25,7 @@ from glass_spoon.studio.flows.hold_files import check_files
 from glass_spoon.studio.flows.quotas import check_part_room
 from glass_spoon.studio.models import Change, Part, Step
 from glass_spoon.studio.sentences import Refused
-from glass_spoon.studio.shelf import to_store
+from glass_spoon.studio.shelf import note_stored, to_store
 
 TRIES = 8
 """How often a change is worked out anew when others save meanwhile."""
@@ -151,6 +151,7 @@ def _saved(request: HttpRequest, part_id: int, work: Callable[[Part, SheetDocume
             return part
         check_files(request.user, part.project_id, change.document, now)
         data = to_store(change.document)
+        note_stored(data, change.document)
         if data == part.document and change.step == Step.EDIT:
             return part
         if _put(part, request.user, data, change, token):

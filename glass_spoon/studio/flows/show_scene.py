@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import hashlib
 import logging
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
@@ -19,6 +21,7 @@ from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, subdivid
 from glass_spoon.kernel.subdivision.limit_surface import settled
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.sheet.cache import SLOW
 from glass_spoon.sheet.evaluate import Build, ItemState
 from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.lines.form.rework import Gather
@@ -66,10 +69,10 @@ def shown_items(build: Build, level: int, faults: list[str] | None = None) -> li
     What cannot be drawn, for a reason that was not foreseen, is left out, and a sentence on it added to `faults`.
     """
     shown: list[Shown] = []
-    meshed: set[int] = set()
+    meshed: set[str] = set()  # by content: a mesh from the store has a surface object of its own
     for name, state in build.visible("mesh"):
         if isinstance(state.item, MeshItem) and not build.document.is_hidden(state.item_id):
-            meshed |= {id(state.item.surface), *map(id, _parts(state.item.surface))}
+            meshed |= {part.key for part in _parts(state.item.surface)}
             mesh = _drawn(name, faults, partial(smoothed, state, level))
             if mesh is not None:
                 shown.append(Shown(f"{state.key}:{level}", state.item_id, name, mesh, state.item.surface, False, level > 0))
@@ -85,8 +88,7 @@ def shown_items(build: Build, level: int, faults: list[str] | None = None) -> li
         if not isinstance(state.item, SurfaceItem | SurfacesItem) or build.document.is_hidden(state.item_id):
             continue
         surface = state.item.surface if isinstance(state.item, SurfaceItem) else state.item.shape
-        whole = [id(part) for part in _parts(surface)]
-        if id(surface) not in meshed and not (whole and all(part in meshed for part in whole)):
+        if not all(part.key in meshed for part in _parts(surface)):
             mesh = _drawn(name, faults, partial(_stand_in, state.key, surface))
             if mesh is not None:
                 shown.append(Shown(state.key, state.item_id, name, mesh, surface, True))
@@ -107,8 +109,8 @@ def _drawn(name: str, faults: list[str] | None, make: Callable[[], Mesh]) -> Mes
 
 
 def _parts(surface: NurbsSurface | SurfaceSet | None) -> tuple[NurbsSurface, ...]:
-    """Return the surfaces of a set; nothing for a single one."""
-    return surface.surfaces if isinstance(surface, SurfaceSet) else ()
+    """Return the surfaces of a set, or the single one."""
+    return surface.surfaces if isinstance(surface, SurfaceSet) else (surface,) if surface is not None else ()
 
 
 def shown_curves(build: Build) -> list[NurbsCurve]:
@@ -126,10 +128,12 @@ def shown_curves(build: Build) -> list[NurbsCurve]:
 
 def _kept(key: str, make: object) -> Item:
     """Return an item from the shared results, made when it is not there."""
-    found = RESULTS.get(key)
+    what = f"shown {key.rpartition(':')[2]}"
+    found = RESULTS.find(key, what)
     if found is None:
+        started = time.perf_counter()
         found = (make(), None)  # type: ignore[operator]
-        RESULTS.put(key, found)
+        RESULTS.put_made(key, found, what, time.perf_counter() - started)
     return found[0]
 
 
@@ -200,4 +204,17 @@ def _readings_key(item: Shown, limits: Limits) -> str:
 
 
 def _readings_work(item: Shown, limits: Limits) -> Callable[[Report], list[Reading]]:
-    return lambda report: read_gauges(item.mesh, item.surface, limits, progress=report)
+    """Return the reading of all gauges as work; readings that took long are kept for every process."""
+    key = "readings:" + hashlib.blake2b(_readings_key(item, limits).encode(), digest_size=16).hexdigest()
+
+    def work(report: Report) -> list[Reading]:
+        kept = RESULTS.store.get(key) if RESULTS.store else None
+        if kept is not None:
+            return list(kept[0])
+        started = time.perf_counter()
+        readings = read_gauges(item.mesh, item.surface, limits, progress=report)
+        if RESULTS.store and time.perf_counter() - started >= SLOW:
+            RESULTS.store.put(key, (tuple(readings), None))
+        return readings
+
+    return work

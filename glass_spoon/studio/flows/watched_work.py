@@ -8,7 +8,8 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from concurrent.futures import TimeoutError as StillWorking
 from dataclasses import dataclass
 from threading import Lock
-from typing import Generic, TypeVar
+from typing import Any, Generic, TypeVar
+from weakref import WeakSet
 
 from glass_spoon.sheet.errors import WorkStopped
 
@@ -18,7 +19,7 @@ Report = Callable[[float], None]
 PATIENCE = 0.8
 """Seconds that an answer waits for work before it shows progress instead."""
 
-KEPT = 24
+KEPT = 16
 """Outcomes kept, the least recently asked for thrown out first."""
 
 
@@ -35,6 +36,15 @@ class Working:
         return round(100 * min(max(self.share, 0.0), 1.0))
 
 
+_all: WeakSet[WatchedWork[Any]] = WeakSet()
+
+
+def forget_outcomes() -> None:
+    """Forget the outcomes of all work in this process; what is asked for again is done again."""
+    for work in list(_all):
+        work.forget()
+
+
 class WatchedWork(Generic[T]):
     """Runs each piece of work once, however many requests ask for it. Safe for threads."""
 
@@ -43,6 +53,13 @@ class WatchedWork(Generic[T]):
         self._pool = ThreadPoolExecutor(max_workers=threads, thread_name_prefix=name)
         self._lock = Lock()
         self._entries: OrderedDict[str, tuple[Future[T], Working]] = OrderedDict()
+        _all.add(self)
+
+    def forget(self) -> None:
+        """Forget all outcomes; work under way goes on."""
+        with self._lock:
+            for key in [key for key, (future, _) in self._entries.items() if future.done()]:
+                del self._entries[key]
 
     def result(self, key: str, work: Callable[[Report], T], patience: float | None = PATIENCE) -> T | Working:
         """Return the outcome, or after `patience` seconds how far it is; None waits to the end. Errors are raised."""

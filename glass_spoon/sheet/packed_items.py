@@ -1,0 +1,41 @@
+"""Results of lines as bytes and back; what finds a mark is code, so marks are not packed."""
+
+from __future__ import annotations
+
+from functools import cache
+
+from glass_spoon.formats.packed import Kinds, Unpackable, kinds_of, pack, unpack
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.gauges.reading import Reading
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.topology import EdgeTable, Topology
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import FlatCap, SurfaceSet
+from glass_spoon.sheet.cache import Result
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Done, MeshItem, Note, Piece, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.line import Action, Finding
+
+
+@cache
+def item_kinds() -> Kinds:
+    """Return all kinds of values that results are made of."""
+    items = (CurveItem, CurvesItem, SurfaceItem, SurfacesItem, MeshItem, Piece, Done, Note, Finding, Action, Reading)
+    shapes = (NurbsCurve, NurbsSurface, SurfaceSet, FlatCap, Placement, Mesh, Topology, EdgeTable)
+    return kinds_of(*items, *shapes)
+
+
+def pack_result(result: Result) -> bytes | None:
+    """Return a result as bytes, None for one that cannot be packed. Inverse: unpack_result."""
+    try:
+        return pack(result, item_kinds())
+    except Unpackable:
+        return None
+
+
+def unpack_result(data: bytes) -> Result:
+    """Return the result of packed bytes; raises Unpackable."""
+    found = unpack(data, item_kinds())
+    if not isinstance(found, tuple) or len(found) != 2:
+        raise Unpackable("These bytes are no result.")
+    return found  # type: ignore[return-value]  # packed as one

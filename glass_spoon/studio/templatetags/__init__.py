@@ -1,0 +1,1 @@
+"""Tags of the templates."""
