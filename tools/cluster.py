@@ -13,7 +13,9 @@ import time
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
-RUNTIME = ROOT / ".runtime"
+RUNTIME = Path(os.environ.get("SPOON_RUNTIME", ROOT / ".runtime")).resolve()
+"""Where the cluster, secrets and static files of this copy lie."""
+
 USER = "spoon"
 DATABASE = "spoon"
 
@@ -114,7 +116,19 @@ class Cluster:
     def stop(self) -> None:
         """Stop the cluster, unless it ran before."""
         if self.started_here:
-            _run([str(binaries() / "pg_ctl"), "-D", str(self.data), "-m", "fast", "-w", "stop"])
+            _run(self.pg_ctl("stop"))
+
+    def stop_command(self) -> list[str]:
+        """Return the command that stops the cluster, for whoever is to do it later."""
+        return _as_server(self.pg_ctl("stop"))
+
+    def pg_ctl(self, what: str) -> list[str]:
+        """Return the command of PostgreSQL's own tool that stops, or restarts, the cluster and waits for it."""
+        return [str(binaries() / "pg_ctl"), "-D", str(self.data), "-m", "fast", "-w", what]
+
+    def restart(self) -> None:
+        """Restart the cluster on its port; connections are cut."""
+        _run([*self.pg_ctl("restart"), "-l", str(self.data.parent / "server.log")])
 
     def remove(self) -> None:
         """Stop the cluster and delete all of its data."""

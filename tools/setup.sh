@@ -2,6 +2,9 @@
 root_dir=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 venv="$root_dir/.venv"
 mkdir -p "$root_dir/.runtime"
+# Two first starts at once wait for each other; what is run afterwards does not hold the lock.
+exec 9>"$root_dir/.runtime/setup.lock"
+flock 9
 
 as_root() {
   if [ "$(id -u)" = 0 ]; then "$@"; elif command -v sudo >/dev/null; then sudo "$@"; else

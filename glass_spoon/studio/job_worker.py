@@ -10,6 +10,7 @@ import logging
 import time
 from threading import Thread
 
+from procrastinate import App
 from procrastinate.contrib.django import app
 from procrastinate.jobs import Status
 
@@ -54,51 +55,49 @@ def work_on() -> None:
 
 
 async def _work(wait: bool = True) -> None:
-    """Work on the queue; without `wait` until it is empty."""
-    with app.replace_connector(app.connector.get_worker_connector()) as here:
-        async with here.open_async():
-            await _take_up()
-            looking = asyncio.create_task(_keep_taking_up()) if wait else None
-            try:
-                working = asyncio.create_task(
-                    here.run_worker_async(
-                        concurrency=AT_ONCE,
-                        wait=wait,
-                        install_signal_handlers=False,
-                        listen_notify=wait,
-                        delete_jobs="successful",
-                    )
-                )
-                waited = [task for task in (working, looking) if task is not None]
-                done, _ = await asyncio.wait(waited, return_when=asyncio.FIRST_COMPLETED)
-                for task in done:
-                    task.result()  # what it raised ends this worker, and a fresh one starts
-            finally:
-                for task in (working, looking):
-                    if task is not None and not task.done():
-                        task.cancel()
-                await asyncio.gather(*(task for task in (working, looking) if task is not None), return_exceptions=True)
+    """Work on the queue; without `wait` until it is empty.
+
+    The worker has an app of its own with its connector: requests that ask for jobs meanwhile keep theirs.
+    """
+    here = App(connector=app.connector.get_worker_connector())
+    here.tasks, here.periodic_registry = app.tasks, app.periodic_registry
+    async with here.open_async():
+        await _take_up(here)
+        work = here.run_worker_async(
+            concurrency=AT_ONCE, wait=wait, install_signal_handlers=False, listen_notify=wait, delete_jobs="successful"
+        )
+        tasks = [asyncio.create_task(work)]
+        if wait:
+            tasks.append(asyncio.create_task(_keep_taking_up(here)))
+        try:
+            done, _ = await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
+            for task in done:
+                task.result()  # what it raised ends this worker, and a fresh one starts
+        finally:
+            for task in tasks:
+                task.cancel()
+            await asyncio.gather(*tasks, return_exceptions=True)
 
 
-async def _keep_taking_up() -> None:
+async def _keep_taking_up(here: App) -> None:
     """Look for jobs of workers that are gone, again and again; a database that does not answer ends the worker."""
     while True:
         await asyncio.sleep(LOOK)
-        await _take_up()
+        await _take_up(here)
 
 
-async def _take_up() -> None:
+async def _take_up(here: App) -> None:
     """Have the jobs of workers that are gone done again, and give up those that ended their workers too often."""
-    for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED):
+    for job in await here.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED):
         if job.id is None:
             continue
         if job.attempts + 1 >= MOST_STARTS:
             log.error("The job %s (%s) ended its worker %d times and is given up.", job.id, job.task_name, MOST_STARTS)
-            await app.job_manager.finish_job_by_id_async(job.id, Status.FAILED, delete_job=False)
+            await here.job_manager.finish_job_by_id_async(job.id, Status.FAILED, delete_job=False)
             await asyncio.to_thread(give_up, job.id)
         else:
             log.warning("The job %s (%s) lost its worker and is taken up again.", job.id, job.task_name)
-            await app.job_manager.retry_job(job)
+            await here.job_manager.retry_job(job)
 
 
 def work_off() -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from django.db import connection
 
 from glass_spoon.studio import job_worker
 from glass_spoon.studio.flows import parcels
@@ -75,3 +76,53 @@ def test_files_of_others_are_not_found(ordered, people) -> None:
         parcels.find(parcel.token, people["viewer"].id, parcel.part_id)
     with pytest.raises(Refused):
         parcels.find("x", parcel.user_id, parcel.part_id)
+
+
+def stall(parcel: Parcel, attempts: int) -> None:
+    """Leave the job of a parcel as a killed worker does: being done, by nobody."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "UPDATE procrastinate_jobs SET status = 'doing', worker_id = NULL, attempts = %s WHERE id = %s",
+            [attempts, parcel.job],
+        )
+
+
+def test_the_job_of_a_killed_worker_is_taken_up_again(ordered) -> None:
+    """Whenever a worker looks, not only at its start."""
+    parcel = ordered()
+    parcel.refresh_from_db()
+    stall(parcel, 0)
+    job_worker.work_off()
+    assert parcels.find(parcel.token, parcel.user_id, parcel.part_id).stage == "ready"
+
+
+def test_a_job_that_ends_every_worker_is_given_up_with_a_sentence_and_can_be_asked_again(ordered, as_user) -> None:
+    """It does not end workers for ever."""
+    parcel = ordered()
+    parcel.refresh_from_db()
+    stall(parcel, job_worker.MOST_STARTS - 1)
+    job_worker.work_off()
+    lost = parcels.find(parcel.token, parcel.user_id, parcel.part_id)
+    assert (lost.stage, lost.sentence) == ("failed", parcels.LOST)
+    page = as_user("owner").get(f"/parts/{parcel.part_id}/send-out/{parcel.token}/").content.decode()
+    assert "Write it again" in page
+    again = parcels.again(lost)
+    job_worker.work_off()
+    assert parcels.find(again.token, again.user_id, again.part_id).stage == "ready"
+
+
+def test_a_worker_that_stops_starts_again(monkeypatch) -> None:
+    """After a pause, as long as the process lives."""
+    starts: list[int] = []
+
+    async def work(wait: bool = True) -> None:
+        starts.append(1)
+        if len(starts) == 3:
+            raise SystemExit
+        raise OSError("the database went away")
+
+    monkeypatch.setattr(job_worker, "_work", work)
+    monkeypatch.setattr(job_worker.time, "sleep", lambda seconds: None)
+    with pytest.raises(SystemExit):
+        job_worker.work_on()
+    assert len(starts) == 3
