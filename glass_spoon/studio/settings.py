@@ -217,5 +217,5 @@ LOGGING = {
         "axes": {"level": "ERROR"},
     },
 }
-SLOW_REQUEST, SLOW_LINE = float(os.environ.get("SLOW_REQUEST", "2")), float(os.environ.get("SLOW_LINE", "1"))
-"""Seconds from which on a request and a line of a sheet are written to the log as slow."""
+SLOW_REQUEST = float(os.environ.get("SLOW_REQUEST", "2"))
+"""Seconds from which on a request is written to the log as slow."""

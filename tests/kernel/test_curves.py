@@ -5,6 +5,7 @@ import pytest
 from geomdl import NURBS, operations
 from scipy.special import ellipe
 
+from glass_spoon.kernel.curves import evaluate_curve
 from glass_spoon.kernel.curves.arc_length import measure_length
 from glass_spoon.kernel.curves.curve import make_curve
 from glass_spoon.kernel.curves.edit_knots import (
@@ -192,3 +193,28 @@ def test_bad_curves_are_refused(degree, knots, points, word):
     """The sentence says what was wanted."""
     with pytest.raises(InvalidInput, match=word):
         make_curve(degree, knots, points)
+
+
+@pytest.mark.parametrize("rational", [True, False])
+def test_legs_of_the_net_are_the_tangents_on_both_sides_of_a_full_knot(rational):
+    """As the derivatives of the pieces say (The NURBS Book, equation 4.11)."""
+    rng = np.random.default_rng(11)
+    for degree in (1, 2, 3, 5):
+        knots = np.concatenate((np.zeros(degree + 1), np.full(degree, 0.3), np.full(degree, 0.6), np.ones(degree + 1)))
+        count = len(knots) - degree - 1
+        weights = rng.uniform(0.3, 3.0, count) if rational else np.ones(count)
+        curve = NurbsCurve(degree, knots, rng.normal(size=(count, 3)) * 20, weights)
+        found = evaluate_curve._legs(curve, np.array([0.3, 0.6]))
+        for own, other in zip(found, evaluate_curve.one_sided_tangents(curve, np.array([0.3, 0.6])), strict=True):
+            assert np.allclose(own, other, atol=1e-12)
+
+
+def test_a_plain_curve_has_the_points_of_the_rational_formula():
+    """Weights of one are left out of the arithmetic, not of the result."""
+    rng = np.random.default_rng(5)
+    knots = np.concatenate((np.zeros(4), [0.2, 0.5, 0.5, 0.8], np.ones(4)))
+    curve = NurbsCurve(3, knots, rng.normal(size=(8, 3)) * 50, np.ones(8))
+    heavy = NurbsCurve(3, knots, curve.control_points, np.full(8, 2.0))
+    params = np.linspace(0, 1, 101)
+    own, other = (evaluate_curve.curve_derivatives(one, params, 3) for one in (curve, heavy))
+    assert np.allclose(own, other, rtol=1e-12, atol=1e-9)
