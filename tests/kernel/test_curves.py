@@ -7,7 +7,7 @@ from scipy.special import ellipe
 
 from glass_spoon.kernel.curves import evaluate_curve
 from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.curve import make_curve
+from glass_spoon.kernel.curves.curve import NurbsCurve, make_curve
 from glass_spoon.kernel.curves.edit_knots import (
     bezier_pieces,
     elevate_degree,

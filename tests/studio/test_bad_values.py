@@ -38,9 +38,11 @@ WORST = ["²", "\x00", "\ud800", "inf", "9" * 5000, "[[[[", "kept:" + "0" * 32, 
 
 FIELDS = re.findall(
     r"\w+",
-    """op line field value values verb text item after by paused limit layer shown manner tolerance revision token
-    shown_after level mesh curve comb judge towards isocurves net name username role format view left right which gauge done pending
-    stage surface all face_budget evenness kink""",
+    """
+    op line field value values verb text item after by paused limit layer shown manner tolerance revision token level mesh
+    shown_after curve comb judge towards isocurves net name username role format view left right which gauge done pending
+    stage surface all face_budget evenness kink
+    """,
 )
 
 OPERATIONS = re.findall(
