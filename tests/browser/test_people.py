@@ -110,7 +110,7 @@ def test_without_a_connection_values_stay_and_are_sent_when_it_is_back(rough_pag
     chip = page.locator("[data-field=along]").first
     expect(chip).to_have_text("26")
     expect(chip).to_have_class("value is-unsaved")
-    expect(page.locator("#connection")).to_contain_text("Not saved: One change waits")
+    expect(page.locator("#connection")).to_contain_text("Not saved: one change waits")
     type_value(page, "radius", "6 mm")
     expect(page.locator("#connection")).to_contain_text("2 changes wait")
     page.context.set_offline(False)

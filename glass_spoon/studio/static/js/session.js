@@ -106,7 +106,7 @@ export class Session {
   /** Say how many changes wait. */
   tell() {
     const count = this.count();
-    const waiting = count === 1 ? "One change waits and is sent when it is back." : `${count} changes wait and are sent when it is back.`;
+    const waiting = count === 1 ? "one change waits and is sent when it is back." : `${count} changes wait and are sent when it is back.`;
     this.note.textContent = `No connection to the server. ${count ? `Not saved: ${waiting}` : "It is tried again by itself."}`;
     this.note.hidden = false;
   }

@@ -1,0 +1,70 @@
+"""Data of older versions after the migrations: nothing is lost, and what was undone can be made again."""
+
+from __future__ import annotations
+
+import pytest
+from django.contrib.auth import get_user_model
+from django.db import connection
+from django.db.migrations.executor import MigrationExecutor
+
+from glass_spoon.studio.flows import history
+
+BLANK = {"format": "glass-spoon/sheet", "version": 1, "lines": []}
+MESH = "stored:" + "ab" * 16 + ":obj"
+
+
+@pytest.fixture
+def migrate(transactional_db):
+    """Return what brings the database to a migration; afterwards it is the newest again."""
+
+    def to(name: str):
+        executor = MigrationExecutor(connection)
+        executor.migrate([("studio", name)])
+        return MigrationExecutor(connection).loader.project_state([("studio", name)]).apps
+
+    yield to
+    to("0008_guard")
+
+
+def test_histories_with_undone_steps_are_converted(migrate) -> None:
+    """Three states, one undone: the sheet stays, every state is found, and redo makes the undone one again."""
+    old = migrate("0007_chosen_at")
+    user = get_user_model().objects.create_user("ann")
+    project = old.get_model("studio", "Project").objects.create(name="Boathouse")
+    sheets = [{**BLANK, "name": name} for name in ("one", "two", "three")]
+    part = old.get_model("studio", "Part").objects.create(
+        project=project, name="two", document=sheets[1], revision=7, position=2, changed_by_id=user.pk
+    )
+    for number, sheet in enumerate(sheets, 1):
+        old.get_model("studio", "Change").objects.create(
+            part=part, number=number, document=sheet, summary=f"change {number}", made_by_id=user.pk
+        )
+    migrate("0008_guard")
+    from glass_spoon.studio.models import Part
+
+    found = Part.objects.get(pk=part.pk)
+    assert found.sheet().name == "two"
+    assert [history.state_at(found, number).name for number in (1, 2, 3, 4)] == ["one", "two", "three", "two"]
+    assert history.state_of_revision(found, 7).name == "two"
+    assert history.history_ends(found, user) == (True, True)
+    assert history.last_undone(found, user).summary == "change 3"
+    assert history.last_edit(found, user).summary == "change 2"
+
+
+def test_projects_hold_the_files_that_their_sheets_named(migrate) -> None:
+    """Those of the present, of the past and of kept versions; files that nobody names are held by nobody."""
+    old = migrate("0007_chosen_at")
+    project = old.get_model("studio", "Project").objects.create(name="Boathouse")
+    files = old.get_model("studio", "StoredFile").objects
+    used, free = (
+        files.create(digest="ab" * 16, name="a.obj", data=b"x"),
+        files.create(digest="cd" * 16, name="b.obj", data=b"y"),
+    )
+    sheet = {**BLANK, "name": "Part", "lines": [{"id": "l1", "verb": "import_mesh", "file": MESH}]}
+    part = old.get_model("studio", "Part").objects.create(project=project, name="Part", document={**BLANK, "name": "Part"})
+    old.get_model("studio", "Change").objects.create(part=part, number=1, document=sheet, summary="made")
+    migrate("0008_guard")
+    from glass_spoon.studio.models import HeldFile
+
+    assert list(HeldFile.objects.values_list("project_id", "file_id")) == [(project.pk, used.pk)]
+    assert free.pk != used.pk
