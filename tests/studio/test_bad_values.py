@@ -13,27 +13,11 @@ from django.test import Client
 from glass_spoon.studio.models import Part
 from tests.studio.test_access import ADDRESSES, address
 
-TEXTS = [
-    "²",
-    "٣",
-    "inf",
-    "nan",
-    "1e999",
-    "-1",
-    "1.2.3",
-    "null",
-    "[[[[",
-    "<script>",
-    "../../x",
-    "now",
-    "v²",
-    "v99999999999",
-    "l-",
-]
-TEXTS += ["", "\x00", "a\x00b", "\ud800", "9" * 5000, "[" * 20_000, '{"a": NaN}', '{"values": {"\\u0000": "\\ud800"}}']
+TEXTS = ["²", "inf", "nan", "1e999", "-1", "1.2.3", "[[[[", "v²", "v99999999999", "l-", "a\x00b", "\ud800"]
+TEXTS += ["9" * 5000, "[" * 20_000, '{"a": NaN}', '{"values": {"\\u0000": "\\ud800"}}']
 TEXTS += ["kept:" + "0" * 32, "stored:" + "0" * 32 + ":obj", "inside:obj:!!!!", "body_d ** 12 ** 12"]
 
-WORST = ["²", "\x00", "\ud800", "inf", "9" * 5000, "[[[[", "kept:" + "0" * 32, '{"\\u0000": "\\ud800", "x": 1e999}']
+WORST = ["²", "\x00", "\ud800", "inf", '{"\\u0000": "\\ud800", "x": 1e999}']
 """Those that made a fault of the server once, for every field of every edit."""
 
 FIELDS = re.findall(
@@ -67,10 +51,10 @@ def owner(as_user) -> Client:
 
 @pytest.mark.parametrize("name", sorted(set(ADDRESSES) - DANGEROUS))
 def test_bad_values_in_the_fields_of_every_view(name: str, part: Part, people, owner: Client) -> None:
-    """Each bad text in all fields at once, and in one at a time for the first ones."""
+    """Every other bad text, in all fields at once; the next view gets the others."""
     method, _, body = ADDRESSES[name]
     url = address(name, part, people)
-    for number, text in enumerate(TEXTS):
+    for number, text in enumerate(TEXTS[len(name) % 2 :: 2]):
         fields = dict.fromkeys(FIELDS, text) | {"op": OPERATIONS[number % len(OPERATIONS)]}
         if method == "json":
             sane(owner.post(url, text.encode("utf-8", "surrogatepass"), content_type="application/json"), (name, text[:20]))
@@ -90,22 +74,11 @@ def _query(fields: dict[str, str]) -> dict[str, str]:
 @pytest.mark.parametrize("operation", OPERATIONS)
 def test_bad_values_in_every_edit(operation: str, part: Part, owner: Client) -> None:
     """Each field of each edit gets each bad text, the others being sound."""
-    sound = {"line": "l4", "field": "along", "value": "20", "verb": "relax", "item": "l4", "after": "l4", "limit": "kink"}
-    for field in (
-        "line",
-        "field",
-        "value",
-        "values",
-        "verb",
-        "text",
-        "item",
-        "after",
-        "limit",
-        "layer",
-        "manner",
-        "tolerance",
-    ):
-        for text in TEXTS:
+    sound = {"line": "l4", "field": "along", "value": "20", "verb": "clean", "item": "l4", "after": "l4", "limit": "kink"}
+    sheet = part.document
+    for field in ("line", "field", "value", "values", "text", "after", "tolerance"):
+        for text in WORST:
+            Part.objects.filter(pk=part.pk).update(document=sheet)
             part.refresh_from_db()
             form = {**sound, "op": operation, "revision": str(part.revision), field: text.encode("utf-8", "surrogatepass")}
             sane(owner.post(f"/parts/{part.id}/edit/", form, headers={"HX-Request": "true"}), (operation, field, text[:20]))
