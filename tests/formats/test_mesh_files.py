@@ -362,7 +362,7 @@ def test_a_node_is_placed_by_its_matrix_or_by_its_parts() -> None:
         ({"extensionsRequired": ["SOME_compression"]}, "needs SOME_compression"),
         ({"buffers": [{"byteLength": 60, "uri": "points.bin"}]}, "in another file"),
         ({"meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "mode": 1}]}]}, "holds no triangles"),
-        ({"nodes": [{"children": [0]}]}, "nodes that hold themselves"),
+        ({"nodes": [{"children": [0]}]}, "nodes that hang in two places"),
         ({"accessors": [{"bufferView": 0, "componentType": 5126, "count": 500, "type": "VEC3"}]}, "cut short"),
         ({"accessors": [{"componentType": 5126, "count": 5, "type": "VEC3"}]}, "sparse"),
         ({"meshes": []}, "broken"),

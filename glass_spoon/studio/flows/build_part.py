@@ -17,7 +17,9 @@ from glass_spoon.studio.flows.watched_work import PATIENCE, Report, WatchedWork,
 RESULTS = ResultCache(settings.CACHE_MB * 500_000, KeptResults() if settings.KEEP_RESULTS else None)
 """Results of lines, shared by all parts of this process; those that took long by all processes."""
 
-_builds: WatchedWork[Build] = WatchedWork("build")
+_builds: WatchedWork[Build] = WatchedWork(
+    "build", threads=4
+)  # those that wait for a file that is read elsewhere cost nothing
 
 
 def _work(document: SheetDocument, after: str | None) -> Callable[[Report], Build]:
