@@ -47,7 +47,7 @@ def server(workers: int = 1) -> Iterator[int]:
         port = probe.getsockname()[1]
     url = os.environ["DATABASE_URL"].rsplit("/", 1)[0] + "/" + connection.settings_dict["NAME"]
     command = [sys.executable, "-m", "gunicorn", "glass_spoon.studio.wsgi", "--bind", f"127.0.0.1:{port}", "--reuse-port"]
-    command += ["--threads", os.environ.get("BT", "8"), "--log-level", "warning"]
+    command += ["--threads", "8", "--log-level", "warning"]
     servers = [subprocess.Popen(command, env=os.environ | {"DATABASE_URL": url}) for _ in range(workers)]
     try:
         for _ in range(200):
