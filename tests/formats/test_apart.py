@@ -138,6 +138,7 @@ def mutated(text: str, rng: random.Random) -> str:
     return text[:at] + ("" if kind == 4 else "\x00(*" * 3) + text[at + size :]
 
 
+@pytest.mark.timeout(600)  # on a busy machine too
 def test_no_mutated_step_file_ends_this_process(monkeypatch) -> None:
     """500 files that are nearly right: surfaces, or a sentence, and the reader answers a good file after them.
 
