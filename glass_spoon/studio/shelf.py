@@ -13,6 +13,7 @@ from threading import Lock
 from typing import Any
 
 from django.apps import apps
+from django.utils import timezone
 
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.remembered import Remembered
@@ -28,10 +29,6 @@ MOST_AT_HAND = 64_000_000
 """Most characters of files that stay at hand in a process."""
 
 _KEPT = re.compile(r"^kept:([0-9a-f]{32})$")
-
-
-class FileGone(KernelError):
-    """A stored sheet names a file that is not kept any more."""
 
 
 class _AtHand:
@@ -79,14 +76,13 @@ def to_store(document: SheetDocument) -> dict[str, Any]:
 
 
 def _kept(text: str) -> str:
-    """Keep a text and return its hash."""
+    """Keep a text and return its hash. The row is asked each time: what is at hand here may be thrown away there."""
     data = text.encode("utf-8", "surrogateescape")
     digest = digest_of(data)
-    if _at_hand.get(digest) is None:
-        files = apps.get_model("studio", "StoredFile").objects
-        if not files.filter(digest=digest).exists():
-            files.get_or_create(digest=digest, defaults={"data": data, "name": "file of a line"})
-        _at_hand.put(digest, text)
+    files = apps.get_model("studio", "StoredFile").objects
+    if not files.filter(digest=digest).update(chosen_at=timezone.now()):
+        files.get_or_create(digest=digest, defaults={"data": data, "name": "file of a line"})
+    _at_hand.put(digest, text)
     return digest
 
 
@@ -118,8 +114,7 @@ def _texts(digests: set[str]) -> dict[str, str]:
 
 def read_stored(data: dict[str, Any]) -> SheetDocument:
     """Return a stored sheet, checked, with the files of its lines; worked out once for a content."""
-    key = hashlib.blake2b(json.dumps(data, sort_keys=True).encode(), digest_size=16).digest()
-    return _read.get(key, lambda: read_document(from_store(data)))
+    return _read.get(_content_of(data), lambda: read_document(from_store(data)))
 
 
 _read: Remembered[SheetDocument] = Remembered(128)
@@ -128,8 +123,12 @@ _read: Remembered[SheetDocument] = Remembered(128)
 
 def note_stored(data: dict[str, Any], document: SheetDocument) -> None:
     """Remember which sheet was just stored, so that it need not be read back."""
-    key = hashlib.blake2b(json.dumps(data, sort_keys=True).encode(), digest_size=16).digest()
-    _read.get(key, lambda: document)
+    _read.get(_content_of(data), lambda: document)
+
+
+def _content_of(data: dict[str, Any]) -> bytes:
+    """Return a hash of a stored sheet."""
+    return hashlib.blake2b(json.dumps(data, sort_keys=True).encode(), digest_size=16).digest()
 
 
 FILE_FIELDS = {

@@ -208,3 +208,18 @@ def test_files_are_used_only_in_projects_that_hold_them(part, people, as_user, m
             answer = as_user(who).post(f"/parts/{brought.id}/edit/", form, headers={"HX-Request": "true"})
             assert answer.status_code == 422
             assert "not kept in this project" in answer.content.decode()
+
+
+def test_a_file_that_was_thrown_away_meanwhile_is_kept_again(part, as_user, edit) -> None:
+    """A process that still has its text at hand must not save a sheet that names nothing."""
+    from django.core.files.uploadedfile import SimpleUploadedFile
+
+    owner = as_user("owner")
+    edit(owner, op="add", text="import curve", verb="import_curve")
+    part.refresh_from_db()
+    line = part.document["lines"][-1]["id"]
+    drawing = SVG.format(7, "<!--" + "y" * 3000 + "-->").encode()
+    edit(owner, op="drawing", line=line, file=SimpleUploadedFile("a.svg", drawing))
+    StoredFile.objects.all().delete()
+    edit(owner, op="set", line="l4", field="along", value="23")
+    assert bytes(StoredFile.objects.get().data) == drawing
