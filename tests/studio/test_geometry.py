@@ -3,6 +3,7 @@
 import io
 import json
 import struct
+import threading
 
 import numpy as np
 import pytest
@@ -261,3 +262,16 @@ def test_curves_carry_their_looks_and_hidden_ones_are_left_out():
     assert every["l2"]["colour"] == "plum"
     assert "l2" not in fewer
     assert fewer < set(every)
+
+
+def test_work_that_was_stopped_before_it_began_is_not_known():
+    """Asking for it says so; it does not fail, and asked for anew it is done."""
+    work = WatchedWork("stopped", threads=1)
+    gate = threading.Event()
+    work.result("first", lambda report: gate.wait(30), patience=0.0)
+    work.result("second", lambda report: 2, patience=0.0)
+    work.stop("second")
+    assert work.known("second") is None
+    gate.set()
+    assert work.finished("second", lambda report: 2) == 2
+    assert work.known("second") == 2

@@ -73,7 +73,9 @@ class WatchedWork(Generic[T]):
         """Return an outcome that is there already, None where there is none yet."""
         with self._lock:
             entry = self._entries.get(key)
-        return entry[0].result() if entry is not None and entry[0].done() and not entry[0].exception() else None
+        if entry is None or not entry[0].done() or entry[0].cancelled() or entry[0].exception():
+            return None
+        return entry[0].result()
 
     def stop(self, key: str) -> None:
         """End work under way at its next report; whoever waits for it is told by WorkStopped."""
