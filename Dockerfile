@@ -29,4 +29,4 @@ RUN useradd --uid 10001 --home-dir /srv/glass-spoon spoon \
 USER 10001
 EXPOSE 8000
 HEALTHCHECK --interval=30s --timeout=5s --start-period=30s CMD ["python", "-c", "import urllib.request; urllib.request.urlopen('http://127.0.0.1:8000/health/')"]
-CMD ["gunicorn", "glass_spoon.studio.wsgi", "--bind", "0.0.0.0:8000", "--workers", "1", "--threads", "8", "--timeout", "120"]
+CMD ["gunicorn", "glass_spoon.studio.wsgi", "--bind", "0.0.0.0:8000", "--workers", "1", "--threads", "4", "--timeout", "120"]

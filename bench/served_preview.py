@@ -9,10 +9,13 @@ import socket
 import statistics
 import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any
+
+from server_process import GUNICORN, seat_environment
 
 DRAGS = 60
 
@@ -46,21 +49,29 @@ def server(workers: int = 1) -> Iterator[int]:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     url = os.environ["DATABASE_URL"].rsplit("/", 1)[0] + "/" + connection.settings_dict["NAME"]
-    command = [sys.executable, "-m", "gunicorn", "glass_spoon.studio.wsgi", "--bind", f"127.0.0.1:{port}", "--reuse-port"]
-    command += ["--threads", "8", "--log-level", "warning"]
-    servers = [subprocess.Popen(command, env=os.environ | {"DATABASE_URL": url}) for _ in range(workers)]
-    try:
-        for _ in range(200):
-            with socket.socket() as probe:
-                if probe.connect_ex(("127.0.0.1", port)) == 0:
-                    break
-            time.sleep(0.05)
-        yield port
-    finally:
-        for one in servers:
-            one.terminate()
-        for one in servers:
-            one.wait()
+    command = [sys.executable, "-m", "gunicorn", *GUNICORN, "--bind", f"127.0.0.1:{port}"]
+    with tempfile.TemporaryDirectory() as folder:
+        shared = os.environ | {"DATABASE_URL": url}
+        servers = [
+            subprocess.Popen(command, env=shared | seat_environment(number, workers, folder)) for number in range(workers)
+        ]
+        try:
+            yield _answering(port)
+        finally:
+            for one in servers:
+                one.terminate()
+            for one in servers:
+                one.wait()
+
+
+def _answering(port: int) -> int:
+    """Return the port when it answers."""
+    for _ in range(200):
+        with socket.socket() as probe:
+            if probe.connect_ex(("127.0.0.1", port)) == 0:
+                break
+        time.sleep(0.05)
+    return port
 
 
 def _make_part(document: dict[str, Any]) -> tuple[int, str]:

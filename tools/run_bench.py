@@ -7,7 +7,7 @@ import subprocess
 import sys
 
 from cluster import ROOT, RUNTIME, Cluster
-from serve import SERVER_ENVIRONMENT
+from server_process import SERVER_ENVIRONMENT
 
 
 def main() -> int:
@@ -19,7 +19,7 @@ def main() -> int:
         "DATABASE_URL": cluster.url,
         "SECRET_KEY": "only-for-benchmarks",
         "STATIC_ROOT": str(RUNTIME / "test-static"),
-        "PYTHONPATH": str(ROOT),
+        "PYTHONPATH": os.pathsep.join((str(ROOT), str(ROOT / "tools"))),
         "RESULTS_MB": "0",  # what is measured is made, not found
         **SERVER_ENVIRONMENT,
     }

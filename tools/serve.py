@@ -11,12 +11,14 @@ import signal
 import socket
 import subprocess
 import sys
+import tempfile
 import time
 import urllib.request
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 
 from cluster import ROOT, RUNTIME, Cluster, ClusterError
+from server_process import GUNICORN, SERVER_ENVIRONMENT, seat_environment
 from warden import Warden
 
 HELP = """Start Glass Spoon on this machine with its demo data, at http://127.0.0.1:8000/.
@@ -24,22 +26,12 @@ HELP = """Start Glass Spoon on this machine with its demo data, at http://127.0.
 It keeps its own PostgreSQL cluster and secrets under .runtime/. Ctrl-C stops all it started."""
 
 
-SERVER_ENVIRONMENT = {
-    "OPENBLAS_NUM_THREADS": "1",
-    "OMP_NUM_THREADS": "1",
-    "MALLOC_MMAP_THRESHOLD_": str(1 << 30),
-    "MALLOC_TRIM_THRESHOLD_": str(1 << 31),
-    "MALLOC_TOP_PAD_": str(1 << 26),
-}
-"""One thread a request in the linear algebra; freed arrays stay with the process, so that a drag meets no fresh pages."""
-
-
 def options() -> argparse.Namespace:
     """Read the command line."""
     parser = argparse.ArgumentParser(prog="start", description=HELP, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--port", type=int, default=8000, help="port to serve on (8000)")
     parser.add_argument("--host", default="127.0.0.1", help="address to listen on (127.0.0.1)")
-    parser.add_argument("--servers", type=int, default=1, help="server processes, each with 8 threads (1)")
+    parser.add_argument("--servers", type=int, default=1, help="server processes, one for each processor (1)")
     parser.add_argument("--workers", type=int, default=0, help="processes of their own for jobs (0: the servers do them)")
     parser.add_argument("--empty", action="store_true", help="do not load the demo into an empty database")
     parser.add_argument("--reset", action="store_true", help="delete all data first, after asking")
@@ -96,20 +88,19 @@ def start_workers(count: int, warden: Warden) -> list[subprocess.Popen[bytes]]:
     return [_started([sys.executable, "manage.py", "work"], warden) for _ in range(count)]
 
 
-def start_servers(host: str, port: int, count: int, warden: Warden) -> list[subprocess.Popen[bytes]]:
-    """Start server processes that share a port; the system deals connections out among them.
+def start_servers(host: str, port: int, count: int, folder: str, warden: Warden) -> list[subprocess.Popen[bytes]]:
+    """Start server processes that share a port; each part has its seat in one of them (glass_spoon/studio/seats.py).
 
     One master with several workers would be the other way: its workers share one socket, and the one that is busiest wakes
     first and takes nearly all connections (measured: 105 % against 11 % of a processor).
     """
-    command = [sys.executable, "-m", "gunicorn", "glass_spoon.studio.wsgi", "--bind", f"{host}:{port}", "--reuse-port"]
-    command += ["--workers", "1", "--threads", "8", "--timeout", "120", "--log-level", "warning"]
-    return [_started(command, warden) for _ in range(count)]
+    command = [sys.executable, "-m", "gunicorn", *GUNICORN, "--bind", f"{host}:{port}"]
+    return [_started(command, warden, seat_environment(number, count, folder)) for number in range(count)]
 
 
-def _started(command: list[str], warden: Warden) -> subprocess.Popen[bytes]:
+def _started(command: list[str], warden: Warden, extra: Mapping[str, str] | None = None) -> subprocess.Popen[bytes]:
     """Start a process in a group of its own, and have it ended with the launcher."""
-    process = subprocess.Popen(command, cwd=ROOT, start_new_session=True)
+    process = subprocess.Popen(command, cwd=ROOT, start_new_session=True, env={**os.environ, **(extra or {})})
     warden.tell("process", str(process.pid))
     return process
 
@@ -219,8 +210,9 @@ def run(chosen: argparse.Namespace) -> int:
         prepare_environment(cluster, chosen.host)
         prepare_data(chosen.empty)
         workers = start_workers(chosen.workers, warden)
-        servers = start_servers(chosen.host, chosen.port, chosen.servers, warden)
-        return watch(servers, workers, chosen.host, chosen.port)
+        with tempfile.TemporaryDirectory(prefix="glass-spoon-") as folder:
+            servers = start_servers(chosen.host, chosen.port, chosen.servers, folder, warden)
+            return watch(servers, workers, chosen.host, chosen.port)
     except ClusterError as error:
         print(error, file=sys.stderr)
         return 2

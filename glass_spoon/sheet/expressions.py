@@ -11,6 +11,7 @@ import math
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 from simpleeval import FeatureNotAvailable, InvalidExpression, SimpleEval
@@ -230,7 +231,20 @@ def _parse(text: str, sizes: Mapping[str, Quantity]) -> Quantity:
         raise BadExpression(text, f"it is longer than {MAX_TEXT} letters")
     if not text.strip():
         raise BadExpression(text, "it is empty; type a number")
-    names = {name: _unit(name) for name in UNITS} | {"pi": Quantity(math.pi)} | dict(sizes)
+    used = tuple((name, sizes[name]) for name in _names_of(text) if name in sizes)
+    try:
+        return _worked_out(text, used)
+    except BadExpression as error:
+        cause = error.__cause__
+        if isinstance(cause, InvalidExpression) and not isinstance(cause, FeatureNotAvailable):
+            raise BadExpression(text, _reason(cause, sizes)) from cause
+        raise
+
+
+@lru_cache(4096)
+def _worked_out(text: str, used: tuple[tuple[str, Quantity], ...]) -> Quantity:
+    """Work out a text with the sizes that it names; the same text over the same sizes is not worked out again."""
+    names = _CONSTANTS | dict(used)
     parser = SimpleEval(functions=FUNCTIONS, names=names)
     parser.operators = {**parser.operators, ast.Pow: lambda base, power: as_quantity(base) ** power}
     parser.nodes = {kind: node for kind, node in parser.nodes.items() if kind.__name__ in _ALLOWED_NODES}
@@ -245,9 +259,15 @@ def _parse(text: str, sizes: Mapping[str, Quantity]) -> Quantity:
     except FeatureNotAvailable as error:
         raise BadExpression(text, "only numbers, sizes and + - * / ** are understood") from error
     except InvalidExpression as error:
-        raise BadExpression(text, _reason(error, sizes)) from error
+        raise BadExpression(text, "it cannot be read") from error
     except (SyntaxError, ValueError, TypeError, RecursionError, MemoryError) as error:
         raise BadExpression(text, "it cannot be read; write for example 12 mm, or body_d / 2") from error
+
+
+@lru_cache(4096)
+def _names_of(text: str) -> tuple[str, ...]:
+    """Return the names in a text, in one order."""
+    return tuple(sorted(set(_NAME.findall(spelled(text)))))
 
 
 _ALLOWED_NODES = frozenset({"Expr", "BinOp", "UnaryOp", "Constant", "Num", "Name", "Call"})
@@ -256,6 +276,9 @@ _ALLOWED_NODES = frozenset({"Expr", "BinOp", "UnaryOp", "Constant", "Num", "Name
 def _unit(name: str) -> Quantity:
     value, dimension = UNITS[name]
     return Quantity(value, int(dimension == "length"), int(dimension == "angle"))
+
+
+_CONSTANTS = {name: _unit(name) for name in UNITS} | {"pi": Quantity(math.pi)}
 
 
 def _reason(error: InvalidExpression, sizes: Mapping[str, Quantity]) -> str:
@@ -274,7 +297,9 @@ def spelled(text: str) -> str:
 
 def names_in(text: str | float) -> set[str]:
     """Return the names of sizes that a text uses."""
-    return set(_NAME.findall(spelled(text))) - RESERVED if isinstance(text, str) else set()
+    if not isinstance(text, str) or len(text) > MAX_TEXT:  # a longer one is refused where it is worked out
+        return set()
+    return set(_names_of(text)) - RESERVED
 
 
 def rename_in(text: str, old: str, new: str) -> str:

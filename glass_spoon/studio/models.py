@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from importlib import import_module
+from typing import Any, ClassVar
 
 from django.conf import settings
+from django.contrib.sessions.base_session import AbstractBaseSession
 from django.db import models
 
 from glass_spoon.sheet.document import SheetDocument, SheetLimits
@@ -100,6 +102,9 @@ class Part(models.Model):
     thumbnail = models.BinaryField(default=b"")
     thumbnail_revision = models.PositiveIntegerField(default=0)
 
+    known_ends: tuple[bool, bool] | None = None
+    """Whether whoever just edited has something to undo and to redo; None where the history must be asked."""
+
     class Meta:
         """By name."""
 
@@ -116,6 +121,20 @@ class Part(models.Model):
             known = (self.document, read_stored(self.document))
             self._sheet = known
         return known[1]
+
+
+class SignedInSession(AbstractBaseSession):
+    """A session in a browser, and the account that signed in to it."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, null=True, related_name="+")
+
+    class Meta(AbstractBaseSession.Meta):
+        """As Django's own."""
+
+    @classmethod
+    def get_session_store_class(cls) -> Any:
+        """Return the store whose rows these are."""
+        return import_module(settings.SESSION_ENGINE).SessionStore
 
 
 class ReferencePicture(models.Model):

@@ -88,7 +88,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "glass_spoon.studio.clean_requests.CleanRequestMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
-    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "glass_spoon.studio.sessions.SignInMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
@@ -156,6 +156,7 @@ USE_THOUSAND_SEPARATOR = False
 
 BEHIND_TLS = _flag("BEHIND_TLS", False)
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = BEHIND_TLS
+SESSION_ENGINE = "glass_spoon.studio.sessions"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
 SECURE_CONTENT_TYPE_NOSNIFF = True

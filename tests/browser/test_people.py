@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import pytest
 from django.contrib.auth import get_user_model
-from django.contrib.sessions.models import Session
 from playwright.sync_api import Page, expect
 
-from glass_spoon.studio.models import Membership, Part, Project, Role
+from glass_spoon.studio.models import Membership, Part, Project, Role, SignedInSession
 from tests.browser.bench import add_line, open_part, saved, shown, type_value
 from tests.browser.conftest import sign_in
 
@@ -79,7 +78,7 @@ def test_a_session_that_ended_is_taken_up_over_the_bench(signed_in) -> None:
     """The edit waits under the slip and is carried out after it; a wrong password is told there."""
     page = signed_in
     open_part(page, "Camp kettle")
-    Session.objects.all().delete()
+    SignedInSession.objects.all().delete()
     type_value(page, "along", "23")
     slip = page.locator("#sign-in")
     expect(slip).to_be_visible()

@@ -8,7 +8,7 @@ import pytest
 from django.db import DatabaseError
 
 from glass_spoon.studio.flows import history
-from glass_spoon.studio.models import Part
+from glass_spoon.studio.models import Change
 from glass_spoon.studio.show import bench_context
 from glass_spoon.studio.views import bench
 from tests.studio.conftest import offered, points_of
@@ -143,7 +143,7 @@ def test_killed_in_the_middle_of_a_save_nothing_is_lost(part, as_user, edit, mon
     def die(*args, **options):
         raise DatabaseError("the server was killed")
 
-    monkeypatch.setattr(Part, "save", die)
+    monkeypatch.setattr(Change, "save", die)
     assert edit(client, op="set", line="l2", field="radius", value="4 mm").status_code == 500
     monkeypatch.undo()
     part.refresh_from_db()

@@ -23,7 +23,8 @@ def migrate(transactional_db):
         return MigrationExecutor(connection).loader.project_state([("studio", name)]).apps
 
     yield to
-    to("0008_guard")
+    executor = MigrationExecutor(connection)
+    executor.migrate(executor.loader.graph.leaf_nodes())
 
 
 def test_histories_with_undone_steps_are_converted(migrate) -> None:
@@ -68,3 +69,14 @@ def test_projects_hold_the_files_that_their_sheets_named(migrate) -> None:
 
     assert list(HeldFile.objects.values_list("project_id", "file_id")) == [(project.pk, used.pk)]
     assert free.pk != used.pk
+
+
+def test_whoever_was_signed_in_stays_so(migrate) -> None:
+    """Sessions of the version before are taken over."""
+    migrate("0008_guard")
+    with connection.cursor() as cursor:
+        cursor.execute("INSERT INTO django_session VALUES (%s, %s, now() + interval '1 day')", ["k" * 32, "held"])
+    migrate("0009_sessions")
+    from glass_spoon.studio.models import SignedInSession
+
+    assert SignedInSession.objects.values_list("session_key", "session_data", "user_id").get() == ("k" * 32, "held", None)

@@ -29,6 +29,8 @@ def basis_derivatives(knots: Floats, degree: int, params: Floats, order: int, sp
     """
     spans = find_spans(knots, degree, params) if spans is None else spans
     table = _triangle(knots, degree, params, spans)
+    if order == 0:
+        return table[degree].T[None]
     result = np.zeros((order + 1, degree + 1, len(params)))
     result[0] = table[degree]
     for k in range(1, min(order, degree) + 1):
@@ -41,8 +43,9 @@ def _triangle(knots: Floats, degree: int, params: Floats, spans: Ints) -> list[F
 
     left[j] = t - u_{i+1-j} and right[j] = u_{i+j} - t, as in the book; each degree is one row of array steps.
     """
-    left = params - knots[spans + 1 - np.arange(degree, 0, -1)[:, None]]  # j from the degree down to 1
-    right = knots[spans + np.arange(1, degree + 1)[:, None]] - params  # j from 1 up
+    around = knots.take(spans + np.arange(1 - degree, degree + 1)[:, None])
+    left = params - around[:degree]  # j from the degree down to 1
+    right = around[degree:] - params  # j from 1 up
     table = [np.ones((1, len(params)))]
     for p in range(1, degree + 1):
         before, after = left[degree - p :], right[:p]
@@ -61,8 +64,8 @@ def _derivative(knots: Floats, degree: int, spans: Ints, lower: Floats, k: int) 
     """
     values = lower
     for q in range(degree - k + 1, degree + 1):
-        index = spans - q + 1 + np.arange(q)[:, None]
-        scaled = q * values / (knots[index + q] - knots[index])
+        around = knots.take(spans + np.arange(1 - q, q + 1)[:, None])
+        scaled = q * values / (around[q:] - around[:q])
         values = np.zeros((q + 1, len(spans)))
         values[1:] = scaled
         values[:-1] -= scaled

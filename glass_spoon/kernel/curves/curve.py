@@ -41,6 +41,11 @@ class NurbsCurve:
         return frozen(np.column_stack((self.control_points * self.weights[:, None], self.weights)))
 
     @cached_property
+    def columns(self) -> Floats:
+        """What the basis functions weigh, a row a coordinate: (3, n) x, y, z of a plain curve, else (4, n) homogeneous."""
+        return np.ascontiguousarray((self.control_points if self.is_plain else self.homogeneous).T)
+
+    @cached_property
     def is_rational(self) -> bool:
         """True when the weights differ."""
         return bool(np.ptp(self.weights) > 1e-14 * self.weights.max())

@@ -21,13 +21,11 @@ def curve_derivatives(curve: NurbsCurve, params: Floats, order: int, spans: Ints
     The NURBS Book, equation 4.8 (algorithm A4.2), over arrays.
     """
     spans = find_spans(curve.knots, curve.degree, params) if spans is None else spans
-    basis = basis_derivatives(curve.knots, curve.degree, params, order, spans)
-    columns = np.ascontiguousarray(curve.homogeneous.T)
-    weighted = np.zeros((4, order + 1, len(params)))
-    for r in range(curve.degree + 1):
-        weighted += basis[:, :, r] * np.take(columns, spans - curve.degree + r, axis=1)[:, None]
+    basis = basis_derivatives(curve.knots, curve.degree, params, order, spans).transpose(0, 2, 1)
+    near = curve.columns.take(spans + np.arange(-curve.degree, 1)[:, None], axis=1)
+    weighted = np.einsum("krn,crn->ckn", basis, near)
     if curve.is_plain:
-        return np.ascontiguousarray(weighted[:3].transpose(1, 2, 0))
+        return np.ascontiguousarray(weighted.transpose(1, 2, 0))
     return rational_derivatives(weighted)
 
 

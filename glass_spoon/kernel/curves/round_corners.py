@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike
 
-from glass_spoon.kernel.arrays import Bools, Floats, lengths
+from glass_spoon.kernel.arrays import Bools, Floats
 from glass_spoon.kernel.curves.basis import find_spans
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.edit_knots import join_curves, rescale_domain, split_curve, trim_curve
@@ -160,38 +160,35 @@ def _newton(
         det = -step_a[:, 0] * step_b[:, 1] + step_a[:, 1] * step_b[:, 0]
         s = np.clip(s - (-gap[:, 0] * step_b[:, 1] + gap[:, 1] * step_b[:, 0]) / det, curve.domain[0], None)
         t = np.clip(t - (step_a[:, 0] * gap[:, 1] - step_a[:, 1] * gap[:, 0]) / det, None, curve.domain[1])
-        settled = lengths(np.column_stack((gap, np.zeros(len(gap))))) <= 1e-13 * scale
+        apart = np.hypot(gap[:, 0], gap[:, 1])
+        settled = apart <= 1e-13 * scale
         if settled.all() or np.isnan(s).any():
             break
     # The arc must lie inside the bend: where the offset turns back on itself it touches from the wrong side.
-    turned = (_forward(curve, plane, s, step_a, True) <= 0) | (_forward(curve, plane, t, step_b, False) <= 0)
-    lost = turned | (lengths(np.column_stack((gap, np.zeros(len(gap))))) > 1e-10 * scale)
+    lost = (_forward(curve, plane, (s, t), (step_a, step_b)) <= 0).any(axis=0) | (apart > 1e-10 * scale)
     return np.where(lost, np.nan, s), np.where(lost, np.nan, t)
 
 
-def _branch_derivatives(curve: NurbsCurve, params: Floats, before: bool) -> Floats:
-    """Return derivatives 0 to 2 (3, k, 3), from the side before or after a knot."""
-    found = find_spans(curve.knots, curve.degree, params)
-    if before:
-        left = np.searchsorted(curve.knots, params, side="left").astype(np.int64) - 1
-        found = np.clip(left, curve.degree, found)
-    return curve_derivatives(curve, params, 2, found)
+def _both_sides(curve: NurbsCurve, params: tuple[Floats, Floats], order: int) -> Floats:
+    """Return derivatives 0 to `order` (order + 1, 2k, 3): of the branches before (k,), then of those after (k,).
+
+    Both sides are evaluated at once: few places cost little more than one.
+    """
+    joined = np.concatenate(params)
+    count = len(params[0])
+    spans = find_spans(curve.knots, curve.degree, joined)
+    left = np.searchsorted(curve.knots, params[0], side="left").astype(np.int64) - 1
+    spans[:count] = np.minimum(np.maximum(left, curve.degree), spans[:count])
+    return curve_derivatives(curve, joined, order, spans)
 
 
 def _offset_branches(
     curve: NurbsCurve, plane: Plane, params: tuple[Floats, Floats], offset: Floats
 ) -> tuple[tuple[Floats, Floats], tuple[Floats, Floats]]:
-    """Return the offset point C + d n (k, 2) and its derivative C' (1 - d kappa) (k, 2), before and after each corner.
-
-    Both sides are evaluated at once: few places cost little more than one.
-    """
-    s, t = params
-    joined = np.concatenate((s, t))
-    spans = find_spans(curve.knots, curve.degree, joined)
-    left = np.searchsorted(curve.knots, s, side="left").astype(np.int64) - 1
-    spans[: len(s)] = np.clip(left, curve.degree, spans[: len(s)])
-    places, steps = _offsets(plane, curve_derivatives(curve, joined, 2, spans), np.concatenate((offset, offset)))
-    return (places[: len(s)], steps[: len(s)]), (places[len(s) :], steps[len(s) :])
+    """Return the offset point C + d n (k, 2) and its derivative C' (1 - d kappa) (k, 2), before and after each corner."""
+    places, steps = _offsets(plane, _both_sides(curve, params, 2), np.concatenate((offset, offset)))
+    count = len(offset)
+    return (places[:count], steps[:count]), (places[count:], steps[count:])
 
 
 def _offsets(plane: Plane, values: Floats, offset: Floats) -> tuple[Floats, Floats]:
@@ -204,36 +201,37 @@ def _offsets(plane: Plane, values: Floats, offset: Floats) -> tuple[Floats, Floa
     return place, first * (1 - offset * bend)[:, None]
 
 
-def _forward(curve: NurbsCurve, plane: Plane, params: Floats, step: Floats, before: bool) -> Floats:
-    """Return the sign (k,) of the offset's run against the branch's own."""
-    inside = np.where(np.isnan(params), curve.domain[0], params)
-    first = plane.flatten(_branch_derivatives(curve, inside, before)[1])
-    return np.einsum("ij,ij->i", first, step)
+def _forward(curve: NurbsCurve, plane: Plane, params: tuple[Floats, Floats], steps: tuple[Floats, Floats]) -> Floats:
+    """Return the sign (2, k) of the offset's run against the branch's own, before and after each corner."""
+    s, t = (np.where(np.isnan(side), curve.domain[0], side) for side in params)
+    first = plane.flatten(_both_sides(curve, (s, t), 1)[1])
+    return np.einsum("ij,ij->i", first, np.concatenate(steps)).reshape(2, -1)
 
 
 def _assemble(curve: NurbsCurve, plane: Plane, corners: _Corners, s: Floats, t: Floats) -> NurbsCurve:
     """Return the trimmed branches and the arcs as one curve."""
     starts, ends = np.append(curve.domain[0], t), np.append(s, curve.domain[1])
     least = 1e-9 * (curve.domain[1] - curve.domain[0])
+    values = _both_sides(curve, (s, t), 1)
     pieces: list[NurbsCurve] = []
     for number, (start, end) in enumerate(zip(starts, ends, strict=True)):
         if end - start > least:
             pieces.append(trim_curve(curve, float(start), float(end)))
         if number < len(s):
-            pieces.append(_arc_at(curve, plane, corners, number, float(s[number]), float(t[number])))
+            pieces.append(_arc_at(plane, corners, number, values[:, [number, len(s) + number]]))
     return join_curves(pieces)
 
 
-def _arc_at(curve: NurbsCurve, plane: Plane, corners: _Corners, number: int, s: float, t: float) -> NurbsCurve:
-    """Return the tangent arc of one corner, its domain in the speed of the branch before it."""
-    values = _branch_derivatives(curve, np.array([s, t]), before=False)
-    before = _branch_derivatives(curve, np.array([s]), before=True)
+def _arc_at(plane: Plane, corners: _Corners, number: int, values: Floats) -> NurbsCurve:
+    """Return the tangent arc of one corner, its domain in the speed of the branch before it.
+
+    `values` (2, 2, 3): place and first derivative, at its start on the branch before and at its end on the one after.
+    """
     radius, side = float(corners.radii[number]), float(corners.side[number])
-    first = plane.flatten(before[1])[0]
+    first, last = plane.flatten(values[1])
     speed = float(np.hypot(*first))
     normal = np.array([-first[1], first[0]]) / speed * side
-    center = plane.flatten(before[0] - plane.origin)[0] + radius * normal
-    last = plane.flatten(values[1])[1]
+    center = plane.flatten(values[0, :1] - plane.origin)[0] + radius * normal
     turn = np.arctan2(first[0] * last[1] - first[1] * last[0], first @ last)
     arc = make_arc(plane.lift(center), -radius * normal @ plane.axes, radius * first / speed @ plane.axes, 0, abs(turn))
     return rescale_domain(arc, 0.0, radius * abs(float(turn)) / speed)

@@ -14,6 +14,7 @@ from typing import Any
 
 from django.db import transaction
 from django.http import HttpRequest
+from django.utils import timezone
 
 from glass_spoon.formats.clean_text import whole_number
 from glass_spoon.sheet.document import SheetDocument
@@ -161,19 +162,25 @@ def _saved(request: HttpRequest, part_id: int, work: Callable[[Part, SheetDocume
 
 def _put(part: Part, user: Any, data: dict[str, Any], change: _Change, token: str) -> bool:
     """Write a change down where the part still stands at its revision; says whether it does."""
+    number, own = part.position + 1, change.step == Step.EDIT
+    fresh = {
+        "document": data,
+        "name": str(data["name"]),
+        "revision": part.revision + 1,
+        "position": number,
+        "changed_by": user,
+        "last_change": change.summary[:200],
+        "changed_at": timezone.now(),
+    }
     with transaction.atomic():
-        found = Part.objects.select_for_update().filter(pk=part.pk).values_list("revision", "position").first()
-        if found is None or found[0] != part.revision:
+        if not Part.objects.filter(pk=part.pk, revision=part.revision).update(**fresh):  # holds the row from here on
             return False
-        part.position = found[1]
         add_change(part, data, Entry(change.summary, user, change.step, change.of, token))
         if change.of is not None:
             part.changes.filter(number=change.of).update(undone=change.step == Step.UNDO)
-        part.document, part.name = data, str(data["name"])
-        part.revision += 1
-        part.changed_by = user
-        part.last_change = change.summary[:200]
-        part.save(update_fields=["document", "name", "revision", "position", "changed_by", "last_change", "changed_at"])
+    for name, value in fresh.items():
+        setattr(part, name, value)
+    part.known_ends = (True, False) if own else None
     return True
 
 

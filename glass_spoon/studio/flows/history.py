@@ -33,11 +33,11 @@ class Entry:
 
 
 def add_change(part: Part, data: dict[str, Any], entry: Entry) -> None:
-    """Write down the change from the part's present document to `data`; the part is saved by the caller."""
-    part.position += 1
-    whole = part.position % WHOLE_EVERY == 0
+    """Write down the change from the document that `part` holds to `data`; the part's row is the caller's to save."""
+    number = part.position + 1
+    whole = number % WHOLE_EVERY == 0
     part.changes.create(
-        number=part.position,
+        number=number,
         document=data if whole else None,
         patch=[] if whole else make_patch(part.document, data),
         revision=part.revision + 1,
@@ -48,12 +48,12 @@ def add_change(part: Part, data: dict[str, Any], entry: Entry) -> None:
         made_by=entry.user,
     )
     if whole:
-        _forget(part)
+        _forget(part, number)
 
 
-def _forget(part: Part) -> None:
-    """Take away what lies further back than is kept, up to a whole sheet."""
-    wholes = part.changes.filter(number__lte=part.position - KEPT, document__isnull=False)
+def _forget(part: Part, number: int) -> None:
+    """Take away what lies further back than is kept before a change, up to a whole sheet."""
+    wholes = part.changes.filter(number__lte=number - KEPT, document__isnull=False)
     last = wholes.order_by("-number").values_list("number", flat=True).first()
     if last is not None:
         part.changes.filter(number__lt=last).delete()
@@ -109,7 +109,12 @@ def last_undone(part: Part, user: Any) -> Change | None:
 
 
 def history_ends(part: Part, user: Any) -> tuple[bool, bool]:
-    """Say whether a user has something to undo and to redo: `last_edit` and `last_undone`, asked in one statement or two."""
+    """Say whether a user has something to undo and to redo: `last_edit` and `last_undone`, asked in one statement or two.
+
+    Right after an edit it is known.
+    """
+    if part.known_ends is not None:
+        return part.known_ends
     own = part.changes.filter(made_by=user, number__gt=1)
     edits = Q(step=Step.EDIT)
     found = own.aggregate(
