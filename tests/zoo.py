@@ -101,3 +101,71 @@ def slit_mesh(width: float) -> Mesh:
     below = [[x, y, 0] for y in (0, 1) for x in range(5)]
     faces = [[0, 1, 4, 3], [1, 2, 5, 4], *([6 + k, 7 + k, 12 + k, 11 + k] for k in range(4))]
     return make_mesh(np.array(above + below, dtype=float), np.array(faces))
+
+
+# Shapes named after what is wrong or odd with them.
+
+
+def empty_mesh() -> Mesh:
+    """Return a mesh of nothing."""
+    return make_mesh(np.zeros((0, 3)), np.zeros((0, 4), dtype=int))
+
+
+def one_face() -> Mesh:
+    """Return a single quad."""
+    return grid_mesh(1, 1)
+
+
+def dart() -> Mesh:
+    """Return one quad with a corner that looks in."""
+    return make_mesh([[0, 0, 0], [4, 0, 0], [1, 1, 0], [0, 4, 0]], [[0, 1, 2, 3]])
+
+
+def fin() -> Mesh:
+    """Return three quads at one edge."""
+    points = [[0, 0, 0], [0, 2, 0], [2, 0, 0], [2, 2, 0], [-2, 0, 0], [-2, 2, 0], [0, 0, 2], [0, 2, 2]]
+    return make_mesh(points, [[0, 2, 3, 1], [4, 0, 1, 5], [0, 1, 7, 6]])
+
+
+def moebius_strip(count: int = 12) -> Mesh:
+    """Return a band twisted once: it has one side."""
+    turn = np.linspace(0, TURN, count, endpoint=False)
+    rows = []
+    for side in (-1, 1):
+        reach = 10 + side * np.cos(turn / 2)
+        rows.append(np.column_stack((reach * np.cos(turn), reach * np.sin(turn), side * np.sin(turn / 2))))
+    own, following = np.arange(count), np.roll(np.arange(count), -1)
+    faces = np.column_stack((own, following, following + count, own + count))
+    faces[-1] = [count - 1, count, 0, 2 * count - 1]
+    return make_mesh(np.vstack(rows), faces)
+
+
+def two_cubes(shift: tuple[float, float, float]) -> Mesh:
+    """Return two cubes of size 2 as one mesh, the second moved by `shift`; places that fall together are one vertex."""
+    first = cube_mesh(2.0)
+    points = np.vstack((first.positions, first.positions + np.array(shift)))
+    corners = first.topology.face_corners.reshape(-1, 4)
+    _, kept, numbers = np.unique(points.round(9), axis=0, return_index=True, return_inverse=True)
+    return make_mesh(points[kept], numbers.ravel()[np.vstack((corners, corners + 8))])
+
+
+def touching_in_a_point() -> Mesh:
+    """Return two cubes with one common vertex."""
+    return two_cubes((2.0, 2.0, 2.0))
+
+
+def touching_in_an_edge() -> Mesh:
+    """Return two cubes with one common edge, which has four faces."""
+    return two_cubes((2.0, 2.0, 0.0))
+
+
+def inside_out() -> Mesh:
+    """Return a cube whose faces look in."""
+    cube = cube_mesh(2.0)
+    return make_mesh(cube.positions, cube.topology.face_corners.reshape(-1, 4)[:, ::-1])
+
+
+ODD_MESHES = {
+    made.__name__: made
+    for made in (empty_mesh, one_face, dart, fin, moebius_strip, touching_in_a_point, touching_in_an_edge, inside_out)
+}

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from glass_spoon.kernel.errors import KernelError, TooManyFaces
+from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import MissingItem, SheetError, WorkStopped
@@ -19,9 +20,6 @@ from glass_spoon.sheet.fields import EVERY, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import CurveItem, Done, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
-
-RESULT_VERSION = "3"
-"""Part of every key: raised when an algorithm changes its results."""
 
 SLOW_LINE = 1.0
 """Seconds from which on a line is written to the log."""
@@ -192,7 +190,7 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
             item = kept[0] if kept else _build(line, given)
             findings = tuple(line.inspect(item)) if run.inspect else None
         except Exception as error:
-            return _refused(run, line, error, started)
+            return _refused(run, line, _explained(run, states, error), started)
         took = time.perf_counter() - started
         if took >= SLOW_LINE:
             log.info(
@@ -200,10 +198,43 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
             )
         run.cache.put_made(key, (item, findings), _work_of(line), took)
     run.items[str(line.item_id)] = ItemState(str(line.item_id), key, line.id, item)
+    if run.inspect:
+        findings = (*(findings or ()), *(Finding("lost_mark", "look", lost) for lost in _lost_marks(run, states)))
     status: Status = "look" if findings else "good"
     told = item.told if isinstance(item, CurveItem | SurfaceItem | SurfacesItem | MeshItem | MarkItem) else ""
     done = item.done if isinstance(item, MeshItem) else None
     return LineReport(status, key, time.perf_counter() - started, kept is not None, findings or (), told, done)
+
+
+def _explained(run: _Run, states: Mapping[str, ItemState], error: Exception) -> Exception:
+    """Return an error of a line's work; where a mark that it uses finds nothing any more, that is told as the reason."""
+    if not isinstance(error, KernelError | SheetError):
+        return error
+    lost = _lost_marks(run, states)
+    return KernelError(" ".join(lost)) if lost else error
+
+
+def _lost_marks(run: _Run, states: Mapping[str, ItemState]) -> list[str]:
+    """Say of the marks that a line uses which of them held something where they were made, and nothing on its mesh now."""
+    meshes = [state for state in states.values() if isinstance(state.item, MeshItem)]
+    result: dict[str, str] = {}
+    for state in states.values():
+        if len(meshes) != 1 or not isinstance(state.item, MarkItem) or not len(state.item.mark):
+            continue
+        mark, mesh = state.item, meshes[0]
+        if _found.get(f"{state.key} {mesh.key}", lambda mark=mark, mesh=mesh: len(mark.on(mesh.item))):  # type: ignore[misc]
+            continue
+        name, item = run.document.item_name(state.item_id), run.document.item_name(mesh.item_id)
+        held = f"{len(mark.mark):,} {mark.mark.kind}{'' if len(mark.mark) == 1 else 's'}"
+        result[state.item_id] = (
+            f"The mark {name} held {held} where it was made, and finds nothing on {item} as it is here: "
+            "lines between changed what it looks for. Mark again after them, by another rule."
+        )
+    return list(result.values())
+
+
+_found: Remembered[int] = Remembered(512)
+"""How much marks find on meshes, by the keys of both."""
 
 
 def _work_of(line: Line) -> str:
@@ -219,7 +250,15 @@ def _build(line: Line, given: Given) -> Item:
     item = line.build(given)
     if item is None:
         raise KernelError("This line gave nothing.")
-    return _carried(line, given, item)
+    return _keyed(line, _carried(line, given, item))
+
+
+def _keyed(line: Line, item: Item) -> Item:
+    """Give each new piece of a mesh the key that tells it from all others, whatever its number becomes."""
+    if not isinstance(item, MeshItem) or not line.signs or all(piece.key for piece in item.pieces):
+        return item
+    pieces = [piece if piece.key else replace(piece, key=f"{line.id}/{k}") for k, piece in enumerate(item.every_piece)]
+    return replace(item, pieces=tuple(pieces))
 
 
 def _carried(line: Line, given: Given, item: Item) -> Item:
@@ -321,5 +360,7 @@ class _Seen:
 def _key(line: Line, values: Mapping[str, object], seen: _Seen) -> str:
     """Return the content key: verb, resolved values, input keys, and what else decides the result."""
     inputs = {name: state.key for name, state in seen.states.items()}
-    text = json.dumps([RESULT_VERSION, line.verb_name, values, inputs, seen.ids, seen.colours], sort_keys=True, default=str)
+    text = json.dumps(
+        [line.verb_name, line.version, line.results, values, inputs, seen.ids, seen.colours], sort_keys=True, default=str
+    )
     return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()

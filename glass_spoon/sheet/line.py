@@ -185,7 +185,8 @@ class Line(BaseModel):
 
     verb: its name in files. words: other plain words that find it; phrases: those that fill fields too. sentence: prose
     with **verb** and {fields}; `wordings` are other sentences, by the value of the choice `wording_field`. signs: the
-    result says what made it.
+    result says what made it. version: of its fields, raised with an upgrade when they change (upgrades.py); results: of what
+    it makes of the same values, raised when its work changes.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -199,6 +200,8 @@ class Line(BaseModel):
     wordings: ClassVar[dict[str, str]] = {}
     gives_kind: ClassVar[str | None] = None
     signs: ClassVar[bool] = False
+    version: ClassVar[int] = 1
+    results: ClassVar[int] = 1
 
     id: LineId
     paused: bool = False

@@ -1,4 +1,4 @@
-"""Results of lines as bytes and back; what finds a mark is code, so marks are not packed."""
+"""Results of lines as bytes and back."""
 
 from __future__ import annotations
 
@@ -8,21 +8,35 @@ from glass_spoon.formats.packed import Kinds, Unpackable, kinds_of, pack, unpack
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.place_curve import Placement
 from glass_spoon.kernel.gauges.reading import Reading
+from glass_spoon.kernel.meshes.marked import Mark
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import EdgeTable, Topology
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import FlatCap, SurfaceSet
 from glass_spoon.sheet.cache import Result
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Done, MeshItem, Note, Piece, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import (
+    CurveItem,
+    CurvesItem,
+    Done,
+    Maker,
+    MarkItem,
+    MarkRule,
+    MeshItem,
+    Note,
+    Piece,
+    SurfaceItem,
+    SurfacesItem,
+)
 from glass_spoon.sheet.line import Action, Finding
 
 
 @cache
 def item_kinds() -> Kinds:
     """Return all kinds of values that results are made of."""
-    items = (CurveItem, CurvesItem, SurfaceItem, SurfacesItem, MeshItem, Piece, Done, Note, Finding, Action, Reading)
+    items = (CurveItem, CurvesItem, SurfaceItem, SurfacesItem, MeshItem, MarkItem, Piece, Maker, Done, Note)
+    told = (Finding, Action, Reading, MarkRule, Mark)
     shapes = (NurbsCurve, NurbsSurface, SurfaceSet, FlatCap, Placement, Mesh, Topology, EdgeTable)
-    return kinds_of(*items, *shapes)
+    return kinds_of(*items, *told, *shapes)
 
 
 def pack_result(result: Result) -> bytes | None:

@@ -82,7 +82,7 @@ def test_triangles_are_told_on_a_bend_and_not_on_the_flat() -> None:
 def test_strips_nearer_than_six_levels_can_tell_are_pointed_at() -> None:
     grid = grid_mesh(4, 3)
     for share, found in ((0.1, 0), (1 / 50, 0), (1 / 100, 3)):
-        cut, _ = cut_rings(grid, [(0, np.array([share]))])
+        cut = cut_rings(grid, [(0, np.array([share]))]).mesh
         reading = smoothed_shape.read_close_loops(figures_of(cut))
         assert reading.value in (found, 0 if not found else 4), share
 

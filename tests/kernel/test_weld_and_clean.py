@@ -148,7 +148,7 @@ def test_doubled_faces_and_stray_vertices_go() -> None:
 def test_an_edge_of_four_faces_is_parted_into_two_bodies() -> None:
     joined = two_cubes_at_an_edge()
     assert joined.topology.edge_face_counts.max() == 4
-    parted = part_non_manifold(joined)
+    parted = part_non_manifold(joined).mesh
     assert parted.topology.edge_face_counts.max() == 2
     assert parted.point_count == 16
     faces = parted.topology.face_corners.reshape(-1, 4)
@@ -159,7 +159,7 @@ def test_an_edge_of_four_faces_is_parted_into_two_bodies() -> None:
 
 def test_two_fans_at_one_vertex_are_parted() -> None:
     bow = make_mesh([[0, 0, 0], [1, 1, 0], [1, -1, 0], [-1, 1, 0], [-1, -1, 0]], [[0, 2, 1], [0, 3, 4]])
-    assert part_non_manifold(bow).point_count == 6
+    assert part_non_manifold(bow).mesh.point_count == 6
 
 
 def test_a_manifold_is_left_as_it_is() -> None:
@@ -173,18 +173,18 @@ def test_a_manifold_is_left_as_it_is() -> None:
 @given(st.lists(st.integers(0, 287), max_size=60, unique=True))
 def test_turned_over_faces_are_turned_back(chosen: list[int]) -> None:
     mesh = mesh_surface(torus(30, 10), 24, 12)
-    mixed = reverse_faces(mesh, np.array(chosen, dtype=np.int64))
+    mixed = reverse_faces(mesh, np.array(chosen, dtype=np.int64)).mesh
     assert np.flatnonzero(disagreeing_faces(mixed.topology)).tolist() == sorted(chosen)
-    assert enclosed_volume(turn_alike(mixed)) == pytest.approx(enclosed_volume(mesh))
+    assert enclosed_volume(turn_alike(mixed).mesh) == pytest.approx(enclosed_volume(mesh))
 
 
 def test_reversing_all_faces_turns_the_normals_over_and_is_its_own_inverse() -> None:
     mesh = mesh_surface(torus(30, 10), 24, 12)
     every = np.arange(mesh.face_count)
-    over = reverse_faces(mesh, every)
+    over = reverse_faces(mesh, every).mesh
     assert np.allclose(over.points["normal"], -mesh.points["normal"])
     assert enclosed_volume(over) == pytest.approx(-enclosed_volume(mesh))
-    assert reverse_faces(over, every).topology.key == mesh.topology.key
+    assert reverse_faces(over, every).mesh.topology.key == mesh.topology.key
 
 
 def test_a_band_twisted_once_cannot_be_made_to_agree_and_is_left() -> None:
@@ -271,15 +271,15 @@ def test_what_was_cleaned_is_pointed_at() -> None:
     cube = cube_mesh()
     corners = cube.topology.face_corners.reshape(-1, 4)
     doubled = make_mesh(cube.positions, np.vstack((corners, corners[2][::-1])))
-    assert clean_mesh(doubled).faces.tolist() == [2]
+    assert clean_mesh(doubled).touched.tolist() == [2]
     turned = make_mesh(cube.positions, np.vstack((corners[:5], corners[5][::-1])))
     done = clean_mesh(turned)
-    assert (done.turned_faces, done.faces.tolist()) == (1, [5])
+    assert (done.turned_faces, done.touched.tolist()) == (1, [5])
     tips = make_mesh(
         [[0, 0, 0], [1, 0, 0], [0, 1, 0], [-1, 0, 0], [0, -1, 0], [5, 5, 5], [6, 5, 5], [5, 6, 5]],
         [[0, 1, 2], [0, 3, 4], [5, 6, 7]],
     )
-    assert clean_mesh(tips).faces.tolist() == [0, 1]
+    assert clean_mesh(tips).touched.tolist() == [0, 1]
 
 
 @given(st.integers(0, 10_000))

@@ -8,38 +8,38 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Ints
 from glass_spoon.kernel.groups import joined_groups
-from glass_spoon.kernel.meshes.edge_values import reordered_edges
 from glass_spoon.kernel.meshes.merge_points import keep_faces, split_points
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.origin import Origin, Reworked, Taken, carry, every, same_edges, unchanged
 from glass_spoon.kernel.meshes.topology import Topology
 
 
 @dataclass(frozen=True, eq=False)
-class Cleaned:
-    """A mesh and what was done to it: faces taken out, vertices taken out, vertices that were parted, faces turned over.
+class Cleaned(Reworked):
+    """What was done to a mesh: faces taken out, vertices taken out, vertices that were parted, faces turned over.
 
-    faces: (k,) the faces left of those that were doubled, at vertices that were parted, or turned over.
+    touched: (k,) the faces left of those that were doubled, at vertices that were parted, or turned over.
     """
 
-    mesh: Mesh
     doubled_faces: int
     stray_points: int
     parted_points: int
     turned_faces: int
-    faces: Ints
+    touched: Ints
 
 
 def clean_mesh(mesh: Mesh) -> Cleaned:
     """Return the mesh without doubled faces and stray vertices, parted where it is no manifold, its faces facing alike."""
     stray = int((np.bincount(mesh.topology.face_corners, minlength=mesh.point_count) == 0).sum())
     kept = single_faces(mesh.topology)
-    single = keep_faces(mesh, kept).mesh
-    parted = part_non_manifold(single)
-    turned = turn_alike(parted)
-    over = _turned_faces(parted.topology, turned.topology)
-    doubled, apart = mesh.face_count - len(kept), parted.point_count - single.point_count
-    touched = over | _faces_apart(single, parted) | _had_doubles(mesh.topology, kept)
-    return Cleaned(turned, doubled, stray, apart, int(over.sum()), np.flatnonzero(touched))
+    single = keep_faces(mesh, kept)
+    parted = part_non_manifold(single.mesh)
+    turned = turn_alike(parted.mesh)
+    over = np.zeros(turned.mesh.face_count, dtype=bool) if turned.origin.turned is None else turned.origin.turned
+    doubled, apart = mesh.face_count - len(kept), parted.mesh.point_count - single.mesh.point_count
+    touched = over | _faces_apart(single.mesh, parted.mesh) | _had_doubles(mesh.topology, kept)
+    whole = single.then(parted).then(turned)
+    return Cleaned(whole.mesh, whole.origin, doubled, stray, apart, int(over.sum()), np.flatnonzero(touched))
 
 
 def _faces_apart(single: Mesh, parted: Mesh) -> Bools:
@@ -75,7 +75,7 @@ def single_faces(topology: Topology) -> Ints:
     return np.sort(np.concatenate(result)) if result else np.zeros(0, dtype=np.int64)
 
 
-def part_non_manifold(mesh: Mesh) -> Mesh:
+def part_non_manifold(mesh: Mesh) -> Reworked:
     """Return the mesh with vertices parted so that every edge has two faces at most and every vertex one fan of faces.
 
     Corners at one vertex stay together when edges with exactly two faces lead from one to the next.
@@ -92,19 +92,19 @@ def part_non_manifold(mesh: Mesh) -> Mesh:
     labels = joined_groups(rows, columns, count)
     fans = int(labels.max(initial=-1)) + 1
     if fans == len(np.unique(topology.face_corners)):
-        return mesh
+        return unchanged(mesh)
     origin = np.zeros(fans, dtype=np.int64)
     origin[labels] = topology.face_corners
-    return split_points(mesh, labels.astype(np.int64), origin).mesh
+    return split_points(mesh, labels.astype(np.int64), origin)
 
 
-def turn_alike(mesh: Mesh) -> Mesh:
+def turn_alike(mesh: Mesh) -> Reworked:
     """Return the mesh with faces turned over so that neighbours face alike; the fewer faces of a piece are turned.
 
     A piece that cannot be made so (a band twisted once) keeps what disagrees.
     """
     turned = disagreeing_faces(mesh.topology)
-    return reverse_faces(mesh, np.flatnonzero(turned)) if turned.any() else mesh
+    return reverse_faces(mesh, np.flatnonzero(turned)) if turned.any() else unchanged(mesh)
 
 
 def disagreeing_faces(topology: Topology) -> np.ndarray:
@@ -130,8 +130,8 @@ def disagreeing_faces(topology: Topology) -> np.ndarray:
     return np.where(upright == over, False, turned ^ flip)
 
 
-def reverse_faces(mesh: Mesh, faces: Ints) -> Mesh:
-    """Return the mesh with some faces (k,) run the other way round; edge and face values stay, point normals are dropped."""
+def reverse_faces(mesh: Mesh, faces: Ints) -> Reworked:
+    """Return the mesh with some faces (k,) run the other way round. Its own inverse, but for what is dropped."""
     topology = mesh.topology
     over = np.zeros(mesh.face_count, dtype=bool)
     over[faces] = True
@@ -139,17 +139,12 @@ def reverse_faces(mesh: Mesh, faces: Ints) -> Mesh:
     own = np.arange(len(topology.face_corners))
     order = np.where(over[topology.face_of_corner], start + end - 1 - own, own)
     other = Topology(topology.point_count, topology.face_offsets, topology.face_corners[order])
-    edges = reordered_edges(mesh.edges, topology, other)
-    points = dict(mesh.points)
-    if over.all() and "normal" in points:
-        points["normal"] = -points["normal"]
-    elif over.any():
-        points.pop("normal", None)
-    corners = {name: value[order] for name, value in mesh.corners.items()}
-    return Mesh(other, mesh.positions, points, edges, corners, dict(mesh.faces))
-
-
-def _turned_faces(before: Topology, after: Topology) -> Bools:
-    """Mark the faces (f,) that run the other way round."""
-    apart = before.face_corners != after.face_corners
-    return np.logical_or.reduceat(apart, before.face_offsets[:-1]) if before.face_count else np.zeros(0, dtype=bool)
+    origin = Origin(
+        topology,
+        every(mesh.point_count),
+        Taken(order, len(order)),
+        np.arange(mesh.face_count),
+        same_edges(topology, other),
+        turned=over,
+    )
+    return Reworked(carry(mesh, other, origin), origin)

@@ -186,12 +186,18 @@ def mark_pieces(mesh: Mesh, pieces: Ints) -> Mark:
     return make_mark("face", mesh, np.isin(piece, pieces))
 
 
-def mark_made(mesh: Mesh, pieces: Ints, maker: int) -> Mark:
-    """Return the faces of some pieces, by number, and those that carry the number of a maker (0 for none)."""
+def mark_made(mesh: Mesh, pieces: Ints, makers: Ints) -> Mark:
+    """Return the faces of some pieces, by number, and those that carry one of the numbers of makers (k,)."""
     found = mark_pieces(mesh, pieces).mask
-    if maker and "maker" in mesh.faces:
-        found = found | (mesh.faces["maker"] == maker)
+    if len(makers) and "maker" in mesh.faces:
+        found = found | np.isin(mesh.faces["maker"], makers)
     return make_mark("face", mesh, found)
+
+
+def mark_made_edges(mesh: Mesh, makers: Ints) -> Mark:
+    """Return the edges that carry one of the numbers of makers (k,)."""
+    carried = mesh.edges.get("maker", np.zeros(len(mesh.topology.edges.ends), dtype=np.int32))
+    return make_mark("edge", mesh, np.isin(carried, makers) & (carried > 0))
 
 
 def mark_nearest(mesh: Mesh, places: Floats, kind: MarkKind) -> Mark:

@@ -2,78 +2,80 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
+import scipy.sparse as sparse
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints
-from glass_spoon.kernel.meshes.edge_values import carry_edges
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.origin import Origin, Reworked, Sources, Taken, Weighted, carry
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
 
 
-@dataclass(frozen=True, eq=False)
-class Merged:
-    """A mesh made of another. of_point: (n,) new vertex of each old one, -1 where gone. faces: (f,) old face of each."""
-
-    mesh: Mesh
-    of_point: Ints
-    faces: Ints
-
-
-def merge_points(mesh: Mesh, labels: Ints, positions: Floats | None = None) -> Merged:
+def merge_points(mesh: Mesh, labels: Ints, positions: Floats | None = None) -> Reworked:
     """Return the mesh with the vertices that share a label (n,) made one, at `positions` (labels, 3) or at their mean.
 
     Corners that fall together are left out; so are faces with fewer than three corners left or one vertex twice, and
-    vertices that only such faces used. Point values of the first vertex stay, sharpness of edges that become one is the
-    largest.
+    vertices that only such faces used.
     """
     _, first, of_point = np.unique(labels, return_index=True, return_inverse=True)
-    count = len(first)
-    if positions is None:
-        weight = np.bincount(of_point, minlength=count)[:, None]
-        positions = np.column_stack([np.bincount(of_point, column, count) for column in mesh.positions.T]) / weight
     corners = of_point[mesh.topology.face_corners]
     kept = corners != corners[mesh.topology.previous_corner]
-    return _rebuilt(mesh, corners, kept, of_point, positions, first)
+    return _rebuilt(mesh, corners, kept, _members(of_point, first), positions)
 
 
-def keep_faces(mesh: Mesh, faces: Ints) -> Merged:
+def _members(of_point: Ints, first: Ints) -> Sources:
+    """Return the sources of vertices that old ones (n,) became; first: the lowest of each."""
+    count = len(first)
+    if count == len(of_point):
+        return Taken(first, count)
+    order = np.argsort(of_point, kind="stable")
+    sizes = np.bincount(of_point, minlength=count)
+    starts = np.concatenate(([0], np.cumsum(sizes)))
+    return Weighted(
+        sparse.csr_array((np.repeat(1 / sizes, sizes), order, starts), shape=(count, len(of_point))), joined=True
+    )
+
+
+def keep_faces(mesh: Mesh, faces: Ints) -> Reworked:
     """Return the mesh of some faces (k,), in the order of the old ones, without the vertices that only others used."""
     chosen = np.zeros(mesh.face_count, dtype=bool)
     chosen[faces] = True
-    every = np.arange(mesh.point_count)
     corners = mesh.topology.face_corners.astype(np.int64)
-    return _rebuilt(mesh, corners, chosen[mesh.topology.face_of_corner], every, mesh.positions, every)
+    return _rebuilt(
+        mesh, corners, chosen[mesh.topology.face_of_corner], Taken(np.arange(mesh.point_count), mesh.point_count)
+    )
 
 
-def drop_stray_points(mesh: Mesh) -> Merged:
+def drop_stray_points(mesh: Mesh) -> Reworked:
     """Return the mesh without the vertices that no face uses."""
     return keep_faces(mesh, np.arange(mesh.face_count))
 
 
-def split_points(mesh: Mesh, corners: Ints, origin: Ints) -> Merged:
+def split_points(mesh: Mesh, corners: Ints, origin: Ints) -> Reworked:
     """Return the mesh with other vertices at its corners (h,), each a copy of the old vertex `origin` (k,) of it."""
-    return _rebuilt(mesh, corners, np.ones(len(corners), dtype=bool), None, mesh.positions[origin], origin)
+    return _rebuilt(mesh, corners, np.ones(len(corners), dtype=bool), Taken(origin, mesh.point_count))
 
 
-def _rebuilt(mesh: Mesh, corners: Ints, kept: Bools, of_point: Ints | None, positions: Floats, first: Ints) -> Merged:
-    """Return the mesh of the corners (h,) that are kept, over vertices at `positions`, each with the values of `first`."""
+def _rebuilt(mesh: Mesh, corners: Ints, kept: Bools, points: Sources, positions: Floats | None = None) -> Reworked:
+    """Return the mesh of the corners (h,) that are kept, over vertices that come from `points`; unused ones are left out."""
     faces, offsets, held = _whole_faces(mesh.topology, corners, kept)
     used, numbered = np.unique(corners[held], return_inverse=True)
     topology = make_topology(len(used), numbered, offsets=offsets)
-    renumber = np.full(len(positions), -1, dtype=np.int64)
-    renumber[used] = np.arange(len(used))
-    result = Mesh(
-        topology,
-        positions[used],
-        points={name: value[first[used]] for name, value in mesh.points.items()},
-        edges=carry_edges(mesh.edges, *_edge_origins(mesh.topology, topology, held), topology) if mesh.edges else {},
-        corners={name: value[held] for name, value in mesh.corners.items()},
-        faces={name: value[faces] for name, value in mesh.faces.items()},
+    origin = Origin(
+        mesh.topology,
+        _some(points, used),
+        Taken(held, len(mesh.topology.face_corners)),
+        faces,
+        _edge_origins(mesh.topology, topology, held),
     )
-    old = renumber[of_point] if of_point is not None else np.full(mesh.point_count, -1, dtype=np.int64)
-    return Merged(result, old, faces)
+    return Reworked(carry(mesh, topology, origin, None if positions is None else positions[used]), origin)
+
+
+def _some(points: Sources, used: Ints) -> Sources:
+    """Return the sources of some of the elements (k,)."""
+    if isinstance(points, Taken):
+        return Taken(points.first[used], points.count)
+    return points if len(used) == points.matrix.shape[0] else Weighted(points.matrix[used], joined=True)
 
 
 def _whole_faces(topology: Topology, corners: Ints, kept: Bools) -> tuple[Ints, Ints, Ints]:
@@ -89,12 +91,14 @@ def _whole_faces(topology: Topology, corners: Ints, kept: Bools) -> tuple[Ints, 
     return faces, np.concatenate(([0], np.cumsum(sides[faces]))), held
 
 
-def _edge_origins(before: Topology, after: Topology, held: Ints) -> tuple[Ints, Ints]:
-    """Return pairs of an old edge (2h,) and the edge (2h,) it became, where the corners of `after` are the old ones `held`.
+def _edge_origins(before: Topology, after: Topology, held: Ints) -> Ints:
+    """Return pairs (2h, 2) of an edge and an old edge it came from, where the corners of `after` are the old ones `held`.
 
     The old edge of a corner is the one that leaves it, and the last before the next corner that is kept.
     """
+    if not len(held):
+        return np.zeros((0, 2), dtype=np.int64)
     following = np.append(held[1:], -1)
     following[after.face_offsets[1:] - 1] = held[after.face_offsets[:-1]]
     corners = np.concatenate((held, before.previous_corner[following]))
-    return before.edges.of_corner[corners], np.tile(after.edges.of_corner, 2)
+    return np.column_stack((np.tile(after.edges.of_corner, 2), before.edges.of_corner[corners])).astype(np.int64)

@@ -13,9 +13,10 @@ from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Floats, checked_points, cross, cross_columns, directions, frozen, sum_by_index
 from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.meshes.attributes import PLACES, Values, typed
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
 
-Attributes = Mapping[str, Floats]
+Attributes = Mapping[str, Values]
 
 
 @dataclass(frozen=True, eq=False)
@@ -23,7 +24,8 @@ class Mesh:
     """Positions (n, 3) mm over a topology, with attributes; trusted constructor, see `make_mesh`.
 
     points: name to (n, ...): "normal". edges: name to (e, ...): "sharpness" (creases; infinite stays sharp for ever).
-    corners: name to (h, ...): "uv". faces: name to (f, ...). Edge attributes follow the order of topology.edges.
+    corners: name to (h, ...): "uv". faces: name to (f, ...): "piece", "maker". Edge attributes follow the order of
+    topology.edges; types and carrying of attributes are those of attributes.py.
     """
 
     topology: Topology
@@ -36,9 +38,9 @@ class Mesh:
     def __post_init__(self) -> None:
         """Make arrays and mappings read-only."""
         object.__setattr__(self, "positions", frozen(self.positions))
-        for name in ("points", "edges", "corners", "faces"):
-            values = {key: frozen(value) for key, value in getattr(self, name).items()}
-            object.__setattr__(self, name, MappingProxyType(values))
+        for place in PLACES:
+            values = {name: typed(place, name, value) for name, value in getattr(self, place).items()}
+            object.__setattr__(self, place, MappingProxyType(values))
 
     @property
     def point_count(self) -> int:

@@ -9,13 +9,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import scipy.sparse as sparse
 from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, lengths
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.groups import joined_groups
-from glass_spoon.kernel.meshes.edge_values import carry_edges
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.origin import Origin, Reworked, Weighted, carry, same_elements
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
 
 SMALL_SHARE = 0.25
@@ -144,10 +145,9 @@ def _grouped(mesh: Mesh, found: Meetings) -> Gaps:
 
 
 @dataclass(frozen=True, eq=False)
-class PutIn:
+class PutIn(Reworked):
     """A mesh whose faces know the vertices on their open edges. vertices: (k,) those that were put in."""
 
-    mesh: Mesh
     vertices: Ints
 
 
@@ -167,10 +167,11 @@ def put_points_in(mesh: Mesh, distance: float) -> PutIn:
     inside &= ~_in_face(topology, found)
     found = found.where(inside & (found.shares > 0) & (found.shares < 1))
     if not len(found.vertices):
-        return PutIn(mesh, np.zeros(0, dtype=np.int64))
+        return PutIn(mesh, same_elements(topology), np.zeros(0, dtype=np.int64))
     nearest = found.where(np.lexsort((found.distances, found.vertices)))
     found = nearest.where(np.unique(nearest.vertices, return_index=True)[1])
-    return PutIn(_with_points(mesh, found), found.vertices)
+    done = _with_points(mesh, found)
+    return PutIn(done.mesh, done.origin, found.vertices)
 
 
 def _in_face(topology: Topology, found: Meetings) -> Bools:
@@ -180,7 +181,7 @@ def _in_face(topology: Topology, found: Meetings) -> Bools:
     return np.isin(face.astype(np.int64) * topology.point_count + found.vertices, pairs)
 
 
-def _with_points(mesh: Mesh, found: Meetings) -> Mesh:
+def _with_points(mesh: Mesh, found: Meetings) -> Reworked:
     """Return the mesh with each vertex of the meetings as a corner after the one that starts its edge."""
     topology = mesh.topology
     start = topology.edge_corners[found.edges, 0].astype(np.int64)
@@ -192,11 +193,14 @@ def _with_points(mesh: Mesh, found: Meetings) -> Mesh:
     corners = np.concatenate((topology.face_corners, found.vertices))[sequence]
     sides = topology.face_sides + np.bincount(topology.face_of_corner[start], minlength=mesh.face_count)
     other = make_topology(mesh.point_count, corners, offsets=np.concatenate(([0], np.cumsum(sides))))
-    following = topology.next_corner[start]
-    laid = {}
-    for name, value in mesh.corners.items():
-        share = found.shares.reshape(-1, *[1] * (value.ndim - 1))
-        laid[name] = np.concatenate((value, value[start] * (1 - share) + value[following] * share))[sequence]
+    # A corner that was put in lies between the one that starts the edge and the next, at its share of the way.
+    inner = np.arange(count, count + len(start))
+    rows = np.concatenate((np.arange(count), inner, inner))
+    columns = np.concatenate((np.arange(count), start, topology.next_corner[start]))
+    shares = np.concatenate((np.ones(count), 1 - found.shares, found.shares))
+    laid = sparse.csr_array((shares, (rows, columns)), shape=(count + len(start), count))
     source = np.concatenate((np.arange(count), start))[sequence]
-    edges = carry_edges(mesh.edges, topology.edges.of_corner[source], other.edges.of_corner, other)
-    return Mesh(other, mesh.positions, dict(mesh.points), edges, laid, dict(mesh.faces))
+    edges = np.column_stack((other.edges.of_corner, topology.edges.of_corner[source])).astype(np.int64)
+    same = same_elements(topology)
+    origin = Origin(topology, same.points, Weighted(laid[sequence]), same.faces, edges)
+    return Reworked(carry(mesh, other, origin), origin)

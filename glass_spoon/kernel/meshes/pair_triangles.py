@@ -16,8 +16,8 @@ import rustworkx
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.groups import joined_groups
-from glass_spoon.kernel.meshes.edge_values import reordered_edges
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.origin import Origin, Reworked, Taken, carry, every, same_edges
 from glass_spoon.kernel.meshes.topology import make_topology
 
 WHOLE = 3000
@@ -34,10 +34,9 @@ GRAIN = 1_000_000
 
 
 @dataclass(frozen=True, eq=False)
-class Paired:
-    """A mesh with triangles joined: pairs made, triangles left, and the least shape (0 to 1) of a pair."""
+class Paired(Reworked):
+    """A mesh with triangles joined: pairs made (of the role "pair"), triangles left, and the least shape (0 to 1) of one."""
 
-    mesh: Mesh
     pairs: int
     left: int
     worst: float
@@ -59,7 +58,7 @@ def pair_triangles(mesh: Mesh, largest_turn: float = np.pi, held: Bools | None =
     kept[faces[chosen].ravel()] = False
     left = int((kept & (mesh.topology.face_sides == 3)).sum())
     result = _joined(mesh, np.flatnonzero(kept), quads[chosen], faces[chosen, 0])
-    return Paired(result, len(chosen), left, float(shape[chosen].min(initial=1.0)))
+    return Paired(result.mesh, result.origin, len(chosen), left, float(shape[chosen].min(initial=1.0)))
 
 
 def _candidates(mesh: Mesh, largest_turn: float, held: Bools | None) -> tuple[Ints, Ints, Floats]:
@@ -225,10 +224,10 @@ def _match(ends: Ints, weights: Floats) -> Ints:
     return np.array(sorted(number[(min(a, b), max(a, b))] for a, b in found), dtype=np.int64)
 
 
-def _joined(mesh: Mesh, kept: Ints, quads: Ints, origin: Ints) -> Mesh:
-    """Return the mesh of faces kept and quads of corners (m, 4), each with the face values of its `origin`, in order."""
+def _joined(mesh: Mesh, kept: Ints, quads: Ints, firsts: Ints) -> Reworked:
+    """Return the mesh of faces kept and quads of corners (m, 4), each in place of its first triangle (m,), in order."""
     topology = mesh.topology
-    order = np.argsort(np.concatenate((kept, origin)), kind="stable")
+    order = np.argsort(np.concatenate((kept, firsts)), kind="stable")
     sides = np.concatenate((topology.face_sides[kept], np.full(len(quads), 4)))[order]
     offsets = np.concatenate(([0], np.cumsum(sides)))
     starts = np.concatenate((topology.face_offsets[kept].astype(np.int64), np.full(len(quads), -1)))
@@ -240,12 +239,11 @@ def _joined(mesh: Mesh, kept: Ints, quads: Ints, origin: Ints) -> Mesh:
     joined = np.flatnonzero(starts[order] < 0)
     corners[offsets[joined][:, None] + np.arange(4)] = quads[order[joined] - len(kept)]
     made = make_topology(topology.point_count, topology.face_corners[corners], offsets=offsets)
-    owner = np.concatenate((kept, origin))[order]
-    return Mesh(
-        made,
-        mesh.positions,
-        dict(mesh.points),
-        reordered_edges(mesh.edges, topology, made),
-        {name: value[corners] for name, value in mesh.corners.items()},
-        {name: value[owner] for name, value in mesh.faces.items()},
-    )
+    origin = Origin(
+        topology,
+        every(topology.point_count),
+        Taken(corners, len(topology.face_corners)),
+        np.concatenate((kept, firsts))[order],
+        same_edges(topology, made),
+    ).with_roles({"pair": joined}, {}, len(made.edges.ends))
+    return Reworked(carry(mesh, made, origin), origin)

@@ -23,7 +23,7 @@ def repeat_mesh(mesh: Mesh, moves: tuple[Placement, ...]) -> Mesh:
         points["normal"] = np.concatenate([mesh.points["normal"] @ move.matrix.T for move in moves])
     own = {name: np.concatenate([values] * times) for name, values in mesh.faces.items()}
     if "piece" in mesh.faces:
-        pieces = float(mesh.faces["piece"].max(initial=-1.0)) + 1
+        pieces = int(mesh.faces["piece"].max(initial=-1)) + 1
         own["piece"] = np.concatenate([mesh.faces["piece"] + k * pieces for k in range(times)])
     copied = mesh.topology.find_edges(topology.edges.ends % mesh.point_count) if mesh.edges else None
     return Mesh(

@@ -7,12 +7,15 @@ a ------- b        its side.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
+import scipy.sparse as sparse
 
 from glass_spoon.kernel.arrays import Floats, Ints
 from glass_spoon.kernel.groups import joined_groups
-from glass_spoon.kernel.meshes.edge_values import carry_edges
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.origin import Origin, Reworked, Sources, Weighted, carry, same_elements
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
 
 
@@ -40,24 +43,46 @@ def ring_labels(topology: Topology) -> tuple[Ints, Ints]:
     return ring, (forward > backward).astype(np.int64)
 
 
-def cut_rings(mesh: Mesh, shares: list[tuple[int, Floats]]) -> tuple[Mesh, Ints]:
-    """Return the mesh with rings cut, and the new edges that run along the cuts (k,).
+@dataclass(frozen=True, eq=False)
+class Cut(Reworked):
+    """A mesh with rings cut. loops: (k,) the new edges that run along the cuts, of the role "loop"."""
+
+    loops: Ints
+
+
+def cut_rings(mesh: Mesh, shares: list[tuple[int, Floats]]) -> Cut:
+    """Return the mesh with rings cut.
 
     shares: pairs of an edge and the shares (k,) of the way, from its lower vertex, at which its ring is cut. All edges of
     the ring take these shares of their own length. Cuts of one ring from several edges are taken together; shares that
     agree to 1e-9 are one. Positions and values are linear between those of the old mesh.
     """
-    topology = mesh.topology
+    ring, against, cuts = _cuts(mesh.topology, shares)
+    if not cuts:
+        return Cut(mesh, same_elements(mesh.topology), np.zeros(0, dtype=np.int64))
+    return _Builder(mesh, ring, against, cuts).build()
+
+
+def predict_cut_faces(topology: Topology, shares: list[tuple[int, Floats]]) -> int:
+    """Return how many faces `cut_rings` leaves, before it is done."""
+    ring, _, cuts = _cuts(topology, shares)
+    table = np.zeros(int(ring.max(initial=-1)) + 1, dtype=np.int64)
+    for label, values in cuts.items():
+        table[label] = len(values)
+    count = table[ring]
+    corner = topology.face_offsets[:-1][topology.face_sides == 4].astype(np.int64)
+    sides = [count[topology.edges.of_corner[corner + k]] + 1 for k in (0, 1)]
+    return int((sides[0] * sides[1]).sum()) + int((topology.face_sides != 4).sum())
+
+
+def _cuts(topology: Topology, shares: list[tuple[int, Floats]]) -> tuple[Ints, Ints, dict[int, Floats]]:
+    """Return `ring_labels`, and the shares at which each ring is cut, as it runs."""
     ring, against = ring_labels(topology)
     wanted: dict[int, list[float]] = {}
     for edge, values in shares:
         run = 1 - np.asarray(values) if against[edge] else np.asarray(values)
         wanted.setdefault(int(ring[edge]), []).extend(float(value) for value in run if 1e-9 < value < 1 - 1e-9)
-    cuts = {label: np.unique(np.round(values, 9)) for label, values in wanted.items() if values}
-    if not cuts:
-        return mesh, np.zeros(0, dtype=np.int64)
-    builder = _Builder(mesh, ring, against, cuts)
-    return builder.build()
+    return ring, against, {label: np.unique(np.round(values, 9)) for label, values in wanted.items() if values}
 
 
 class _Builder:
@@ -98,7 +123,7 @@ class _Builder:
         numbers[down], shares[down] = numbers[down, ::-1], 1 - shares[down, ::-1]
         return numbers, shares
 
-    def build(self) -> tuple[Mesh, Ints]:
+    def build(self) -> Cut:
         topology = self.topology
         quads = np.flatnonzero(topology.face_sides == 4)
         corner = topology.face_offsets[quads].astype(np.int64)
@@ -163,7 +188,7 @@ class _Builder:
                 source += [(corner, following, float(t)) for t in shares[0]]
         self.others.append((face, row, source))
 
-    def _finish(self) -> tuple[Mesh, Ints]:
+    def _finish(self) -> Cut:
         """Return the mesh and the edges along the cuts."""
         mesh = self.mesh
         sources, weights = np.concatenate(self.sources), np.concatenate(self.weights)
@@ -180,30 +205,41 @@ class _Builder:
         corner_rows = np.repeat(starts[order], sides[order]) + (np.arange(len(flat)) - np.repeat(offsets[:-1], sides[order]))
         topology = make_topology(self.total, flat[corner_rows], offsets=offsets)
 
-        def mixed(values: Floats) -> Floats:
-            parts = [values[sources[:, k]] * weights[:, k].reshape(-1, *[1] * (values.ndim - 1)) for k in range(4)]
-            return np.concatenate((values, sum(parts[1:], parts[0])))
-
-        def corner_mixed(values: Floats) -> Floats:
-            parts = []
-            for _, _, corner, share in self.faces:
-                own = values[corner[:, None] + np.arange(4)]
-                parts.append(np.einsum("kij,kj...->ki...", share, own).reshape(-1, *values.shape[1:]))
-            for _, _, source in self.others:
-                parts.append(np.array([values[a] * (1 - t) + values[b] * t for a, b, t in source]))
-            return np.concatenate(parts)[corner_rows]
-
         parts = self._old_edge_parts()
         loops = np.concatenate(self.loops) if self.loops else np.zeros((0, 2), dtype=np.int64)
-        result = Mesh(
-            topology,
-            mixed(mesh.positions),
-            {name: mixed(value) for name, value in mesh.points.items() if name != "normal"},
-            carry_edges(mesh.edges, parts[:, 2], topology.find_edges(parts[:, :2]), topology),
-            {name: corner_mixed(value) for name, value in mesh.corners.items()},
-            {name: value[owner[order]] for name, value in mesh.faces.items()},
-        )
-        return result, topology.find_edges(loops)
+        along = topology.find_edges(loops)
+        origin = Origin(
+            mesh.topology,
+            self._point_sources(sources, weights),
+            self._corner_sources(corner_rows),
+            owner[order],
+            np.column_stack((topology.find_edges(parts[:, :2]), parts[:, 2])).astype(np.int64),
+        ).with_roles({}, {"loop": along}, len(topology.edges.ends))
+        return Cut(carry(mesh, topology, origin), origin, along)
+
+    def _point_sources(self, sources: Ints, weights: Floats) -> Sources:
+        """Return where the points come from: the old ones, then those between up to four of them."""
+        old, new = self.mesh.point_count, len(sources)
+        rows = np.concatenate((np.arange(old), np.repeat(np.arange(old, old + new), 4)))
+        columns, values = np.concatenate((np.arange(old), sources.ravel())), np.concatenate((np.ones(old), weights.ravel()))
+        used = values != 0
+        return Weighted(sparse.csr_array((values[used], (rows[used], columns[used])), shape=(old + new, old)))
+
+    def _corner_sources(self, order: Ints) -> Sources:
+        """Return where the corners come from, in an order: mixtures of the corners of their old faces."""
+        columns = [(corner[:, None] + np.arange(4))[:, None].repeat(4, axis=1) for _, _, corner, _ in self.faces]
+        flat = [part.reshape(-1, 4) for part in columns]
+        shares = [share.reshape(-1, 4) for _, _, _, share in self.faces]
+        for _, _, source in self.others:
+            rows = np.array([(a, b, a, a) for a, b, _ in source], dtype=np.int64)
+            flat.append(rows)
+            shares.append(np.array([(1 - t, t, 0.0, 0.0) for _, _, t in source]))
+        every_column, every_share = np.concatenate(flat), np.concatenate(shares)
+        rows = np.repeat(np.arange(len(every_column)), 4)
+        used = every_share.ravel() != 0
+        shape = (len(every_column), len(self.topology.face_corners))
+        matrix = sparse.csr_array((every_share.ravel()[used], (rows[used], every_column.ravel()[used])), shape=shape)
+        return Weighted(matrix[order])
 
     def _old_edge_parts(self) -> Ints:
         """Return the parts of all old edges: both ends and the edge (k, 3)."""

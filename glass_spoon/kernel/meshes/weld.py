@@ -15,10 +15,11 @@ from scipy.spatial import cKDTree
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.groups import joined_groups
-from glass_spoon.kernel.meshes.merge_points import Merged, merge_points
+from glass_spoon.kernel.meshes.merge_points import merge_points
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.near_points import near_pairs
 from glass_spoon.kernel.meshes.open_edges import PutIn, put_points_in
+from glass_spoon.kernel.meshes.origin import Reworked, same_elements
 
 WeldPoints = Literal["all", "open", "edges"]
 """Every vertex, only those on open edges, or those and the open edges that they lie on."""
@@ -116,7 +117,7 @@ def _nearest_distances(points: Floats, near: Ints) -> Floats:
 
 
 @dataclass(frozen=True, eq=False)
-class Welded(Merged):
+class Welded(Reworked):
     """A mesh that was welded of another. plan: what was done. put_in: vertices put into open edges.
 
     places: (k,) the vertices that several became, or that were put in.
@@ -133,9 +134,11 @@ def weld(mesh: Mesh, distance: float, points: WeldPoints = "all") -> Welded:
     With "edges" vertices on open edges of others are put into these first. Inverse: none. Cost: a sort of the vertices.
     Raises as `plan_weld`.
     """
-    put = put_points_in(mesh, distance) if points == "edges" else PutIn(mesh, np.zeros(0, dtype=np.int64))
+    nothing = np.zeros(0, dtype=np.int64)
+    put = put_points_in(mesh, distance) if points == "edges" else PutIn(mesh, same_elements(mesh.topology), nothing)
     plan = plan_weld(put.mesh, distance, points)
     merged = merge_points(put.mesh, plan.labels)
     several = plan.labels[plan.labels != np.arange(len(plan.labels))]
     places = np.unique(merged.of_point[np.concatenate((several, put.vertices))])
-    return Welded(merged.mesh, merged.of_point, merged.faces, plan, len(put.vertices), places[places >= 0])
+    whole = put.then(merged) if points == "edges" else merged
+    return Welded(whole.mesh, whole.origin, plan, len(put.vertices), places[places >= 0])

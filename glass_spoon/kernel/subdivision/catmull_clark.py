@@ -8,16 +8,19 @@ Boundary edges are creases of infinite sharpness; a vertex of one face only is a
 from __future__ import annotations
 
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 from threading import Lock
 
 import numpy as np
 import scipy.sparse as sparse
 
-from glass_spoon.kernel.arrays import Bools, Floats
+from glass_spoon.kernel.arrays import Bools, Floats, Ints
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.origin import Weighted, carry
 from glass_spoon.kernel.meshes.topology import Topology
+from glass_spoon.kernel.subdivision.refine_origin import refine_origin
 from glass_spoon.kernel.subdivision.refine_topology import refine_topology
 
 MAX_LEVEL = 6
@@ -44,6 +47,34 @@ class Level:
         joined[old:] = self.faces @ positions
         moved = self.rest @ joined
         return np.concatenate((moved[:old], joined[old:], moved[old:]))
+
+
+@dataclass(frozen=True, eq=False)
+class LevelPoints:
+    """Where the points of a finer mesh come from: nowhere are they single old points."""
+
+    level: Level
+
+    def mix(self, values: Floats) -> Floats:
+        """Return values placed as positions are."""
+        return self.level.apply(values.reshape(len(values), -1)).reshape(-1, *values.shape[1:])
+
+    @cached_property
+    def matrix(self) -> sparse.csr_array:
+        """Weights (n + f + e, n)."""
+        old = self.level.faces.shape[1]
+        moved = self.level.rest @ sparse.vstack((sparse.eye_array(old), self.level.faces), format="csr")
+        return sparse.csr_array(sparse.vstack((moved[:old], self.level.faces, moved[old:]), format="csr"))
+
+    @cached_property
+    def first(self) -> Ints:
+        """The lowest source of each."""
+        return Weighted(self.matrix).first
+
+    @property
+    def between(self) -> Bools | None:
+        """All."""
+        return np.ones(self.level.topology.point_count, dtype=bool)
 
 
 class _LevelCache:
@@ -93,27 +124,20 @@ def split_plain(mesh: Mesh, levels: int) -> Mesh:
     if not 0 <= levels <= MAX_LEVEL:
         raise InvalidInput("The level", f"0 to {MAX_LEVEL}", str(levels))
     for _ in range(levels):
-        topology = mesh.topology
-        finer = refine_topology(topology)
-        edges = {}
-        for name, value in mesh.edges.items():
-            halves = np.zeros((len(finer.edges.ends), *value.shape[1:]))
-            halves[: 2 * len(value)] = np.repeat(value, 2, axis=0)
-            edges[name] = halves
-        mesh = Mesh(
-            finer,
-            _plain_points(topology, mesh.positions),
-            points={name: _plain_points(topology, value) for name, value in mesh.points.items() if name != "normal"},
-            edges=edges,
-            corners={name: _linear_corners(topology, value) for name, value in mesh.corners.items()},
-            faces={name: value[topology.face_of_corner] for name, value in mesh.faces.items()},
-        )
+        origin = refine_origin(mesh.topology, Weighted(_plain_matrix(mesh.topology)))
+        mesh = carry(mesh, refine_topology(mesh.topology), origin)
     return mesh
 
 
-def _plain_points(topology: Topology, values: Floats) -> Floats:
-    """Return point values kept, then the means of faces, then the middles of edges."""
-    return np.concatenate((values, _face_matrix(topology) @ values, values[topology.edges.ends].mean(axis=1)))
+def _plain_matrix(topology: Topology) -> sparse.csr_array:
+    """Return the weights (n + f + e, n) of points kept, then the means of faces, then the middles of edges."""
+    ends, count = topology.edges.ends, len(topology.edges.ends)
+    middles = sparse.csr_array(
+        (np.full(2 * count, 0.5), ends.ravel(), 2 * np.arange(count + 1)), shape=(count, topology.point_count)
+    )
+    return sparse.csr_array(
+        sparse.vstack((sparse.eye_array(topology.point_count), _face_matrix(topology), middles), format="csr")
+    )
 
 
 def predict_faces(topology: Topology, levels: int) -> int:
@@ -126,27 +150,10 @@ def _step(mesh: Mesh, hold_corners: bool) -> Mesh:
     topology = mesh.topology
     sharpness = mesh.edges.get("sharpness")
     level = _cache.get(topology, np.zeros(len(topology.edges.ends)) if sharpness is None else sharpness, hold_corners)
-    points = {name: level.apply(value) for name, value in mesh.points.items() if name != "normal"}
-    edges = {"sharpness": level.sharpness} if level.sharpness.any() else {}
-    return Mesh(
-        level.topology,
-        level.apply(mesh.positions),
-        points=points,
-        edges=edges,
-        corners={name: _linear_corners(topology, value) for name, value in mesh.corners.items()},
-        faces={name: value[topology.face_of_corner] for name, value in mesh.faces.items()},
-    )
-
-
-def _linear_corners(topology: Topology, values: Floats) -> Floats:
-    """Return corner values (4 h, k) of the finer mesh: corners kept, edges halved, faces averaged."""
-    middle = (values + values[topology.next_corner]) / 2
-    if topology.is_quads:
-        center = np.repeat(values.reshape(-1, 4, values.shape[1]).mean(axis=1), 4, axis=0)
-    else:
-        total = np.add.reduceat(values, topology.face_offsets[:-1], axis=0)
-        center = (total / topology.face_sides[:, None])[topology.face_of_corner]
-    return np.stack((values, middle, center, middle[topology.previous_corner]), axis=1).reshape(-1, values.shape[1])
+    origin = refine_origin(topology, LevelPoints(level))
+    finer = carry(mesh, level.topology, origin)
+    edges = {name: value for name, value in finer.edges.items() if name != "sharpness"}
+    return replace(finer, edges=edges | ({"sharpness": level.sharpness} if level.sharpness.any() else {}))
 
 
 def make_level(topology: Topology, sharpness: Floats, hold_corners: bool) -> Level:

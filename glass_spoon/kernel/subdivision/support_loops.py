@@ -16,7 +16,8 @@ from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
 from glass_spoon.kernel.meshes.merge_points import merge_points
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.split_rings import cut_rings, ring_labels
+from glass_spoon.kernel.meshes.origin import Reworked
+from glass_spoon.kernel.meshes.split_rings import cut_rings, predict_cut_faces, ring_labels
 from glass_spoon.kernel.subdivision.limit_surface import to_limit
 
 WIDEST = 0.5
@@ -32,17 +33,15 @@ NOTHING = 1e-9
 
 
 @dataclass(frozen=True, eq=False)
-class Supported:
-    """A mesh with support loops in place of sharpness.
+class Supported(Reworked):
+    """A mesh with support loops in place of sharpness, or back.
 
-    loops: their edges (k,). deviation: the largest distance in mm between the smoothed meshes before and after. strips: the
-    faces (s,) between the loops and what was sharp.
+    loops: the edges (k,) of loops that were put in, of the role "loop"; the faces between them and what was sharp are of the
+    role "strip". deviation: the largest distance in mm between the smoothed meshes before and after.
     """
 
-    mesh: Mesh
     loops: Ints
     deviation: float
-    strips: Ints
 
 
 def creases_to_loops(mesh: Mesh, sharpest: float) -> Supported:
@@ -51,18 +50,32 @@ def creases_to_loops(mesh: Mesh, sharpest: float) -> Supported:
     sharpest: distance in mm of the loops of creases that stay sharp for ever. Raises InvalidInput for one that is not above
     zero, and where there are no creases.
     """
+    shares = _wanted_loops(mesh, sharpest)
+    if not shares:
+        raise InvalidInput("The mesh", "one with creases", "without any")
+    cut = cut_rings(mesh, shares)
+    plain = replace(cut.mesh, edges={name: value for name, value in cut.mesh.edges.items() if name != "sharpness"})
+    topology = plain.topology
+    creases = (cut.mesh.edges["sharpness"] > 0) & (topology.edge_face_counts == 2)
+    strips: Ints = np.unique(topology.edge_faces[creases]).astype(np.int64)
+    origin = cut.origin.with_roles({"strip": strips}, {"loop": cut.loops}, len(topology.edges.ends))
+    return Supported(plain, origin, cut.loops, smoothed_distance(mesh, plain))
+
+
+def predict_loop_faces(mesh: Mesh, sharpest: float) -> int:
+    """Return how many faces `creases_to_loops` leaves, before it is done."""
+    return predict_cut_faces(mesh.topology, _wanted_loops(mesh, sharpest))
+
+
+def _wanted_loops(mesh: Mesh, sharpest: float) -> list[tuple[int, Floats]]:
+    """Return where rings are cut for the creases of a mesh: pairs of an edge and shares, none without creases."""
     if not sharpest > 0:
         raise InvalidInput("The distance of the loops", "above 0 mm", f"{sharpest:g} mm")
     sharpness = mesh.edges.get("sharpness", np.zeros(0))
     inner = mesh.topology.edge_face_counts == 2
     if not (len(sharpness) and ((sharpness > 0) & inner).any()):
-        raise InvalidInput("The mesh", "one with creases", "without any")
-    shares = _loop_shares(mesh, np.where(inner, sharpness, 0.0), sharpest)
-    cut, loops = cut_rings(mesh, shares)
-    plain = replace(cut, edges={name: value for name, value in cut.edges.items() if name != "sharpness"})
-    creases = (cut.edges["sharpness"] > 0) & (cut.topology.edge_face_counts == 2)
-    strips: Ints = np.unique(cut.topology.edge_faces[creases]).astype(np.int64)
-    return Supported(plain, loops, smoothed_distance(mesh, plain), strips)
+        return []
+    return _loop_shares(mesh, np.where(inner, sharpness, 0.0), sharpest)
 
 
 def _loop_shares(mesh: Mesh, sharpness: Floats, sharpest: float) -> list[tuple[int, Floats]]:
@@ -128,9 +141,8 @@ def smoothed_distance(first: Mesh, second: Mesh) -> float:
     return float(NearestOnMesh(smooth[1]).ask(places)[2].max(initial=0.0))
 
 
-def loops_to_creases(mesh: Mesh, crease: Ints) -> tuple[Mesh, float]:
-    """Return the mesh without the loops beside the crease edges (k,), which carry the sharpness that matches them, and the
-    largest distance in mm between both smoothed meshes.
+def loops_to_creases(mesh: Mesh, crease: Ints) -> Supported:
+    """Return the mesh without the loops beside the crease edges (k,), which carry the sharpness that matches them.
 
     Every vertex across from a crease, one edge away, is drawn onto the next one behind it; so the whole loop goes. Raises
     InvalidInput where the loop beside the crease does not run along it all the way.
@@ -157,7 +169,7 @@ def loops_to_creases(mesh: Mesh, crease: Ints) -> tuple[Mesh, float]:
     values = result.edges.get("sharpness", np.zeros(len(result.topology.edges.ends))).copy()
     values[found[found >= 0]] = sharpness
     result = replace(result, edges={**result.edges, "sharpness": values})
-    return result, smoothed_distance(mesh, result)
+    return Supported(result, joined.origin, np.zeros(0, dtype=np.int64), smoothed_distance(mesh, result))
 
 
 def _across(mesh: Mesh, is_crease: np.ndarray, on_crease: np.ndarray) -> tuple[Ints, Ints, Floats]:

@@ -71,11 +71,16 @@ from glass_spoon.sheet.lines.form.ridge import Ridge, Thread
 from glass_spoon.sheet.lines.form.roll import Carry, Roll
 from glass_spoon.sheet.lines.form.skin import Skin
 from glass_spoon.sheet.lines.form.sweep import Cord, Sweep
+from glass_spoon.sheet.lines.mesh_work.clean import Clean
 from glass_spoon.sheet.lines.mesh_work.creases import Crease, Support
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
 from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
-from glass_spoon.sheet.lines.mesh_work.mend import Clean, PairTriangles, Relax, TurnOver, Unite, Weld
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
+from glass_spoon.sheet.lines.mesh_work.pair import PairTriangles
+from glass_spoon.sheet.lines.mesh_work.relax import Relax
+from glass_spoon.sheet.lines.mesh_work.turn_over import TurnOver
+from glass_spoon.sheet.lines.mesh_work.unite import Unite
+from glass_spoon.sheet.lines.mesh_work.weld import Weld
 from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.remarks import Remark
 from glass_spoon.sheet.lines.sizes import Size

@@ -44,7 +44,7 @@ def marks_shown(build: Build, level: int) -> list[dict[str, Any]]:
         if mesh is None or not isinstance(mesh.item, MeshItem):
             continue
         try:
-            mark = item.on(mesh.item.mesh)
+            mark = item.on(mesh.item)
         except InvalidInput:
             continue
         count = len(mark)
@@ -132,9 +132,9 @@ def _rules(build: Build, item: MeshItem, mark: Mark, gesture: str) -> list[dict[
     if mark.kind == "face" and len(mark) and "maker" in mesh.faces:
         makers = np.unique(mesh.faces["maker"][mark.indices]).astype(int)
         if len(makers) == 1 and makers[0] > 0:
-            line = item.makers[makers[0] - 1]
-            words = f"all faces made by line {build.document.number_of(line)}"
-            found.append({"words": words, "values": {"what": "faces made by", "maker": line}})
+            maker = item.makers[makers[0] - 1]
+            words = f"all faces made by line {build.document.number_of(maker.line)}"
+            found.append({"words": words, "values": {"what": "faces made by", "maker": maker.line}})
     return found
 
 

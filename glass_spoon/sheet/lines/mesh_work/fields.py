@@ -47,27 +47,27 @@ def mesh_findings(item: Item) -> list[Finding]:
     return [*noted, *fold_findings(item.mesh)]
 
 
-def marked_points(given: Given, name: str, mesh: Mesh) -> Bools:
+def marked_points(given: Given, name: str, item: MeshItem) -> Bools:
     """Return the vertices (n,) that the marks of a field touch on a mesh."""
-    found = np.zeros(mesh.point_count, dtype=bool)
-    for item in given.marks(name):
-        found |= item.on(mesh).points()
+    found = np.zeros(item.mesh.point_count, dtype=bool)
+    for mark in given.marks(name):
+        found |= mark.on(item).points()
     return found
 
 
-def marked_edges(given: Given, name: str, mesh: Mesh) -> Bools:
+def marked_edges(given: Given, name: str, item: MeshItem) -> Bools:
     """Return the edges (e,) that the marks of a field hold on a mesh."""
-    found = np.zeros(len(mesh.topology.edges.ends), dtype=bool)
-    for item in given.marks(name):
-        found |= item.on(mesh).edges()
+    found = np.zeros(len(item.mesh.topology.edges.ends), dtype=bool)
+    for mark in given.marks(name):
+        found |= mark.on(item).edges()
     return found
 
 
-def marked_faces(given: Given, name: str, mesh: Mesh) -> Bools:
+def marked_faces(given: Given, name: str, item: MeshItem) -> Bools:
     """Return the faces (f,) that the marks of a field hold on a mesh."""
-    found = np.zeros(mesh.face_count, dtype=bool)
-    for item in given.marks(name):
-        found |= item.on(mesh).faces()
+    found = np.zeros(item.mesh.face_count, dtype=bool)
+    for mark in given.marks(name):
+        found |= mark.on(item).faces()
     return found
 
 

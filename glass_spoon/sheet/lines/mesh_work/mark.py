@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
 
-from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.errors import InvalidInput, KernelError
-from glass_spoon.kernel.meshes import marked
-from glass_spoon.kernel.meshes.marked import Mark, MarkKind, Meeting, grow, meet
-from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.marked import MarkKind, Meeting
 from glass_spoon.sheet.fields import (
     ChoiceSpec,
     Column,
@@ -28,10 +24,11 @@ from glass_spoon.sheet.fields import (
     TableSpec,
     TextSpec,
 )
-from glass_spoon.sheet.items import Item, MarkItem
+from glass_spoon.sheet.items import Item, MarkItem, MeshItem
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.form.fields import a_place
 from glass_spoon.sheet.lines.mesh_work.fields import several
+from glass_spoon.sheet.mark_rule import Plain, make_rule
 from glass_spoon.sheet.phrase import Phrase
 
 What = Literal[
@@ -49,6 +46,7 @@ What = Literal[
     "faces of pieces",
     "faces named",
     "faces made by",
+    "edges made by",
     "edges at a height",
     "single faces",
     "single edges",
@@ -73,7 +71,8 @@ WORDINGS: dict[str, str] = {
     "faces in a band": "{what} from {low} to {high} up",
     "faces of pieces": "{what} {pieces}",
     "faces named": "{what} {named}",
-    "faces made by": "{what} {maker}",
+    "faces made by": "{what} {maker}, {role}",
+    "edges made by": "{what} {maker}, {role}",
     "edges at a height": "{what} of {low}, within {reach}",
     "single faces": "{what}, {picks}",
     "single edges": "{what}, {picks}",
@@ -153,6 +152,7 @@ class MarkLine(Line):
                 "faces of the pieces",
                 "faces of the groups",
                 "faces made by",
+                "edges made by",
                 "edges at the height",
                 "picked faces",
                 "picked edges",
@@ -191,6 +191,14 @@ class MarkLine(Line):
     maker: Annotated[
         str, Field(max_length=40), MakerSpec("The surface that the faces stand for, the mesh they came with, or the line.")
     ] = ""
+    role: Annotated[
+        Literal["all", "strip", "loop", "pair"],
+        ChoiceSpec(
+            "Which of what the line made: all, or those of one role in its work.",
+            ("all", "strip", "loop", "pair"),
+            ("all of them", "strips", "loops", "pairs"),
+        ),
+    ] = "all"
     picks: Annotated[Rows, TableSpec("The places picked.", columns=PICK_COLUMNS, noun=("place", "places"))] = []
     grown: Annotated[
         Number,
@@ -229,11 +237,12 @@ class MarkLine(Line):
 
     def build(self, given: Given) -> MarkItem:
         """Make the rule, and ask it of the mesh."""
-        find = self._rule(given)
-        mesh = given.mesh("mesh").mesh
-        mark = find(mesh)
-        noun = {"point": "point", "edge": "edge", "face": "face"}[mark.kind]
-        return MarkItem(find, self.mesh, mark, f"{several(len(mark), noun)} marked.")
+        item = given.mesh("mesh")
+        others = () if self.meeting == "alone" else tuple(other.rule for other in given.marks("others"))
+        how: Meeting = "with" if self.meeting == "alone" else self.meeting
+        rule = make_rule(self.what, self._values(given, item), given.count("grown"), how, others)
+        mark = rule.ask(item)
+        return MarkItem(rule, self.mesh, mark, f"{several(len(mark), mark.kind)} marked.")
 
     def inspect(self, item: Item) -> list[Finding]:
         """Say so when nothing is found."""
@@ -243,85 +252,44 @@ class MarkLine(Line):
             ]
         return []
 
-    def _rule(self, given: Given) -> Callable[[Mesh], Mark]:
-        """Return what finds the mark on any mesh."""
-        first, rings = self._finder(given), given.count("grown")
-        others = [] if self.meeting == "alone" else given.marks("others")
-        how: Meeting = "with" if self.meeting == "alone" else self.meeting
-
-        def find(mesh: Mesh) -> Mark:
-            mark = grow(first(mesh), rings)
-            for other in others:
-                mark = meet(mark, other.on(mesh), how)
-            return mark
-
-        return find
-
-    def _finder(self, given: Given) -> Callable[[Mesh], Mark]:
-        """Return what finds the mark before it is grown and joined."""
+    def _values(self, given: Given, item: MeshItem) -> dict[str, Plain]:
+        """Return the values of the rule, pieces and makers by name; `item`: the mesh as it is now."""
         what = self.what
         if what in ("loop", "ring", "strip"):
-            place = _place(given, "")
-            return {
-                "loop": lambda mesh: marked.mark_loop(mesh, place),
-                "ring": lambda mesh: marked.mark_ring(mesh, place),
-                "strip": lambda mesh: marked.mark_strip(mesh, place),
-            }[what]
+            return {"place": _place(given, "")}
         if what in SINGLE:
-            places = np.array(given.values["picks"], dtype=np.float64).reshape(-1, 3)
-            return lambda mesh: marked.mark_nearest(mesh, places, SINGLE[what])
-        return self._by_measure(given)
-
-    def _by_measure(self, given: Given) -> Callable[[Mesh], Mark]:
-        """Return what finds elements by angle, place, piece, or all."""
-        what = self.what
-        if what in ("sharp edges", "faces facing"):
-            angle = given.number("angle")
-            way = np.array(WAYS[self.towards], dtype=np.float64)
-            return lambda mesh: (
-                marked.mark_sharper(mesh, angle) if what == "sharp edges" else marked.mark_facing(mesh, way, angle)
-            )
+            return {"picks": tuple(tuple(row) for row in given.values["picks"])}
+        if what == "sharp edges":
+            return {"angle": given.number("angle")}
+        if what == "faces facing":
+            return {"way": WAYS[self.towards], "angle": given.number("angle")}
         if what == "faces in a box":
-            corners = _place(given, ""), _place(given, "_to")
-            return lambda mesh: marked.mark_box(mesh, *corners)
+            return {"low": _place(given, ""), "high": _place(given, "_to")}
         if what == "faces in a band":
             low, high = sorted((given.number("low"), given.number("high")))
-            return lambda mesh: marked.mark_box(mesh, np.array([-np.inf, -np.inf, low]), np.array([np.inf, np.inf, high]))
+            return {"low": low, "high": high}
         if what == "edges at a height":
-            height, reach = given.number("low"), given.number("reach")
-            return lambda mesh: marked.mark_level(mesh, height, reach)
-        if what == "faces of pieces":
-            numbers = np.array([row[0] for row in given.values["pieces"]], dtype=np.int64) - 1
-            if not len(numbers):
-                raise InvalidInput("The pieces", "one or more", "none")
-            return lambda mesh: marked.mark_pieces(mesh, numbers)
-        if what in ("borders of colours", "faces named", "faces made by"):
-            return self._by_making(given)
-        plain: dict[str, Callable[[Mesh], Mark]] = {
-            "rim": marked.mark_rim,
-            "creases": marked.mark_creases,
-            "borders": marked.mark_borders,
-            "everything": marked.mark_all,
-        }
-        return plain[what]
+            return {"height": given.number("low"), "reach": given.number("reach")}
+        return self._making(given, item)
 
-    def _by_making(self, given: Given) -> Callable[[Mesh], Mark]:
-        """Return what finds elements by colour, name or maker, all told from the pieces of the mesh as it is now."""
-        item = given.mesh("mesh")
-        pieces = item.every_piece
+    def _making(self, given: Given, item: MeshItem) -> dict[str, Plain]:
+        """Return the values of rules that tell elements by what made them, and of those that need none."""
+        if self.what == "faces of pieces":
+            numbers = tuple(int(row[0]) - 1 for row in given.values["pieces"])
+            if not numbers:
+                raise InvalidInput("The pieces", "one or more", "none")
+            known = item.every_piece
+            keys = tuple(known[number].key for number in numbers if number < len(known))
+            return {"keys": keys if all(keys) else (), "numbers": numbers}
         if self.what == "borders of colours":
-            shades = [piece.colour(given.colours) for piece in pieces]
-            numbers = np.array([shades.index(shade) for shade in shades], dtype=np.int64)
-            return lambda mesh: marked.mark_borders(mesh, numbers)
+            return {"colours": tuple(sorted(given.colours.items()))}
         if self.what == "faces named":
-            known = [piece.name.casefold() for piece in pieces]
-            wanted = _names(self.named, known)
-            return lambda mesh: marked.mark_pieces(mesh, np.flatnonzero(np.isin(known, wanted)))
-        if not self.maker:
-            raise KernelError("Pick the surface, the mesh or the line that made the faces.")
-        own = np.flatnonzero([self.maker in piece.made_by for piece in pieces])
-        number = item.makers.index(self.maker) + 1 if self.maker in item.makers else 0
-        return lambda mesh: marked.mark_made(mesh, own, number)
+            return {"names": tuple(_names(self.named, [piece.name.casefold() for piece in item.every_piece]))}
+        if self.what in ("faces made by", "edges made by"):
+            if not self.maker:
+                raise KernelError("Pick the surface, the mesh or the line that made them.")
+            return {"maker": self.maker, "role": "" if self.role == "all" else self.role}
+        return {}
 
 
 def _names(text: str, known: list[str]) -> list[str]:
@@ -338,6 +306,6 @@ def _names(text: str, known: list[str]) -> list[str]:
     return wanted
 
 
-def _place(given: Given, ending: str) -> Floats:
-    """Return a place (3,) in mm from three fields."""
-    return np.array([given.number(axis + ending) for axis in "xyz"])
+def _place(given: Given, ending: str) -> tuple[float, ...]:
+    """Return a place in mm from three fields."""
+    return tuple(given.number(axis + ending) for axis in "xyz")

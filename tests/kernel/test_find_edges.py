@@ -1,4 +1,4 @@
-"""Edges found by their ends, and values that follow edges into a mesh made anew."""
+"""Edges found by their ends."""
 
 from __future__ import annotations
 
@@ -7,7 +7,6 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from glass_spoon.kernel.meshes.edge_values import carry_edges, reordered_edges
 from glass_spoon.kernel.meshes.topology import make_topology
 
 GRID = make_topology(9, [[0, 1, 4, 3], [1, 2, 5, 4], [3, 4, 7, 6], [4, 5, 8, 7]])
@@ -35,15 +34,3 @@ def test_edges_are_those_of_a_graph_whatever_the_numbering(numbers, pairs):
         assert (edge >= 0) == graph.has_edge(*pair)
         if edge >= 0:
             assert sorted(topology.edges.ends[edge].tolist()) == sorted(pair)
-
-
-def test_an_edge_of_several_origins_takes_the_largest_value_and_a_new_one_none():
-    laid = carry_edges({"sharpness": np.array([1.0, 3.0, 2.0])}, np.array([0, 1, 2]), np.array([5, 5, 7]), GRID)
-    assert laid["sharpness"][[5, 7]].tolist() == [3.0, 2.0]
-    assert laid["sharpness"].sum() == 5.0
-
-
-def test_values_stay_with_their_edges_when_the_order_of_edges_changes():
-    turned = make_topology(9, np.roll(GRID.face_corners.reshape(-1, 4), 1, axis=0)[:, ::-1])
-    values = {"sharpness": GRID.edges.ends @ [10.0, 1.0]}
-    assert (reordered_edges(values, GRID, turned)["sharpness"] == turned.edges.ends @ [10.0, 1.0]).all()

@@ -1,0 +1,70 @@
+"""Several meshes made one."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Annotated, Literal
+
+import numpy as np
+
+from glass_spoon.kernel.meshes.gather_meshes import gather_meshes
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.weld import weld
+from glass_spoon.sheet.fields import Items, ReferencesSpec
+from glass_spoon.sheet.items import Done, Item, Maker, MeshItem
+from glass_spoon.sheet.line import Finding, Given, Line
+from glass_spoon.sheet.lines.mesh_work.fields import MeshName, mesh_findings
+from glass_spoon.sheet.lines.mesh_work.weld import Distance, WeldedPoints, weld_notes, weld_told
+
+
+class Unite(Line):
+    """Several meshes made one, welded where they meet."""
+
+    chapter = "Mesh"
+    summary = "Unite several meshes to one, welded where their open edges meet."
+    words = ("join", "merge", "attach", "combine", "weld", "shells", "one")
+    sentence = "**Unite** {meshes}, welding {points} within {distance}, giving {gives}."
+    gives_kind = "mesh"
+    signs = True
+
+    verb: Literal["unite"] = "unite"
+    meshes: Annotated[Items, ReferencesSpec("The meshes.", "mesh", least=2)] = []
+    points: WeldedPoints = "open"
+    distance: Distance = "0.01 mm"
+    gives: MeshName = "whole"
+
+    def predict_faces(self, given: Given) -> int:
+        """Return the faces of all: no more come."""
+        return sum(item.mesh.face_count for item in given.meshes("meshes"))
+
+    def build(self, given: Given) -> MeshItem:
+        """Lay the meshes together and weld them."""
+        items = given.meshes("meshes")
+        whole, makers = gather_makers(items)
+        distance = given.number("distance")
+        welded = weld(whole, distance, self.points)
+        own = given.ids[""]
+        pieces = tuple(replace(one, made_by=(*one.made_by, own)) for item in items for one in item.every_piece)
+        notes, done = weld_notes(welded.plan, distance), Done("point", welded.places)
+        return MeshItem(welded.mesh, None, notes, weld_told(welded), pieces=pieces, makers=makers, done=done)
+
+    def inspect(self, item: Item) -> list[Finding]:
+        """Warn as a weld does."""
+        return mesh_findings(item)
+
+
+def gather_makers(items: list[MeshItem]) -> tuple[Mesh, tuple[Maker, ...]]:
+    """Return the meshes laid together, and all their makers: numbers of each mesh are those of the common list."""
+    makers: tuple[Maker, ...] = tuple(dict.fromkeys(maker for item in items for maker in item.makers))
+    return gather_meshes([_renumbered(item, makers) for item in items]), makers
+
+
+def _renumbered(item: MeshItem, makers: tuple[Maker, ...]) -> Mesh:
+    """Return the mesh of an item whose faces and edges carry the numbers of another list of makers."""
+    table = np.array([0, *(makers.index(maker) + 1 for maker in item.makers)], dtype=np.int32)
+    mesh = item.mesh
+    if "maker" in mesh.faces:
+        mesh = replace(mesh, faces={**mesh.faces, "maker": table[mesh.faces["maker"]]})
+    if "maker" in mesh.edges:
+        mesh = replace(mesh, edges={**mesh.edges, "maker": table[mesh.edges["maker"]]})
+    return mesh

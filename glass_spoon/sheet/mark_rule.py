@@ -1,0 +1,151 @@
+"""What finds a mark, as data: a frozen rule that is asked of a mesh as it is now, written to JSON, and compared.
+
+A rule never remembers a number that another mesh may give to something else: pieces and makers are named by what made
+them, and looked up on the mesh that is asked.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats, Ints
+from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.meshes import marked
+from glass_spoon.kernel.meshes.marked import Mark, Meeting, grow, meet
+from glass_spoon.sheet.mesh_item import MeshItem
+
+Plain = float | int | str | tuple[Any, ...]
+"""Values of rules: numbers in mm and rad, texts, and tuples of these."""
+
+
+@dataclass(frozen=True)
+class MarkRule:
+    """How a mark is found: what, with which values (pairs of name and value, by name), grown by rings of neighbours, and
+    how it goes with other rules.
+    """
+
+    what: str
+    values: tuple[tuple[str, Plain], ...] = ()
+    grown: int = 0
+    meeting: Meeting = "with"
+    others: tuple[MarkRule, ...] = ()
+
+    def ask(self, item: MeshItem) -> Mark:
+        """Return what the rule finds on a mesh as it is now."""
+        mark = grow(FINDERS[self.what](item, **dict(self.values)), self.grown)
+        for other in self.others:
+            mark = meet(mark, other.ask(item), self.meeting)
+        return mark
+
+    def to_data(self) -> dict[str, Any]:
+        """Return the rule as JSON data. Inverse: rule_of_data."""
+        return {
+            "what": self.what,
+            "values": {name: _listed(value) for name, value in self.values},
+            "grown": self.grown,
+            "meeting": self.meeting,
+            "others": [other.to_data() for other in self.others],
+        }
+
+
+def make_rule(
+    what: str,
+    values: Mapping[str, Plain],
+    grown: int = 0,
+    meeting: Meeting = "with",
+    others: tuple[MarkRule, ...] = (),
+) -> MarkRule:
+    """Return a rule; raises InvalidInput for one of no known kind."""
+    if what not in FINDERS:
+        raise InvalidInput("What is marked", "one of " + ", ".join(FINDERS), what)
+    return MarkRule(what, tuple(sorted(values.items())), grown, meeting, others)
+
+
+def rule_of_data(data: Mapping[str, Any]) -> MarkRule:
+    """Return the rule that JSON data tell of."""
+    values = {str(name): _tupled(value) for name, value in dict(data["values"]).items()}
+    others = tuple(rule_of_data(other) for other in data["others"])
+    return make_rule(str(data["what"]), values, int(data["grown"]), data["meeting"], others)
+
+
+def _listed(value: Any) -> Any:
+    """Return a value with lists in place of tuples."""
+    return [_listed(part) for part in value] if isinstance(value, tuple) else value
+
+
+def _tupled(value: Any) -> Any:
+    """Return a value with tuples in place of lists."""
+    return tuple(_tupled(part) for part in value) if isinstance(value, list | tuple) else value
+
+
+def _place(place: tuple[float, ...]) -> Floats:
+    return np.array(place, dtype=np.float64)
+
+
+def _in_band(item: MeshItem, low: float, high: float) -> Mark:
+    """Find faces with their middle between two heights."""
+    return marked.mark_box(item.mesh, np.array([-np.inf, -np.inf, low]), np.array([np.inf, np.inf, high]))
+
+
+def _nearest(kind: marked.MarkKind) -> Callable[..., Mark]:
+    """Return what finds the element of a kind nearest to each place."""
+    return lambda item, picks: marked.mark_nearest(item.mesh, np.array(picks, dtype=np.float64).reshape(-1, 3), kind)
+
+
+def _of_pieces(item: MeshItem, keys: tuple[str, ...], numbers: tuple[int, ...]) -> Mark:
+    """Find the faces of pieces by their keys; by number, from 0, where the mesh knew no keys."""
+    found = [k for k, piece in enumerate(item.every_piece) if piece.key in keys] if keys else list(numbers)
+    return marked.mark_pieces(item.mesh, np.array(found, dtype=np.int64))
+
+
+def _named(item: MeshItem, names: tuple[str, ...]) -> Mark:
+    """Find the faces of the groups with one of some names, in lower case."""
+    known = [piece.name.casefold() for piece in item.every_piece]
+    return marked.mark_pieces(item.mesh, np.flatnonzero(np.isin(known, names)))
+
+
+def _faces_made(item: MeshItem, maker: str, role: str = "") -> Mark:
+    """Find the faces that a line made, of one role or ("") of any; without a role also those made of an item."""
+    own = [] if role else [k for k, piece in enumerate(item.every_piece) if maker in piece.made_by]
+    return marked.mark_made(item.mesh, np.array(own, dtype=np.int64), item.maker_numbers(maker, role))
+
+
+def _edges_made(item: MeshItem, maker: str, role: str = "") -> Mark:
+    """Find the edges that a line made, of one role or ("") of any."""
+    return marked.mark_made_edges(item.mesh, item.maker_numbers(maker, role))
+
+
+def _colour_borders(item: MeshItem, colours: tuple[tuple[str, str], ...]) -> Mark:
+    """Find the edges where faces of different colours meet; colours: pairs of an item and its colour."""
+    shades = [piece.colour(dict(colours)) for piece in item.every_piece]
+    numbers: Ints = np.array([shades.index(shade) for shade in shades], dtype=np.int64)
+    return marked.mark_borders(item.mesh, numbers)
+
+
+FINDERS: Mapping[str, Callable[..., Mark]] = {
+    "loop": lambda item, place: marked.mark_loop(item.mesh, _place(place)),
+    "ring": lambda item, place: marked.mark_ring(item.mesh, _place(place)),
+    "strip": lambda item, place: marked.mark_strip(item.mesh, _place(place)),
+    "rim": lambda item: marked.mark_rim(item.mesh),
+    "sharp edges": lambda item, angle: marked.mark_sharper(item.mesh, angle),
+    "creases": lambda item: marked.mark_creases(item.mesh),
+    "borders": lambda item: marked.mark_borders(item.mesh),
+    "borders of colours": _colour_borders,
+    "faces facing": lambda item, way, angle: marked.mark_facing(item.mesh, _place(way), angle),
+    "faces in a box": lambda item, low, high: marked.mark_box(item.mesh, _place(low), _place(high)),
+    "faces in a band": _in_band,
+    "faces of pieces": _of_pieces,
+    "faces named": _named,
+    "faces made by": _faces_made,
+    "edges made by": _edges_made,
+    "edges at a height": lambda item, height, reach: marked.mark_level(item.mesh, height, reach),
+    "single faces": _nearest("face"),
+    "single edges": _nearest("edge"),
+    "single points": _nearest("point"),
+    "everything": lambda item: marked.mark_all(item.mesh),
+}
+"""What finds each kind of mark, by name: takes the mesh and the values of the rule."""

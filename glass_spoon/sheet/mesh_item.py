@@ -1,0 +1,101 @@
+"""A mesh as lines give it: the mesh, what it stands for, and what is known of the making of its faces."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import AnyInts, Ints
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Faces of a mesh that came from one surface, or one group of a file.
+
+    made_by: ids of the items that they were made of and by, the nearest first. name, color: as a file had them, "" and None
+    where it had none; linear red, green, blue. key: what tells it from all others, whatever its number is now; "" where not
+    known.
+    """
+
+    made_by: tuple[str, ...] = ()
+    name: str = ""
+    color: tuple[float, float, float] | None = None
+    key: str = ""
+
+    def colour(self, colours: Mapping[str, str]) -> tuple[float, float, float] | str:
+        """Return the colour of a file, else that of the first item which `colours` gives one; "" for none."""
+        return self.color or next((colours[one] for one in self.made_by if one in colours), "")
+
+
+@dataclass(frozen=True)
+class Maker:
+    """What made faces or edges of its own: the id of a line, and the role that they have in its work ("strip", "loop")."""
+
+    line: str
+    role: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Done:
+    """The elements (k,) of one kind that the making of a mesh worked on, to be shown."""
+
+    kind: Literal["face", "edge", "point"]
+    elements: AnyInts
+
+
+@dataclass(frozen=True, eq=False)
+class MeshItem:
+    """A mesh, and the surface or the set it stands for where there is one.
+
+    notes: what is worth a look in its making, as sentences with a code. told: what its making did, "" for none. counts: of
+    edges round and along, where it is a grid of one surface. pieces: by the numbers that faces carry as "piece". makers: of
+    faces and edges, by the numbers, from 1, that these carry as "maker". done: what `told` speaks of.
+    """
+
+    mesh: Mesh
+    surface: NurbsSurface | SurfaceSet | None
+    notes: tuple[Note, ...] = ()
+    told: str = ""
+    counts: tuple[int, int] | None = None
+    pieces: tuple[Piece, ...] = ()
+    makers: tuple[Maker, ...] = ()
+    done: Done | None = None
+    kind: str = field(default="mesh", init=False)
+
+    def group_names(self, names: Mapping[str, str]) -> tuple[str, ...]:
+        """Return a name for each piece: that of a file, else that of the first item which `names` knows."""
+        return tuple(
+            piece.name or next((names[one] for one in piece.made_by if names.get(one)), "") for piece in self.every_piece
+        )
+
+    def maker_numbers(self, line: str, role: str = "") -> Ints:
+        """Return the numbers (k,) that faces and edges carry which a line made, of one role or ("") of any."""
+        found = [k for k, maker in enumerate(self.makers, 1) if maker.line == line and role in ("", maker.role)]
+        return np.array(found, dtype=np.int64)
+
+    @property
+    def every_piece(self) -> tuple[Piece, ...]:
+        """The pieces, one for each number that faces carry: those beyond what is known belong to all makers."""
+        numbers = self.mesh.faces.get("piece")
+        count = max(1, int(numbers.max(initial=0)) + 1 if numbers is not None else 1, len(self.pieces))
+        common = [
+            one for one in (self.pieces[0].made_by if self.pieces else ()) if all(one in p.made_by for p in self.pieces)
+        ]
+        return self.pieces + (Piece(tuple(common)),) * (count - len(self.pieces))
+
+
+@dataclass(frozen=True)
+class Note:
+    """A sentence on the making of a mesh: its code, the elements it speaks of, and ways out as (label, field, value)."""
+
+    code: str
+    sentence: str
+    ways_out: tuple[tuple[str, str, str], ...] = ()
+    kind: Literal["face", "edge", "point"] = "face"
+    offenders: tuple[int, ...] = ()
