@@ -54,7 +54,8 @@ def _object(item: NamedMesh, first: np.ndarray) -> tuple[str, np.ndarray]:
     uv_count = 0
     uv = mesh.corners.get("uv")
     if uv is not None:
-        unique, inverse = np.unique(np.round(uv.astype(np.float64), 9), axis=0, return_inverse=True)
+        rounded: Floats = np.asarray(np.round(uv, 9), dtype=np.float64)
+        unique, inverse = np.unique(rounded, axis=0, return_inverse=True)
         uv_count = len(unique)
         parts.append(_rows("vt", unique))
         columns.append(inverse.ravel() + first[1])

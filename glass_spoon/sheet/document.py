@@ -6,16 +6,26 @@ import json
 import math
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Field,
+    SerializerFunctionWrapHandler,
+    ValidationError,
+    model_serializer,
+    model_validator,
+)
 
 from glass_spoon.formats.clean_text import NotJson, read_json
 from glass_spoon.kernel.gauges.reading import Limits
 from glass_spoon.sheet.errors import BadDocument
 from glass_spoon.sheet.expressions import RESERVED
 from glass_spoon.sheet.fields import LineId
+from glass_spoon.sheet.kinds import KINDS
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS, AnyLine
 from glass_spoon.sheet.lines.sizes import Size
+from glass_spoon.sheet.upgrades import upgrade_sheet, version_of
 
 FORMAT = "glass-spoon/sheet"
 VERSION = 1
@@ -73,6 +83,17 @@ class SheetDocument(BaseModel):
     limits: SheetLimits = SheetLimits()
     looks: Annotated[dict[LineId, Look], Field(max_length=MAX_LINES)] = {}
     hidden_layers: Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=100)] = []
+    verb_versions: Annotated[dict[str, int], Field(max_length=MAX_LINES)] = {}
+    """Versions of the verbs of the lines, those that are not 1; written with the sheet, and read before it is checked."""
+
+    @model_serializer(mode="wrap")
+    def _with_versions(self, write: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        """Write the versions of the verbs as they are."""
+        data: dict[str, Any] = write(self)
+        versions = {
+            verb: version_of(verb) for verb in sorted({line.verb_name for line in self.lines}) if version_of(verb) > 1
+        }
+        return {**data, "verb_versions": versions}
 
     @model_validator(mode="after")
     def _check_names(self) -> SheetDocument:
@@ -100,6 +121,21 @@ class SheetDocument(BaseModel):
         """Return the number that a line shows, counted from 1 without the sizes; 0 for a size."""
         numbers = [line.id for line in self.lines if not isinstance(line, Size)]
         return numbers.index(line_id) + 1 if line_id in numbers else 0
+
+    def kinds(self) -> dict[str, str]:
+        """Return the kind of item that each line gives, by id; that of a verb on any item follows its own item."""
+        found: dict[str, str] = {}
+        for line in self.lines:
+            kind = found.get(str(getattr(line, line.gives_like)), "curve") if line.gives_like else line.gives_kind
+            if kind:
+                found[line.id] = (
+                    KINDS[kind].several if line.gives_several else KINDS[kind].single if line.gives_one else kind
+                )
+        return found
+
+    def kind_of(self, line_id: str) -> str | None:
+        """Return the kind of item that a line gives, None for none."""
+        return self.kinds().get(line_id)
 
     def item_names(self) -> dict[str, str]:
         """Return the user's names of all items by id."""
@@ -150,7 +186,7 @@ def read_document(data: bytes | str | dict[str, Any]) -> SheetDocument:
     if data.get("version") != VERSION:
         raise BadDocument([f"It has version {data.get('version')}; this program reads version {VERSION}."])
     try:
-        return SheetDocument.model_validate(data)
+        return SheetDocument.model_validate(upgrade_sheet(data))
     except ValidationError as error:
         raise BadDocument([_sentence(entry) for entry in error.errors()]) from error
 

@@ -255,12 +255,14 @@ def default_line(document: SheetDocument, verb: str) -> Line:
 def unused_items(document: SheetDocument, kinds: tuple[str, ...]) -> list[str]:
     """Return the ids of the items of some kinds that no line uses yet, in the order of the sheet."""
     used = {item for line in document.lines if not line.changes for item in line.references().values()}
-    return [line.id for line in document.lines if line.gives_kind in kinds and line.id not in used]
+    known = document.kinds()
+    return [line.id for line in document.lines if known.get(line.id) in kinds and line.id not in used]
 
 
 def last_item(document: SheetDocument, kinds: tuple[str, ...], taken: set[Any]) -> str:
     """Return the id of the last item of some kinds that a line gives and no other field has taken yet, or ""."""
-    found = [line.id for line in reversed(document.lines) if line.gives_kind in kinds]
+    known = document.kinds()
+    found = [line.id for line in reversed(document.lines) if known.get(line.id) in kinds]
     return next((item for item in found if item not in taken), found[0] if found else "")
 
 
@@ -269,7 +271,7 @@ def _base_name(document: SheetDocument, cls: type[Line], field: str, values: dic
     default = str(cls.model_fields[field].default)
     references = [name for name, spec in cls.specs().items() if isinstance(spec, ReferenceSpec)]
     sources = [str(values[name]) for name in references if f"{{{name}}}" in cls.sentence]
-    if cls.gives_kind in ("curve", "curves"):
+    if cls.gives_kind in ("curve", "curves") or cls.gives_like:
         return f"{document.item_name(sources[0])} {default}" if sources and sources[0] else default
     source = document.item_name(sources[0]) if sources and sources[0] else ""
     stem = source.removesuffix("profile").strip()

@@ -18,6 +18,7 @@ from glass_spoon.sheet.errors import MissingItem, SheetError, WorkStopped
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
 from glass_spoon.sheet.fields import EVERY, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import CurveItem, Done, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.kinds import kind_of, one_of
 from glass_spoon.sheet.line import FACE_LIMIT, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
 
@@ -290,9 +291,9 @@ def _inputs(run: _Run, line: Line) -> dict[str, ItemState]:
         if state is None:
             raise MissingItem(_missing_sentence(run, source, spec), source)
         if state.item.kind not in spec.kinds:
-            wanted, came = spec.item_kind, state.item.kind
+            came = kind_of(state.item).one
             raise MissingItem(
-                f"It needs a {wanted}, and {run.document.item_name(source)} is a {came}. Pick another.", source
+                f"It needs {one_of(spec.kinds)}, and {run.document.item_name(source)} is {came}. Pick another.", source
             )
         states[name] = state
     return states
@@ -325,9 +326,9 @@ def _every(run: _Run, line: Line, spec: ReferenceSpec) -> list[str]:
 def _missing_sentence(run: _Run, source: str, spec: ReferenceSpec | ReferencesSpec) -> str:
     """Say why an item is not there, and what to do."""
     if not source:
-        return f"Pick a {spec.item_kind} for this line."
+        return f"Pick {one_of(spec.kinds)} for this line."
     if not run.document.has(source):
-        return f"The {spec.item_kind} it used was removed. Pick another."
+        return f"What it used was removed. Pick {one_of(spec.kinds)}."
     makers = [line for line in run.document.lines if line.item_id == source and line.id in run.reports]
     name = run.document.item_name(source)
     for maker in reversed(makers):

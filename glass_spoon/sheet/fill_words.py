@@ -197,6 +197,7 @@ def _named_items(lower: str, kinds: tuple[str, ...], document: SheetDocument) ->
 
 def _named_item(lower: str, kinds: tuple[str, ...], taken: set[str], document: SheetDocument) -> str | None:
     """Return the id of the item of some kinds whose name stands first in the text and that no field has yet."""
-    items = [(document.item_name(line.id).lower(), line.id) for line in document.lines if line.gives_kind in kinds]
+    known = document.kinds()
+    items = [(document.item_name(line.id).lower(), line.id) for line in document.lines if known.get(line.id) in kinds]
     named = [(lower.index(name), -len(name), i) for name, i in items if name and name in lower and i not in taken]
     return min(named)[2] if named else None

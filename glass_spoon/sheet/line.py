@@ -36,8 +36,9 @@ from glass_spoon.sheet.fields import (
 from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.law_text import read_law
 from glass_spoon.sheet.phrase import Phrase
+from glass_spoon.sheet.upgrades import version_of
 
-CHAPTERS = ("Sizes", "References", "Draw", "Form", "Mesh", "Finish", "Remarks")
+CHAPTERS = ("Sizes", "References", "Draw", "Form", "Place", "Mesh", "Finish", "Remarks")
 FACE_LIMIT = 4_000_000
 """Most faces that one line may make; above it a line refuses before it takes memory."""
 
@@ -185,8 +186,9 @@ class Line(BaseModel):
 
     verb: its name in files. words: other plain words that find it; phrases: those that fill fields too. sentence: prose
     with **verb** and {fields}; `wordings` are other sentences, by the value of the choice `wording_field`. signs: the
-    result says what made it. version: of its fields, raised with an upgrade when they change (upgrades.py); results: of what
-    it makes of the same values, raised when its work changes.
+    result says what made it. gives_like: the field whose item says of which kind the result is, for verbs on any item
+    (several of them with `gives_several`, one of several with `gives_one`). results: the version of what it makes of the
+    same values, raised when its work changes.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -200,7 +202,9 @@ class Line(BaseModel):
     wordings: ClassVar[dict[str, str]] = {}
     gives_kind: ClassVar[str | None] = None
     signs: ClassVar[bool] = False
-    version: ClassVar[int] = 1
+    gives_like: ClassVar[str] = ""
+    gives_several: ClassVar[bool] = False
+    gives_one: ClassVar[bool] = False
     results: ClassVar[int] = 1
 
     id: LineId
@@ -210,6 +214,11 @@ class Line(BaseModel):
     def verb_name(self) -> str:
         """The verb's name in files."""
         return str(getattr(self, "verb"))  # noqa: B009  (declared by each subclass as a literal)
+
+    @property
+    def version(self) -> int:
+        """The version of the verb's fields (upgrades.py)."""
+        return version_of(self.verb_name)
 
     @classmethod
     def specs(cls) -> Mapping[str, Spec]:

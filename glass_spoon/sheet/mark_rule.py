@@ -97,8 +97,10 @@ def _nearest(kind: marked.MarkKind) -> Callable[..., Mark]:
 
 
 def _of_pieces(item: MeshItem, keys: tuple[str, ...], numbers: tuple[int, ...]) -> Mark:
-    """Find the faces of pieces by their keys; by number, from 0, where the mesh knew no keys."""
-    found = [k for k, piece in enumerate(item.every_piece) if piece.key in keys] if keys else list(numbers)
+    """Find the faces of pieces by their keys, copies of these too; by number, from 0, where the mesh knew no keys."""
+    known = [piece.key for piece in item.every_piece]
+    found = [k for k, key in enumerate(known) if any(key == own or key.startswith(f"{own}.") for own in keys)]
+    found = found if keys else list(numbers)
     return marked.mark_pieces(item.mesh, np.array(found, dtype=np.int64))
 
 

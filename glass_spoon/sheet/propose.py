@@ -115,7 +115,7 @@ def _several_score(words: list[str], known: list[tuple[str, float]]) -> float:
 def _at_hand(score: float, cls: type[Line], document: SheetDocument) -> float:
     """Return a score that is lower where the verb has nothing to work on, higher where it works on what was made last."""
     needs = next((spec.kinds for spec in cls.specs().values() if isinstance(spec, ReferenceSpec)), None)
-    made = [line.gives_kind for line in document.lines if line.gives_kind]
+    made = list(document.kinds().values())
     if needs is None:
         return score
     if not any(kind in needs for kind in made):

@@ -37,7 +37,7 @@ def part_for(
     parts = Part.objects.select_for_update(of=("self",)) if lock else Part.objects.select_related("project")
     part = (
         parts.defer("thumbnail")
-        .filter(id=part_id, project__memberships__user_id=request.user.id)  # type: ignore[misc]
+        .filter(id=part_id, project__memberships__user_id=request.user.id)
         .annotate(role=F("project__memberships__role"))
         .first()
     )
@@ -50,7 +50,7 @@ def part_for(
 
 def role_of(part: Part) -> Role:
     """Return the role that the user has at a part which `part_for` found."""
-    return Role(part.role)  # type: ignore[attr-defined]  # annotated
+    return Role(part.role)
 
 
 def _require(role: Role, roles: tuple[Role, ...]) -> None:

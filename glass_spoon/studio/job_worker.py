@@ -9,6 +9,7 @@ import asyncio
 import logging
 import time
 from threading import Thread
+from typing import Any
 
 from procrastinate import App
 from procrastinate.contrib.django import app
@@ -59,7 +60,8 @@ async def _work(wait: bool = True) -> None:
 
     The worker has an app of its own with its connector: requests that ask for jobs meanwhile keep theirs.
     """
-    here = App(connector=app.connector.get_worker_connector())
+    connector: Any = app.connector
+    here = App(connector=connector.get_worker_connector())
     here.tasks, here.periodic_registry = app.tasks, app.periodic_registry
     async with here.open_async():
         await _take_up(here)

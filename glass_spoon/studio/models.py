@@ -10,10 +10,11 @@ from django.contrib.sessions.base_session import AbstractBaseSession
 from django.db import models
 
 from glass_spoon.sheet.document import SheetDocument, SheetLimits
+from glass_spoon.studio.choices import Choices
 from glass_spoon.studio.shelf import read_stored
 
 
-class Role(models.TextChoices):
+class Role(Choices):
     """What a member may do: owners also manage members, editors change parts, viewers look and send out."""
 
     OWNER = "owner", "owner"
@@ -322,7 +323,7 @@ class Parcel(models.Model):
         return round(100 * self.share)
 
 
-class Step(models.TextChoices):
+class Step(Choices):
     """What a change is: an edit, one that takes an edit back, or one that makes it again."""
 
     EDIT = "edit", "edit"

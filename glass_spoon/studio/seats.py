@@ -97,6 +97,8 @@ class SeatWorker(ThreadWorker):
 
     def _handed_on(self, conn: Any) -> bool:
         """Give a connection to the process that knows the part it asks for; says whether that was done."""
+        if self._sender is None:
+            return False
         try:
             part = part_in(conn.sock.recv(_LOOK, socket.MSG_PEEK))
             if part is None or part % self._seats == self._seat:

@@ -62,7 +62,7 @@ def holder_of(request: HttpRequest) -> Any:
         named, backend, mark = session[SESSION_KEY], session[BACKEND_SESSION_KEY], session[HASH_SESSION_KEY]
     except KeyError:
         return get_user(request)
-    user = getattr(session, "holder", None)
+    user: Any = getattr(session, "holder", None)
     known = user is not None and user.is_active and str(user.pk) == str(named)
     if known and backend in settings.AUTHENTICATION_BACKENDS and constant_time_compare(mark, user.get_session_auth_hash()):
         return user

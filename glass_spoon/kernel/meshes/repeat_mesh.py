@@ -10,8 +10,11 @@ from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import make_topology
 
 
-def repeat_mesh(mesh: Mesh, moves: tuple[Placement, ...]) -> Mesh:
-    """Return one mesh of copies moved by rigid `moves`; "piece" is numbered on, "normal" turned, all else repeated."""
+def repeat_mesh(mesh: Mesh, moves: tuple[Placement, ...], pieces: int | None = None) -> Mesh:
+    """Return one mesh of copies moved by rigid `moves`; "piece" is numbered on, "normal" turned, all else repeated.
+
+    pieces: how many there are, where more are known than have faces.
+    """
     times = len(moves)
     corners = mesh.topology.face_corners[None] + (np.arange(times) * mesh.point_count)[:, None]
     sides = np.tile(mesh.topology.face_sides, times)
@@ -23,8 +26,8 @@ def repeat_mesh(mesh: Mesh, moves: tuple[Placement, ...]) -> Mesh:
         points["normal"] = np.concatenate([mesh.points["normal"] @ move.matrix.T for move in moves])
     own = {name: np.concatenate([values] * times) for name, values in mesh.faces.items()}
     if "piece" in mesh.faces:
-        pieces = int(mesh.faces["piece"].max(initial=-1)) + 1
-        own["piece"] = np.concatenate([mesh.faces["piece"] + k * pieces for k in range(times)])
+        count = int(mesh.faces["piece"].max(initial=-1)) + 1 if pieces is None else pieces
+        own["piece"] = np.concatenate([mesh.faces["piece"] + k * count for k in range(times)])
     copied = mesh.topology.find_edges(topology.edges.ends % mesh.point_count) if mesh.edges else None
     return Mesh(
         topology,

@@ -7,21 +7,8 @@ from operator import or_
 from typing import Any
 
 from glass_spoon.sheet.line import CHAPTERS, Line
-from glass_spoon.sheet.lines.draw.place import (
-    Copy,
-    Flatten,
-    Loop,
-    Mirror,
-    Move,
-    Project,
-    Ring,
-    Row,
-    Scale,
-    Spread,
-    Take,
-    Turn,
-)
 from glass_spoon.sheet.lines.draw.points import Draw, ImportCurve, ImportDxf
+from glass_spoon.sheet.lines.draw.project import Flatten, Loop, Project
 from glass_spoon.sheet.lines.draw.rework import (
     Blend,
     Chamfer,
@@ -55,7 +42,6 @@ from glass_spoon.sheet.lines.form.loft import Extrude, Loft
 from glass_spoon.sheet.lines.form.plate import Plate
 from glass_spoon.sheet.lines.form.revolve import Revolve
 from glass_spoon.sheet.lines.form.rework import (
-    CopySurface,
     ExtendSurface,
     Flip,
     Gather,
@@ -81,6 +67,8 @@ from glass_spoon.sheet.lines.mesh_work.relax import Relax
 from glass_spoon.sheet.lines.mesh_work.turn_over import TurnOver
 from glass_spoon.sheet.lines.mesh_work.unite import Unite
 from glass_spoon.sheet.lines.mesh_work.weld import Weld
+from glass_spoon.sheet.lines.place.place import Copy, Mirror, Move, Scale, Turn
+from glass_spoon.sheet.lines.place.repeat import Ring, Row, Spread, Take
 from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.remarks import Remark
 from glass_spoon.sheet.lines.sizes import Size
@@ -89,7 +77,8 @@ _POINTS = (Draw, ImportCurve, ImportDxf)
 _SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, Conic, Spiral)
 _SPACE = (Helix, Coil, Combine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
-_PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Ring, Spread, Take, Flatten, Project, Loop)
+_ONTO = (Flatten, Project, Loop)
+_PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Ring, Spread, Take)
 _REFORM = (
     Isocurve,
     SplitSurface,
@@ -100,7 +89,6 @@ _REFORM = (
     ExtendSurface,
     Pull,
     Rebuild,
-    CopySurface,
     Seam,
     Swap,
     Flip,
@@ -115,8 +103,9 @@ VERB_CLASSES: tuple[type[Line], ...] = (
     *_SHAPES,
     *_SPACE,
     *_REWORK,
-    *_PLACE,
+    *_ONTO,
     *_FORM,
+    *_PLACE,
     *_MESH,
     Smooth,
     Remark,

@@ -123,10 +123,10 @@ def _stepped(part: Part, now: SheetDocument, edit: Change | None, step: Step) ->
     if edit is None:
         return None
     word = "undone" if step == Step.UNDO else "done again"
-    states = state_at(part, edit.number - 1), state_at(part, edit.number)
-    if states[0] is None or states[1] is None:
+    earlier, later = state_at(part, edit.number - 1), state_at(part, edit.number)
+    if earlier is None or later is None:
         raise Refused(f"“{edit.summary}” lies too far back: it cannot be {word} any more.", 409)
-    before, after = states if step == Step.REDO else states[::-1]
+    before, after = (earlier, later) if step == Step.REDO else (later, earlier)
     try:
         merged = merge_sheets(before, after, now)
     except ChangesMeet as error:

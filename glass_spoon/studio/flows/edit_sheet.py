@@ -34,7 +34,7 @@ MOST_TOLERANCE = 1000.0
 Form = Mapping[str, Any]
 
 
-def read_edit(form: Form) -> Edit:
+def read_edit(form: Form) -> Edit | EditOfProject:
     """Return the edit that a form asks for; Refused for an unknown one."""
     make = _EDITS.get(str(form.get("op", "")))
     if make is None:
@@ -159,7 +159,7 @@ def _rename(form: Form) -> Edit:
     return lambda document: (document.model_copy(update={"name": name}), "renamed")
 
 
-def _drawing(form: Form) -> Edit:
+def _drawing(form: Form) -> EditOfProject:
     """Keep an uploaded file in a line; what cannot be read is refused before anything changes. It is read once."""
     line_id, data = str(form.get("line", "")), form.get("file")
     if not isinstance(data, bytes):
@@ -304,7 +304,7 @@ def _rewrite(form: Form) -> Edit:
     return change
 
 
-_EDITS: dict[str, Callable[[Form], Edit]] = {
+_EDITS: dict[str, Callable[[Form], Edit | EditOfProject]] = {
     "set": _set,
     "add": _add,
     "mark": _mark,

@@ -2,6 +2,7 @@
 
 import json
 import re
+from typing import Any
 
 import django.db.models.deletion
 from django.conf import settings
@@ -11,7 +12,7 @@ from django.db import migrations, models
 REFERENCE = re.compile(r"stored:([0-9a-f]{32}):")
 
 
-def append_only(apps, schema_editor):
+def append_only(apps: Any, schema_editor: Any) -> None:
     """Histories only grow from now on: what was undone stays as it was, with the steps that undid it written behind it."""
     Part, Change = apps.get_model("studio", "Part"), apps.get_model("studio", "Change")
     for part in Part.objects.only("id", "position", "revision").iterator():
@@ -33,9 +34,11 @@ def append_only(apps, schema_editor):
             Change.objects.filter(part=part, number=last).update(revision=part.revision)
 
 
-def hold_files(apps, schema_editor):
+def hold_files(apps: Any, schema_editor: Any) -> None:
     """Every project holds the files that its sheets name."""
-    get = lambda name: apps.get_model("studio", name)  # noqa: E731
+    def get(name: str) -> Any:
+        return apps.get_model("studio", name)
+
     files = dict(get("StoredFile").objects.values_list("digest", "id"))
     if not files:
         return

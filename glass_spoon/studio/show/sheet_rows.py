@@ -25,6 +25,7 @@ from glass_spoon.sheet.fields import (
     Spec,
     TableSpec,
 )
+from glass_spoon.sheet.kinds import KINDS, one_of
 from glass_spoon.sheet.line import CHAPTERS, Finding, Line, show_number
 from glass_spoon.sheet.lines.remarks import Remark
 from glass_spoon.sheet.lines.sizes import Size
@@ -176,7 +177,7 @@ def _value(build: Build, line: Line, name: str) -> ValuePart:
     if isinstance(spec, ReferenceSpec):
         return ValuePart(
             "reference",
-            build.document.item_name(raw) or ("every surface" if raw == EVERY else f"pick a {spec.item_kind}"),
+            build.document.item_name(raw) or ("every surface" if raw == EVERY else f"pick {one_of(spec.kinds[:1])}"),
             name,
             raw,
             spec.help,
@@ -188,7 +189,7 @@ def _value(build: Build, line: Line, name: str) -> ValuePart:
     if isinstance(spec, ReferencesSpec):
         options = _item_options(build.document, line, spec)
         words = ", ".join(build.document.item_name(item) for item in raw) or (
-            f"pick {spec.item_kind}s" if spec.least else "none"
+            f"pick {KINDS[spec.item_kind].plural}" if spec.least else "none"
         )
         return ValuePart("references", words, name, ",".join(raw), spec.help, options=options)
     return _other_value(spec, name, raw)
@@ -236,11 +237,11 @@ def _unit(spec: NumberSpec) -> str:
 
 def _item_options(document: SheetDocument, line: Line, spec: ReferenceSpec | ReferencesSpec) -> tuple[tuple[str, str], ...]:
     """Return the items of the kind that earlier lines give."""
-    options = []
+    options, known = [], document.kinds()
     for other in document.lines:
         if other.id == line.id:
             break
-        if other.gives_kind in spec.kinds:
+        if known.get(other.id) in spec.kinds:
             options.append((other.id, document.item_name(other.id)))
     if isinstance(spec, ReferenceSpec) and spec.every and len(options) > 1:
         options.append((EVERY, "every surface"))
@@ -249,11 +250,11 @@ def _item_options(document: SheetDocument, line: Line, spec: ReferenceSpec | Ref
 
 def _maker_options(document: SheetDocument, line: Line) -> tuple[tuple[str, str], ...]:
     """Return the surfaces and meshes that earlier lines give, and the earlier lines that made faces of a mesh."""
-    options = []
+    options, known = [], document.kinds()
     for other in document.lines:
         if other.id == line.id:
             break
-        if other.gives_kind in ("surface", "surfaces", "mesh"):
+        if known.get(other.id) in ("surface", "surfaces", "mesh"):
             options.append((other.id, document.item_name(other.id)))
         elif other.signs:
             verb = next(part.text for part in other.prose() if part.kind == "verb")
@@ -274,21 +275,10 @@ def size_rows(build: Build) -> list[SizeRow]:
     return rows
 
 
-KIND_WORDS = {
-    "curve": ("curve", "curves"),
-    "curves": ("set of curves", "sets of curves"),
-    "surface": ("surface", "surfaces"),
-    "surfaces": ("set of surfaces", "sets of surfaces"),
-    "mesh": ("mesh", "meshes"),
-    "mark": ("mark", "marks"),
-}
-"""What items of a kind are called, one and several."""
-
-
 def summary(build: Build) -> str:
     """Say what the part holds and what was rebuilt."""
-    counts = [(kind, len(build.visible(kind))) for kind in KIND_WORDS]
-    words = [f"{n} {KIND_WORDS[kind][n > 1]}" for kind, n in counts if n]
+    counts = [(kind, len(build.visible(kind))) for kind in KINDS]
+    words = [f"{n} {KINDS[kind].plural if n > 1 else KINDS[kind].noun}" for kind, n in counts if n]
     text = ", ".join(words) or "nothing yet"
     fresh = [i for i, report in build.reports.items() if report.key and not report.from_cache]
     if fresh:

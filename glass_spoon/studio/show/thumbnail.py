@@ -145,7 +145,7 @@ def _draw(pen: ImageDraw.ImageDraw, meshes: list[Mesh], view: Floats, frame: Fra
             (depth[i], [tuple(p) for p in flat[corners[offsets[i] : offsets[i + 1]]].tolist()], light[i])
             for i in range(mesh.face_count)
         )
-    for _, outline, light in sorted(jobs, key=lambda job: job[0]):
-        fill = tuple(int(min(255, channel * light)) for channel in GLASS)
-        edge = tuple(int(min(255, a * light * 0.72 + b * 0.1)) for a, b in zip(GLASS, INK, strict=True))
+    for _, outline, shade in sorted(jobs, key=lambda job: job[0]):
+        fill = tuple(int(min(255, channel * shade)) for channel in GLASS)
+        edge = tuple(int(min(255, a * shade * 0.72 + b * 0.1)) for a, b in zip(GLASS, INK, strict=True))
         pen.polygon(outline, fill=fill, outline=fill if plain else edge)

@@ -98,10 +98,10 @@ class NewPassword(auth.PasswordResetConfirmView):
 @require_http_methods(["GET", "HEAD", "POST"])
 def account(request: HttpRequest) -> HttpResponse:
     """Show the account, or change its e-mail address."""
-    form = AddressForm(request.POST or None, initial={"email": request.user.email})  # type: ignore[union-attr]
+    form = AddressForm(request.POST or None, initial={"email": request.user.email})
     if request.method == "POST" and form.is_valid():
         try:
-            request.user.email = free_address(form.cleaned_data["email"], request.user)  # type: ignore[union-attr]
+            request.user.email = free_address(form.cleaned_data["email"], request.user)
         except ValidationError as error:
             form.add_error("email", error)
         else:

@@ -12,6 +12,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_POST, require_safe
 
 from glass_spoon.sheet.edit import dependents, find_line
+from glass_spoon.sheet.kinds import KINDS
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.sheet.propose import propose
 from glass_spoon.studio.access import MAY_EDIT, part_for, role_of
@@ -28,7 +29,7 @@ from glass_spoon.studio.show.bench_context import bench_context
 from glass_spoon.studio.show.gauge_findings import TRIALS
 from glass_spoon.studio.show.judging import EDGE_LIMITS, EDGE_REACH, edge_rows
 from glass_spoon.studio.show.law_rows import law_context, table_context
-from glass_spoon.studio.show.sheet_rows import KIND_WORDS, in_chapter_order
+from glass_spoon.studio.show.sheet_rows import in_chapter_order
 from glass_spoon.studio.show.view_choice import read_view
 
 COLOURS = (("ink", "plain"), ("glass", "green"), ("plum", "plum"), ("amber", "amber"), ("slate", "grey"))
@@ -168,7 +169,8 @@ def curves(request: HttpRequest, part_id: int) -> HttpResponse:
     document = part.sheet()
     lines = [line for line in document.lines if line.gives_kind]
     names = [(line.id, document.number_of(line.id), document.item_name(line.id)) for line in lines]
-    kinds = [(KIND_WORDS[str(line.gives_kind)][0], document.look(line.id)) for line in lines]
+    given = document.kinds()
+    kinds = [(KINDS[given[line.id]].noun, document.look(line.id)) for line in lines]
     rows = [(*name, *kind) for name, kind in zip(names, kinds, strict=True)]
     layers = [(layer, layer not in document.hidden_layers) for layer in document.layers()]
     context = {"part": part, "rows": rows, "layers": layers, "may_edit": role in MAY_EDIT, "colours": COLOURS}

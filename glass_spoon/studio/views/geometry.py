@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.contrib.auth.decorators import login_required
 from django.db.models import F
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -50,8 +52,8 @@ def corners(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
     if not isinstance(line, CornerWork):
         raise Refused("This line does not work on corners.")
     before = document.lines[: document.lines.index(line)]
-    state = finished_build(document, before[-1].id).items.get(line.curve) if before else None
-    places = corner_places(state.item.curve) if state is not None and isinstance(state.item, CurveItem) else []
+    state = finished_build(document, before[-1].id).items.get(line.changes or "") if before else None
+    places: Any = corner_places(state.item.curve) if state is not None and isinstance(state.item, CurveItem) else []
     return JsonResponse({"places": [[round(float(value), 6) for value in place] for place in places]})
 
 

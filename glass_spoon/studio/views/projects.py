@@ -46,7 +46,7 @@ def project_list(request: HttpRequest) -> HttpResponse:
         .prefetch_related("project__parts__changed_by")
         .order_by("project__name")
     )
-    invitations = request.user.invitations.select_related("project", "made_by")  # type: ignore[union-attr]
+    invitations = request.user.invitations.select_related("project", "made_by")
     return render(request, "projects/list.html", {"memberships": memberships, "invitations": invitations})
 
 

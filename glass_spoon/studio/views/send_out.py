@@ -24,21 +24,15 @@ def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
         order = flow.read_order(int(request.user.pk or 0), part.id, document, request.POST)
         return render(request, "bench/_parcel.html", {"part": part, "parcel": flow.start_parcel(order)})
     build = finished_build(document)
-    meshes = [
-        (line.id, document.item_name(line.id))
-        for line in document.lines
-        if line.gives_kind == "mesh" and line.id in build.items
-    ]
-    curves = [
-        (line.id, document.item_name(line.id))
-        for line in document.lines
-        if line.gives_kind in ("curve", "curves") and line.id in build.items
-    ]
-    surfaces = [
-        (line.id, document.item_name(line.id))
-        for line in document.lines
-        if line.gives_kind in ("surface", "surfaces") and line.id in build.items
-    ]
+    given = document.kinds()
+    meshes, curves, surfaces = (
+        [
+            (line.id, document.item_name(line.id))
+            for line in document.lines
+            if given.get(line.id) in kinds and line.id in build.items
+        ]
+        for kinds in (("mesh",), ("curve", "curves"), ("surface", "surfaces"))
+    )
     context = {
         "part": part,
         "meshes": meshes,

@@ -13,14 +13,8 @@ PlaneField = Annotated[Plane, ChoiceSpec("The drawing view that the curve lies i
 CurveName = Annotated[ItemName, NameSpec("Name of the curve.")]
 CurvesName = Annotated[ItemName, NameSpec("Name of the curves.")]
 Changed = Annotated[str, ReferenceSpec("The curve to work on.", "curve", changes=True)]
-Placed = Annotated[
-    str,
-    ReferenceSpec(
-        "What to place: a curve, a set of them, or a surface.", "curve", changes=True, also=("curves", "surface", "surfaces")
-    ),
-]
-Mirrored = Annotated[
-    str, ReferenceSpec("What to mirror: a curve or a surface.", "curve", changes=True, also=("surface", "surfaces"))
+Flattened = Annotated[
+    str, ReferenceSpec("The curve, the set of curves or the surface.", "curve", changes=True, also=("curves", "surface"))
 ]
 OneCurve = Annotated[str, ReferenceSpec("A curve.", "curve")]
 SomeCurves = Annotated[str, ReferenceSpec("A curve, or a set of them.", "curve", also=("curves",))]

@@ -280,24 +280,6 @@ class Rebuild(Line):
         return noted(item, "no fewer")
 
 
-class CopySurface(Line):
-    """A copy of a surface."""
-
-    chapter = "Form"
-    summary = "Copy a surface, so that the copy may be worked on and the surface stays."
-    words = ("duplicate", "clone", "another")
-    sentence = "**Copy surface** {surface} as {gives}."
-    gives_kind = "surface"
-
-    verb: Literal["copy_surface"] = "copy_surface"
-    surface: OneSurface = ""
-    gives: SurfaceName = "copy"
-
-    def build(self, given: Given) -> SurfaceItem:
-        """Give the same surface under another name."""
-        return SurfaceItem(given.surface("surface").surface)
-
-
 class Gather(Line):
     """Surfaces taken together as one."""
 

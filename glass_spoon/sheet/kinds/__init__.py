@@ -1,0 +1,32 @@
+"""The kinds of items. A new kind is one item class, one module here, and one line below."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from glass_spoon.sheet.items import Item
+from glass_spoon.sheet.kinds.curve import CurveKind, CurvesKind
+from glass_spoon.sheet.kinds.kind import Kind
+from glass_spoon.sheet.kinds.mark import MarkKind
+from glass_spoon.sheet.kinds.mesh import MeshKind
+from glass_spoon.sheet.kinds.surface import SurfaceKind, SurfacesKind
+
+KINDS: Mapping[str, Kind[Any]] = {
+    kind.name: kind for kind in (CurveKind(), CurvesKind(), SurfaceKind(), SurfacesKind(), MeshKind(), MarkKind())
+}
+"""Every kind by its name."""
+
+
+def kind_of(item: Item) -> Kind[Any]:
+    """Return the kind of an item."""
+    return KINDS[item.kind]
+
+
+def one_of(names: Iterable[str]) -> str:
+    """Return words for one item of some kinds, as in `a curve, a set of curves or a mesh`."""
+    words = [KINDS[name].one for name in names]
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} or {words[-1]}"
+
+
+__all__ = ["KINDS", "Kind", "kind_of", "one_of"]

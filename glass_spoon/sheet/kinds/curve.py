@@ -1,0 +1,68 @@
+"""Curves, one and several."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import ClassVar
+
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.place_curve import Placement, place_curve
+from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.sheet.items import CurveItem, CurvesItem
+from glass_spoon.sheet.kinds.kind import Kind
+
+MOST_CURVES = 20_000
+"""Most curves of a set."""
+
+
+def repeated_curves(curves: Sequence[NurbsCurve], placements: Sequence[Placement]) -> CurvesItem:
+    """Return all curves at all placements; raises InvalidInput for too many."""
+    if len(curves) * len(placements) > MOST_CURVES:
+        raise InvalidInput("The number of copies", f"at most {MOST_CURVES // len(curves):,} here", f"{len(placements):,}")
+    return CurvesItem(tuple(place_curve(curve, placement) for placement in placements for curve in curves))
+
+
+class CurveKind(Kind[CurveItem]):
+    """A curve."""
+
+    name: ClassVar[str] = "curve"
+    noun: ClassVar[str] = "curve"
+    plural: ClassVar[str] = "curves"
+    several: ClassVar[str] = "curves"
+    single: ClassVar[str] = "curve"
+    parts: ClassVar[str] = "curves"
+
+    def place(self, item: CurveItem, placement: Placement) -> CurveItem:
+        """Place it."""
+        return CurveItem(place_curve(item.curve, placement))
+
+    def repeat(self, item: CurveItem, placements: Sequence[Placement]) -> CurvesItem:
+        """Repeat it as a set of curves."""
+        return repeated_curves([item.curve], placements)
+
+
+class CurvesKind(Kind[CurvesItem]):
+    """A set of curves."""
+
+    name: ClassVar[str] = "curves"
+    noun: ClassVar[str] = "set of curves"
+    plural: ClassVar[str] = "sets of curves"
+    several: ClassVar[str] = "curves"
+    single: ClassVar[str] = "curve"
+    parts: ClassVar[str] = "curves"
+
+    def place(self, item: CurvesItem, placement: Placement) -> CurvesItem:
+        """Place all of them."""
+        return CurvesItem(tuple(place_curve(curve, placement) for curve in item.curves))
+
+    def repeat(self, item: CurvesItem, placements: Sequence[Placement]) -> CurvesItem:
+        """Repeat all of them, placement by placement."""
+        return repeated_curves(item.curves, placements)
+
+    def size(self, item: CurvesItem) -> int:
+        """Count the curves."""
+        return len(item.curves)
+
+    def take(self, item: CurvesItem, number: int) -> CurveItem:
+        """Take one."""
+        return CurveItem(item.curves[number])

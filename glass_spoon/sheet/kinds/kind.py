@@ -1,0 +1,48 @@
+"""What a kind of items can do: its words, how it is placed and repeated, and what it is made of. One module a kind."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import ClassVar, Generic, TypeVar
+
+from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.errors import KernelError
+from glass_spoon.sheet.items import Item
+
+T = TypeVar("T", bound=Item)
+
+
+class Kind(Generic[T]):
+    """A kind of items. name: in files and references. noun, plural: in sentences. several: the kind of several of them;
+    single: of one of several; parts: what `take` gives one of.
+
+    What a kind cannot do raises KernelError with a sentence.
+    """
+
+    name: ClassVar[str]
+    noun: ClassVar[str]
+    plural: ClassVar[str]
+    several: ClassVar[str]
+    single: ClassVar[str]
+    parts: ClassVar[str]
+
+    @property
+    def one(self) -> str:
+        """The noun with its article, as in `a curve`."""
+        return f"{'an' if self.noun[0] in 'aeiou' else 'a'} {self.noun}"
+
+    def place(self, item: T, placement: Placement) -> T:
+        """Return the item under a map that can be taken back: moved, turned, stretched, mirrored."""
+        raise KernelError(f"{self.one.capitalize()} cannot be placed: it goes with what it lies on.")
+
+    def repeat(self, item: T, placements: Sequence[Placement]) -> Item:
+        """Return copies of the item under rigid maps, as one item of the kind `several`."""
+        raise KernelError(f"{self.one.capitalize()} cannot be repeated.")
+
+    def size(self, item: T) -> int:
+        """Return how many parts the item has that `take` gives one of."""
+        return 1
+
+    def take(self, item: T, number: int) -> Item:
+        """Return one part of the item, counted from 0."""
+        return item

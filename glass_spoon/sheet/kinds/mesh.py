@@ -1,0 +1,84 @@
+"""Meshes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import ClassVar
+
+import numpy as np
+
+from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.errors import TooManyFaces
+from glass_spoon.kernel.meshes.merge_points import keep_faces
+from glass_spoon.kernel.meshes.place_mesh import place_mesh
+from glass_spoon.kernel.meshes.repeat_mesh import repeat_mesh
+from glass_spoon.kernel.surfaces.edit_surface import place_surface
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, place_set
+from glass_spoon.sheet.items import MeshItem
+from glass_spoon.sheet.kinds.kind import Kind
+from glass_spoon.sheet.kinds.surface import MOST_SURFACES, repeated_set
+from glass_spoon.sheet.line import FACE_LIMIT
+
+Stands = NurbsSurface | SurfaceSet | None
+
+
+class MeshKind(Kind[MeshItem]):
+    """A mesh: it goes with the surface that it stands for, and what is known of its faces goes with it."""
+
+    name: ClassVar[str] = "mesh"
+    noun: ClassVar[str] = "mesh"
+    plural: ClassVar[str] = "meshes"
+    several: ClassVar[str] = "mesh"
+    single: ClassVar[str] = "mesh"
+    parts: ClassVar[str] = "islands"
+
+    def place(self, item: MeshItem, placement: Placement) -> MeshItem:
+        """Place it; a mirrored one faces as before, and its surface runs the other way round."""
+        mesh = place_mesh(item.mesh, placement)
+        if "uv" in mesh.corners and item.surface is not None and float(np.linalg.det(placement.matrix)) < 0:
+            u, v = mesh.corners["uv"].T
+            mesh = replace(mesh, corners={**mesh.corners, "uv": np.column_stack((1 - u, v))})
+        return MeshItem(mesh, _placed(item.surface, placement), pieces=item.pieces, makers=item.makers)
+
+    def repeat(self, item: MeshItem, placements: Sequence[Placement]) -> MeshItem:
+        """Repeat it as one mesh, nothing welded: pieces of each copy are pieces of their own."""
+        times, pieces = len(placements), item.every_piece
+        if item.mesh.face_count * times > FACE_LIMIT:
+            raise TooManyFaces(item.mesh.face_count * times, FACE_LIMIT)
+        numbers = item.mesh.faces.get("piece", np.zeros(item.mesh.face_count, dtype=np.int32))
+        mesh = repeat_mesh(replace(item.mesh, faces={**item.mesh.faces, "piece": numbers}), tuple(placements), len(pieces))
+        copies = tuple(
+            replace(piece, key=f"{piece.key}.{k}" if piece.key and k else piece.key)
+            for k in range(times)
+            for piece in pieces
+        )
+        return MeshItem(mesh, _repeated(item.surface, placements, len(pieces)), pieces=copies, makers=item.makers)
+
+    def size(self, item: MeshItem) -> int:
+        """Count the islands: parts that no edge joins."""
+        return int(item.mesh.topology.components.max(initial=-1)) + 1
+
+    def take(self, item: MeshItem, number: int) -> MeshItem:
+        """Take one island, in the order of their first faces."""
+        islands = item.mesh.topology.components
+        order = islands[np.sort(np.unique(islands, return_index=True)[1])]
+        kept = keep_faces(item.mesh, np.flatnonzero(islands == order[number]))
+        return MeshItem(kept.mesh, item.surface, pieces=item.pieces, makers=item.makers)
+
+
+def _placed(surface: Stands, placement: Placement) -> Stands:
+    """Return what a mesh stands for, placed."""
+    if surface is None:
+        return None
+    return place_surface(surface, placement) if isinstance(surface, NurbsSurface) else place_set(surface, placement)
+
+
+def _repeated(surface: Stands, placements: Sequence[Placement], pieces: int) -> Stands:
+    """Return what a repeated mesh stands for, where its pieces are those of the surfaces; else None."""
+    if surface is None:
+        return None
+    shape = SurfaceSet((surface,)) if isinstance(surface, NurbsSurface) else surface
+    fits = len(shape.surfaces) == pieces and pieces * len(placements) <= MOST_SURFACES
+    return repeated_set(shape, placements) if fits else None

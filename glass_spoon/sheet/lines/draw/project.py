@@ -1,0 +1,127 @@
+"""Curves laid onto planes and surfaces, and taken from meshes."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+
+from glass_spoon.kernel.curves.interpolate import interpolate_points
+from glass_spoon.kernel.curves.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.place_curve import (
+    flattening,
+)
+from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.meshes.mesh_loops import VertexLoop, edge_loop, nearest_edge
+from glass_spoon.kernel.surfaces.project_curve import project_along, project_nearest
+from glass_spoon.sheet.fields import ChoiceSpec, Number, Plane, ReferenceSpec
+from glass_spoon.sheet.items import CurveItem, Item
+from glass_spoon.sheet.kinds import kind_of
+from glass_spoon.sheet.line import Given, Line
+from glass_spoon.sheet.lines.draw.fields import (
+    CurveName,
+    Flattened,
+    OneCurve,
+    Tolerance,
+    a_coordinate,
+    a_place,
+)
+from glass_spoon.sheet.planes import PLANE_AXES
+
+AtX = Annotated[Number, a_place("x", "The place, along left-right.", "x")]
+AtY = Annotated[Number, a_place("y", "The place, along front-back.", "y")]
+AtZ = Annotated[Number, a_place("z", "The place, upwards.", "z")]
+
+
+class Flatten(Line):
+    """Flatten a curve onto a plane."""
+
+    chapter = "Draw"
+    summary = "Flatten a curve onto a drawing plane, exactly."
+    words = ("project", "plane", "flat", "drop")
+    sentence = "**Flatten** {curve} onto the {plane} plane, {at} out of the middle."
+
+    verb: Literal["flatten"] = "flatten"
+    curve: Flattened = ""
+    plane: Annotated[Plane, ChoiceSpec("The plane it is laid onto.", ("front", "side", "plan"))] = "front"
+    at: Annotated[Number, a_coordinate("Where the plane stands, towards the viewer.", "plane's place")] = "0 mm"
+
+    def build(self, given: Given) -> Item:
+        """Project it square onto the plane."""
+        right, up = PLANE_AXES[self.plane]
+        normal = np.cross(right, up)
+        item = given.items["curve"]
+        flat: Item = kind_of(item).place(item, flattening(given.number("at") * normal, normal))
+        return flat
+
+
+class Project(Line):
+    """Project a curve onto a surface."""
+
+    chapter = "Draw"
+    summary = "Project a curve onto a surface: along a direction, or to the nearest places."
+    words = ("drape", "surface", "onto", "drop", "shadow")
+    sentence = "**Project** {curve} onto {surface} {way}, within {tolerance}, giving {gives}."
+    gives_kind = "curve"
+
+    verb: Literal["project"] = "project"
+    curve: OneCurve = ""
+    surface: Annotated[str, ReferenceSpec("The surface that it falls on.", "surface")] = ""
+    way: Annotated[
+        Literal["to the nearest places", "along front-back", "along left-right", "straight down"],
+        ChoiceSpec(
+            "How places find the surface; along a direction the first side met counts.",
+            ("to the nearest places", "along front-back", "along left-right", "straight down"),
+        ),
+    ] = "to the nearest places"
+    tolerance: Tolerance = "0.01 mm"
+    gives: CurveName = "projected"
+
+    def build(self, given: Given) -> Item:
+        """Project it."""
+        curve, surface, tolerance = given.curve("curve").curve, given.surface("surface").surface, given.number("tolerance")
+        if self.way == "to the nearest places":
+            return CurveItem(project_nearest(curve, surface, tolerance).curve)
+        ways = {"along front-back": (0.0, 1.0, 0.0), "along left-right": (-1.0, 0.0, 0.0), "straight down": (0.0, 0.0, -1.0)}
+        return CurveItem(project_along(curve, surface, np.array(ways[self.way]), tolerance).curve)
+
+
+class Loop(Line):
+    """A loop of mesh edges as a curve."""
+
+    chapter = "Draw"
+    summary = "Take an edge loop or a rim of a mesh as a curve."
+    words = ("boundary", "rim", "edge", "mesh", "extract", "border")
+    sentence = "**Loop** {gives} from the {which} of {mesh} nearest x {x}, y {y}, z {z}, {between}."
+    gives_kind = "curve"
+
+    verb: Literal["loop"] = "loop"
+    gives: CurveName = "loop"
+    which: Annotated[
+        Literal["rim", "edge loop"],
+        ChoiceSpec("A rim of open edges, or the loop of edges that runs on across four-edged points.", ("rim", "edge loop")),
+    ] = "rim"
+    mesh: Annotated[str, ReferenceSpec("The mesh.", "mesh")] = ""
+    x: AtX = "0 mm"
+    y: AtY = "0 mm"
+    z: AtZ = "0 mm"
+    between: Annotated[
+        Literal["straight between points", "smooth between points"],
+        ChoiceSpec("How the curve runs from point to point.", ("straight between points", "smooth between points")),
+    ] = "straight between points"
+
+    def build(self, given: Given) -> Item:
+        """Find the loop nearest the place."""
+        mesh = given.mesh("mesh").mesh
+        place = np.array([given.number(axis) for axis in "xyz"])
+        if self.which == "rim":
+            loops = [VertexLoop(rim, closed=True) for rim in mesh.topology.boundary_loops]
+            if not loops:
+                raise KernelError("This mesh is closed: it has no rim. Take an edge loop instead.")
+            loop = min(loops, key=lambda ring: float(np.linalg.norm(mesh.positions[ring.vertices] - place, axis=1).min()))
+        else:
+            loop = edge_loop(mesh.topology, nearest_edge(mesh, place))
+        points = mesh.positions[loop.vertices]
+        if self.between == "smooth between points" and len(points) > 2:
+            return CurveItem(interpolate_points(points, closed=loop.closed))
+        return CurveItem(make_polyline(np.vstack((points, points[:1])) if loop.closed else points))

@@ -1,0 +1,1 @@
+"""The Place chapter: verbs on any item."""

@@ -1,0 +1,158 @@
+"""Copy, move, turn, scale and mirror anything."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+
+from glass_spoon.kernel.curves.mirror_weld import weld_mirrored
+from glass_spoon.kernel.curves.place_curve import mirroring, moving, scaling, turning
+from glass_spoon.kernel.errors import KernelError
+from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
+from glass_spoon.sheet.items import CurveItem, Item
+from glass_spoon.sheet.kinds import kind_of
+from glass_spoon.sheet.line import Given, Line
+from glass_spoon.sheet.lines.draw.fields import a_coordinate, an_angle
+from glass_spoon.sheet.lines.place.fields import (
+    AtX,
+    AtY,
+    AtZ,
+    AxisField,
+    ItemNameField,
+    Placed,
+    SomeItem,
+    X,
+    Y,
+    Z,
+    placed,
+    vector,
+)
+from glass_spoon.sheet.planes import AXES
+
+NORMALS: dict[str, tuple[float, float, float]] = {"side": (1, 0, 0), "front": (0, 1, 0), "plan": (0, 0, 1)}
+"""The normal of the plane of each view."""
+
+
+class Copy(Line):
+    """A copy of anything, to be worked on by itself."""
+
+    chapter = "Place"
+    summary = "Copy anything, so that the copy may be worked on and the first one stays."
+    words = ("duplicate", "clone", "another")
+    sentence = "**Copy** {item} as {gives}."
+    gives_kind = "curve"
+    gives_like = "item"
+
+    verb: Literal["copy"] = "copy"
+    item: SomeItem = ""
+    gives: ItemNameField = "copy"
+
+    def build(self, given: Given) -> Item:
+        """Give the same item under another name."""
+        return given.items["item"]
+
+
+class Move(Line):
+    """Move anything."""
+
+    chapter = "Place"
+    summary = "Move anything by x, y and z."
+    words = ("shift", "translate", "displace")
+    sentence = "**Move** {item} by {x} right, {y} back and {z} up."
+
+    verb: Literal["move"] = "move"
+    item: Placed = ""
+    x: X = "0 mm"
+    y: Y = "0 mm"
+    z: Z = "0 mm"
+
+    def build(self, given: Given) -> Item:
+        """Move it."""
+        return placed(given, moving(vector(given, "x", "y", "z")))
+
+
+class Turn(Line):
+    """Turn anything."""
+
+    chapter = "Place"
+    summary = "Turn anything about an axis through a place."
+    words = ("rotate", "spin", "angle")
+    sentence = "**Turn** {item} by {angle} about the {axis} through x {x}, y {y}, z {z}."
+
+    verb: Literal["turn"] = "turn"
+    item: Placed = ""
+    angle: Annotated[Number, an_angle("How far, counter-clockwise seen against the axis.")] = 90
+    axis: AxisField = "upright axis"
+    x: AtX = "0 mm"
+    y: AtY = "0 mm"
+    z: AtZ = "0 mm"
+
+    def build(self, given: Given) -> Item:
+        """Turn it."""
+        return placed(given, turning(vector(given, "x", "y", "z"), AXES[self.axis], given.number("angle")))
+
+
+class Scale(Line):
+    """Scale anything."""
+
+    chapter = "Place"
+    summary = "Scale anything about a place, evenly or by own factors."
+    words = ("size", "stretch", "bigger", "smaller", "factor")
+    sentence = "**Scale** {item} {evenly} by {factor} about x {x}, y {y}, z {z}."
+    wording_field = "evenly"
+    wordings = {"by own factors": "**Scale** {item} {evenly} {fx} right, {fy} back, {fz} up about x {x}, y {y}, z {z}."}
+
+    verb: Literal["scale"] = "scale"
+    item: Placed = ""
+    evenly: Annotated[
+        Literal["evenly", "by own factors"], ChoiceSpec("One factor, or one each way.", ("evenly", "by own factors"))
+    ] = "evenly"
+    factor: Annotated[Number, NumberSpec("Factor.", least=-1000, most=1000, step=0.05)] = 1
+    fx: Annotated[Number, NumberSpec("Factor left-right.", label="factor right", least=-1000, most=1000, step=0.05)] = 1
+    fy: Annotated[Number, NumberSpec("Factor front-back.", label="factor back", least=-1000, most=1000, step=0.05)] = 1
+    fz: Annotated[Number, NumberSpec("Factor upwards.", label="factor up", least=-1000, most=1000, step=0.05)] = 1
+    x: AtX = "0 mm"
+    y: AtY = "0 mm"
+    z: AtZ = "0 mm"
+
+    def build(self, given: Given) -> Item:
+        """Scale it."""
+        factors = [given.number("factor")] * 3 if self.evenly == "evenly" else vector(given, "fx", "fy", "fz")
+        return placed(given, scaling(vector(given, "x", "y", "z"), factors))
+
+
+class Mirror(Line):
+    """Mirror anything."""
+
+    chapter = "Place"
+    summary = "Mirror anything across the middle: alone, or a curve joined with itself at the mirror."
+    words = ("symmetry", "reflect", "flip", "other half", "weld")
+    sentence = "**Mirror** {item} across the {across}, moved {at} off the middle, {kept}."
+
+    verb: Literal["mirror"] = "mirror"
+    item: Placed = ""
+    across: Annotated[
+        Literal["side plane", "front plane", "plan plane"],
+        ChoiceSpec(
+            "The mirror: the side plane swaps left and right, the front plane front and back, the plan plane up and down.",
+            ("side plane", "front plane", "plan plane"),
+        ),
+    ] = "side plane"
+    at: Annotated[Number, a_coordinate("Where the mirror stands, off the middle.", "mirror's place")] = "0 mm"
+    kept: Annotated[
+        Literal["joined with itself", "alone"],
+        ChoiceSpec("Whether both halves become one curve, welded at the mirror.", ("joined with itself", "alone")),
+    ] = "joined with itself"
+
+    def build(self, given: Given) -> Item:
+        """Reflect, and weld at the mirror."""
+        normal, at = np.array(NORMALS[self.across.split()[0]], dtype=np.float64), given.number("at")
+        if self.kept == "alone":
+            return placed(given, mirroring(at * normal, normal))
+        item = given.items["item"]
+        if not isinstance(item, CurveItem):
+            raise KernelError(
+                f"{kind_of(item).one.capitalize()} is mirrored alone: choose “alone”. Only a curve is joined with itself here."
+            )
+        return CurveItem(weld_mirrored(item.curve, normal, at))
