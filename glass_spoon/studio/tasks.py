@@ -12,12 +12,13 @@ from glass_spoon.studio.flows.kept_results import throw_out
 from glass_spoon.studio.flows.read_files import do_reading
 from glass_spoon.studio.flows.send_out import write_parcel
 from glass_spoon.studio.flows.throw_away import throw_away
+from glass_spoon.studio.job_queue import QUEUE, READ_MESH, THROW_AWAY, WRITE_FILE
 from glass_spoon.studio.models import Presence
 
 __all__ = ["app", "read_mesh", "throw_away_files", "write_file"]
 
 
-@app.task(name="write_file", queue="files")
+@app.task(name=WRITE_FILE, queue=QUEUE)
 def write_file(token: str) -> None:
     """Write a file that was asked for."""
     try:
@@ -26,7 +27,7 @@ def write_file(token: str) -> None:
         parcels.let_go()
 
 
-@app.task(name="read_mesh", queue="files")
+@app.task(name=READ_MESH, queue=QUEUE)
 def read_mesh(reading: int) -> None:
     """Read a mesh file that was chosen."""
     try:
@@ -36,7 +37,7 @@ def read_mesh(reading: int) -> None:
 
 
 @app.periodic(cron="17 * * * *")
-@app.task(name="throw_away_files", queue="files")
+@app.task(name=THROW_AWAY, queue=QUEUE)
 def throw_away_files(timestamp: int) -> None:
     """Throw away what nobody can come back to, every hour; `timestamp` is the second it was due."""
     try:

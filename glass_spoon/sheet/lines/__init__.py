@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 from functools import reduce
+from importlib import import_module
 from operator import or_
 from typing import Any
 
@@ -96,6 +98,21 @@ _REFORM = (
 _FORM = (Revolve, Extrude, Plate, Loft, Skin, Sweep, Cord, Thread, Ridge, SimpleBody, ImportStep, *_REFORM)
 _MESH = (MeshSurface, ImportMesh, MarkLine, Weld, Clean, Unite, PairTriangles, Relax, Crease, Support, TurnOver)
 
+BROUGHT = "SPOON_VERBS"
+"""Name in the environment of modules that bring verbs of their own, with commas between; each has them in `VERBS`."""
+
+
+def _brought() -> tuple[type[Line], ...]:
+    """Return the verbs of the modules that the environment names; ImportError names one that brings none."""
+    found: list[type[Line]] = []
+    for name in filter(None, os.environ.get(BROUGHT, "").split(",")):
+        verbs = getattr(import_module(name.strip()), "VERBS", None)
+        if not verbs:
+            raise ImportError(f"The module {name.strip()} ({BROUGHT}) brings no verbs: it needs a tuple VERBS of classes.")
+        found += verbs
+    return tuple(found)
+
+
 VERB_CLASSES: tuple[type[Line], ...] = (
     Size,
     LayPicture,
@@ -108,6 +125,7 @@ VERB_CLASSES: tuple[type[Line], ...] = (
     *_PLACE,
     *_MESH,
     Smooth,
+    *_brought(),
     Remark,
 )
 AnyLine: Any = reduce(or_, VERB_CLASSES)

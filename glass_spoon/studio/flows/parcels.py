@@ -8,10 +8,10 @@ import time
 from datetime import timedelta
 from typing import Any
 
-from django.conf import settings
 from django.db import connection
 from django.utils import timezone
 
+from glass_spoon.studio import job_queue
 from glass_spoon.studio.models import Parcel
 from glass_spoon.studio.sentences import Refused
 
@@ -42,13 +42,9 @@ def make(user: int, part: int, order: dict[str, Any], filename: str, media_type:
 
 def hand_over(parcel: Parcel) -> None:
     """Hand a parcel to the job queue; without one (in tests) it is written at once."""
-    from glass_spoon.studio import tasks  # noqa: PLC0415  (tasks imports the flow that writes)
-
-    if settings.JOBS == "now":
-        tasks.write_file(parcel.token)
-        return
-    parcel.job = tasks.write_file.defer(token=parcel.token)
-    Parcel.objects.filter(pk=parcel.pk).update(job=parcel.job)
+    parcel.job = job_queue.hand_over(job_queue.WRITE_FILE, token=parcel.token)
+    if parcel.job is not None:
+        Parcel.objects.filter(pk=parcel.pk).update(job=parcel.job)
 
 
 def wait_for(parcel: Parcel, seconds: float) -> Parcel:
@@ -93,10 +89,7 @@ def cancel(parcel: Parcel) -> Parcel:
     """Stop the work on a file: at once where no worker has it yet, else at its next step."""
     going = Parcel.objects.filter(pk=parcel.pk).exclude(stage__in=("ready", "failed"))
     going.update(stage="cancelled", sentence="Cancelled; no file was written.")
-    if parcel.job and settings.JOBS != "now":
-        from glass_spoon.studio import tasks  # noqa: PLC0415  (as above)
-
-        tasks.app.job_manager.cancel_job_by_id(parcel.job)
+    job_queue.take_back(parcel.job)
     return Parcel.objects.defer("data").get(pk=parcel.pk)
 
 

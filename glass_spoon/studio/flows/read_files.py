@@ -11,7 +11,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import timedelta
 
-from django.conf import settings
 from django.db.models import Q
 from django.utils import timezone
 
@@ -22,6 +21,7 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import WorkStopped
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
 from glass_spoon.sheet.stored_files import stored_parts
+from glass_spoon.studio import job_queue
 from glass_spoon.studio.flows.parcels import let_go
 from glass_spoon.studio.models import MeshReading, StoredFile
 from glass_spoon.studio.sentences import Refused
@@ -62,12 +62,7 @@ def ask_again(file: StoredFile, ending: str) -> MeshReading:
 
 def _hand_over(reading: MeshReading) -> None:
     """Hand a reading to the job queue; without one (in tests) it is done at once."""
-    from glass_spoon.studio import tasks  # noqa: PLC0415  (tasks imports this flow)
-
-    if settings.JOBS == "now":
-        do_reading(reading.pk)
-    else:
-        tasks.read_mesh.defer(reading=reading.pk)
+    job_queue.hand_over(job_queue.READ_MESH, reading=reading.pk)
 
 
 def _as_it_stands(reading: MeshReading) -> MeshReading:
