@@ -11,9 +11,9 @@ from playwright.sync_api import Page, expect, sync_playwright
 
 from glass_spoon.studio.flows import keep_picture
 from glass_spoon.studio.flows.build_part import finished_build
-from glass_spoon.studio.flows.show_scene import shown_curves, shown_items
 from glass_spoon.studio.models import Part
-from glass_spoon.studio.show.thumbnail import draw_thumbnail
+from glass_spoon.studio.see.scene import shown_curves, shown_items
+from glass_spoon.studio.see.thumbnail import draw_thumbnail
 
 FLAGS = [
     "--no-sandbox",

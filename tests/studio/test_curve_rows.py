@@ -7,7 +7,7 @@ import pytest
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
-from glass_spoon.studio.show.curve_rows import CurveRow, curve_rows
+from glass_spoon.studio.see.curve_rows import CurveRow, curve_rows
 
 
 def build_of(*lines: dict) -> Build:

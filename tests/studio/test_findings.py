@@ -12,8 +12,8 @@ from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.line import Finding
-from glass_spoon.studio.flows.show_scene import Shown
-from glass_spoon.studio.show.gauge_findings import gauge_findings
+from glass_spoon.studio.see.gauge_findings import gauge_findings
+from glass_spoon.studio.see.scene import Shown
 from tests.conftest import DEMO
 from tests.zoo import slit_mesh, torus
 

@@ -12,10 +12,10 @@ from glass_spoon.sheet import edit
 from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.line import Finding
 from glass_spoon.studio.flows.build_part import finished_build
-from glass_spoon.studio.flows.show_scene import Shown, gauged, readings_of, shown_items
 from glass_spoon.studio.flows.watched_work import Working
-from glass_spoon.studio.show.gauge_causes import gauge_causes
-from glass_spoon.studio.show.gauge_findings import gauge_findings
+from glass_spoon.studio.see.gauge_causes import gauge_causes
+from glass_spoon.studio.see.gauge_findings import gauge_findings
+from glass_spoon.studio.see.scene import Shown, gauged, readings_of, shown_items
 from tests.conftest import DEMO
 
 

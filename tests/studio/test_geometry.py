@@ -9,8 +9,9 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from glass_spoon.studio.flows import build_part, show_scene, watched_work
+from glass_spoon.studio.flows import build_part, watched_work
 from glass_spoon.studio.flows.watched_work import WatchedWork, Working
+from glass_spoon.studio.see import scene as show_scene
 from tests.studio.conftest import points_of
 
 
@@ -50,7 +51,7 @@ def test_view_at_a_level_and_after_a_line(part, as_user):
 def test_display_curves_are_true():
     """Ends of the board's cubics lie on the kernel's curve, arcs within two thousandths of a millimetre."""
     from glass_spoon.kernel.curves.line_and_arc import make_arc
-    from glass_spoon.studio.show.board_extras import display_cubics
+    from glass_spoon.studio.see.board_extras import display_cubics
 
     cubics = display_cubics(make_arc([0, 0, 0], [100, 0, 0], [0, 100, 0], 0, 2 * np.pi))
     t = np.linspace(0, 1, 21)[:, None]
@@ -222,9 +223,9 @@ def extras_of(name: str, **looks: object) -> dict:
     """Return what the board gets beside the meshes of a demo part."""
     from glass_spoon.sheet.document import read_document
     from glass_spoon.studio.flows.build_part import finished_build
-    from glass_spoon.studio.flows.show_scene import shown_items
-    from glass_spoon.studio.show.board_extras import board_extras
-    from glass_spoon.studio.show.view_choice import read_view
+    from glass_spoon.studio.see.board_extras import board_extras
+    from glass_spoon.studio.see.scene import shown_items
+    from glass_spoon.studio.see.view_choice import read_view
     from tests.conftest import DEMO
 
     data = json.loads((DEMO / f"{name}.json").read_text())

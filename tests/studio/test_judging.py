@@ -8,8 +8,7 @@ import pytest
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
-from glass_spoon.studio.flows.show_scene import Shown, shown_items
-from glass_spoon.studio.show.judging import (
+from glass_spoon.studio.see.judging import (
     colour_range,
     edge_lines,
     edge_readings,
@@ -18,8 +17,9 @@ from glass_spoon.studio.show.judging import (
     surface_lines,
     tidy,
 )
-from glass_spoon.studio.show.paint import MESH_COLOR, PAINTS, face_paints, paint_of
-from glass_spoon.studio.show.view_choice import ViewChoice, read_view
+from glass_spoon.studio.see.paint import MESH_COLOR, PAINTS, face_paints, paint_of
+from glass_spoon.studio.see.scene import Shown, shown_items
+from glass_spoon.studio.see.view_choice import ViewChoice, read_view
 
 TORUS = {"verb": "simple", "form": "torus", "radius": 40, "second": 10}
 PIPE = {"verb": "simple", "form": "cylinder", "radius": 20, "height": 40, "gives": "pipe"}
@@ -131,8 +131,8 @@ def test_small_numbers_are_written_plainly(value: float, text: str) -> None:
 def test_meshes_are_coloured_by_corners_valence_and_deviation():
     """Of a cube: every point has three edges, every corner is square, nothing to be off from."""
     from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-    from glass_spoon.studio.flows.show_scene import Shown
-    from glass_spoon.studio.show.judging import colour_range, mesh_values
+    from glass_spoon.studio.see.judging import colour_range, mesh_values
+    from glass_spoon.studio.see.scene import Shown
     from tests.zoo import cube_mesh, torus
 
     cube = Shown("k", "l1", "cube", cube_mesh(), None, False)

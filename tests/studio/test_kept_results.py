@@ -18,9 +18,9 @@ from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import evaluate
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.packed_items import pack_result, unpack_result
-from glass_spoon.studio.flows import show_scene
 from glass_spoon.studio.flows.kept_results import KeptResults, code_key, throw_out
 from glass_spoon.studio.models import KeptResult
+from glass_spoon.studio.see import scene as show_scene
 from tests.conftest import DEMO
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -109,7 +109,7 @@ from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.edit import set_field
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.memory import keep_within, resident
-from glass_spoon.studio.flows.show_scene import shown_items
+from glass_spoon.studio.see.scene import shown_items
 document = read_document(Path(sys.argv[1]).read_bytes())
 shown_items(finished_build(document), 0)
 limit, most, forgot = resident() + 120_000_000, 0, 0

@@ -12,8 +12,8 @@ from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.sheet.items import MarkItem, MeshItem
+from glass_spoon.studio.see.mark_rows import marks_shown, pick
 from glass_spoon.studio.sentences import Refused
-from glass_spoon.studio.show.mark_rows import marks_shown, pick
 from tests.conftest import DEMO
 
 CACHE = ResultCache()

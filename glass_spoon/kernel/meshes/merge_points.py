@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 import scipy.sparse as sparse
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, frozen_ints
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.origin import Origin, Reworked, Sources, Taken, Weighted, carry
-from glass_spoon.kernel.meshes.topology import Topology, make_topology
+from glass_spoon.kernel.meshes.topology import Topology
 
 
 def merge_points(mesh: Mesh, labels: Ints, positions: Floats | None = None) -> Reworked:
@@ -17,10 +17,22 @@ def merge_points(mesh: Mesh, labels: Ints, positions: Floats | None = None) -> R
     Corners that fall together are left out; so are faces with fewer than three corners left or one vertex twice, and
     vertices that only such faces used.
     """
-    _, first, of_point = np.unique(labels, return_index=True, return_inverse=True)
+    first, of_point = _numbered(labels)
     corners = of_point[mesh.topology.face_corners]
     kept = corners != corners[mesh.topology.previous_corner]
     return _rebuilt(mesh, corners, kept, _members(of_point, first), positions)
+
+
+def _numbered(labels: Ints) -> tuple[Ints, Ints]:
+    """Return the first vertex (k,) of each label, in the order of the labels, and the number (n,) of each vertex's label."""
+    own = np.arange(len(labels))
+    if len(labels) and labels.min() >= 0 and (labels <= own).all() and (labels[labels] == labels).all():
+        first = np.flatnonzero(labels == own)  # the label of each is the lowest with it: no sorting
+        number = np.empty(len(labels), dtype=np.int64)
+        number[first] = np.arange(len(first))
+        return first, number[labels]
+    _, first, of_point = np.unique(labels, return_index=True, return_inverse=True)
+    return first, of_point
 
 
 def _members(of_point: Ints, first: Ints) -> Sources:
@@ -28,12 +40,10 @@ def _members(of_point: Ints, first: Ints) -> Sources:
     count = len(first)
     if count == len(of_point):
         return Taken(first, count)
-    order = np.argsort(of_point, kind="stable")
     sizes = np.bincount(of_point, minlength=count)
-    starts = np.concatenate(([0], np.cumsum(sizes)))
-    return Weighted(
-        sparse.csr_array((np.repeat(1 / sizes, sizes), order, starts), shape=(count, len(of_point))), joined=True
-    )
+    shape = (count, len(of_point))
+    weights = sparse.csr_array((1 / sizes[of_point], (of_point, np.arange(len(of_point)))), shape=shape)
+    return Weighted(weights, joined=True)
 
 
 def keep_faces(mesh: Mesh, faces: Ints) -> Reworked:
@@ -59,14 +69,17 @@ def split_points(mesh: Mesh, corners: Ints, origin: Ints) -> Reworked:
 def _rebuilt(mesh: Mesh, corners: Ints, kept: Bools, points: Sources, positions: Floats | None = None) -> Reworked:
     """Return the mesh of the corners (h,) that are kept, over vertices that come from `points`; unused ones are left out."""
     faces, offsets, held = _whole_faces(mesh.topology, corners, kept)
-    used, numbered = np.unique(corners[held], return_inverse=True)
-    topology = make_topology(len(used), numbered, offsets=offsets)
+    taken = corners[held]
+    used = np.flatnonzero(np.bincount(taken, minlength=1) > 0)
+    number = np.zeros(int(taken.max(initial=-1)) + 1, dtype=np.int32)
+    number[used] = np.arange(len(used))
+    topology = Topology(len(used), frozen_ints(offsets), frozen_ints(number[taken]))
     origin = Origin(
         mesh.topology,
         _some(points, used),
         Taken(held, len(mesh.topology.face_corners)),
         faces,
-        _edge_origins(mesh.topology, topology, held),
+        lambda: _edge_origins(mesh.topology, topology, held),
     )
     return Reworked(carry(mesh, topology, origin, None if positions is None else positions[used]), origin)
 
@@ -80,6 +93,11 @@ def _some(points: Sources, used: Ints) -> Sources:
 
 def _whole_faces(topology: Topology, corners: Ints, kept: Bools) -> tuple[Ints, Ints, Ints]:
     """Return the faces with three different corners or more left, their offsets, and their corners among the old ones."""
+    if topology.is_quads and topology.face_count and kept.all():
+        quads = corners.reshape(-1, 4)
+        good = (quads[:, 0] != quads[:, 2]) & (quads[:, 1] != quads[:, 3])
+        faces = np.flatnonzero(good)
+        return faces, np.arange(len(faces) + 1) * 4, np.flatnonzero(np.repeat(good, 4))
     sides = np.bincount(topology.face_of_corner[kept], minlength=topology.face_count)
     keys = topology.face_of_corner.astype(np.int64) * (int(corners.max(initial=0)) + 1) + corners
     ordered = np.sort(keys[kept])

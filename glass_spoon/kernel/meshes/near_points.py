@@ -14,6 +14,24 @@ MOST_BESIDE = 4
 """Times the number of points that pairs side by side along the line may be before the search tree is quicker."""
 
 
+def coincident(points: Floats) -> Ints:
+    """Return for each point (n, 3) the lowest one at exactly the same place, itself for most.
+
+    Equal points are equal along a slanted line, so they stand side by side when sorted along it; where another one comes
+    between, which takes a coincidence of rounding, they are left apart.
+    """
+    order = np.argsort(points @ _SLANT, kind="stable")
+    follows = np.ones(len(points), dtype=bool)
+    follows[:1] = False
+    for column in points.T:  # column by column, which is several times faster than row by row
+        placed = column.take(order)
+        follows[1:] &= placed[1:] == placed[:-1]
+    starts = np.maximum.accumulate(np.where(follows, 0, np.arange(len(points))))
+    result = np.empty(len(points), dtype=np.int64)
+    result[order] = order[starts]  # sorted stably, the first of equal ones is the lowest
+    return result
+
+
 def near_pairs(points: Floats, distance: float) -> Ints:
     """Return the pairs (k, 2) of points (n, 3) within `distance` of each other, the lower number first.
 

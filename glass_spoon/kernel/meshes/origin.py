@@ -6,7 +6,7 @@ another. Roles say what each new face or edge is to the change that made it: kep
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Protocol
@@ -96,20 +96,25 @@ class Weighted:
 class Origin:
     """Where the elements of a mesh came from, among those of a mesh with the topology `before`.
 
-    faces: (f,) the old face, -1 for none. edges: pairs (k, 2) of a new edge and an old one that it is, or is part of.
-    turned: faces (f,) that run the other way round, None for none. roles: names, "kept" first; face_roles (f,) and
-    edge_roles (e,) are numbers of them, None where all are kept.
+    faces: (f,) the old face, -1 for none. pairs: (k, 2) of a new edge and an old one that it is, or is part of; or what
+    works them out, since only edges that bear values need them. turned: faces (f,) that run the other way round, None for
+    none. roles: names, "kept" first; face_roles (f,) and edge_roles (e,) are numbers of them, None where all are kept.
     """
 
     before: Topology
     points: Sources
     corners: Sources
     faces: Ints
-    edges: Ints
+    pairs: Ints | Callable[[], Ints]
     turned: Bools | None = None
     roles: tuple[str, ...] = (KEPT,)
     face_roles: Ints | None = None
     edge_roles: Ints | None = None
+
+    @cached_property
+    def edges(self) -> Ints:
+        """The pairs (k, 2) of a new edge and an old one that it is, or is part of."""
+        return self.pairs() if callable(self.pairs) else self.pairs
 
     @cached_property
     def of_point(self) -> Ints:
@@ -159,7 +164,7 @@ class Origin:
             _joined(self.points, following.points),
             _joined(self.corners, following.corners),
             faces,
-            _joined_pairs(self.edges, following.edges),
+            lambda: _joined_pairs(self.edges, following.edges),
             turned,
             names,
             face_roles,
@@ -214,13 +219,12 @@ def unchanged(mesh: Mesh) -> Reworked:
 
 def same_elements(topology: Topology) -> Origin:
     """Return the origin of a mesh with the elements of another: only positions or values differ."""
-    edges = np.arange(len(topology.edges.ends))
     return Origin(
         topology,
         every(topology.point_count),
         every(len(topology.face_corners)),
         np.arange(topology.face_count),
-        np.column_stack((edges, edges)),
+        lambda: np.arange(len(topology.edges.ends))[:, None].repeat(2, axis=1),
     )
 
 
@@ -276,6 +280,8 @@ def _of_faces(values: Values, faces: Ints) -> Values:
 def _carried_edges(values: Attributes, origin: Origin, topology: Topology) -> dict[str, Values]:
     """Return edge values by name; an edge of no old one has zero, and values below zero count as zero."""
     result: dict[str, Values] = {}
+    if not values:
+        return result
     new, old = origin.edges.T
     for name, value in values.items():
         laid = np.zeros((len(topology.edges.ends), *value.shape[1:]), dtype=value.dtype)

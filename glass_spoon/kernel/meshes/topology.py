@@ -244,6 +244,11 @@ def make_topology(point_count: int, faces: ArrayLike | None = None, *, offsets: 
         raise InvalidInput("A face", "3 corners or more", f"{topology.face_sides.min()}")
     if len(array) and (array.min() < 0 or array.max() >= point_count):
         raise InvalidInput("A corner", f"a vertex from 0 to {point_count - 1}", "outside")
+    if topology.is_quads:
+        a, b, c, d = topology.face_corners.reshape(-1, 4).T
+        if ((a == b) | (a == c) | (a == d) | (b == c) | (b == d) | (c == d)).any():
+            raise InvalidInput("A face", "made of different vertices", "using one twice")
+        return topology
     order = np.lexsort((topology.face_corners, topology.face_of_corner))
     face, vertex = topology.face_of_corner[order], topology.face_corners[order]
     if ((face[1:] == face[:-1]) & (vertex[1:] == vertex[:-1])).any():

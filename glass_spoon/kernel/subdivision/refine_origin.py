@@ -60,6 +60,9 @@ class RefinedCorners:
 
 def refine_origin(topology: Topology, points: Sources) -> Origin:
     """Return where the elements of the mesh one step finer come from; points: where its vertices do."""
-    edges = np.arange(2 * len(topology.edges.ends))
-    pairs = np.column_stack((edges, edges // 2))
+
+    def pairs() -> Ints:
+        edges = np.arange(2 * len(topology.edges.ends))
+        return np.column_stack((edges, edges // 2))
+
     return Origin(topology, points, RefinedCorners(topology), topology.face_of_corner.astype(np.int64), pairs)

@@ -2,27 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from django.http import HttpRequest
 
 from glass_spoon.studio.access import MAY_EDIT, part_for
 from glass_spoon.studio.flows.change_part import replace_sheet
-from glass_spoon.studio.flows.compare_states import State, figures_of
 from glass_spoon.studio.models import KeptVersion, Part
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.shelf import read_stored
 
 
-def keep_version(request: HttpRequest, part_id: int, name: str) -> KeptVersion:
-    """Keep the present sheet under a name; Refused for an empty or taken name."""
+def keep_version(request: HttpRequest, part_id: int, name: str, read: Callable[[Part], dict[str, str]]) -> KeptVersion:
+    """Keep the present sheet under a name, with the figures that are read of it; Refused for an empty or taken name."""
     part, _ = part_for(request, part_id, MAY_EDIT)
     name = " ".join(name.split())[:80]
     if not name:
         raise Refused("Give the version a name, such as “before the wider neck”.")
     if part.versions.filter(name=name).exists():
         raise Refused(f"There is a version called {name}. Choose another name.")
-    return part.versions.create(
-        name=name, document=part.document, figures=figures_of(State("now", "now", part.sheet())), made_by=request.user
-    )
+    return part.versions.create(name=name, document=part.document, figures=read(part), made_by=request.user)
 
 
 def restore_version(request: HttpRequest, part_id: int, version_id: int, revision: int) -> Part:

@@ -22,12 +22,12 @@ from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.items import CurveItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT
 from glass_spoon.sheet.planes import PLANE_AXES
+from glass_spoon.studio.colours import PAINTS
 from glass_spoon.studio.flows import parcels
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.watched_work import PATIENCE
 from glass_spoon.studio.models import Parcel
 from glass_spoon.studio.sentences import Refused
-from glass_spoon.studio.show.paint import PAINTS
 
 FORMATS = {
     "glb": ("glTF", gltf.MEDIA_TYPE, gltf.write_glb),

@@ -17,7 +17,13 @@ from glass_spoon.studio.access import MAY_EDIT
 from glass_spoon.studio.flows.build_part import build_sheet
 from glass_spoon.studio.flows.history import history_ends
 from glass_spoon.studio.flows.read_files import under_way
-from glass_spoon.studio.flows.show_scene import (
+from glass_spoon.studio.flows.watched_work import Working
+from glass_spoon.studio.models import Part, Role
+from glass_spoon.studio.see.curve_rows import curve_rows
+from glass_spoon.studio.see.gauge_causes import gauge_causes
+from glass_spoon.studio.see.gauge_findings import offers
+from glass_spoon.studio.see.gauge_rows import FIRST, MORE, gauge_rows
+from glass_spoon.studio.see.scene import (
     SHOWN_FACES,
     Shown,
     gauged,
@@ -26,15 +32,9 @@ from glass_spoon.studio.flows.show_scene import (
     shown_items,
     watched_readings,
 )
-from glass_spoon.studio.flows.watched_work import Working
-from glass_spoon.studio.models import Part, Role
+from glass_spoon.studio.see.view_choice import ViewChoice, read_view
 from glass_spoon.studio.sentences import Refused
-from glass_spoon.studio.show.curve_rows import curve_rows
-from glass_spoon.studio.show.gauge_causes import gauge_causes
-from glass_spoon.studio.show.gauge_findings import offers, with_gauges
-from glass_spoon.studio.show.gauge_rows import FIRST, MORE, gauge_rows
-from glass_spoon.studio.show.sheet_rows import ChapterRows, chapters, size_rows, summary
-from glass_spoon.studio.show.view_choice import ViewChoice, read_view
+from glass_spoon.studio.show.sheet_rows import ChapterRows, chapters, size_rows, summary, with_gauges
 
 DISPLAY_MODES = (
     ("edges", "Faces + edges"),

@@ -8,12 +8,12 @@ from typing import Any
 from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.studio.flows.build_part import finished_build
-from glass_spoon.studio.flows.show_scene import Shown, readings_of, shown_items
 from glass_spoon.studio.models import Part
+from glass_spoon.studio.see.gauge_rows import FIRST, MORE, GaugeRow, gauge_rows
+from glass_spoon.studio.see.scene import Shown, readings_of, shown_items
+from glass_spoon.studio.see.thumbnail import Frame
 from glass_spoon.studio.show.bench_context import LEVEL_NAMES, sides_text
-from glass_spoon.studio.show.gauge_rows import FIRST, MORE, GaugeRow, gauge_rows
 from glass_spoon.studio.show.sheet_rows import chapters, size_rows
-from glass_spoon.studio.show.thumbnail import Frame
 
 FRAME = Frame(330, 250)
 VIEWS = (("picture", "Picture"), ("front", "Front"), ("side", "Side"), ("plan", "Plan"))

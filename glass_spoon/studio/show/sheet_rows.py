@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -233,6 +234,22 @@ def _number_text(build: Build, raw: Any, spec: NumberSpec) -> str:
 def _unit(spec: NumberSpec) -> str:
     """Return the unit that stepping works in."""
     return {"length": "mm", "angle": "°"}.get(spec.dimension, "")
+
+
+def with_gauges(chapters: list[ChapterRows], findings: list[Finding], causes: Mapping[str, str]) -> list[ChapterRows]:
+    """Return the rows with what the gauges of a mesh complain about, each at the line that caused it, by code."""
+    found = [(causes[finding.code], finding) for finding in findings]
+    if not found:
+        return chapters
+    return [replace(chapter, rows=[_told(row, found) for row in chapter.rows]) for chapter in chapters]
+
+
+def _told(row: SheetRow, found: list[tuple[str, Finding]]) -> SheetRow:
+    """Return a row with the findings that it caused."""
+    own = [finding for line, finding in found if line == row.id]
+    if not own:
+        return row
+    return replace(row, findings=(*row.findings, *own), status="look" if row.status == "good" else row.status)
 
 
 def _item_options(document: SheetDocument, line: Line, spec: ReferenceSpec | ReferencesSpec) -> tuple[tuple[str, str], ...]:

@@ -22,15 +22,15 @@ from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.change_part import StaleEdit, change_part
 from glass_spoon.studio.flows.edit_sheet import read_edit
 from glass_spoon.studio.flows.read_files import ReadingStopped
-from glass_spoon.studio.flows.show_scene import shown_items
 from glass_spoon.studio.models import Part, Role
+from glass_spoon.studio.see.gauge_findings import TRIALS
+from glass_spoon.studio.see.judging import EDGE_LIMITS, EDGE_REACH, edge_rows
+from glass_spoon.studio.see.scene import shown_items
+from glass_spoon.studio.see.view_choice import read_view
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.bench_context import bench_context
-from glass_spoon.studio.show.gauge_findings import TRIALS
-from glass_spoon.studio.show.judging import EDGE_LIMITS, EDGE_REACH, edge_rows
 from glass_spoon.studio.show.law_rows import law_context, table_context
 from glass_spoon.studio.show.sheet_rows import in_chapter_order
-from glass_spoon.studio.show.view_choice import read_view
 
 COLOURS = (("ink", "plain"), ("glass", "green"), ("plum", "plum"), ("amber", "amber"), ("slate", "grey"))
 

@@ -18,12 +18,12 @@ from glass_spoon.studio.access import part_for
 from glass_spoon.studio.clean_requests import read_body
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.models import Part
+from glass_spoon.studio.see.mark_rows import pick
+from glass_spoon.studio.see.offenders import offenders_of
+from glass_spoon.studio.see.preview import preview_file, view_file
+from glass_spoon.studio.see.thumbnail import part_picture
+from glass_spoon.studio.see.view_choice import read_view
 from glass_spoon.studio.sentences import Refused
-from glass_spoon.studio.show.mark_rows import pick
-from glass_spoon.studio.show.offenders import offenders_of
-from glass_spoon.studio.show.preview import preview_file, view_file
-from glass_spoon.studio.show.thumbnail import part_picture
-from glass_spoon.studio.show.view_choice import read_view
 
 
 def _glb(data: bytes) -> HttpResponse:

@@ -9,10 +9,10 @@ from django.views.decorators.http import require_safe
 
 from glass_spoon.studio.access import part_for
 from glass_spoon.studio.flows.build_part import finished_build
-from glass_spoon.studio.flows.show_scene import shown_items
+from glass_spoon.studio.see.scene import shown_items
+from glass_spoon.studio.see.thumbnail import draw_meshes
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.inspection import FRAME, inspection_context
-from glass_spoon.studio.show.thumbnail import draw_meshes
 
 
 @login_required

@@ -9,11 +9,11 @@ from django.views.decorators.http import require_POST, require_safe
 
 from glass_spoon.studio.access import MAY_EDIT, part_for
 from glass_spoon.studio.clean_requests import revision_in
-from glass_spoon.studio.flows import compare_states as states
 from glass_spoon.studio.flows import keep_version as flow
 from glass_spoon.studio.flows.change_part import StaleEdit
+from glass_spoon.studio.see import compare_states as states
+from glass_spoon.studio.see.thumbnail import Frame, draw_meshes
 from glass_spoon.studio.sentences import Refused
-from glass_spoon.studio.show.thumbnail import Frame, draw_meshes
 
 VIEWS = (("picture", "Picture"), ("front", "Front"), ("side", "Side"), ("plan", "Plan"))
 COMPARED_FRAME = Frame(420, 320)
@@ -24,7 +24,7 @@ def version_list(request: HttpRequest, part_id: int) -> HttpResponse:
     """List the kept versions, or keep one more."""
     part, role = part_for(request, part_id)
     if request.method == "POST":
-        flow.keep_version(request, part_id, request.POST.get("name", ""))
+        flow.keep_version(request, part_id, request.POST.get("name", ""), states.figures_now)
     versions = part.versions.select_related("made_by")
     return render(request, "bench/_versions.html", {"part": part, "versions": versions, "may_edit": role in MAY_EDIT})
 

@@ -14,11 +14,11 @@ from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.studio.flows.build_part import finished_build
-from glass_spoon.studio.flows.show_scene import Shown, gauged, readings_of, shown_items
 from glass_spoon.studio.models import Part
+from glass_spoon.studio.see.gauge_rows import FIRST, MORE, gauge_rows
+from glass_spoon.studio.see.scene import Shown, gauged, readings_of, shown_items
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.shelf import read_stored
-from glass_spoon.studio.show.gauge_rows import FIRST, MORE, gauge_rows
 
 COMPARED = (*FIRST, "face_budget", *MORE)
 LEVELS = 4
@@ -79,6 +79,11 @@ def choices(part: Part) -> list[tuple[str, str]]:
 def shown_state(state: State) -> list[Shown]:
     """Return what the board would show of a state."""
     return shown_items(finished_build(state.document, state.after), 0)
+
+
+def figures_now(part: Part) -> dict[str, str]:
+    """Return the figures of a part as it is."""
+    return figures_of(State("now", "now", part.sheet()))
 
 
 def figures_of(state: State) -> dict[str, str]:

@@ -11,9 +11,9 @@ from glass_spoon.kernel.gauges.offender_places import offender_places
 from glass_spoon.kernel.gauges.reading import Kind
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.studio.flows.build_part import finished_build
-from glass_spoon.studio.flows.show_scene import Shown, gauged, readings_of, shown_items
-from glass_spoon.studio.show.gauge_rows import LOOSE
-from glass_spoon.studio.show.view_choice import ViewChoice
+from glass_spoon.studio.see.gauge_rows import LOOSE
+from glass_spoon.studio.see.scene import Shown, gauged, readings_of, shown_items
+from glass_spoon.studio.see.view_choice import ViewChoice
 
 MOST_OFFENDERS = 50_000
 """Most elements that are shown at once."""

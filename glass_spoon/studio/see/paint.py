@@ -9,20 +9,11 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import MeshItem, SurfacesItem
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface, surface_pieces
-from glass_spoon.studio.flows.show_scene import Shown
-
-Color = tuple[float, float, float]
+from glass_spoon.studio.colours import PAINTS, Color
+from glass_spoon.studio.see.scene import Shown
 
 MESH_COLOR: Color = (0.50, 0.64, 0.61)
 SURFACE_COLOR: Color = (0.62, 0.66, 0.66)
-
-PAINTS: dict[str, Color] = {
-    "glass": (0.055, 0.26, 0.24),
-    "plum": (0.32, 0.07, 0.2),
-    "amber": (0.52, 0.22, 0.03),
-    "slate": (0.16, 0.19, 0.2),
-}
-"""Linear red, green and blue of the colours that an item may have; any other is its own plain one."""
 
 
 def paint_of(document: SheetDocument, item: Shown) -> Color:

@@ -22,12 +22,12 @@ from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.sheet.lines.form.rework import Pull
 from glass_spoon.sheet.lines.form.skin import Skin
 from glass_spoon.sheet.lines.references import LayPicture
-from glass_spoon.studio.flows.show_scene import Shown
-from glass_spoon.studio.show.curve_rows import curve_rows
-from glass_spoon.studio.show.gauge_rows import FIRST, gauge_rows
-from glass_spoon.studio.show.judging import EDGE_REACH, edge_lines, edge_readings, surface_lines
-from glass_spoon.studio.show.mark_rows import marks_shown
-from glass_spoon.studio.show.view_choice import ViewChoice
+from glass_spoon.studio.see.curve_rows import curve_rows
+from glass_spoon.studio.see.gauge_rows import FIRST, gauge_rows
+from glass_spoon.studio.see.judging import EDGE_REACH, edge_lines, edge_readings, surface_lines
+from glass_spoon.studio.see.mark_rows import marks_shown
+from glass_spoon.studio.see.scene import Shown
+from glass_spoon.studio.see.view_choice import ViewChoice
 
 MOST_GRIPS = 900
 """Most control points that are all given grips; of larger nets those already moved are."""

@@ -17,9 +17,9 @@ from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid, surface_
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.studio.flows.show_scene import Shown
-from glass_spoon.studio.show.paint import source_of
-from glass_spoon.studio.show.view_choice import TOWARDS, ViewChoice
+from glass_spoon.studio.see.paint import source_of
+from glass_spoon.studio.see.scene import Shown
+from glass_spoon.studio.see.view_choice import TOWARDS, ViewChoice
 
 INSIDE = 1e-4
 """Share of the domain by which bends are read inside its edges, where poles have none."""

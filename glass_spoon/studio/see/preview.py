@@ -12,11 +12,11 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import set_fields
 from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.studio.flows.build_part import RESULTS, finished_build
-from glass_spoon.studio.flows.show_scene import Shown, gauged, quick_readings, shown_items
-from glass_spoon.studio.show.board_extras import board_extras
-from glass_spoon.studio.show.judging import colour_range, judged_values
-from glass_spoon.studio.show.paint import face_paints, paint_of
-from glass_spoon.studio.show.view_choice import ViewChoice, read_view
+from glass_spoon.studio.see.board_extras import board_extras
+from glass_spoon.studio.see.judging import colour_range, judged_values
+from glass_spoon.studio.see.paint import face_paints, paint_of
+from glass_spoon.studio.see.scene import Shown, gauged, quick_readings, shown_items
+from glass_spoon.studio.see.view_choice import ViewChoice, read_view
 
 
 def _named(build: Build, shown: list[Shown], values: Mapping[str, Floats]) -> list[NamedMesh]:

@@ -21,8 +21,8 @@ from glass_spoon.sheet.lines.mesh_work.creases import Support
 from glass_spoon.sheet.lines.mesh_work.fields import several
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
 from glass_spoon.studio.flows.build_part import RESULTS
-from glass_spoon.studio.flows.show_scene import Shown
 from glass_spoon.studio.flows.watched_work import Report
+from glass_spoon.studio.see.scene import Shown
 
 ROUND_STEP = 8
 """Counts round are offered in steps of this."""

@@ -6,9 +6,9 @@ from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.studio.flows.build_part import RESULTS
-from glass_spoon.studio.flows.show_scene import Shown, watched_readings
 from glass_spoon.studio.flows.watched_work import Working
-from glass_spoon.studio.show.gauge_findings import is_over
+from glass_spoon.studio.see.gauge_findings import is_over
+from glass_spoon.studio.see.scene import Shown, watched_readings
 
 MOST_FACES = 300_000
 """Largest mesh whose states are read back line by line; for a larger one the last line is named."""

@@ -7,7 +7,7 @@ import math
 from collections import OrderedDict
 from collections.abc import Hashable, Mapping
 from concurrent.futures import CancelledError
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from threading import Lock
 
 from glass_spoon.kernel.gauges.reading import Reading
@@ -15,11 +15,10 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import WorkStopped
 from glass_spoon.sheet.line import Action, Finding
 from glass_spoon.studio.flows.build_part import document_key
-from glass_spoon.studio.flows.show_scene import Shown
 from glass_spoon.studio.flows.watched_work import Report, WatchedWork, Working
-from glass_spoon.studio.show.gauge_rows import STYLES
-from glass_spoon.studio.show.gauge_ways import added_lines, changes, untold
-from glass_spoon.studio.show.sheet_rows import ChapterRows, SheetRow
+from glass_spoon.studio.see.gauge_rows import STYLES
+from glass_spoon.studio.see.gauge_ways import added_lines, changes, untold
+from glass_spoon.studio.see.scene import Shown
 
 log = logging.getLogger(__name__)
 
@@ -48,22 +47,6 @@ WORDS_OF_ONE = {
     "close_loops": "One face is too thin for smoothing to use",
 }
 """The same where there is but one."""
-
-
-def with_gauges(chapters: list[ChapterRows], findings: list[Finding], causes: Mapping[str, str]) -> list[ChapterRows]:
-    """Return the rows with what the gauges of a mesh complain about, each at the line that caused it, by code."""
-    found = [(causes[finding.code], finding) for finding in findings]
-    if not found:
-        return chapters
-    return [replace(chapter, rows=[_told(row, found) for row in chapter.rows]) for chapter in chapters]
-
-
-def _told(row: SheetRow, found: list[tuple[str, Finding]]) -> SheetRow:
-    """Return a row with the findings that it caused."""
-    own = [finding for line, finding in found if line == row.id]
-    if not own:
-        return row
-    return replace(row, findings=(*row.findings, *own), status="look" if row.status == "good" else row.status)
 
 
 _findings: WatchedWork[list[Finding]] = WatchedWork("findings", threads=2)

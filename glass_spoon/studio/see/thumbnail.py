@@ -16,8 +16,8 @@ from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate_curve import curve_points
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.studio.flows.build_part import finished_build
-from glass_spoon.studio.flows.show_scene import shown_curves, shown_items
 from glass_spoon.studio.models import Part
+from glass_spoon.studio.see.scene import shown_curves, shown_items
 
 log = logging.getLogger(__name__)
 
