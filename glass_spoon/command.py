@@ -1,6 +1,7 @@
 """The command line: evaluate sheets with no database and no web.
 
-spoon build SHEET --out FILE [--mesh NAME] [--level N]    write .glb or .obj
+spoon build SHEET --out FILE [--item NAME] [--level N] [--view VIEW]
+    write meshes (.glb .obj .usdc .stl .ply), surfaces (.step) or curves (.dxf .svg)
 spoon gauges SHEET [--mesh NAME] [--level N]              print readings as JSON
 spoon schema                                              print the JSON Schema of sheets
 spoon verbs                                               print the reference page
@@ -12,24 +13,22 @@ import argparse
 import json
 import math
 import sys
-from dataclasses import replace
 from pathlib import Path
 
-from glass_spoon.formats.gltf import NamedMesh, write_glb
-from glass_spoon.formats.obj import write_obj
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.read_gauges import read_gauges
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels, count_sides
-from glass_spoon.kernel.subdivision.catmull_clark import subdivide
 from glass_spoon.sheet.cache import ResultCache
-from glass_spoon.sheet.document import SheetDocument, json_schema, read_document
+from glass_spoon.sheet.document import json_schema, read_document
 from glass_spoon.sheet.errors import SheetError
 from glass_spoon.sheet.evaluate import Build, evaluate
+from glass_spoon.sheet.files_out import ALL_FORMATS, CURVE_FORMATS, MESH_FORMATS, named_meshes, write_curves, write_surfaces
 from glass_spoon.sheet.items import MeshItem
+from glass_spoon.sheet.planes import PLANE_AXES
 from glass_spoon.sheet.reference_page import write_reference
 
-WRITERS = {".glb": write_glb, ".obj": write_obj}
+ENDINGS = ", ".join(f".{ending}" for ending in ALL_FORMATS)
 
 
 class CannotRun(Exception):
@@ -54,11 +53,14 @@ def _parser() -> argparse.ArgumentParser:
     for name, run, text in (("build", _build, "write the meshes of a sheet"), ("gauges", _gauges, "print the readings")):
         command = commands.add_parser(name, help=text)
         command.add_argument("sheet", type=Path, help="a sheet as JSON")
-        command.add_argument("--mesh", help="name of one mesh; all without it")
+        command.add_argument("--item", "--mesh", dest="item", help="name of one item; all without it")
         command.add_argument("--level", type=int, default=0, help="smoothing level, 0 to 6")
         command.set_defaults(run=run)
         if name == "build":
-            command.add_argument("--out", type=Path, required=True, help="file to write: .glb or .obj")
+            command.add_argument(
+                "--out", type=Path, required=True, help=f"file to write: {', '.join(f'.{e}' for e in ALL_FORMATS)}"
+            )
+            command.add_argument("--view", choices=tuple(PLANE_AXES), default="front", help="view of an SVG drawing")
     commands.add_parser("schema", help="print the JSON Schema").set_defaults(
         run=lambda options: print(json.dumps(json_schema(), indent=1))
     )
@@ -68,19 +70,20 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _meshes(options: argparse.Namespace) -> tuple[SheetDocument, list[tuple[str, MeshItem]]]:
-    """Evaluate the sheet and return the meshes asked for, smoothed."""
+def _built(options: argparse.Namespace) -> tuple[Build, str]:
+    """Evaluate the sheet, tell what failed, and return the build and the id of the item asked for, "" for all."""
     document = read_document(options.sheet.read_bytes())
     build = evaluate(document, ResultCache())
-    found = [(name, state.item) for name, state in build.named("mesh") if options.mesh in (None, name)]
     failures = failed_sentences(build)
     for sentence in failures:
         print(sentence, file=sys.stderr)
-    meshes = [(name, item) for name, item in found if isinstance(item, MeshItem)]
-    if not meshes:
-        wanted = f"a mesh called {options.mesh}" if options.mesh else "a mesh"
-        raise CannotRun(f"The sheet gives no such thing as {wanted}." if not failures else "Nothing could be built.")
-    return document, [(name, replace(item, mesh=subdivide(item.mesh, options.level))) for name, item in meshes]
+    if not options.item:
+        return build, ""
+    known = {document.item_name(item): item for item in build.items}
+    if options.item not in known:
+        there = ", ".join(sorted(known)) or "nothing"
+        raise CannotRun(f"The sheet gives nothing called {options.item}. It gives {there}.")
+    return build, known[options.item]
 
 
 def failed_sentences(build: Build) -> list[str]:
@@ -94,29 +97,34 @@ def failed_sentences(build: Build) -> list[str]:
 
 
 def _build(options: argparse.Namespace) -> None:
-    """Write the meshes to a file."""
-    writer = WRITERS.get(options.out.suffix.lower())
-    if writer is None:
-        raise CannotRun(f"The file should end in {' or '.join(WRITERS)}.")
-    document, meshes = _meshes(options)
-    names = document.item_names()
-    options.out.write_bytes(writer([NamedMesh(name, item.mesh, groups=item.group_names(names)) for name, item in meshes]))
-    faces = sum(item.mesh.face_count for _, item in meshes)
-    print(f"Wrote {faces:,} faces to {options.out}.")
+    """Write meshes, surfaces or curves to a file."""
+    ending = options.out.suffix.lower().removeprefix(".")
+    if ending not in ALL_FORMATS:
+        raise CannotRun(f"The file should end in {ENDINGS}.")
+    build, item = _built(options)
+    if ending in MESH_FORMATS:
+        meshes = named_meshes(build, item, options.level)
+        options.out.write_bytes(MESH_FORMATS[ending].write(meshes))
+        print(f"Wrote {sum(one.mesh.face_count for one in meshes):,} faces to {options.out}.")
+        return
+    data = write_curves(build, item, ending, options.view) if ending in CURVE_FORMATS else write_surfaces(build, item)
+    options.out.write_bytes(data)
+    print(f"Wrote the {'curves' if ending in CURVE_FORMATS else 'surfaces'} to {options.out}.")
 
 
 def _gauges(options: argparse.Namespace) -> None:
     """Print the readings of the meshes as JSON."""
-    document, meshes = _meshes(options)
-    limits = document.limits.for_gauges()
+    build, item = _built(options)
+    limits = build.document.limits.for_gauges()
+    surfaces = {name: state.item.surface for name, state in build.named("mesh") if isinstance(state.item, MeshItem)}
     result = {
-        name: {
-            "faces": count_sides(item.mesh.topology),
-            "levels": count_levels(item.mesh.topology),
-            "size": bounding_size(item.mesh).tolist(),
-            "gauges": [_reading(reading) for reading in read_gauges(item.mesh, item.surface, limits)],
+        one.name: {
+            "faces": count_sides(one.mesh.topology),
+            "levels": count_levels(one.mesh.topology),
+            "size": bounding_size(one.mesh).tolist(),
+            "gauges": [_reading(reading) for reading in read_gauges(one.mesh, surfaces[one.name], limits)],
         }
-        for name, item in meshes
+        for one in named_meshes(build, item, options.level)
     }
     print(json.dumps(result, indent=1))
 

@@ -4,10 +4,12 @@ import json
 import subprocess
 import sys
 
+import ezdxf
 import pytest
 import trimesh
 
 from glass_spoon.command import main
+from glass_spoon.formats.step import read_step
 from tests.conftest import DEMO
 
 KETTLE = str(DEMO / "camp-kettle.json")
@@ -20,6 +22,30 @@ def test_build_writes_a_file_that_others_read(tmp_path, capsys):
         assert main(["build", KETTLE, "--out", str(out)]) == 0
         assert "1,296 faces" in capsys.readouterr().out
         assert len(trimesh.load(out).to_mesh().faces if ending == "glb" else trimesh.load(out).faces) == 2592
+
+
+@pytest.mark.parametrize("ending", ["glb", "obj", "usdc", "stl", "ply", "step", "dxf", "svg"])
+def test_every_format_is_written(tmp_path, capsys, ending):
+    """Meshes, surfaces and curves, by the ending of the file; each reads back as what it is."""
+    out = tmp_path / f"part.{ending}"
+    assert main(["build", KETTLE, "--out", str(out)]) == 0
+    told, data = capsys.readouterr().out, out.read_bytes()
+    assert ("faces" in told) == (ending not in ("step", "dxf", "svg"))
+    starts = {"glb": b"glTF", "usdc": b"PXR-USDC", "ply": b"ply", "step": b"ISO-10303-21", "svg": b"<svg"}
+    assert data.startswith(starts.get(ending, b"")) or starts[ending] in data[:200]
+    if ending in ("stl", "ply"):
+        assert len(trimesh.load(out).faces) == 2592
+    if ending == "dxf":
+        assert len(ezdxf.readfile(out).modelspace()) >= 1
+    if ending == "step":
+        assert read_step(data).surfaces
+
+
+def test_one_item_is_written(tmp_path, capsys):
+    """By its name; the view of a drawing is chosen."""
+    assert main(["build", KETTLE, "--out", str(tmp_path / "a.svg"), "--item", "body profile", "--view", "side"]) == 0
+    assert main(["build", KETTLE, "--out", str(tmp_path / "b.stl"), "--item", "body mesh"]) == 0
+    assert "1,296 faces" in capsys.readouterr().out
 
 
 def test_level_smooths(tmp_path, capsys):
@@ -42,8 +68,10 @@ def test_gauges_are_json(capsys):
 @pytest.mark.parametrize(
     ("arguments", "word"),
     [
-        (["build", KETTLE, "--out", "part.stl"], ".glb or .obj"),
-        (["build", KETTLE, "--out", "a.glb", "--mesh", "lid"], "no such thing as a mesh called lid"),
+        (["build", KETTLE, "--out", "part.max"], ".glb, .obj"),
+        (["build", KETTLE, "--out", "a.glb", "--mesh", "lid"], "gives nothing called lid. It gives body"),
+        (["build", KETTLE, "--out", "a.glb", "--item", "body profile"], "no mesh to send out"),
+        (["build", KETTLE, "--out", "a.dxf", "--item", "body mesh"], "no curve to send out"),
         (["gauges", "/nowhere.json"], "nowhere.json"),
         (["gauges", KETTLE, "--level", "9"], "0 to 6"),
     ],

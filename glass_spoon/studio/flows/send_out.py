@@ -8,19 +8,23 @@ import zipfile
 from dataclasses import dataclass, replace
 from typing import Any
 
-import numpy as np
-
-from glass_spoon.formats import dxf, gltf, obj, ply, step, stl, svg_drawing, usd
 from glass_spoon.formats.apart import Unusable
 from glass_spoon.formats.clean_text import whole_number
 from glass_spoon.formats.gltf import NamedMesh
-from glass_spoon.formats.named_curve import NamedCurve
+from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.deviation import read_off_surface
-from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL, predict_faces, subdivide
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL
 from glass_spoon.sheet.document import SheetDocument, read_document
-from glass_spoon.sheet.items import CurveItem, MeshItem, SurfaceItem, SurfacesItem
-from glass_spoon.sheet.line import FACE_LIMIT
+from glass_spoon.sheet.files_out import (
+    ALL_FORMATS,
+    CURVE_FORMATS,
+    MESH_FORMATS,
+    SURFACE_FORMATS,
+    named_meshes,
+    write_curves,
+    write_surfaces,
+)
+from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.planes import PLANE_AXES
 from glass_spoon.studio.colours import PAINTS
 from glass_spoon.studio.flows import parcels
@@ -28,17 +32,6 @@ from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.watched_work import PATIENCE
 from glass_spoon.studio.models import Parcel
 from glass_spoon.studio.sentences import Refused
-
-FORMATS = {
-    "glb": ("glTF", gltf.MEDIA_TYPE, gltf.write_glb),
-    "obj": ("OBJ", obj.MEDIA_TYPE, obj.write_obj),
-    "usdc": ("OpenUSD", usd.MEDIA_TYPE, usd.write_usd),
-    "stl": ("STL", stl.MEDIA_TYPE, stl.write_stl),
-    "ply": ("PLY", ply.MEDIA_TYPE, ply.write_ply),
-}
-CURVE_FORMATS = {"dxf": ("DXF", dxf.MEDIA_TYPE), "svg": ("SVG", svg_drawing.MEDIA_TYPE)}
-SURFACE_FORMATS = {"step": ("STEP", step.MEDIA_TYPE)}
-ALL_FORMATS = {**{kind: entry[:2] for kind, entry in FORMATS.items()}, **CURVE_FORMATS, **SURFACE_FORMATS}
 
 
 @dataclass(frozen=True)
@@ -72,14 +65,14 @@ def read_order(user: int, part: int, document: SheetDocument, form: Any) -> Orde
         raise Refused("Choose the front, side or plan view.")
     field = "curve" if kind in CURVE_FORMATS else "surface" if kind in SURFACE_FORMATS else "mesh"
     item = str(form.get(field, ""))
-    return Order(user, part, document, item, kind, times, view, as_set and kind in FORMATS)
+    return Order(user, part, document, item, kind, times, view, as_set and kind in MESH_FORMATS)
 
 
 def start_parcel(order: Order) -> Parcel:
     """Ask for a file, wait a moment, and return the parcel ready or under way."""
     parcels.sweep()
     name = re.sub(r"[^\w -]", "", order.document.name).strip() or "part"
-    level = f" x{order.level}" if order.level and order.format in FORMATS else ""
+    level = f" x{order.level}" if order.level and order.format in MESH_FORMATS else ""
     filename, media_type = f"{name}{level}.{order.format}", ALL_FORMATS[order.format][1]
     if order.as_set:
         filename, media_type = f"{name} levels.zip", "application/zip"
@@ -99,18 +92,26 @@ def write_parcel(token: str) -> None:
     order = Order(parcel.user_id, parcel.part_id, read_document(asked.pop("document")), **asked)
     try:
         parcels.tell(parcel, "building", 0.0)
-        if order.format in SURFACE_FORMATS:
-            data = _surface_data(order, parcel)
-        else:
-            data = _curve_data(order) if order.format in CURVE_FORMATS else _mesh_data(order, parcel)
+        data = _data(order, parcel)
         parcels.finish(parcel, data)
     except parcels.Cancelled:
         return
-    except (Refused, Unusable) as error:
+    except (Refused, Unusable, KernelError) as error:
         parcels.fail(parcel, str(error))
     except Exception:
         parcels.fail(parcel, "The file could not be written. The sheet is safe; try again.")
         raise
+
+
+def _data(order: Order, parcel: Parcel) -> bytes:
+    """Return the bytes of a file."""
+    if order.format in MESH_FORMATS:
+        return _mesh_data(order, parcel)
+    build = finished_build(order.document)
+    if order.format in CURVE_FORMATS:
+        return write_curves(build, order.item, order.format, order.view)
+    parcels.tell(parcel, "writing", 0.5)
+    return write_surfaces(build, order.item, lambda item: PAINTS.get(order.document.look(item).colour))
 
 
 def _mesh_data(order: Order, parcel: Parcel) -> bytes:
@@ -119,7 +120,7 @@ def _mesh_data(order: Order, parcel: Parcel) -> bytes:
         return _level_set(order, parcel)
     meshes = _meshes(order, parcel)
     parcels.tell(parcel, "writing", 0.8)
-    return FORMATS[order.format][2](meshes)
+    return MESH_FORMATS[order.format].write(meshes)
 
 
 def _level_set(order: Order, parcel: Parcel) -> bytes:
@@ -129,7 +130,7 @@ def _level_set(order: Order, parcel: Parcel) -> bytes:
     with zipfile.ZipFile(archive, "w", zipfile.ZIP_DEFLATED) as box:
         for level in range(order.level + 1):
             meshes = _meshes(replace(order, level=level, as_set=False), parcel)
-            box.writestr(f"level {level}.{order.format}", FORMATS[order.format][2](meshes))
+            box.writestr(f"level {level}.{order.format}", MESH_FORMATS[order.format].write(meshes))
             rows += [f"{level}\t{item.name}\t{item.mesh.face_count}\t{_off(order, item)}" for item in meshes]
             parcels.tell(parcel, "writing", (level + 1) / (order.level + 1))
         box.writestr("levels.txt", "\n".join(rows) + "\n")
@@ -145,60 +146,8 @@ def _off(order: Order, item: NamedMesh) -> str:
     return "-"
 
 
-def _curve_data(order: Order) -> bytes:
-    """Return the bytes of a file of curves; hidden ones stay behind unless asked for by name."""
-    build = finished_build(order.document)
-    found: list[NamedCurve] = []
-    for name, state in (*build.named("curve"), *build.named("curves")):
-        if order.item not in ("", state.item_id) or (not order.item and order.document.is_hidden(state.item_id)):
-            continue
-        layer = order.document.look(state.item_id).layer
-        curves = (state.item.curve,) if isinstance(state.item, CurveItem) else getattr(state.item, "curves", ())
-        numbered = len(curves) > 1
-        found += [NamedCurve(f"{name} {k}" if numbered else name, curve, layer) for k, curve in enumerate(curves, 1)]
-    if not found:
-        raise Refused("There is no curve to send out yet. Draw one, or mend the lines that need a look.")
-    if order.format == "dxf":
-        return dxf.write_dxf(found)
-    right, up = (np.array(axis) for axis in PLANE_AXES[order.view])
-    return svg_drawing.write_svg(found, right, up)
-
-
-def _surface_data(order: Order, parcel: Parcel) -> bytes:
-    """Return the bytes of a file of surfaces; hidden ones stay behind unless asked for by name."""
-    build = finished_build(order.document)
-    found: list[step.NamedSurfaces] = []
-    for name, state in (*build.named("surface"), *build.named("surfaces")):
-        if order.item not in ("", state.item_id) or (not order.item and order.document.is_hidden(state.item_id)):
-            continue
-        color = PAINTS.get(order.document.look(state.item_id).colour)
-        if isinstance(state.item, SurfaceItem):
-            found.append(step.NamedSurfaces(name, SurfaceSet((state.item.surface,)), color))
-        elif isinstance(state.item, SurfacesItem):
-            found.append(step.NamedSurfaces(name, state.item.shape, color))
-    if not found:
-        raise Refused("There is no surface to send out yet. Form one, or mend the lines that need a look.")
-    parcels.tell(parcel, "writing", 0.5)
-    return step.write_step(found)
-
-
 def _meshes(order: Order, parcel: Parcel) -> list[NamedMesh]:
     """Return the meshes asked for at their level."""
     build = finished_build(order.document)
     parcels.tell(parcel, "smoothing", 0.3)
-    found = [
-        (name, state.item)
-        for name, state in build.named("mesh")
-        if isinstance(state.item, MeshItem) and (not order.item or build.items.get(order.item) is state)
-    ]
-    if not found:
-        raise Refused("There is no mesh to send out yet. Add a mesh line, or mend the lines that need a look.")
-    faces = sum(predict_faces(item.mesh.topology, order.level) for _, item in found)
-    if faces > FACE_LIMIT:
-        raise Refused(f"That would be {faces:,} faces; the most is {FACE_LIMIT:,}. Choose a lower level.")
-    result = []
-    for number, (name, item) in enumerate(found, 1):
-        groups = item.group_names(order.document.item_names())
-        result.append(NamedMesh(name, subdivide(item.mesh, order.level), groups=groups))
-        parcels.tell(parcel, "smoothing", 0.3 + 0.5 * number / len(found))
-    return result
+    return named_meshes(build, order.item, order.level, lambda share: parcels.tell(parcel, "smoothing", 0.3 + 0.5 * share))
