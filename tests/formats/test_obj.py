@@ -7,6 +7,7 @@ import trimesh
 
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.obj import write_obj
+from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from tests.zoo import cube_mesh, sphere
 
@@ -50,3 +51,17 @@ def test_mixed_faces_are_written_in_order():
     mesh = mesh_surface(sphere(5.0), 9, 6, poles="fan")
     faces = lines_of(write_obj([NamedMesh("a", mesh)]), "f")
     assert [len(face) for face in faces] == mesh.topology.face_sides.tolist()
+
+
+def test_every_corner_has_its_own_uv():
+    """Values that differ at every corner, over two meshes in one file: the indices lead to them."""
+    rng = np.random.default_rng(2)
+    meshes = [
+        Mesh(cube_mesh(size).topology, cube_mesh(size).positions, corners={"uv": rng.random((24, 2)).round(6)})
+        for size in (1.0, 3.0)
+    ]
+    data = write_obj([NamedMesh(str(k), mesh) for k, mesh in enumerate(meshes)])
+    written = np.array(lines_of(data, "vt"), dtype=float)
+    corners = [corner.split("/") for face in lines_of(data, "f") for corner in face]
+    read = written[np.array([int(corner[1]) - 1 for corner in corners])]
+    assert np.allclose(read, np.concatenate([mesh.corners["uv"] for mesh in meshes]), atol=1e-9)

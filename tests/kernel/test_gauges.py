@@ -5,6 +5,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 import vtk
+from scipy.spatial import ConvexHull
 from vtk.util.numpy_support import vtk_to_numpy
 
 from glass_spoon.kernel.gauges import defects, face_quality, whole_mesh
@@ -138,6 +139,21 @@ def test_cube_measures():
     assert whole_mesh.bounding_size(cube).tolist() == [2, 2, 2]
     flipped = make_mesh(cube.positions, cube.topology.face_corners.reshape(-1, 4)[:, ::-1])
     assert whole_mesh.enclosed_volume(flipped) == pytest.approx(-8)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_volume_is_that_of_qhull(seed):
+    """Convex hulls of random points, and a tetrahedron by the determinant of its sides."""
+    points = np.random.default_rng(seed).normal(size=(30, 3)) * [1, 20, 300]
+    hull = ConvexHull(points)
+    turned = [
+        face if np.dot(np.cross(*(points[face[1:]] - points[face[0]])), equation[:3]) > 0 else face[::-1]
+        for face, equation in zip(hull.simplices, hull.equations, strict=True)
+    ]
+    assert whole_mesh.enclosed_volume(make_mesh(points, turned)) == pytest.approx(hull.volume, rel=1e-12)
+    sides = points[1:4] - points[0]
+    solid = make_mesh(points[:4], [[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]])
+    assert whole_mesh.enclosed_volume(solid) == pytest.approx(np.linalg.det(sides) / 6, rel=1e-12)
 
 
 def test_open_mesh_has_no_volume():

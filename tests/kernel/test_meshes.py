@@ -24,6 +24,17 @@ def euler(topology):
     return topology.point_count - len(topology.edges.ends) + topology.face_count
 
 
+@pytest.mark.parametrize("pages", [1, 2, 3, 4, 7])
+def test_edges_count_all_their_faces(pages):
+    """A book of so many pages: its back has as many faces, every other edge one."""
+    angles = np.linspace(0, 3, pages)
+    outer = [[np.cos(a), np.sin(a), z] for a in angles for z in (0, 1)]
+    topology = make_mesh([[0, 0, 0], [0, 0, 1], *outer], [[0, 2 * k + 2, 2 * k + 3, 1] for k in range(pages)]).topology
+    counts = topology.edge_face_counts
+    assert counts[topology.find_edges(np.array([[0, 1]]))].tolist() == [pages]
+    assert sorted(counts.tolist()) == [1] * (3 * pages) + [pages]
+
+
 def test_cube_topology():
     """8 vertices, 12 edges, every edge between two faces, every corner with a twin running the other way."""
     topology = cube_mesh().topology

@@ -186,6 +186,9 @@ def test_rules_are_data() -> None:
         "faces facing": {"way": (0, 0, 1), "angle": 0.5},
         "faces in a box": {"low": (0.0, 0.0, 0.0), "high": (50.0, 50.0, 50.0)},
         "faces in a band": {"low": 0.0, "high": 5.0},
+        "edges of the surface": {"side": "end"},
+        "points in a box": {"low": (0.0, 0.0, 0.0), "high": (50.0, 50.0, 50.0)},
+        "edges in a box": {"low": (0.0, 0.0, 0.0), "high": (50.0, 50.0, 50.0)},
         "faces of pieces": {"keys": ("mb/0",), "numbers": (0,)},
         "faces named": {"names": ("left",)},
         "faces made by": {"maker": "b", "role": ""},
@@ -243,3 +246,97 @@ def test_every_verb_on_meshes_keeps_its_faces_and_passes_the_checker() -> None:
         assert pieces.min() > 0
         made = make_rule("faces made by", {"maker": "b", "role": ""}).ask(item)
         assert set(np.flatnonzero(item.mesh.face_centers[:, 0] > 20)) == set(made.indices.tolist())
+
+
+@pytest.mark.parametrize("size", [0.01, 1, 100])
+@pytest.mark.parametrize("around", [24, 25, 40])
+def test_sides_of_a_surface_are_marked_whatever_the_counts(size: float, around: int) -> None:
+    """An open tube: its start and end have as many edges as go round, its first and last side as many as go along."""
+    lines = [
+        {"id": "p", "verb": "line", "gives": "p", "right": 10 * size, "up": 0, "to_right": 14 * size, "to_up": 30 * size},
+        {"id": "r", "verb": "revolve", "gives": "tube", "profile": "p"},
+        {"id": "m", "verb": "mesh", "gives": "tube mesh", "surface": "r", "round": around, "along": 7},
+        *(
+            {"id": side, "verb": "mark", "gives": side, "mesh": "m", "what": "edges of the surface", "side": side}
+            for side in ("start", "end", "first", "last", "every")
+        ),
+    ]
+    build = run(lines)
+    mesh = mesh_of(build, "m").mesh
+    heights = {}
+    for side in ("start", "end"):
+        mark = build.items[side].item.mark
+        heights[side] = mesh.positions[mesh.topology.edges.ends[mark.indices]][..., 2]
+        assert len(mark) == around
+        assert np.ptp(heights[side]) == pytest.approx(0, abs=1e-9 * size)
+    assert sorted(float(each.mean()) for each in heights.values()) == pytest.approx([0, 30 * size], abs=1e-9 * size)
+    assert len(build.items["first"].item.mark) == len(build.items["last"].item.mark) == 7
+    assert build.items["first"].item.mark.indices.tolist() == build.items["last"].item.mark.indices.tolist()  # the seam
+    assert len(build.items["every"].item.mark) == 2 * around + 7
+
+
+def test_points_and_edges_in_a_box_are_those_with_their_middles_inside() -> None:
+    """Held against the coordinates; such a mark may be joined with one of faces in one line."""
+    box = {"x": -20, "y": -20, "z": 0.1, "x_to": 20, "y_to": 20, "z_to": 20}
+    lines = [
+        *two_balls(),
+        mark_on("ma", what="points in a box", **box),
+        {"id": "e", "verb": "mark", "gives": "e", "mesh": "ma", "what": "edges in a box", **box},
+        {"id": "b2", "verb": "mark", "gives": "f", "mesh": "ma", "what": "faces in a band", "low": -20, "high": -5},
+        {
+            "id": "j",
+            "verb": "mark",
+            "gives": "j",
+            "mesh": "ma",
+            "what": "points in a box",
+            "meeting": "with",
+            "others": ["b2"],
+            **box,
+        },
+    ]
+    build = run(lines)
+    mesh = mesh_of(build, "ma").mesh
+    up = mesh.positions[:, 2]
+    assert build.items["m"].item.mark.indices.tolist() == np.flatnonzero(up >= 0.1).tolist()
+    middles = up[mesh.topology.edges.ends].mean(axis=1)
+    assert build.items["e"].item.mark.indices.tolist() == np.flatnonzero(middles >= 0.1).tolist()
+    low = np.unique(mesh.topology.face_corners.reshape(-1, 4)[mesh.face_centers[:, 2] <= -5])
+    assert set(build.items["j"].item.mark.indices.tolist()) == set(np.flatnonzero(up >= 0.1).tolist()) | set(low.tolist())
+
+
+@pytest.mark.parametrize("order", [["ma", "mb"], ["mb", "ma"]])
+def test_makers_of_several_meshes_stay_apart_in_the_whole(order: list[str]) -> None:
+    """Both meshes were supported: the strips of each line are found on its own ball, whichever comes first."""
+    lines = two_balls()
+    for mesh in ("ma", "mb"):
+        lines += [
+            {
+                "id": f"l{mesh}",
+                "verb": "mark",
+                "gives": f"l{mesh}",
+                "mesh": mesh,
+                "what": "edges at a height",
+                "low": 0,
+                "reach": 0.1,
+            },
+            {"id": f"k{mesh}", "verb": "crease", "mesh": mesh, "marks": [f"l{mesh}"], "sharpness": 2},
+            {"id": f"p{mesh}", "verb": "support", "mesh": mesh},
+        ]
+    marks = [
+        {
+            "id": f"s{mesh}",
+            "verb": "mark",
+            "gives": f"s{mesh}",
+            "mesh": "u",
+            "what": "faces made by",
+            "maker": f"p{mesh}",
+            "role": "strip",
+        }
+        for mesh in ("ma", "mb")
+    ]
+    build = run([*lines, {**UNITE, "meshes": order, "distance": "0 mm"}, *marks])
+    whole = mesh_of(build, "u").mesh
+    for mesh, around, far in (("ma", 24, False), ("mb", 20, True)):
+        found = build.items[f"s{mesh}"].item.mark
+        assert len(found) == 2 * around
+        assert ((whole.face_centers[found.indices][:, 0] > 20) == far).all()

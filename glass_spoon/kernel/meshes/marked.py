@@ -180,6 +180,30 @@ def mark_box(mesh: Mesh, low: Floats, high: Floats, kind: MarkKind = "face") -> 
     return make_mark(kind, mesh, np.flatnonzero(inside.all(axis=1)))
 
 
+SurfaceSide = Literal["every", "start", "end", "first", "last"]
+"""A side of a surface: where v is least or greatest (start, end), where u is (first, last), or any of these."""
+
+_ON_SIDE = 1e-9
+"""How far parameters, scaled to 0 .. 1, may be from the side of their surface."""
+
+
+def mark_surface_edges(mesh: Mesh, side: SurfaceSide) -> Mark:
+    """Return the edges that lie on a side of the surface, or of the surfaces, which the mesh stands for.
+
+    Told by the corner attribute "uv"; a mesh without one has none. A side that shrinks to a point has no edges.
+    """
+    topology = mesh.topology
+    uv = mesh.corners.get("uv")
+    if uv is None:
+        return make_mark("edge", mesh, np.zeros(0, dtype=np.int64))
+    found = np.zeros(len(topology.face_corners), dtype=bool)
+    for name, axis, value in (("start", 1, 0.0), ("end", 1, 1.0), ("first", 0, 0.0), ("last", 0, 1.0)):
+        if side in ("every", name):
+            there = np.abs(uv[:, axis] - value) <= _ON_SIDE
+            found |= there & there[topology.next_corner]
+    return make_mark("edge", mesh, np.unique(topology.edges.of_corner[found]))
+
+
 def mark_pieces(mesh: Mesh, pieces: Ints) -> Mark:
     """Return the faces of some pieces, by number."""
     piece = mesh.faces.get("piece", np.zeros(mesh.face_count))

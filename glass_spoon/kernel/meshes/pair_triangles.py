@@ -138,37 +138,50 @@ def _augment(ends: Ints, edges: Ints, partner_edge: Ints) -> None:
         beside.setdefault(a, []).append((edge, b))
         beside.setdefault(b, []).append((edge, a))
     for start in [node for node in beside if partner_edge[node] < 0]:
-        if partner_edge[start] >= 0:
-            continue
-        came: dict[int, tuple[int, int]] = {}  # node reached over an edge outside the pairs: that edge, and where from
-        seen, waiting, found = {start}, [start], -1
-        while waiting and found < 0:
-            following = []
-            for node in waiting:
-                for edge, other in beside[node]:
-                    if other in seen or partner_edge[node] == edge:
-                        continue
-                    seen.add(other)
-                    came[other] = (edge, node)
-                    if partner_edge[other] < 0:
-                        found = other
-                        break
-                    a, b = ends[partner_edge[other]].tolist()
-                    mate = b if a == other else a
-                    if mate not in seen:
-                        seen.add(mate)
-                        following.append(mate)
-                if found >= 0:
-                    break
-            waiting = following
-        while found >= 0:
-            edge, node = came[found]
-            before = int(partner_edge[node])
-            partner_edge[[found, node]] = edge
-            if before < 0:
-                break
-            a, b = ends[before].tolist()
-            found = b if a == node else a
+        if partner_edge[start] < 0:
+            came, found = _chain_from(start, ends, beside, partner_edge)
+            _swap_along(found, came, ends, partner_edge)
+
+
+Came = dict[int, tuple[int, int]]
+"""Of each node that a search reached: the edge outside the pairs over which it came, and the node from where."""
+
+
+def _chain_from(start: int, ends: Ints, beside: dict[int, list[tuple[int, int]]], partner_edge: Ints) -> tuple[Came, int]:
+    """Search for the nearest free node over edges in turn outside and inside the pairs; return the way, and -1 for none."""
+    came: Came = {}
+    seen, waiting = {start}, [start]
+    while waiting:
+        following = []
+        for node in waiting:
+            for edge, other in beside[node]:
+                if other in seen or partner_edge[node] == edge:
+                    continue
+                seen.add(other)
+                came[other] = (edge, node)
+                if partner_edge[other] < 0:
+                    return came, other
+                mate = _other_end(ends, int(partner_edge[other]), other)
+                if mate not in seen:
+                    seen.add(mate)
+                    following.append(mate)
+        waiting = following
+    return came, -1
+
+
+def _swap_along(found: int, came: Came, ends: Ints, partner_edge: Ints) -> None:
+    """Pair the nodes along a chain back to its start the other way; nothing for -1."""
+    while found >= 0:
+        edge, node = came[found]
+        before = int(partner_edge[node])
+        partner_edge[[found, node]] = edge
+        found = -1 if before < 0 else _other_end(ends, before, node)
+
+
+def _other_end(ends: Ints, edge: int, node: int) -> int:
+    """Return the node at the other end of an edge."""
+    a, b = ends[edge].tolist()
+    return int(b if a == node else a)
 
 
 def _free_inside(ends: Ints, patches: Ints, partner_edge: Ints) -> None:

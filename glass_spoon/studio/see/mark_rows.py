@@ -26,6 +26,13 @@ MOST_PICKED = 500
 LEVEL = 1e-3
 """A loop is level when its heights differ by less than this share of its size."""
 
+SIDES: tuple[tuple[marked.SurfaceSide, str], ...] = (
+    ("start", "at the start of the surface"),
+    ("end", "at the end of the surface"),
+    ("first", "on the first side of the surface"),
+    ("last", "on the last side of the surface"),
+)
+
 GESTURES = ("point", "edge", "face", "loop", "ring", "strip")
 
 
@@ -110,21 +117,7 @@ def _by_place(gesture: str, place: Floats) -> dict[str, Any]:
 def _rules(build: Build, item: MeshItem, mark: Mark, gesture: str) -> list[dict[str, Any]]:
     """Return rules that hold what was picked: its height, its sharpness, its rim, its piece, what made it."""
     mesh = item.mesh
-    found: list[dict[str, Any]] = []
-    if mark.kind == "edge" and len(mark):
-        points = mesh.positions[mesh.topology.edges.ends[mark.indices].ravel()]
-        size = float(np.ptp(mesh.positions, axis=0).max()) or 1.0
-        if gesture == "loop" and np.ptp(points[:, 2]) < LEVEL * size:
-            height = float(points[:, 2].mean())
-            values = {"what": "edges at a height", "low": f"{height:.4g} mm", "reach": f"{LEVEL * size:.3g} mm"}
-            found.append({"words": f"the edges at height {height:.4g} mm", "values": values})
-        if (mesh.topology.edge_face_counts[mark.indices] == 1).all():
-            found.append({"words": "the open rim", "values": {"what": "rim"}})
-        angle = _least_turn(mesh, mark)
-        if angle > np.radians(20):
-            degrees = max(5, int(np.degrees(angle) // 5 * 5) - 5)
-            words = f"all edges sharper than {degrees}°"
-            found.append({"words": words, "values": {"what": "sharp edges", "angle": f"{degrees}°"}})
+    found = _edge_rules(mesh, mark, gesture) if mark.kind == "edge" and len(mark) else []
     if mark.kind == "face" and len(mark) and "piece" in mesh.faces:
         pieces = np.unique(mesh.faces["piece"][mark.indices]).astype(int)
         if len(pieces) == 1 and mesh.faces["piece"].max() > 0:
@@ -135,6 +128,29 @@ def _rules(build: Build, item: MeshItem, mark: Mark, gesture: str) -> list[dict[
             maker = item.makers[makers[0] - 1]
             words = f"all faces made by line {build.document.number_of(maker.line)}"
             found.append({"words": words, "values": {"what": "faces made by", "maker": maker.line}})
+    return found
+
+
+def _edge_rules(mesh: Mesh, mark: Mark, gesture: str) -> list[dict[str, Any]]:
+    """Return rules that hold some edges: their height, the rim, the side of the surface, their sharpness."""
+    found: list[dict[str, Any]] = []
+    points = mesh.positions[mesh.topology.edges.ends[mark.indices].ravel()]
+    size = float(np.ptp(mesh.positions, axis=0).max()) or 1.0
+    if gesture == "loop" and np.ptp(points[:, 2]) < LEVEL * size:
+        height = float(points[:, 2].mean())
+        values = {"what": "edges at a height", "low": f"{height:.4g} mm", "reach": f"{LEVEL * size:.3g} mm"}
+        found.append({"words": f"the edges at height {height:.4g} mm", "values": values})
+    if (mesh.topology.edge_face_counts[mark.indices] == 1).all():
+        found.append({"words": "the open rim", "values": {"what": "rim"}})
+    for side, words in SIDES:
+        if np.isin(mark.indices, marked.mark_surface_edges(mesh, side).indices).all():
+            values = {"what": "edges of the surface", "side": side}
+            found.append({"words": f"the edges {words}", "values": values})
+    angle = _least_turn(mesh, mark)
+    if angle > np.radians(20):
+        degrees = max(5, int(np.degrees(angle) // 5 * 5) - 5)
+        words = f"all edges sharper than {degrees}°"
+        found.append({"words": words, "values": {"what": "sharp edges", "angle": f"{degrees}°"}})
     return found
 
 

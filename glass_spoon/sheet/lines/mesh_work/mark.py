@@ -43,6 +43,9 @@ What = Literal[
     "faces facing",
     "faces in a box",
     "faces in a band",
+    "edges in a box",
+    "points in a box",
+    "edges of the surface",
     "faces of pieces",
     "faces named",
     "faces made by",
@@ -69,6 +72,9 @@ WORDINGS: dict[str, str] = {
     "faces facing": "{what} {towards} within {angle}",
     "faces in a box": "{what} from {x}, {y}, {z} to {x_to}, {y_to}, {z_to}",
     "faces in a band": "{what} from {low} to {high} up",
+    "edges in a box": "{what} from {x}, {y}, {z} to {x_to}, {y_to}, {z_to}",
+    "points in a box": "{what} from {x}, {y}, {z} to {x_to}, {y_to}, {z_to}",
+    "edges of the surface": "{what} {side}",
     "faces of pieces": "{what} {pieces}",
     "faces named": "{what} {named}",
     "faces made by": "{what} {maker}, {role}",
@@ -121,6 +127,9 @@ class MarkLine(Line):
         Phrase(r"faces? (?:in (?:the|a) )?band(?: of height)?(?: from)? {low} (?:to|and|-) {high}(?: up)?", _BAND),
         Phrase(r"band(?: of heights?)?(?: from| between)? {low} (?:to|and|-) {high}", _BAND),
         Phrase(r"faces? between {low} and {high}", _BAND),
+        Phrase(
+            r"(?:the )?(?:edges of (?:the )?surface|surface edges?|edges? of the sides?)", {"what": "edges of the surface"}
+        ),
         Phrase(r"(?:loop|edges?|ring) at (?:the |a )?height(?: of)? {low}", {"what": "edges at a height"}),
         Phrase(r"edges? sharper than {angle}", {"what": "sharp edges"}),
         Phrase(r"faces? (?:facing|that look|looking|pointing)", {"what": "faces facing"}),
@@ -149,6 +158,9 @@ class MarkLine(Line):
                 "faces that look",
                 "faces in the box",
                 "faces in the band",
+                "edges in the box",
+                "points in the box",
+                "edges of the surface",
                 "faces of the pieces",
                 "faces of the groups",
                 "faces made by",
@@ -191,6 +203,14 @@ class MarkLine(Line):
     maker: Annotated[
         str, Field(max_length=40), MakerSpec("The surface that the faces stand for, the mesh they came with, or the line.")
     ] = ""
+    side: Annotated[
+        Literal["every", "start", "end", "first", "last"],
+        ChoiceSpec(
+            "Which side of the surface: start and end as it runs along, first and last as it runs round.",
+            ("every", "start", "end", "first", "last"),
+            ("on every side", "at its start", "at its end", "on its first side", "on its last side"),
+        ),
+    ] = "every"
     role: Annotated[
         Literal["all", "strip", "loop", "pair"],
         ChoiceSpec(
@@ -263,11 +283,13 @@ class MarkLine(Line):
             return {"angle": given.number("angle")}
         if what == "faces facing":
             return {"way": WAYS[self.towards], "angle": given.number("angle")}
-        if what == "faces in a box":
+        if what in ("faces in a box", "edges in a box", "points in a box"):
             return {"low": _place(given, ""), "high": _place(given, "_to")}
         if what == "faces in a band":
             low, high = sorted((given.number("low"), given.number("high")))
             return {"low": low, "high": high}
+        if what == "edges of the surface":
+            return {"side": self.side}
         if what == "edges at a height":
             return {"height": given.number("low"), "reach": given.number("reach")}
         return self._making(given, item)
