@@ -11,8 +11,8 @@ from glass_spoon.formats import dxf, gltf, obj, ply, step, stl, svg_drawing, usd
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.named_curve import NamedCurve
 from glass_spoon.formats.step import NamedSurfaces
-from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, subdivide
+from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL, predict_faces, subdivide
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet.evaluate import Build, ItemState
 from glass_spoon.sheet.items import CurveItem, CurvesItem, MeshItem, SurfaceItem, SurfacesItem
@@ -67,6 +67,8 @@ def named_meshes(build: Build, item: str, level: int, tell: Callable[[float], No
     ]
     if not found:
         raise NothingToSend("There is no mesh to send out yet. Add a mesh line, or mend the lines that need a look.")
+    if not 0 <= level <= MAX_LEVEL:
+        raise InvalidInput("The smoothing level", f"0 to {MAX_LEVEL}", str(level))
     faces = sum(predict_faces(one.mesh.topology, level) for _, one in found)
     if faces > FACE_LIMIT:
         raise KernelError(f"That would be {faces:,} faces; the most is {FACE_LIMIT:,}. Choose a lower level.")

@@ -59,6 +59,32 @@ def test_choice_reference_and_way_out(signed_in):
     expect(page.locator(".gauge[data-code=four_sided] .gauge-text")).to_have_text("100 %")
 
 
+def test_what_is_typed_goes_on_when_an_answer_replaces_the_sheet(signed_in):
+    """The answer to an edit before comes while another value is typed: the text and the caret stay, and nothing is saved."""
+    page = signed_in
+    open_part(page, "Camp kettle")
+    page.evaluate("""() => {
+        const open = XMLHttpRequest.prototype.send;
+        XMLHttpRequest.prototype.send = function (...words) { setTimeout(() => open.apply(this, words), 900); };
+    }""")
+    page.locator("[data-field=poles]").select_option("fan")
+    page.locator("[data-field='round']").first.click()
+    page.keyboard.press("Control+A")
+    page.keyboard.type("40")
+    page.keyboard.press("ArrowLeft")
+    expect(page.locator(".value-input")).to_have_value("40")
+    saved(page, "line 4 changed")
+    expect(page.locator("[data-field=poles]")).to_have_value("fan")
+    page.wait_for_timeout(1500)  # the gauges come too
+    field = page.locator(".value-input")
+    expect(field).to_be_focused()
+    expect(field).to_have_value("40")
+    page.keyboard.type("8")
+    expect(field).to_have_value("480")
+    page.keyboard.press("Escape")
+    expect(page.locator("[data-field='round']").first).not_to_have_text("480")
+
+
 def test_lines_are_paused_moved_and_removed_with_a_warning(signed_in):
     """The warning names what depends; nothing is removed until it is confirmed."""
     page = signed_in

@@ -30,7 +30,7 @@ def test_every_format_is_written(tmp_path, capsys, ending):
     out = tmp_path / f"part.{ending}"
     assert main(["build", KETTLE, "--out", str(out)]) == 0
     told, data = capsys.readouterr().out, out.read_bytes()
-    assert ("faces" in told) == (ending not in ("step", "dxf", "svg"))
+    assert (" faces to" in told) == (ending not in ("step", "dxf", "svg"))
     starts = {"glb": b"glTF", "usdc": b"PXR-USDC", "ply": b"ply", "step": b"ISO-10303-21", "svg": b"<svg"}
     assert data.startswith(starts.get(ending, b"")) or starts[ending] in data[:200]
     if ending in ("stl", "ply"):

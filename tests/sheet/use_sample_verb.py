@@ -57,7 +57,10 @@ def main() -> None:
     import django
 
     django.setup()
+    from django.conf import settings
     from django.test import RequestFactory
+
+    settings.STORAGES["staticfiles"]["BACKEND"] = "django.contrib.staticfiles.storage.StaticFilesStorage"
 
     from glass_spoon.studio.show.sheet_rows import chapters
     from glass_spoon.studio.views.reference import verbs
@@ -79,7 +82,7 @@ def main() -> None:
         "reference": "Fan marked faces into triangles" in write_reference(),
         "page": "Fan marked faces into triangles" in page,
         "schema": "Fan" in json_schema()["$defs"],
-        "row": [part.text for part in rows[0].parts][:2],
+        "row": [part.text.strip() for part in rows[0].parts if part.text.strip()][:2],
     }
     sys.stdout.write(json.dumps(found) + "\n")
 

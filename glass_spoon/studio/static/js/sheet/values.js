@@ -13,9 +13,14 @@ export class Values {
     this.board = board;
     this.drag = null;
     this.timer = 0;
+    /** What is typed: its chip, its input, and what ends it. @type {?{chip: HTMLElement, input: HTMLInputElement, finish: (save: boolean) => void}} */
+    this.typing = null;
+    this.carried = null;
   }
 
   connect() {
+    document.body.addEventListener("htmx:beforeSwap", () => this.carryTyping());
+    document.body.addEventListener("htmx:afterSwap", () => this.goOnTyping());
     this.root.addEventListener("pointerdown", (event) => this.onDown(event));
     this.root.addEventListener("click", (event) => this.onClick(event));
     this.root.addEventListener("keydown", (event) => this.onKey(event));
@@ -85,12 +90,15 @@ export class Values {
     input.select();
     let done = false;
     const finish = (save) => {
-      if (done) return;
+      if (done || (this.carried?.input === input && save)) return;
       done = true;
+      this.typing = null;
       this.board.placePick.stop();
       this.board.cornerPick.stop();
-      input.replaceWith(chip);
-      chip.focus();
+      if (input.isConnected) {
+        input.replaceWith(chip);
+        chip.focus();
+      }
       if (save && input.value.trim() !== (chip.dataset.wanted ?? chip.dataset.raw).trim()) this.commit(chip, input.value.trim());
     };
     input.addEventListener("keydown", (event) => {
@@ -102,8 +110,29 @@ export class Values {
       else if (event.key === "ArrowUp" || event.key === "ArrowDown") this.stepInput(event, input, chip);
     });
     input.addEventListener("blur", () => finish(true));
+    this.typing = { chip, input, finish };
     if (chip.dataset.axis) this.board.placePick.start(chip, () => finish(false));
     if (chip.dataset.cornersUrl) this.board.cornerPick.start(chip.dataset.cornersUrl, input);
+  }
+
+  /** An answer is about to replace the sheet: note what is typed in it. */
+  carryTyping() {
+    if (!this.typing?.input.isConnected) return;
+    const { chip, input, finish } = this.typing;
+    this.carried = { place: placeOf(chip), text: input.value, from: input.selectionStart, to: input.selectionEnd, input, finish };
+  }
+
+  /** Where the sheet was replaced under what is typed: type on in the new one, the text and the caret as they were. */
+  goOnTyping() {
+    const carried = this.carried;
+    this.carried = null;
+    if (!carried || carried.input.isConnected) return;
+    carried.finish(false);
+    const chip = document.querySelector(carried.place);
+    if (!chip) return;
+    this.type(chip);
+    this.typing.input.value = carried.text;
+    this.typing.input.setSelectionRange(carried.from, carried.to);
   }
 
   stepInput(event, input, chip) {
@@ -158,6 +187,12 @@ export class Values {
     if (document.activeElement && document.activeElement !== document.body) return;
     this.root.querySelector(`[data-line="${line}"][data-field="${field}"]`)?.focus({ preventScroll: true });
   }
+}
+
+/** @returns {string} a selector of the chip of the same value in another sheet */
+function placeOf(chip) {
+  const { kind, line, field, limit } = chip.dataset;
+  return `[data-kind="${kind}"]` + [["line", line], ["field", field], ["limit", limit]].map(([name, value]) => (value === undefined ? "" : `[data-${name}="${value}"]`)).join("");
 }
 
 /** @returns {number} how many steps one move counts: Shift ten, Alt a tenth */
