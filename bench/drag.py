@@ -12,7 +12,7 @@ from bench.served_preview import DRAGS, served_median
 from glass_spoon.kernel.curves.interpolate import interpolate_points
 from glass_spoon.kernel.gauges.read_gauges import read_quick_gauges
 from glass_spoon.kernel.gauges.reading import Limits
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.surfaces.revolve import revolve_curve
 
 ROUND, ALONG = 250, 200

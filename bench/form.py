@@ -27,10 +27,10 @@ from glass_spoon.kernel.curves.place_curve import Placement, place_curve
 from glass_spoon.kernel.gauges.deviation import face_deviations
 from glass_spoon.kernel.gauges.read_gauges import read_gauges
 from glass_spoon.kernel.gauges.reading import Limits
-from glass_spoon.kernel.meshes.divide_length import count_for_chord, make_guide
-from glass_spoon.kernel.meshes.mesh_set import mesh_set
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshes.set_counts import Wish
+from glass_spoon.kernel.meshing.divide_length import count_for_chord, make_guide
+from glass_spoon.kernel.meshing.mesh_set import mesh_set
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
 from glass_spoon.kernel.surfaces.ridge import RidgeShape, make_ridge

@@ -8,7 +8,7 @@ import trimesh
 from bench.measure import median_seconds
 from glass_spoon.formats.gltf import NamedMesh, write_glb
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from tests.zoo import torus
 
 

@@ -11,14 +11,14 @@ import trimesh
 from bench.measure import median_seconds
 from glass_spoon.kernel.gauges.read_gauges import read_gauges
 from glass_spoon.kernel.gauges.reading import Limits
+from glass_spoon.kernel.mesh_edits.pair_triangles import pair_triangles
+from glass_spoon.kernel.mesh_edits.relax_mesh import relax_mesh
+from glass_spoon.kernel.mesh_edits.weld import weld
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
-from glass_spoon.kernel.meshes.cut_set import cut_at_kinks
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshes.pair_triangles import pair_triangles
-from glass_spoon.kernel.meshes.relax_mesh import relax_mesh
-from glass_spoon.kernel.meshes.set_counts import Wish, plan_counts
-from glass_spoon.kernel.meshes.weld import weld
+from glass_spoon.kernel.meshing.cut_set import cut_at_kinks
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
 from glass_spoon.kernel.surfaces.edit_surface import split_surface
 from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet

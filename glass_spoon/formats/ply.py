@@ -14,7 +14,7 @@ from glass_spoon.formats.clean_text import whole_number
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.read_mesh import MOST_BYTES, Progress, ReadMesh, UnreadableMesh, checked_mesh, untold
 from glass_spoon.kernel.arrays import Floats, Ints
-from glass_spoon.kernel.meshes.gather_meshes import gather_meshes
+from glass_spoon.kernel.mesh_edits.gather_meshes import gather_meshes
 
 MEDIA_TYPE = "model/ply"
 _TYPES = {

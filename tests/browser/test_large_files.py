@@ -10,7 +10,7 @@ from playwright.sync_api import Page, expect
 
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.obj import write_obj
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.studio.flows import keep_file, read_files
 from tests.browser.bench import add_line, open_part, saved, shown, type_value
 from tests.zoo import slit_mesh, torus

@@ -10,7 +10,7 @@ from playwright.sync_api import Page
 from shapely.geometry import LineString, Point, Polygon
 
 from glass_spoon.formats.gltf import NamedMesh, write_glb
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from tests.browser.bench import open_part
 from tests.zoo import torus
 

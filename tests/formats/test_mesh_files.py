@@ -23,9 +23,9 @@ from glass_spoon.formats.read_mesh import ReadMesh, UnreadableMesh, merged_alike
 from glass_spoon.formats.stl import read_stl, write_stl
 from glass_spoon.formats.usd import write_usd
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
+from glass_spoon.kernel.mesh_edits.weld import weld
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshes.weld import weld
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from tests.zoo import cube_mesh, torus
 
 RING = mesh_surface(torus(30, 10), 24, 12)

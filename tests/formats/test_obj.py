@@ -8,7 +8,7 @@ import trimesh
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.obj import write_obj
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from tests.zoo import cube_mesh, sphere
 
 

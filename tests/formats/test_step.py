@@ -18,8 +18,8 @@ from OCP.TopAbs import TopAbs_SOLID
 from glass_spoon.formats.step import MAX_BYTES, NamedSurfaces, UnreadableStep, read_step, write_step
 from glass_spoon.kernel.curves.flat_shapes import make_circle, make_rectangle
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
-from glass_spoon.kernel.meshes.mesh_set import mesh_set
-from glass_spoon.kernel.meshes.set_counts import Wish
+from glass_spoon.kernel.meshing.mesh_set import mesh_set
+from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
 from glass_spoon.kernel.surfaces.plate import make_plate

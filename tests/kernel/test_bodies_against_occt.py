@@ -20,8 +20,8 @@ from glass_spoon.kernel.curves.flat_shapes import make_circle, make_elliptic_arc
 from glass_spoon.kernel.curves.interpolate import interpolate_points
 from glass_spoon.kernel.curves.place_curve import moving, place_curve
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
-from glass_spoon.kernel.meshes.mesh_set import mesh_set
-from glass_spoon.kernel.meshes.set_counts import Wish
+from glass_spoon.kernel.meshing.mesh_set import mesh_set
+from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_derivatives
 from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
 from glass_spoon.kernel.surfaces.plate import make_plate

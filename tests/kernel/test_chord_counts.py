@@ -8,9 +8,9 @@ import pytest
 from glass_spoon.kernel.curves.flat_shapes import make_elliptic_arc, make_rectangle
 from glass_spoon.kernel.curves.largest_bends import largest_bends
 from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.meshes.chord_counts import counts_for_chord
-from glass_spoon.kernel.meshes.mesh_set import mesh_set
-from glass_spoon.kernel.meshes.set_counts import Wish
+from glass_spoon.kernel.meshing.chord_counts import counts_for_chord
+from glass_spoon.kernel.meshing.mesh_set import mesh_set
+from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.surfaces.plate import make_plate
 from glass_spoon.kernel.surfaces.plate_shape import PlateShape
 from tests.zoo import sphere, torus

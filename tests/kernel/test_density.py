@@ -17,12 +17,12 @@ from glass_spoon.kernel.curves.interpolate import interpolate_points
 from glass_spoon.kernel.curves.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import CountImpossible, KernelError
 from glass_spoon.kernel.gauges.deviation import smoothed_deviation
-from glass_spoon.kernel.meshes.count_plan import CountPlan, CountRule
 from glass_spoon.kernel.meshes.marked import mark_sharper
-from glass_spoon.kernel.meshes.mesh_set import mesh_set
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshes.search_density import length_for_faces, length_for_tolerance
-from glass_spoon.kernel.meshes.set_counts import Wish
+from glass_spoon.kernel.meshing.count_plan import CountPlan, CountRule
+from glass_spoon.kernel.meshing.mesh_set import mesh_set
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.search_density import length_for_faces, length_for_tolerance
+from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.subdivision.fit_smoothed import fit_smoothed
 from glass_spoon.kernel.subdivision.limit_surface import limit_surface
 from glass_spoon.kernel.surfaces.revolve import revolve_curve

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from glass_spoon.kernel.meshes.explain_valences import REASONS, explain_valences, valence_sentence
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.explain_valences import REASONS, explain_valences, valence_sentence
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from tests.zoo import cube_mesh, sphere, torus
 
 

@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.meshes.fill_plane import fill_plane
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh
-from glass_spoon.kernel.meshes.triangulate_plane import contains
+from glass_spoon.kernel.meshing.fill_plane import fill_plane
+from glass_spoon.kernel.meshing.triangulate_plane import contains
 
 
 def circle(radius: float, count: int, x: float = 0, y: float = 0, back: bool = False) -> np.ndarray:

@@ -16,8 +16,8 @@ from glass_spoon.kernel.gauges.offender_places import offender_places
 from glass_spoon.kernel.gauges.read_gauges import read_gauges, read_quick_gauges
 from glass_spoon.kernel.gauges.reading import Limits
 from glass_spoon.kernel.meshes.mesh import make_mesh
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.meshes.near_points import near_pairs
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from tests.zoo import cube_mesh, grid_mesh, sphere, torus
 
 LIMITS = Limits()

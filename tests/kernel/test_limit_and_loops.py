@@ -8,10 +8,10 @@ import pytest
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
+from glass_spoon.kernel.mesh_edits.cut_rings import cut_rings, ring_labels
 from glass_spoon.kernel.meshes.marked import mark_loop, mark_sharper
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshes.split_rings import cut_rings, ring_labels
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.subdivision.catmull_clark import subdivide
 from glass_spoon.kernel.subdivision.limit_surface import kink_angles, limit_surface, to_limit
 from glass_spoon.kernel.subdivision.support_loops import creases_to_loops, loops_to_creases

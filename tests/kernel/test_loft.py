@@ -21,7 +21,7 @@ from glass_spoon.kernel.curves.place_curve import moving, place_curve, scaling, 
 from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.surfaces.edit_surface import isocurve
 from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid, surface_derivatives
 from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections

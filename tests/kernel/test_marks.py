@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.meshes import marked
 from glass_spoon.kernel.meshes.marked import Mark, as_kind, grow, make_mark, meet
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from tests.zoo import cube_mesh, grid_mesh, torus
 
 GRID = grid_mesh(6, 4)

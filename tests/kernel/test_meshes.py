@@ -7,12 +7,12 @@ from glass_spoon.kernel.curves.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import CountImpossible, InvalidInput, TooManyFaces
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume, mean_ratio
-from glass_spoon.kernel.meshes.divide_length import count_for_chord, count_for_edge_length, make_guide, share_count
 from glass_spoon.kernel.meshes.mesh import check_mesh, make_mesh
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshes.pole_cap import make_disc, make_sector, make_tip
 from glass_spoon.kernel.meshes.shading import cut_triangles, shade_normals, sharp_edges, split_at_creases, split_at_jumps
 from glass_spoon.kernel.meshes.topology import make_topology
+from glass_spoon.kernel.meshing.divide_length import count_for_chord, count_for_edge_length, make_guide, share_count
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.pole_cap import make_disc, make_sector, make_tip
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_normals, surface_points
 from glass_spoon.kernel.surfaces.revolve import revolve_curve
 from tests.zoo import ORIGIN, TURN, UP, cone, cube_mesh, grid_mesh, kettle_profile, sphere, torus

@@ -13,16 +13,16 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from glass_spoon.kernel.mesh_edits.clean_mesh import clean_mesh, part_non_manifold, reverse_faces, turn_alike
+from glass_spoon.kernel.mesh_edits.cut_rings import cut_rings, predict_cut_faces
+from glass_spoon.kernel.mesh_edits.gather_meshes import gather_meshes
+from glass_spoon.kernel.mesh_edits.merge_points import drop_stray_points, keep_faces, merge_points
+from glass_spoon.kernel.mesh_edits.open_edges import put_points_in
+from glass_spoon.kernel.mesh_edits.pair_triangles import pair_triangles
+from glass_spoon.kernel.mesh_edits.weld import weld
 from glass_spoon.kernel.meshes.attributes import RULES
-from glass_spoon.kernel.meshes.clean_mesh import clean_mesh, part_non_manifold, reverse_faces, turn_alike
-from glass_spoon.kernel.meshes.gather_meshes import gather_meshes
-from glass_spoon.kernel.meshes.merge_points import drop_stray_points, keep_faces, merge_points
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
-from glass_spoon.kernel.meshes.open_edges import put_points_in
 from glass_spoon.kernel.meshes.origin import Reworked, check_origin, same_elements, unchanged
-from glass_spoon.kernel.meshes.pair_triangles import pair_triangles
-from glass_spoon.kernel.meshes.split_rings import cut_rings, predict_cut_faces
-from glass_spoon.kernel.meshes.weld import weld
 from glass_spoon.kernel.subdivision.catmull_clark import split_plain, subdivide
 from glass_spoon.kernel.subdivision.refine_origin import RefinedCorners
 from glass_spoon.kernel.subdivision.support_loops import creases_to_loops, loops_to_creases, predict_loop_faces

@@ -13,9 +13,9 @@ from scipy.spatial import Delaunay, cKDTree
 
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
+from glass_spoon.kernel.mesh_edits.pair_triangles import best_matching, pair_triangles, quad_shapes
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshes.pair_triangles import best_matching, pair_triangles, quad_shapes
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from tests.zoo import cube_mesh, torus
 
 
@@ -119,7 +119,7 @@ def test_angle_of_nothing_is_refused() -> None:
 @pytest.mark.parametrize("seed", range(4))
 def test_a_graph_matched_patch_by_patch_is_matched_as_far_as_a_whole_one(seed: int, monkeypatch: pytest.MonkeyPatch) -> None:
     """As many pairs as networkx finds in the whole graph less a few odd rings, no node twice, and nearly their weight."""
-    monkeypatch.setattr("glass_spoon.kernel.meshes.pair_triangles.WHOLE", 60)
+    monkeypatch.setattr("glass_spoon.kernel.mesh_edits.pair_triangles.WHOLE", 60)
     rng = np.random.default_rng(seed)
     places = rng.random((600, 3)) * [1, 1, 0]
     near = cKDTree(places).query(places, k=4)[1][:, 1:]

@@ -13,8 +13,8 @@ from glass_spoon.kernel.curves.place_curve import Placement, moving, place_curve
 from glass_spoon.kernel.errors import TooManyFaces
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.mesh_set import mesh_set
-from glass_spoon.kernel.meshes.set_counts import Wish
+from glass_spoon.kernel.meshing.mesh_set import mesh_set
+from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.surfaces.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.kernel.surfaces.sweep import SweepShape, sweep_profile

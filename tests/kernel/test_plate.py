@@ -17,8 +17,8 @@ from glass_spoon.kernel.curves.round_corners import round_corners
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh
-from glass_spoon.kernel.meshes.mesh_set import mesh_set
-from glass_spoon.kernel.meshes.set_counts import Wish
+from glass_spoon.kernel.meshing.mesh_set import mesh_set
+from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.surfaces.orient_set import orient_set
 from glass_spoon.kernel.surfaces.plate import make_plate
 from glass_spoon.kernel.surfaces.plate_shape import PlateEdge, PlateShape

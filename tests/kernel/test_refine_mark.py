@@ -7,7 +7,7 @@ import pytest
 
 from glass_spoon.kernel.meshes.marked import Mark, element_middles
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.subdivision.catmull_clark import split_plain
 from glass_spoon.kernel.subdivision.refine_mark import refine_mark
 from tests.zoo import cube_mesh, grid_mesh, torus

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.mesh_edits.relax_mesh import face_evenness_of, relax_mesh
+from glass_spoon.kernel.mesh_edits.shape_guard import ShapeGuard
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh, nearest_in_triangles
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshes.relax_mesh import face_evenness_of, relax_mesh
-from glass_spoon.kernel.meshes.shape_guard import ShapeGuard
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_points
 from glass_spoon.kernel.surfaces.surface import NurbsSurface

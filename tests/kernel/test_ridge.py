@@ -12,8 +12,8 @@ from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh
-from glass_spoon.kernel.meshes.mesh_set import mesh_set
-from glass_spoon.kernel.meshes.set_counts import Wish
+from glass_spoon.kernel.meshing.mesh_set import mesh_set
+from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
 from glass_spoon.kernel.surfaces.orient_set import orient_set
 from glass_spoon.kernel.surfaces.ridge import RidgeShape, make_ridge

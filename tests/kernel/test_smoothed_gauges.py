@@ -8,9 +8,9 @@ import pytest
 from glass_spoon.kernel.gauges import smoothed_shape
 from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.gauges.reading import Limits
+from glass_spoon.kernel.mesh_edits.cut_rings import cut_rings
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshes.split_rings import cut_rings
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from tests.zoo import cube_mesh, grid_mesh, sphere, torus
 
 LIMITS = Limits()

@@ -6,8 +6,8 @@ import pytest
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
 from glass_spoon.kernel.meshes.topology import make_topology
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, split_plain, subdivide
 from tests.zoo import cube_mesh, grid_mesh, sphere
 

@@ -19,10 +19,10 @@ from glass_spoon.kernel.curves.place_curve import moving, place_curve, turning
 from glass_spoon.kernel.errors import CountImpossible, TooManyFaces
 from glass_spoon.kernel.gauges.deviation import face_deviations
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
-from glass_spoon.kernel.meshes.cut_set import cut_at_kinks
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh
-from glass_spoon.kernel.meshes.mesh_set import mesh_set
-from glass_spoon.kernel.meshes.set_counts import Wish, plan_counts
+from glass_spoon.kernel.meshing.cut_set import cut_at_kinks
+from glass_spoon.kernel.meshing.mesh_set import mesh_set
+from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
 from glass_spoon.kernel.surfaces.edit_surface import place_surface, reverse_surface, split_surface
 from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
 from glass_spoon.kernel.surfaces.orient_set import orient_set

@@ -22,7 +22,7 @@ from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.law import Law
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid, surface_curvature, surface_points
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sweep import SweepShape, Swept, sweep_profile

@@ -14,8 +14,8 @@ import pytest
 from glass_spoon.kernel.gauges.defects import read_folded
 from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.meshes.mesh import check_mesh
-from glass_spoon.kernel.meshes.mesh_set import mesh_set
-from glass_spoon.kernel.meshes.set_counts import Wish
+from glass_spoon.kernel.meshing.mesh_set import mesh_set
+from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.surfaces.orient_set import orient_set
 from glass_spoon.kernel.surfaces.surface import NurbsSurface, make_surface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet

@@ -13,13 +13,19 @@ from hypothesis import strategies as st
 
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
-from glass_spoon.kernel.meshes.clean_mesh import clean_mesh, disagreeing_faces, part_non_manifold, reverse_faces, turn_alike
-from glass_spoon.kernel.meshes.gather_meshes import gather_meshes
-from glass_spoon.kernel.meshes.merge_points import drop_stray_points, keep_faces, merge_points
+from glass_spoon.kernel.mesh_edits.clean_mesh import (
+    clean_mesh,
+    disagreeing_faces,
+    part_non_manifold,
+    reverse_faces,
+    turn_alike,
+)
+from glass_spoon.kernel.mesh_edits.gather_meshes import gather_meshes
+from glass_spoon.kernel.mesh_edits.merge_points import drop_stray_points, keep_faces, merge_points
+from glass_spoon.kernel.mesh_edits.open_edges import find_gaps, put_points_in
+from glass_spoon.kernel.mesh_edits.weld import plan_weld, safe_distances, weld
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshes.open_edges import find_gaps, put_points_in
-from glass_spoon.kernel.meshes.weld import plan_weld, safe_distances, weld
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from tests.zoo import cube_mesh, grid_mesh, slit_mesh, torus
 
 

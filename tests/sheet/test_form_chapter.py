@@ -10,7 +10,7 @@ from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.curves.arc_length import measure_length
 from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume, read_area
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.surfaces.edit_surface import isocurve
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet import edit

@@ -9,7 +9,7 @@ import pytest
 
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.obj import write_obj
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from glass_spoon.kernel.gauges.reading import Reading
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.line import Finding
 from glass_spoon.studio.see.gauge_findings import gauge_findings

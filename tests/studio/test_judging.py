@@ -130,7 +130,7 @@ def test_small_numbers_are_written_plainly(value: float, text: str) -> None:
 
 def test_meshes_are_coloured_by_corners_valence_and_deviation():
     """Of a cube: every point has three edges, every corner is square, nothing to be off from."""
-    from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
+    from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
     from glass_spoon.studio.see.judging import colour_range, mesh_values
     from glass_spoon.studio.see.scene import Shown
     from tests.zoo import cube_mesh, torus

@@ -7,10 +7,10 @@ import numpy as np
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, dot_lanes, packed_rows
 from glass_spoon.kernel.gauges.face_figures import FaceFigures
 from glass_spoon.kernel.gauges.reading import Limits, Reading
-from glass_spoon.kernel.meshes.clean_mesh import disagreeing_faces
+from glass_spoon.kernel.mesh_edits.clean_mesh import disagreeing_faces
+from glass_spoon.kernel.mesh_edits.open_edges import find_gaps
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.near_points import near_pairs
-from glass_spoon.kernel.meshes.open_edges import find_gaps
 from glass_spoon.kernel.meshes.topology import Topology
 
 FOLD_COSINE = -0.5

@@ -13,11 +13,11 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.mesh_edits.cut_rings import cut_rings, predict_cut_faces, ring_labels
+from glass_spoon.kernel.mesh_edits.merge_points import merge_points
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
-from glass_spoon.kernel.meshes.merge_points import merge_points
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.origin import Reworked
-from glass_spoon.kernel.meshes.split_rings import cut_rings, predict_cut_faces, ring_labels
 from glass_spoon.kernel.subdivision.limit_surface import to_limit
 
 WIDEST = 0.5

@@ -10,9 +10,9 @@ import numpy as np
 
 from glass_spoon.kernel.curves.place_curve import Placement
 from glass_spoon.kernel.errors import TooManyFaces
-from glass_spoon.kernel.meshes.merge_points import keep_faces
-from glass_spoon.kernel.meshes.place_mesh import place_mesh
-from glass_spoon.kernel.meshes.repeat_mesh import repeat_mesh
+from glass_spoon.kernel.mesh_edits.merge_points import keep_faces
+from glass_spoon.kernel.repeat.place_mesh import place_mesh
+from glass_spoon.kernel.repeat.repeat_mesh import repeat_mesh
 from glass_spoon.kernel.surfaces.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, place_set

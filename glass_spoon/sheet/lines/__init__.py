@@ -9,9 +9,7 @@ from operator import or_
 from typing import Any
 
 from glass_spoon.sheet.line import CHAPTERS, Line
-from glass_spoon.sheet.lines.draw.points import Draw, ImportCurve, ImportDxf
-from glass_spoon.sheet.lines.draw.project import Flatten, Loop, Project
-from glass_spoon.sheet.lines.draw.rework import (
+from glass_spoon.sheet.lines.draw.alter_curves import (
     Blend,
     Chamfer,
     Extend,
@@ -24,6 +22,8 @@ from glass_spoon.sheet.lines.draw.rework import (
     Split,
     Trim,
 )
+from glass_spoon.sheet.lines.draw.points import Draw, ImportCurve, ImportDxf
+from glass_spoon.sheet.lines.draw.project import Flatten, Loop, Project
 from glass_spoon.sheet.lines.draw.shapes import (
     Arc,
     Circle,
@@ -38,12 +38,7 @@ from glass_spoon.sheet.lines.draw.shapes import (
 )
 from glass_spoon.sheet.lines.draw.space_curves import Coil, Combine, Helix
 from glass_spoon.sheet.lines.finish import Smooth
-from glass_spoon.sheet.lines.form.bodies import SimpleBody
-from glass_spoon.sheet.lines.form.imported import ImportStep
-from glass_spoon.sheet.lines.form.loft import Extrude, Loft
-from glass_spoon.sheet.lines.form.plate import Plate
-from glass_spoon.sheet.lines.form.revolve import Revolve
-from glass_spoon.sheet.lines.form.rework import (
+from glass_spoon.sheet.lines.form.alter_surfaces import (
     ExtendSurface,
     Flip,
     Gather,
@@ -55,6 +50,11 @@ from glass_spoon.sheet.lines.form.rework import (
     SplitSurface,
     Swap,
 )
+from glass_spoon.sheet.lines.form.bodies import SimpleBody
+from glass_spoon.sheet.lines.form.imported import ImportStep
+from glass_spoon.sheet.lines.form.loft import Extrude, Loft
+from glass_spoon.sheet.lines.form.plate import Plate
+from glass_spoon.sheet.lines.form.revolve import Revolve
 from glass_spoon.sheet.lines.form.ridge import Ridge, Thread
 from glass_spoon.sheet.lines.form.roll import Carry, Roll
 from glass_spoon.sheet.lines.form.skin import Skin

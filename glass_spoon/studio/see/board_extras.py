@@ -19,7 +19,7 @@ from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import CurveItem, SurfaceItem
 from glass_spoon.sheet.line import Line, resolve_field
 from glass_spoon.sheet.lines.draw.points import Draw
-from glass_spoon.sheet.lines.form.rework import Pull
+from glass_spoon.sheet.lines.form.alter_surfaces import Pull
 from glass_spoon.sheet.lines.form.skin import Skin
 from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.studio.see.curve_rows import curve_rows

@@ -10,7 +10,7 @@ import numpy as np
 from glass_spoon.kernel.gauges.read_gauges import read_gauges
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.gauges.smoothed_shape import widening
-from glass_spoon.kernel.meshes.open_edges import find_gaps
+from glass_spoon.kernel.mesh_edits.open_edges import find_gaps
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import RefusedEdit, set_fields
 from glass_spoon.sheet.evaluate import evaluate

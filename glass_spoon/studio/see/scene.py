@@ -12,11 +12,11 @@ from functools import partial
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.gauges.read_gauges import read_gauges, read_quick_gauges
 from glass_spoon.kernel.gauges.reading import Limits, Reading
-from glass_spoon.kernel.meshes.divide_length import make_guide
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.mesh_set import mesh_set
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshes.set_counts import Wish
+from glass_spoon.kernel.meshing.divide_length import make_guide
+from glass_spoon.kernel.meshing.mesh_set import mesh_set
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, subdivide
 from glass_spoon.kernel.subdivision.limit_surface import settled
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
@@ -24,7 +24,7 @@ from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet.cache import SLOW
 from glass_spoon.sheet.evaluate import Build, ItemState
 from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
-from glass_spoon.sheet.lines.form.rework import Gather
+from glass_spoon.sheet.lines.form.alter_surfaces import Gather
 from glass_spoon.studio.flows.build_part import RESULTS
 from glass_spoon.studio.flows.watched_work import PATIENCE, Report, WatchedWork, Working
 from glass_spoon.studio.sentences import Refused

@@ -13,7 +13,7 @@ from glass_spoon.formats.gltf import MEDIA_TYPE
 from glass_spoon.sheet.edit import find_line
 from glass_spoon.sheet.fields import FileSpec
 from glass_spoon.sheet.items import CurveItem
-from glass_spoon.sheet.lines.draw.rework import CornerWork, corner_places
+from glass_spoon.sheet.lines.draw.alter_curves import CornerWork, corner_places
 from glass_spoon.studio.access import part_for
 from glass_spoon.studio.clean_requests import read_body
 from glass_spoon.studio.flows.build_part import finished_build

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from glass_spoon.kernel.meshes.clean_mesh import clean_mesh
+from glass_spoon.kernel.mesh_edits.clean_mesh import clean_mesh
 from glass_spoon.sheet.items import Done, MeshItem
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.mesh_work.fields import several

@@ -9,16 +9,16 @@ import numpy as np
 
 from glass_spoon.kernel.errors import CountImpossible, KernelError, TooManyFaces
 from glass_spoon.kernel.gauges.deviation import smoothed_deviation
-from glass_spoon.kernel.meshes.chord_counts import counts_for_turn
-from glass_spoon.kernel.meshes.count_plan import CountRule
-from glass_spoon.kernel.meshes.cut_set import cut_at_kinks, has_long_flat_end
-from glass_spoon.kernel.meshes.divide_length import count_for_chord, count_for_edge_length, make_guide
-from glass_spoon.kernel.meshes.explain_valences import explain_valences, valence_sentence
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.mesh_set import mesh_set
-from glass_spoon.kernel.meshes.mesh_surface import mesh_surface, plan_layout
-from glass_spoon.kernel.meshes.search_density import length_for_faces, length_for_tolerance
-from glass_spoon.kernel.meshes.set_counts import Wish, plan_counts
+from glass_spoon.kernel.meshing.chord_counts import counts_for_turn
+from glass_spoon.kernel.meshing.count_plan import CountRule
+from glass_spoon.kernel.meshing.cut_set import cut_at_kinks, has_long_flat_end
+from glass_spoon.kernel.meshing.divide_length import count_for_chord, count_for_edge_length, make_guide
+from glass_spoon.kernel.meshing.explain_valences import explain_valences, valence_sentence
+from glass_spoon.kernel.meshing.mesh_set import mesh_set
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface, plan_layout
+from glass_spoon.kernel.meshing.search_density import length_for_faces, length_for_tolerance
+from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
 from glass_spoon.kernel.subdivision.fit_smoothed import fit_smoothed
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, gather_sets

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.meshes.pair_triangles import pair_triangles
+from glass_spoon.kernel.mesh_edits.pair_triangles import pair_triangles
 from glass_spoon.sheet.fields import Number, NumberSpec
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.line import Given

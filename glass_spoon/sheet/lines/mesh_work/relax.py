@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
+from glass_spoon.kernel.mesh_edits.relax_mesh import relax_mesh
 from glass_spoon.kernel.meshes.origin import Reworked, same_elements
-from glass_spoon.kernel.meshes.relax_mesh import relax_mesh
 from glass_spoon.sheet.fields import Number, NumberSpec
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.line import Given

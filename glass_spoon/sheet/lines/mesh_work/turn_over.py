@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 import numpy as np
 
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.meshes.clean_mesh import reverse_faces
+from glass_spoon.kernel.mesh_edits.clean_mesh import reverse_faces
 from glass_spoon.sheet.fields import Items, ReferencesSpec
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.line import Given

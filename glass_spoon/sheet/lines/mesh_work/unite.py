@@ -7,9 +7,9 @@ from typing import Annotated, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.meshes.gather_meshes import gather_meshes
+from glass_spoon.kernel.mesh_edits.gather_meshes import gather_meshes
+from glass_spoon.kernel.mesh_edits.weld import weld
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.weld import weld
 from glass_spoon.sheet.fields import Items, ReferencesSpec
 from glass_spoon.sheet.items import Done, Item, Maker, MeshItem
 from glass_spoon.sheet.line import Finding, Given, Line

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.meshes.weld import Welded, WeldPlan, weld
+from glass_spoon.kernel.mesh_edits.weld import Welded, WeldPlan, weld
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.items import Done, MeshItem, Note
 from glass_spoon.sheet.line import Given

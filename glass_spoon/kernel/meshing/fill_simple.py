@@ -9,8 +9,8 @@ from __future__ import annotations
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.meshes.plane_fill import PlaneFill, evenness, smoothed
-from glass_spoon.kernel.meshes.pole_cap import DiscMesh, make_disc
+from glass_spoon.kernel.meshing.plane_fill import PlaneFill, evenness, smoothed
+from glass_spoon.kernel.meshing.pole_cap import DiscMesh, make_disc
 
 MOST_DISC = 640
 """Most vertices of a rim that is filled by a disc: forty thousand faces, about a second."""

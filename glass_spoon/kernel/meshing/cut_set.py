@@ -11,8 +11,8 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions
 from glass_spoon.kernel.curves.even_lengths import alike, measure_alike
-from glass_spoon.kernel.meshes.divide_length import find_stops
-from glass_spoon.kernel.meshes.fill_simple import CORNER_TURN
+from glass_spoon.kernel.meshing.divide_length import find_stops
+from glass_spoon.kernel.meshing.fill_simple import CORNER_TURN
 from glass_spoon.kernel.surfaces.edit_surface import middle_isocurves, split_surface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import EdgeName, FlatCap, SurfaceSet

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions
-from glass_spoon.kernel.meshes.cut_set import CutSet, Fan
-from glass_spoon.kernel.meshes.fan_params import cap_params, face_turns, ring_of, unwrapped
-from glass_spoon.kernel.meshes.fill_plane import fill_plane
-from glass_spoon.kernel.meshes.set_parts import Grid, Parts, edge_numbers, scaled_params
+from glass_spoon.kernel.meshing.cut_set import CutSet, Fan
+from glass_spoon.kernel.meshing.fan_params import cap_params, face_turns, ring_of, unwrapped
+from glass_spoon.kernel.meshing.fill_plane import fill_plane
+from glass_spoon.kernel.meshing.set_parts import Grid, Parts, edge_numbers, scaled_params
 from glass_spoon.kernel.surfaces.surface_set import FlatCap, edge_loops
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints
-from glass_spoon.kernel.meshes.cut_set import Sector
-from glass_spoon.kernel.meshes.set_parts import Grid
+from glass_spoon.kernel.meshing.cut_set import Sector
+from glass_spoon.kernel.meshing.set_parts import Grid
 
 
 def ring_of(sector: Sector, grid: Grid, cap: int) -> Ints:

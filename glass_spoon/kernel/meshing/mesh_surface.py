@@ -14,7 +14,9 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, owned
 from glass_spoon.kernel.errors import CountImpossible, InvalidInput, TooManyFaces
-from glass_spoon.kernel.meshes.divide_length import (
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.topology import Topology, make_topology
+from glass_spoon.kernel.meshing.divide_length import (
     Guide,
     Spacing,
     divide_guide,
@@ -23,9 +25,14 @@ from glass_spoon.kernel.meshes.divide_length import (
     run_sizes,
     share_count,
 )
-from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.pole_cap import DiscMesh, cap_face_count, core_sides, make_disc, make_sector, transition_rings
-from glass_spoon.kernel.meshes.topology import Topology, make_topology
+from glass_spoon.kernel.meshing.pole_cap import (
+    DiscMesh,
+    cap_face_count,
+    core_sides,
+    make_disc,
+    make_sector,
+    transition_rings,
+)
 from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_rows, surface_points_normals
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 

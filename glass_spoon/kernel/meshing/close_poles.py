@@ -6,11 +6,11 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Ints, lengths
 from glass_spoon.kernel.errors import CountImpossible
-from glass_spoon.kernel.meshes.cut_set import CutSet, Fan
-from glass_spoon.kernel.meshes.fan_params import cap_params, face_turns, ring_of, unwrapped
-from glass_spoon.kernel.meshes.mesh_surface import MAX_CAP_RING, PoleClosing
-from glass_spoon.kernel.meshes.pole_cap import DiscMesh, core_sides, make_disc, make_sector, make_tip, transition_rings
-from glass_spoon.kernel.meshes.set_parts import Grid, Parts, scaled_params
+from glass_spoon.kernel.meshing.cut_set import CutSet, Fan
+from glass_spoon.kernel.meshing.fan_params import cap_params, face_turns, ring_of, unwrapped
+from glass_spoon.kernel.meshing.mesh_surface import MAX_CAP_RING, PoleClosing
+from glass_spoon.kernel.meshing.pole_cap import DiscMesh, core_sides, make_disc, make_sector, make_tip, transition_rings
+from glass_spoon.kernel.meshing.set_parts import Grid, Parts, scaled_params
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_points_normals
 
 TIP = np.cos(np.radians(20))

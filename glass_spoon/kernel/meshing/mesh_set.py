@@ -18,17 +18,17 @@ from scipy.spatial import cKDTree
 from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths, owned, sum_by_index
 from glass_spoon.kernel.curves.place_curve import Placement, moving
 from glass_spoon.kernel.errors import TooManyFaces
-from glass_spoon.kernel.meshes.close_flat import close_flat_end, fill_cap
-from glass_spoon.kernel.meshes.close_poles import cap_size, close_pole
-from glass_spoon.kernel.meshes.cut_set import CutSet, Sector, cut_at_kinks
-from glass_spoon.kernel.meshes.divide_length import KINK_ANGLE, SHAPE_DIGITS
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.mesh_surface import PoleClosing
-from glass_spoon.kernel.meshes.repeat_mesh import repeat_mesh
-from glass_spoon.kernel.meshes.set_counts import Wish, plan_counts
-from glass_spoon.kernel.meshes.set_parts import Grid, Parts, edge_numbers, make_grids, merged_numbers, quads, scaled_params
 from glass_spoon.kernel.meshes.topology import make_topology
+from glass_spoon.kernel.meshing.close_flat import close_flat_end, fill_cap
+from glass_spoon.kernel.meshing.close_poles import cap_size, close_pole
+from glass_spoon.kernel.meshing.cut_set import CutSet, Sector, cut_at_kinks
+from glass_spoon.kernel.meshing.divide_length import KINK_ANGLE, SHAPE_DIGITS
+from glass_spoon.kernel.meshing.mesh_surface import PoleClosing
+from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
+from glass_spoon.kernel.meshing.set_parts import Grid, Parts, edge_numbers, make_grids, merged_numbers, quads, scaled_params
 from glass_spoon.kernel.remembered import Remembered
+from glass_spoon.kernel.repeat.repeat_mesh import repeat_mesh
 from glass_spoon.kernel.surfaces.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.surface_set import (
     SurfaceSet,

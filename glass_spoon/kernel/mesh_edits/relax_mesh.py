@@ -13,9 +13,9 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths, sum_by_index
 from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.mesh_edits.shape_guard import ShapeGuard
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.shape_guard import ShapeGuard
 from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_points
 from glass_spoon.kernel.surfaces.surface import NurbsSurface

@@ -15,9 +15,9 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.meshes.fill_simple import simple_fills
-from glass_spoon.kernel.meshes.plane_fill import PlaneFill, least_angle, smoothed, worst_cosine
-from glass_spoon.kernel.meshes.triangulate_plane import triangulate_plane
+from glass_spoon.kernel.meshing.fill_simple import simple_fills
+from glass_spoon.kernel.meshing.plane_fill import PlaneFill, least_angle, smoothed, worst_cosine
+from glass_spoon.kernel.meshing.triangulate_plane import triangulate_plane
 
 GOOD_ANGLE = np.radians(18)
 """Worst angle that a fill of a simpler kind may have; below it triangles are paired."""

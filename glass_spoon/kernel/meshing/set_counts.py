@@ -12,10 +12,10 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions
 from glass_spoon.kernel.curves.bend_spacing import run_weights
-from glass_spoon.kernel.meshes.chord_counts import counts_for_chord, counts_for_turn
-from glass_spoon.kernel.meshes.count_plan import ANY, CountPlan, CountRule
-from glass_spoon.kernel.meshes.cut_set import CutSet
-from glass_spoon.kernel.meshes.mesh_surface import PoleClosing
+from glass_spoon.kernel.meshing.chord_counts import counts_for_chord, counts_for_turn
+from glass_spoon.kernel.meshing.count_plan import ANY, CountPlan, CountRule
+from glass_spoon.kernel.meshing.cut_set import CutSet
+from glass_spoon.kernel.meshing.mesh_surface import PoleClosing
 from glass_spoon.kernel.surfaces.surface_set import EdgeTable, edge_chains, edge_loops
 
 SIDE_TURN = np.radians(120)

@@ -1,0 +1,1 @@
+"""From surfaces to quads: counts, caps, fills, sets."""

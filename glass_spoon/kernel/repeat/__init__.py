@@ -1,0 +1,1 @@
+"""Items placed and repeated."""
