@@ -40,7 +40,8 @@ class MeshKind(Kind[MeshItem]):
         if "uv" in mesh.corners and item.surface is not None and float(np.linalg.det(placement.matrix)) < 0:
             u, v = mesh.corners["uv"].T
             mesh = replace(mesh, corners={**mesh.corners, "uv": np.column_stack((1 - u, v))})
-        return MeshItem(mesh, _placed(item.surface, placement), pieces=item.pieces, makers=item.makers)
+        surface = _placed(item.surface, placement)
+        return replace(item, mesh=mesh, surface=surface, notes=(), told="", done=None)
 
     def repeat(self, item: MeshItem, placements: Sequence[Placement]) -> MeshItem:
         """Repeat it as one mesh, nothing welded: pieces of each copy are pieces of their own."""
