@@ -21,6 +21,7 @@ from glass_spoon.sheet.items import CurveItem, Done, Item, MarkItem, MeshItem, S
 from glass_spoon.sheet.kinds import kind_of, one_of
 from glass_spoon.sheet.line import FACE_LIMIT, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
+from glass_spoon.sheet.sources import NOTHING_KEPT, Sources
 
 SLOW_LINE = 1.0
 """Seconds from which on a line is written to the log."""
@@ -89,6 +90,7 @@ class _Run:
     document: SheetDocument
     cache: ResultCache
     inspect: bool
+    sources: Sources
     sizes: dict[str, Quantity] = field(default_factory=dict)
     size_errors: dict[str, Exception] = field(default_factory=dict)
     items: dict[str, ItemState] = field(default_factory=dict)
@@ -102,14 +104,16 @@ def evaluate(
     after: str | None = None,
     progress: LineProgress | None = None,
     inspect: bool = True,
+    sources: Sources = NOTHING_KEPT,
 ) -> Build:
     """Return the build of a sheet, up to and including the line `after` when one is named.
 
     A line that fails reports why; lines that need its item wait, the others go on. `progress` is told after each line and
     by lines that can tell how far they are. `inspect` = False leaves out the findings of results that were built.
+    `sources` keep the files that lines refer to.
     """
     started = time.perf_counter()
-    run = _Run(document, cache, inspect)
+    run = _Run(document, cache, inspect, sources)
     texts = {line.name: line.value for line in document.lines if isinstance(line, Size) and not line.paused}
     run.sizes, run.size_errors = resolve_sizes(texts)
     lines = list(document.lines)
@@ -186,7 +190,8 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
     if kept is not None and (kept[1] is not None or not run.inspect):
         item, findings = kept
     else:
-        given = Given(values, {name: state.item for name, state in states.items()}, progress, seen.ids, seen.colours)
+        items = {name: state.item for name, state in states.items()}
+        given = Given(values, items, progress, seen.ids, seen.colours, run.sources)
         try:
             item = kept[0] if kept else _build(line, given)
             findings = tuple(line.inspect(item)) if run.inspect else None

@@ -36,6 +36,7 @@ from glass_spoon.sheet.fields import (
 from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.law_text import read_law
 from glass_spoon.sheet.phrase import Phrase
+from glass_spoon.sheet.sources import NOTHING_KEPT, Sources
 from glass_spoon.sheet.upgrades import version_of
 
 CHAPTERS = ("Sizes", "References", "Draw", "Form", "Place", "Mesh", "Finish", "Remarks")
@@ -99,7 +100,7 @@ class Given:
     """What a line has to work with: resolved values by field, items by field, and where to report progress.
 
     ids: of the items by field, and under "" the id of what the line gives or of the line that alters; for lines that sign.
-    colours: by item, of the items that have one; for lines that see colours.
+    colours: by item, of the items that have one; for lines that see colours. sources: of what the sheet refers to.
     """
 
     values: Mapping[str, Any]
@@ -107,6 +108,7 @@ class Given:
     progress: Progress = field(default=lambda share: None)
     ids: Mapping[str, str] = field(default_factory=dict)
     colours: Mapping[str, str] = field(default_factory=dict)
+    sources: Sources = NOTHING_KEPT
 
     def number(self, name: str) -> float:
         """Return a number field in mm, rad or plain."""

@@ -1,7 +1,6 @@
 """Files that a sheet refers to by their content's hash, because they are too large to stand in it.
 
-Small ones are written into the sheet itself. Whoever keeps the others says here how they are found; a sheet stays pure, as
-a hash names one content for ever.
+Small ones are written into the sheet itself; how the others are found, the sources of an evaluation say (sources.py).
 """
 
 from __future__ import annotations
@@ -11,7 +10,6 @@ import binascii
 import hashlib
 import re
 import zlib
-from collections.abc import Callable
 
 from glass_spoon.kernel.errors import KernelError
 
@@ -20,14 +18,6 @@ MOST_INSIDE = 900_000
 
 _REFERENCE = re.compile(r"^stored:([0-9a-f]{32}):([a-z]{2,5})$")
 _INSIDE = re.compile(r"^inside:([a-z]{2,5}):")
-
-Loader = Callable[[str], bytes | None]
-_loaders: list[Loader] = []
-
-
-def add_loader(load: Loader) -> None:
-    """Say how stored files are found by their hash, None for one that is not there; the last one said is asked first."""
-    _loaders.insert(0, load)
 
 
 def digest_of(data: bytes) -> str:
@@ -57,25 +47,19 @@ def stored_parts(text: str) -> tuple[str, str] | None:
     return (found[1], found[2]) if found else None
 
 
-def read_file(text: str, most: int) -> tuple[bytes, str]:
-    """Return the bytes and the ending of a file that a sheet holds or refers to.
+def inside_file(text: str, most: int) -> tuple[bytes, str]:
+    """Return the bytes and the ending of a file that a sheet holds.
 
-    Raises KernelError with a sentence where it is not there, broken, or has more than `most` bytes.
+    Raises KernelError with a sentence where it is broken, or has more than `most` bytes.
     """
-    if inside := _INSIDE.match(text):
-        try:
-            unpacker = zlib.decompressobj()
-            data = unpacker.decompress(base64.b64decode(text[inside.end() :], validate=True), most + 1)
-        except (zlib.error, binascii.Error, ValueError) as error:
-            raise KernelError("The file in this line is broken. Choose it again.") from error
-        if len(data) > most:
-            raise KernelError(f"The file in this line has more than {most:,} bytes. Choose a smaller one.")
-        return data, inside[1]
-    parts = stored_parts(text)
-    if parts is None:
+    inside = _INSIDE.match(text)
+    if inside is None:
         raise KernelError("The file in this line cannot be read. Choose it again.")
-    for load in _loaders:
-        found = load(parts[0])
-        if found is not None:
-            return found, parts[1]
-    raise KernelError("The file of this line is not kept here. Choose it again.")
+    try:
+        unpacker = zlib.decompressobj()
+        data = unpacker.decompress(base64.b64decode(text[inside.end() :], validate=True), most + 1)
+    except (zlib.error, binascii.Error, ValueError) as error:
+        raise KernelError("The file in this line is broken. Choose it again.") from error
+    if len(data) > most:
+        raise KernelError(f"The file in this line has more than {most:,} bytes. Choose a smaller one.")
+    return data, inside[1]

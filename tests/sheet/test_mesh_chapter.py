@@ -9,11 +9,13 @@ import pytest
 
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.obj import write_obj
+from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
-from glass_spoon.sheet.stored_files import add_loader, read_file, reference_to, write_inside
+from glass_spoon.sheet.sources import NothingKept, read_file
+from glass_spoon.sheet.stored_files import digest_of, reference_to, write_inside
 from tests.zoo import torus
 
 PROFILE = [{"x": 40, "y": 0}, {"x": 55, "y": 40}, {"x": 30, "y": 90, "sharp": True}, {"x": 34, "y": 110}]
@@ -164,11 +166,24 @@ def test_file_without_a_unit_asks_for_it() -> None:
     assert np.ptp(run(line | {"unit": "cm"}).items["l3"].item.mesh.positions[:, 0]) == pytest.approx(800, rel=1e-6)
 
 
+class Shelf(NothingKept):
+    """Sources that keep what they are given."""
+
+    def __init__(self, *files: bytes) -> None:
+        self.kept = {digest_of(data): data for data in files}
+
+    def file(self, digest: str) -> bytes | None:
+        return self.kept.get(digest)
+
+
 def test_files_are_found_by_their_content_wherever_they_are_kept() -> None:
+    """In the sheet, or in the sources of the evaluation; else a sentence says that it is to be chosen again."""
     data = b"a file too large for a sheet"
-    kept = {reference_to(data, "obj").split(":")[1]: data}
-    add_loader(kept.get)
-    assert read_file(reference_to(data, "obj"), 1000) == (data, "obj")
+    assert read_file(reference_to(data, "obj"), 1000, Shelf(data)) == (data, "obj")
+    with pytest.raises(KernelError, match="not kept here"):
+        read_file(reference_to(data, "obj"), 1000)
+    with pytest.raises(KernelError, match="cannot be read"):
+        read_file("something else", 1000)
     assert read_file(write_inside(data, "stl"), 1000) == (data, "stl")
     assert write_inside(np.random.default_rng(0).bytes(2_000_000), "stl") is None
 
@@ -274,3 +289,15 @@ def test_groups_of_a_file_keep_their_names() -> None:
     assert len(build.items["l4"].item.mark) == 48
     assert len(build.items["l5"].item.mark) == 144
     assert "There is no group back. There are: front leg, seat." in build.reports["l6"].findings[0].sentence
+
+
+def test_a_line_gets_its_file_from_the_sources_of_the_evaluation() -> None:
+    """The same sheet with and without them: built, and a sentence."""
+    data = write_obj([NamedMesh("ring", mesh_surface(torus(30, 10), 12, 8))])
+    lines = [{"id": "l1", "verb": "import_mesh", "gives": "ring", "file": reference_to(data, "obj")}]
+    document = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": lines})
+    build = evaluate(document, ResultCache(), sources=Shelf(data))
+    assert build.items["l1"].item.mesh.face_count == 96
+    report = evaluate(document, ResultCache()).reports["l1"]
+    assert report.status == "failed"
+    assert "not kept here" in report.findings[0].sentence

@@ -158,10 +158,10 @@ def test_long_builds_show_how_far_they_are(part, as_user, monkeypatch):
     gate = threading.Event()
     real = build_part.evaluate
 
-    def slow(document, cache, after, progress):
+    def slow(document, cache, after, progress, **more):
         progress(1, 4, 0.5)
         gate.wait(10)
-        return real(document, cache, after, progress)
+        return real(document, cache, after, progress, **more)
 
     monkeypatch.setattr(build_part, "evaluate", slow)
     monkeypatch.setattr(build_part, "_builds", WatchedWork("test"))

@@ -1,4 +1,4 @@
-"""Parts, undo steps, kept versions and sent files of an older format: all open, none is lost, and each may be gone back to."""
+"""Parts, undo steps, kept versions and sent files of an older format: all open, none is lost, each may be gone back to."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ def x_of(part: Part) -> str:
 
 
 def test_an_old_part_opens_is_edited_and_goes_back_beyond_the_upgrade(old, as_user):
-    """The page shows it; an edit stores today's format; undo takes back that edit, then the old one; redo makes both again."""
+    """The page shows it; an edit stores today's format; undo takes back that edit, then the old one; redo makes both."""
     client = as_user("owner")
     move = next(line["id"] for line in GANGWAY["lines"] if line["verb"] == "move")
     assert client.get(f"/parts/{old.pk}/").status_code == 200
@@ -63,7 +63,8 @@ def test_an_old_kept_version_is_restored(old, as_user):
     """It becomes the present sheet in today's format."""
     client = as_user("owner")
     version = KeptVersion.objects.get()
-    answer = client.post(f"/parts/{old.pk}/versions/{version.pk}/restore/", {"revision": "2"}, headers={"HX-Request": "true"})
+    way = f"/parts/{old.pk}/versions/{version.pk}/restore/"
+    answer = client.post(way, {"revision": "2"}, headers={"HX-Request": "true"})
     assert answer.status_code in (200, 302)
     old.refresh_from_db()
     assert x_of(old) == "1 mm"

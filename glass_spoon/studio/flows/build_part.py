@@ -12,6 +12,7 @@ from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.studio.flows.kept_results import KeptResults
+from glass_spoon.studio.flows.read_files import KEPT_FILES
 from glass_spoon.studio.flows.watched_work import PATIENCE, Report, WatchedWork, Working
 
 RESULTS = ResultCache(settings.CACHE_MB * 500_000, KeptResults() if settings.KEEP_RESULTS else None)
@@ -26,9 +27,16 @@ def _work(document: SheetDocument, after: str | None) -> Callable[[Report], Buil
     """Return the evaluation as work that reports its share, lines counted alike."""
 
     def run(report: Report) -> Build:
-        return evaluate(document, RESULTS, after, lambda line, lines, share: report((line + share) / lines))
+        return evaluate(
+            document, RESULTS, after, lambda line, lines, share: report((line + share) / lines), sources=KEPT_FILES
+        )
 
     return run
+
+
+def evaluate_trial(document: SheetDocument, after: str | None) -> Build:
+    """Return the build of a sheet that is only tried: nothing is inspected, nothing is watched."""
+    return evaluate(document, RESULTS, after, inspect=False, sources=KEPT_FILES)
 
 
 def document_key(document: SheetDocument, *more: object) -> str:

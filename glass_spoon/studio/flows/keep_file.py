@@ -9,7 +9,6 @@ from glass_spoon.formats.read_mesh import MOST_BYTES, UnreadableMesh
 from glass_spoon.sheet.lines.mesh_work.imported import ENDINGS
 from glass_spoon.sheet.stored_files import digest_of, reference_to, write_inside
 from glass_spoon.studio.flows.hold_files import hold
-from glass_spoon.studio.flows.parcels import let_go
 from glass_spoon.studio.flows.quotas import check_room
 from glass_spoon.studio.flows.read_files import ask_again
 from glass_spoon.studio.models import StoredFile
@@ -51,15 +50,3 @@ def _try_reading(data: bytes, ending: str) -> None:
         read_mesh_file(data, ending)
     except UnreadableMesh as error:
         raise Refused(str(error)) from error
-
-
-def load_file(digest: str) -> bytes | None:
-    """Return the content that a hash names, None where it is not kept.
-
-    Builds ask from threads of their own, which no request closes the connection of: it is closed here.
-    """
-    try:
-        found = StoredFile.objects.filter(digest=digest).values_list("data", flat=True).first()
-        return None if found is None else bytes(found)
-    finally:
-        let_go()

@@ -116,6 +116,28 @@ def stored_mesh(digest: str, ending: str, progress: Callable[[float], None]) -> 
         let_go()
 
 
+class KeptFiles:
+    """The files that the database keeps, as sources of an evaluation; their meshes are read in jobs, once for all.
+
+    Builds ask from threads of their own, which no request closes the connection of: it is closed here.
+    """
+
+    def file(self, digest: str) -> bytes | None:
+        """Return the content that a hash names, None where it is not kept."""
+        try:
+            found = StoredFile.objects.filter(digest=digest).values_list("data", flat=True).first()
+            return None if found is None else bytes(found)
+        finally:
+            let_go()
+
+    def mesh(self, digest: str, ending: str, progress: Callable[[float], None]) -> ReadMesh | None:
+        """Return the mesh of a stored file, waiting for it; see `stored_mesh`."""
+        return stored_mesh(digest, ending, progress)
+
+
+KEPT_FILES = KeptFiles()
+
+
 def _waited_for(reading: MeshReading, progress: Callable[[float], None]) -> ReadMesh:
     """Return the mesh of a reading when it is done."""
     asked = time.monotonic()

@@ -13,14 +13,13 @@ from glass_spoon.kernel.gauges.smoothed_shape import widening
 from glass_spoon.kernel.mesh_edits.open_edges import find_gaps
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import RefusedEdit, set_fields
-from glass_spoon.sheet.evaluate import evaluate
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.line import Action, Line
 from glass_spoon.sheet.lines.finish import Smooth
 from glass_spoon.sheet.lines.mesh_work.creases import Support
 from glass_spoon.sheet.lines.mesh_work.fields import several
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
-from glass_spoon.studio.flows.build_part import RESULTS
+from glass_spoon.studio.flows.build_part import evaluate_trial
 from glass_spoon.studio.flows.watched_work import Report
 from glass_spoon.studio.see.scene import Shown
 
@@ -139,7 +138,7 @@ def _meshed_so(document: SheetDocument, line: MeshSurface, action: Action) -> Me
         changed = set_fields(document, line.id, dict(action.values or ((action.field, action.value),)))
     except RefusedEdit:
         return None
-    state = evaluate(changed, RESULTS, after=line.id, inspect=False).items.get(line.id)
+    state = evaluate_trial(changed, line.id).items.get(line.id)
     return state.item if state is not None and isinstance(state.item, MeshItem) else None
 
 

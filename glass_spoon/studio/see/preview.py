@@ -10,8 +10,8 @@ from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import set_fields
-from glass_spoon.sheet.evaluate import Build, evaluate
-from glass_spoon.studio.flows.build_part import RESULTS, finished_build
+from glass_spoon.sheet.evaluate import Build
+from glass_spoon.studio.flows.build_part import evaluate_trial, finished_build
 from glass_spoon.studio.see.board_extras import board_extras
 from glass_spoon.studio.see.judging import colour_range, judged_values
 from glass_spoon.studio.see.paint import face_paints, paint_of
@@ -57,7 +57,7 @@ def preview_file(
     """
     chosen = read_view(view, document)
     changed = set_fields(document, line, dict(values))
-    build = evaluate(changed, RESULTS, chosen.after, inspect=False)
+    build = evaluate_trial(changed, chosen.after)
     shown = shown_items(build, chosen.level)
     item = gauged(shown, chosen.mesh)
     readings = quick_readings(item, changed.limits.for_gauges()) if item else []

@@ -12,8 +12,8 @@ from glass_spoon.sheet.fields import ChoiceSpec, FileSpec
 from glass_spoon.sheet.items import Item, MeshItem, Note, Piece
 from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import MeshName, mesh_findings, several
+from glass_spoon.sheet.sources import read_kept_mesh
 from glass_spoon.sheet.stored_files import MOST_INSIDE
-from glass_spoon.sheet.stored_meshes import read_kept_mesh
 
 MOST_TOLD = 5
 """Most names of groups that are told."""
@@ -51,7 +51,7 @@ class ImportMesh(Line):
         """Read the file, in millimetres."""
         if not self.file:
             raise KernelError("Choose a mesh file: click “no mesh yet”.")
-        read = read_kept_mesh(self.file, given.progress)
+        read = read_kept_mesh(self.file, given.sources, given.progress)
         unit = read.unit if self.unit == "as it says" else MILLIMETRES[self.unit]
         if unit is None:
             raise UnitUnknown("The file says no unit. Which is it?")
