@@ -9,19 +9,11 @@ from pydantic import ValidationError
 
 from glass_spoon.sheet.document import Look, SheetDocument, read_document
 from glass_spoon.sheet.errors import BadDocument, SheetError
-from glass_spoon.sheet.expressions import names_in, rename_in
 from glass_spoon.sheet.fields import (
-    CornersSpec,
-    LawSpec,
     NameSpec,
-    NumberSpec,
-    PointsSpec,
-    QuantitySpec,
     ReferenceSpec,
     ReferencesSpec,
-    TableSpec,
 )
-from glass_spoon.sheet.law_text import law_names
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.sizes import Size
@@ -119,27 +111,8 @@ def _plain(entry: Any) -> str:
 
 def rename_size(line: Line, old: str, new: str) -> Line:
     """Return a line whose expressions call the size `old` by its new name."""
-    values: dict[str, Any] = {}
-    for name, spec in line.specs().items():
-        raw = getattr(line, name)
-        if isinstance(spec, NumberSpec | QuantitySpec | LawSpec) and isinstance(raw, str):
-            values[name] = rename_in(raw, old, new)
-        if isinstance(spec, PointsSpec):
-            values[name] = [_renamed(point, ("x", "y", "out"), old, new) for point in raw]
-        if isinstance(spec, TableSpec):
-            values[name] = [
-                {key: rename_in(cell, old, new) if isinstance(cell, str) else cell for key, cell in row.items()}
-                for row in raw
-            ]
-        if isinstance(spec, CornersSpec):
-            values[name] = [_renamed(corner, ("value",), old, new) for corner in raw]
-    return line.model_copy(update=values)
-
-
-def _renamed(entry: Any, fields: tuple[str, ...], old: str, new: str) -> Any:
-    """Return a point or a corner value whose expressions call a size by its new name."""
-    texts = {field: getattr(entry, field) for field in fields}
-    return entry.model_copy(update={k: rename_in(v, old, new) for k, v in texts.items() if isinstance(v, str)})
+    specs = line.specs().items()
+    return line.model_copy(update={name: spec.with_renamed(getattr(line, name), old, new) for name, spec in specs})
 
 
 def with_lines(document: SheetDocument, lines: list[Any]) -> SheetDocument:
@@ -196,22 +169,7 @@ def dependents(document: SheetDocument, line_id: str) -> list[Line]:
 
 def used_sizes(line: Line) -> set[str]:
     """Return the names of sizes that a line's fields use."""
-    names: set[str] = set()
-    for name, spec in line.specs().items():
-        raw = getattr(line, name)
-        if isinstance(spec, NumberSpec | QuantitySpec):
-            names |= names_in(raw)
-        if isinstance(spec, PointsSpec):
-            for point in raw:
-                names |= names_in(point.x) | names_in(point.y) | names_in(point.out)
-        if isinstance(spec, CornersSpec):
-            for corner in raw:
-                names |= names_in(corner.value)
-        if isinstance(spec, TableSpec):
-            names |= {found for row in raw for cell in row.values() for found in names_in(cell)}
-        if isinstance(spec, LawSpec):
-            names |= law_names(raw)
-    return names
+    return {size for name, spec in line.specs().items() for size in spec.sizes_in(getattr(line, name))}
 
 
 def remove_line(document: SheetDocument, line_id: str) -> SheetDocument:

@@ -18,7 +18,7 @@ from glass_spoon.sheet.fields import (
     ReferencesSpec,
     TextSpec,
 )
-from glass_spoon.sheet.line import Line, resolve_number
+from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.phrase import SaidNumber, alike, said_numbers, telling_words, without_numbers
 
 SIZE_TEXT = re.compile(r"^\s*(?:size\s+)?([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b)\s*(.+)$", re.IGNORECASE)
@@ -172,7 +172,7 @@ def _fits(line: Line, field: str, number: SaidNumber) -> bool:
     if not isinstance(spec, NumberSpec) or not _is_of_kind(line, field, number):
         return False
     try:
-        resolve_number(field, spec, number.typed, {})
+        spec.resolve(field, number.typed, {})
     except InvalidInput:
         return not number.typed[-1].isdigit() and not number.dimension  # the name of a size, whose value is not asked
     return True

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import math
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -17,24 +16,15 @@ from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.law import Law
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
-from glass_spoon.sheet.errors import BadExpression
-from glass_spoon.sheet.expressions import Quantity, evaluate_expression
+from glass_spoon.sheet.expressions import Quantity
 from glass_spoon.sheet.fields import (
-    CornersSpec,
-    LawSpec,
     LineId,
-    NameSpec,
-    NumberSpec,
-    PointsSpec,
     ReferenceSpec,
     ReferencesSpec,
-    SheetPoint,
     Spec,
-    TableSpec,
     spec_of,
 )
 from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
-from glass_spoon.sheet.law_text import read_law
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.sources import NOTHING_KEPT, Sources
 from glass_spoon.sheet.upgrades import version_of
@@ -287,13 +277,13 @@ class Line(BaseModel):
         Raises BadExpression or InvalidInput with a sentence that names the field.
         """
         specs = self.specs()
-        return {name: resolve_field(name, specs[name], getattr(self, name), sizes) for name in self.deciding_fields()}
+        return {name: specs[name].resolve(name, getattr(self, name), sizes) for name in self.deciding_fields()}
 
     def deciding_fields(self) -> list[str]:
         """Return the fields that decide the result: all but names, references, and those of other wordings."""
         now = {name for _, name in _PART.findall(self.sentence_now())}
         ever = {name for text in (self.sentence, *self.wordings.values()) for _, name in _PART.findall(text)}
-        names = [name for name, spec in self.specs().items() if not isinstance(spec, NO_VALUES)]
+        names = [name for name, spec in self.specs().items() if spec.holds_value]
         return [name for name in names if name in now or name not in ever]
 
     def predict_faces(self, given: Given) -> int:
@@ -318,108 +308,3 @@ def _specs(cls: type[Line]) -> Mapping[str, Spec]:
     """Return the declared fields of a verb in order; they are asked for all the time."""
     found = {name: spec_of(info.metadata) for name, info in cls.model_fields.items()}
     return MappingProxyType({name: spec for name, spec in found.items() if spec is not None})
-
-
-NO_VALUES = (ReferenceSpec, ReferencesSpec, NameSpec)
-"""Fields that name things rather than hold values."""
-
-FARTHEST = 1e6
-"""Largest coordinate of a point in mm: a kilometre."""
-
-COORDINATE = NumberSpec("", "length", least=-FARTHEST, most=FARTHEST)
-
-
-def resolve_field(name: str, spec: Spec, raw: Any, sizes: Mapping[str, Quantity]) -> Any:
-    """Return the value of one field; raises BadExpression or InvalidInput with a sentence that names the field."""
-    if isinstance(spec, NumberSpec):
-        return resolve_number(name, spec, raw, sizes)
-    if isinstance(spec, LawSpec):
-        return resolve_law(name, spec, raw, sizes)
-    if isinstance(spec, PointsSpec):
-        return [_resolve_point(number, point, sizes) for number, point in enumerate(raw, 1)]
-    if isinstance(spec, TableSpec):
-        return _resolve_table(name, spec, raw, sizes)
-    if isinstance(spec, CornersSpec):
-        one = NumberSpec("", "length", least=spec.least, most=1e6)
-        return [(own.corner, resolve_number(f"value of corner {own.corner}", one, own.value, sizes)) for own in raw]
-    return raw
-
-
-def _resolve_table(
-    name: str, spec: TableSpec, rows: list[dict[str, Any]], sizes: Mapping[str, Quantity]
-) -> list[list[float | None]]:
-    """Return the cells of a table in the base unit, row by row; None for one that may be empty and is."""
-    if len(rows) < spec.least:
-        raise InvalidInput(f"The {spec.noun[1]}", f"{spec.least} or more", str(len(rows)))
-    known = {column.name for column in spec.columns}
-    result: list[list[float | None]] = []
-    for number, row in enumerate(rows, 1):
-        odd = sorted(set(row) - known)
-        if odd:
-            raise InvalidInput(f"A column of the {spec.noun[1]}", "one of " + ", ".join(sorted(known)), odd[0][:40])
-        cells: list[float | None] = []
-        for column in spec.columns:
-            if column.name not in row:
-                if not column.blank:
-                    raise InvalidInput(f"The {column.label} of {spec.noun[0]} {number}", "a number", "empty")
-                cells.append(None)
-                continue
-            one = NumberSpec("", column.dimension, least=column.least, most=FARTHEST, whole=column.whole)
-            cells.append(resolve_number(f"{column.label} of {spec.noun[0]} {number}", one, row[column.name], sizes))
-        result.append(cells)
-    return result
-
-
-def resolve_number(name: str, spec: NumberSpec, raw: Any, sizes: Mapping[str, Quantity]) -> float:
-    """Return a number in the base unit, within its range and whole where it must be."""
-    label = "The " + (spec.label or name.replace("_", " "))
-    try:
-        value = evaluate_expression(raw, spec.dimension, sizes)
-    except BadExpression as error:
-        raise InvalidInput(label, "a number", f"“{error.text}”: {error.reason}") from error
-    if spec.whole and abs(value - round(value)) > 1e-9:
-        raise InvalidInput(label, "a whole number", show_number(value, spec))
-    if spec.whole:
-        value = float(round(value))
-    if spec.least is not None and (value < spec.least or (spec.above and value <= spec.least)):
-        word = "above" if spec.above else "at least"
-        raise InvalidInput(label, f"{word} {show_number(spec.least, spec)}", show_number(value, spec))
-    if spec.most is not None and value > spec.most * (1 + 1e-12):
-        raise InvalidInput(label, f"at most {show_number(spec.most, spec)}", show_number(value, spec))
-    return value
-
-
-def resolve_law(name: str, spec: LawSpec, raw: str, sizes: Mapping[str, Quantity]) -> Law:
-    """Return a law in the base unit, both its ends within the range."""
-    label = "The " + (spec.label or name.replace("_", " "))
-    try:
-        law = read_law(raw, spec.dimension, sizes)
-    except BadExpression as error:
-        wanted = "a value, or from one to another as in 1 to 0.5 eased"
-        raise InvalidInput(label, wanted, f"“{error.text}”: {error.reason}") from error
-    if spec.least is not None and min(law.values) < spec.least:
-        raise InvalidInput(label, f"at least {spec.least:g}", f"{min(law.values):g}")
-    return law
-
-
-def show_number(value: float, spec: NumberSpec) -> str:
-    """Write a value of a field with its unit."""
-    if spec.dimension == "angle":
-        return f"{math.degrees(value):.6g}°"
-    return (
-        f"{value:,.0f}"
-        if spec.whole and value == round(value)
-        else f"{value:.6g}" + (" mm" if spec.dimension == "length" else "")
-    )
-
-
-def _resolve_point(number: int, point: SheetPoint, sizes: Mapping[str, Quantity]) -> tuple[float, float, float, bool, float]:
-    """Return right, up and out in mm, sharp, and the weight."""
-    typed = (point.x, point.y, point.out)
-    if all(isinstance(value, int | float) and -FARTHEST <= value <= FARTHEST for value in typed):
-        return float(point.x), float(point.y), float(point.out), point.sharp, point.weight
-    x, y, out = (
-        resolve_number(f"{word} of point {number}", COORDINATE, value, sizes)
-        for word, value in zip(("right coordinate", "up coordinate", "coordinate out of the plane"), typed, strict=True)
-    )
-    return x, y, out, point.sharp, point.weight

@@ -17,7 +17,7 @@ from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.sheet.errors import SheetError
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import CurveItem, SurfaceItem
-from glass_spoon.sheet.line import Line, resolve_field
+from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.sheet.lines.form.alter_surfaces import Pull
 from glass_spoon.sheet.lines.form.skin import Skin
@@ -188,8 +188,7 @@ def _angles(build: Build, line: Draw) -> list[float]:
     """Return the directions of both ends in radians, as typed."""
     try:
         return [
-            float(resolve_field(name, line.spec(name), getattr(line, name), build.sizes))
-            for name in ("start_angle", "end_angle")
+            float(line.spec(name).resolve(name, getattr(line, name), build.sizes)) for name in ("start_angle", "end_angle")
         ]
     except (SheetError, KernelError):
         return [0.0, 0.0]

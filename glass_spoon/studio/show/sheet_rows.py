@@ -27,7 +27,7 @@ from glass_spoon.sheet.fields import (
     TableSpec,
 )
 from glass_spoon.sheet.kinds import KINDS, one_of
-from glass_spoon.sheet.line import CHAPTERS, Finding, Line, show_number
+from glass_spoon.sheet.line import CHAPTERS, Finding, Line
 from glass_spoon.sheet.lines.remarks import Remark
 from glass_spoon.sheet.lines.sizes import Size
 
@@ -220,7 +220,7 @@ def _number_text(build: Build, raw: Any, spec: NumberSpec) -> str:
     """Show a number as typed; an expression of sizes with what it comes to."""
     text = str(raw).strip()
     if not isinstance(raw, str):
-        return show_number(float(raw), spec) if spec.dimension != "angle" else f"{raw:g}°"
+        return spec.show(float(raw)) if spec.dimension != "angle" else f"{raw:g}°"
     try:
         quantity = read_quantity(text, build.sizes)
     except BadExpression:
