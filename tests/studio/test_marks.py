@@ -185,3 +185,29 @@ def test_faces_that_a_line_made_are_offered_by_that_line() -> None:
     assert "all faces made by line 6" in offers
     mark = marked_by(data, "l3", offers["all faces made by line 6"]).mark
     assert np.array_equal(mark.indices, made)
+    assert np.array_equal(marked_by(data, "l3", offers["the strips of line 6"]).mark.indices, made)
+    loops = np.flatnonzero(item.mesh.edges["maker"] > 0)
+    middle = item.mesh.positions[item.mesh.topology.edges.ends[loops[0]]].mean(axis=0)
+    told = pick(build, {"mesh": "l3", "gesture": "edge", "place": middle.tolist()})
+    offers = {offer["words"]: offer["values"] for offer in told["offers"]}
+    assert np.array_equal(marked_by(data, "l3", offers["the loops of line 6"]).mark.indices, loops)
+
+
+def test_edges_on_a_side_of_the_surface_are_offered_by_that_side() -> None:
+    """A pick on the upper rim of a tube offers the edges at the end of its surface, a pick between offers no side."""
+    data = sheet(
+        {"verb": "line", "gives": "p", "right": 10, "up": 0, "to_right": 14, "to_up": 30},
+        {"verb": "revolve", "gives": "tube", "profile": "l1"},
+        {"verb": "mesh", "gives": "tube mesh", "surface": "l2", "round": 24, "along": 7},
+    )
+    build = built(data)
+    rim = pick(build, {"mesh": "l3", "gesture": "edge", "place": [14, 0.5, 30]})
+    offers = {offer["words"]: offer["values"] for offer in rim["offers"]}
+    named = [words for words in offers if words.endswith("of the surface")]
+    assert named in (["the edges at the end of the surface"], ["the edges at the start of the surface"])
+    found = marked_by(data, "l3", offers[named[0]]).mark
+    ends = mesh_of(build, "l3").mesh.positions[mesh_of(build, "l3").mesh.topology.edges.ends[found.indices]]
+    assert len(found) == 24
+    assert ends[..., 2] == pytest.approx(30)
+    inner = pick(build, {"mesh": "l3", "gesture": "edge", "place": [-12, 0.5, 15]})
+    assert not any(offer["words"].endswith("of the surface") for offer in inner["offers"])

@@ -122,12 +122,23 @@ def _rules(build: Build, item: MeshItem, mark: Mark, gesture: str) -> list[dict[
         pieces = np.unique(mesh.faces["piece"][mark.indices]).astype(int)
         if len(pieces) == 1 and mesh.faces["piece"].max() > 0:
             found += _piece_rules(build, item, int(pieces[0]))
-    if mark.kind == "face" and len(mark) and "maker" in mesh.faces:
-        makers = np.unique(mesh.faces["maker"][mark.indices]).astype(int)
-        if len(makers) == 1 and makers[0] > 0:
-            maker = item.makers[makers[0] - 1]
-            words = f"all faces made by line {build.document.number_of(maker.line)}"
-            found.append({"words": words, "values": {"what": "faces made by", "maker": maker.line}})
+    return found + _maker_rules(build, item, mark)
+
+
+def _maker_rules(build: Build, item: MeshItem, mark: Mark) -> list[dict[str, Any]]:
+    """Return rules that hold all that one line made: of the role that was picked, and of any."""
+    place = {"face": item.mesh.faces, "edge": item.mesh.edges}.get(mark.kind, {})
+    if not len(mark) or "maker" not in place:
+        return []
+    makers = np.unique(place["maker"][mark.indices])
+    if len(makers) != 1 or makers[0] <= 0:
+        return []
+    maker, noun = item.makers[int(makers[0]) - 1], f"{mark.kind}s"
+    line, what = build.document.number_of(maker.line), f"{noun} made by"
+    found = [{"words": f"all {noun} made by line {line}", "values": {"what": what, "maker": maker.line}}]
+    if maker.role:
+        values = {"what": what, "maker": maker.line, "role": maker.role}
+        found.append({"words": f"the {maker.role}s of line {line}", "values": values})
     return found
 
 
