@@ -256,23 +256,27 @@ def _build(line: Line, given: Given) -> Item:
     item = line.build(given)
     if item is None:
         raise KernelError("This line gave nothing.")
-    return _keyed(line, _carried(line, given, item))
+    return _named(line, item) if isinstance(item, MeshItem) and line.signs else item
 
 
-def _keyed(line: Line, item: Item) -> Item:
-    """Give each new piece of a mesh the key that tells it from all others, whatever its number becomes."""
-    if not isinstance(item, MeshItem) or not line.signs or all(piece.key for piece in item.pieces):
+def _named(line: Line, item: MeshItem) -> MeshItem:
+    """Give every piece of a mesh a key that no other piece of it has, whatever its number becomes, and note who made it.
+
+    A line that gives a mesh of others' pieces (copies, a whole of several) writes itself and the number behind the key that
+    a piece had: so each is told from all others, and still known as what came of the first one.
+    """
+    if line.changes is not None and all(piece.key for piece in item.pieces):
         return item
-    pieces = [piece if piece.key else replace(piece, key=f"{line.id}/{k}") for k, piece in enumerate(item.every_piece)]
+    fresh = line.changes is None
+    pieces = [
+        replace(
+            piece,
+            key=f"{line.id}/{k}" if not piece.key else f"{piece.key}.{line.id}-{k}" if fresh else piece.key,
+            made_by=piece.made_by if line.id in piece.made_by or not fresh else (*piece.made_by, line.id),
+        )
+        for k, piece in enumerate(item.every_piece)
+    ]
     return replace(item, pieces=tuple(pieces))
-
-
-def _carried(line: Line, given: Given, item: Item) -> Item:
-    """Let a mesh that was altered keep what is known of its faces."""
-    if not isinstance(item, MeshItem) or line.changes is None:
-        return item
-    (before,) = [given.mesh(name) for name, spec in line.specs().items() if isinstance(spec, ReferenceSpec) and spec.changes]
-    return replace(item, pieces=item.pieces or before.pieces, makers=item.makers or before.makers)
 
 
 def _colours(run: _Run) -> dict[str, str]:

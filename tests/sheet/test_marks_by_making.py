@@ -241,7 +241,7 @@ def test_every_verb_on_meshes_keeps_its_faces_and_passes_the_checker() -> None:
         item = mesh_of(build, "u")
         check_result(item.mesh, closed=True)
         whole = evaluate(build.document, ResultCache())
-        assert [piece.key for piece in mesh_of(whole, "u").every_piece] == ["ma/0", "mb/0"]
+        assert [piece.key for piece in mesh_of(whole, "u").every_piece] == ["ma/0.u-0", "mb/0.u-1"]
         pieces = np.bincount(item.mesh.faces["piece"])
         assert pieces.min() > 0
         made = make_rule("faces made by", {"maker": "b", "role": ""}).ask(item)

@@ -240,3 +240,34 @@ def test_the_kind_of_what_is_given_is_known_before_it_is_built() -> None:
     for one in "abcde":
         assert build.items[one].item.kind == kinds[one]
     assert default_line(build.document, "mesh").surface in ("d", "c", "b")
+
+
+def test_pieces_of_copies_of_copies_stay_apart() -> None:
+    """A ring of a row, copied, united with the mesh it began with: every piece has its own key, and is marked alone."""
+    lines = [
+        {"id": "r", "verb": "row", "gives": "row", "item": "l5", "count": 3, "x": 20},
+        {"id": "g", "verb": "ring", "gives": "ring", "item": "r", "count": 4, "x": -60},
+        {"id": "c", "verb": "copy", "gives": "copy", "item": "g"},
+        {"id": "v", "verb": "move", "item": "c", "z": 50},
+        {"id": "u", "verb": "unite", "gives": "whole", "meshes": ["g", "c", "l5"], "distance": "0 mm"},
+    ]
+    build = run(1.0, *lines)
+    faces = build.items["l5"].item.mesh.face_count
+    for name, count in (("r", 3), ("g", 12), ("c", 12), ("u", 25)):
+        keys = [piece.key for piece in build.items[name].item.every_piece]
+        assert len(keys) == len(set(keys)) == count
+        for piece in (1, 2, count):
+            mark = {
+                "id": "m",
+                "verb": "mark",
+                "gives": "m",
+                "mesh": name,
+                "what": "faces of pieces",
+                "pieces": [{"piece": piece}],
+            }
+            found = run(1.0, *lines, mark).items["m"].item.mark
+            owners = build.items[name].item.mesh.faces["piece"]
+            assert found.indices.tolist() == np.flatnonzero(owners == piece - 1).tolist()
+    for maker, count in (("l5", 25), ("r", 24), ("g", 24), ("c", 12), ("u", 25)):
+        mark = {"id": "m", "verb": "mark", "gives": "m", "mesh": "u", "what": "faces made by", "maker": maker}
+        assert len(run(1.0, *lines, mark).items["m"].item.mark) == count * faces

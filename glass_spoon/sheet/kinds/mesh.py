@@ -50,12 +50,7 @@ class MeshKind(Kind[MeshItem]):
             raise TooManyFaces(item.mesh.face_count * times, FACE_LIMIT)
         numbers = item.mesh.faces.get("piece", np.zeros(item.mesh.face_count, dtype=np.int32))
         mesh = repeat_mesh(replace(item.mesh, faces={**item.mesh.faces, "piece": numbers}), tuple(placements), len(pieces))
-        copies = tuple(
-            replace(piece, key=f"{piece.key}.{k}" if piece.key and k else piece.key)
-            for k in range(times)
-            for piece in pieces
-        )
-        return MeshItem(mesh, _repeated(item.surface, placements, len(pieces)), pieces=copies, makers=item.makers)
+        return MeshItem(mesh, _repeated(item.surface, placements, len(pieces)), pieces=pieces * times, makers=item.makers)
 
     def size(self, item: MeshItem) -> int:
         """Count the islands: parts that no edge joins."""

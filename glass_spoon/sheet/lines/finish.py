@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated, Literal
 
 from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL, predict_faces, split_plain, subdivide
@@ -69,7 +70,7 @@ class Smooth(Line):
             given.progress(4.0 ** (step + 1 - times))
         if self.manner == "rounded" and self.points == "limit":
             mesh = to_limit(mesh, 0, self.corners == "kept")
-        return MeshItem(mesh, item.surface)
+        return replace(item, mesh=mesh, notes=(), told="", counts=None, done=None)
 
     def inspect(self, item: Item) -> list[Finding]:
         """Point at folded faces."""

@@ -273,7 +273,7 @@ def _maker_options(document: SheetDocument, line: Line) -> tuple[tuple[str, str]
             break
         if known.get(other.id) in ("surface", "surfaces", "mesh"):
             options.append((other.id, document.item_name(other.id)))
-        elif other.signs:
+        elif other.signs and other.changes:
             verb = next(part.text for part in other.prose() if part.kind == "verb")
             options.append((other.id, f"line {document.number_of(other.id)}, {verb}"))
     return tuple(options)

@@ -43,3 +43,6 @@ def an_angle(help_text: str, label: str = "", least: float | None = -1e4, most: 
 Right = Annotated[Number, a_place("right", "Place to the right of the axis.", "place to the right")]
 Up = Annotated[Number, a_place("up", "Place above the base line.", "place above")]
 Tolerance = Annotated[Number, NumberSpec("How far the result may be off.", "length", least=1e-5, most=1e3, step=0.01)]
+AtX = Annotated[Number, a_place("x", "The place, along left-right.", "x")]
+AtY = Annotated[Number, a_place("y", "The place, along front-back.", "y")]
+AtZ = Annotated[Number, a_place("z", "The place, upwards.", "z")]

@@ -19,18 +19,16 @@ from glass_spoon.sheet.items import CurveItem, Item
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.draw.fields import (
+    AtX,
+    AtY,
+    AtZ,
     CurveName,
     Flattened,
     OneCurve,
     Tolerance,
     a_coordinate,
-    a_place,
 )
 from glass_spoon.sheet.planes import PLANE_AXES
-
-AtX = Annotated[Number, a_place("x", "The place, along left-right.", "x")]
-AtY = Annotated[Number, a_place("y", "The place, along front-back.", "y")]
-AtZ = Annotated[Number, a_place("z", "The place, upwards.", "z")]
 
 
 class Flatten(Line):

@@ -43,8 +43,7 @@ class Unite(Line):
         whole, makers = gather_makers(items)
         distance = given.number("distance")
         welded = weld(whole, distance, self.points)
-        own = given.ids[""]
-        pieces = tuple(replace(one, made_by=(*one.made_by, own)) for item in items for one in item.every_piece)
+        pieces = tuple(piece for item in items for piece in item.every_piece)
         notes, done = weld_notes(welded.plan, distance), Done("point", welded.places)
         return MeshItem(welded.mesh, None, notes, weld_told(welded), pieces=pieces, makers=makers, done=done)
 

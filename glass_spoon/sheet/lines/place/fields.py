@@ -12,7 +12,7 @@ from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, Ref
 from glass_spoon.sheet.items import Item
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given
-from glass_spoon.sheet.lines.draw.fields import a_coordinate, a_place
+from glass_spoon.sheet.lines.draw.fields import a_coordinate
 from glass_spoon.sheet.planes import AXES
 
 ANY = ("curves", "surface", "surfaces", "mesh")
@@ -25,9 +25,6 @@ AxisField = Annotated[Axis, ChoiceSpec("The direction of the axis.", tuple(AXES)
 X = Annotated[Number, a_coordinate("Along left-right, to the right.", "x")]
 Y = Annotated[Number, a_coordinate("Along front-back, away from the front.", "y")]
 Z = Annotated[Number, a_coordinate("Upwards.", "z")]
-AtX = Annotated[Number, a_place("x", "The place, along left-right.", "x")]
-AtY = Annotated[Number, a_place("y", "The place, along front-back.", "y")]
-AtZ = Annotated[Number, a_place("z", "The place, upwards.", "z")]
 
 
 def placed(given: Given, placement: Placement) -> Item:

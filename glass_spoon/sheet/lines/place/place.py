@@ -13,11 +13,8 @@ from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.items import CurveItem, Item
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given, Line
-from glass_spoon.sheet.lines.draw.fields import a_coordinate, an_angle
+from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, a_coordinate, an_angle
 from glass_spoon.sheet.lines.place.fields import (
-    AtX,
-    AtY,
-    AtZ,
     AxisField,
     ItemNameField,
     Placed,
@@ -43,6 +40,7 @@ class Copy(Line):
     sentence = "**Copy** {item} as {gives}."
     gives_kind = "curve"
     gives_like = "item"
+    signs = True
 
     verb: Literal["copy"] = "copy"
     item: SomeItem = ""

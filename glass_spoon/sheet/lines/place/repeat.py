@@ -16,11 +16,8 @@ from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSp
 from glass_spoon.sheet.items import Item
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given, Line
-from glass_spoon.sheet.lines.draw.fields import OneCurve, an_angle
+from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, OneCurve, an_angle
 from glass_spoon.sheet.lines.place.fields import (
-    AtX,
-    AtY,
-    AtZ,
     AxisField,
     ItemNameField,
     ItemsName,
@@ -47,6 +44,7 @@ class Row(Line):
     )
     gives_kind = "curves"
     gives_like = "item"
+    signs = True
     gives_several = True
 
     verb: Literal["row"] = "row"
@@ -74,6 +72,7 @@ class Ring(Line):
     )
     gives_kind = "curves"
     gives_like = "item"
+    signs = True
     gives_several = True
 
     verb: Literal["ring"] = "ring"
@@ -104,6 +103,7 @@ class Spread(Line):
     sentence = "**Spread** {count} copies of {item} along {path}, {turned}, giving {gives}."
     gives_kind = "curves"
     gives_like = "item"
+    signs = True
     gives_several = True
 
     verb: Literal["spread"] = "spread"
@@ -144,6 +144,7 @@ class Take(Line):
     sentence = "**Take** number {number} of {item} as {gives}."
     gives_kind = "curve"
     gives_like = "item"
+    signs = True
     gives_one = True
 
     verb: Literal["take"] = "take"
