@@ -142,16 +142,27 @@ def _with_numbers(line: Line, numbers: list[SaidNumber], said: set[str]) -> Line
 
 
 def _by_name(line: Line, numbers: list[SaidNumber], free: list[str]) -> dict[int, str]:
-    """Return the fields that numbers name: all by the word before them, or all by the word after, as more are named."""
-    sides: list[dict[int, str]] = []
-    for words in ([number.before for number in numbers], [number.after for number in numbers]):
-        found: dict[int, str] = {}
-        for place, number in enumerate(numbers):
-            fits = (name for name in free if name not in found.values() and _is_of_kind(line, name, number))
-            named = next((name for name in fits if any(alike(words[place], own) for own in _names(line, name))), None)
-            found |= {place: named} if named else {}
-        sides.append(found)
-    return max(sides, key=len)
+    """Return the fields that numbers name, by the word before or after them: the side that names more goes first.
+
+    The other side names only what is left: in `radius 5 20 up` the radius stands before its number, up after it.
+    """
+    before = [(number, number.before) for number in numbers]
+    after = [(number, number.after) for number in numbers]
+    by_before, by_after = _beside(line, before, free, {}), _beside(line, after, free, {})
+    if len(by_after) > len(by_before):
+        return _beside(line, before, free, by_after)
+    return _beside(line, after, free, by_before)
+
+
+def _beside(line: Line, numbers: list[tuple[SaidNumber, str]], free: list[str], known: dict[int, str]) -> dict[int, str]:
+    """Return the known fields of numbers, and those that a word beside each of the other numbers names."""
+    found = dict(known)
+    for place, (number, word) in enumerate(numbers):
+        fits = (name for name in free if name not in found.values() and _is_of_kind(line, name, number))
+        named = next((name for name in fits if any(alike(word, own) for own in _names(line, name))), None)
+        if place not in found and named:
+            found[place] = named
+    return found
 
 
 def _names(line: Line, field: str) -> list[str]:

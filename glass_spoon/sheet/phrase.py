@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
+from itertools import count
 
 IDLE = frozenset(
     re.findall(
@@ -25,7 +26,7 @@ class Phrase:
     """Words that say what a line should do.
 
     pattern: a regular expression over the text in small letters, in which {name} stands for a number that fills the field
-    of this name. sets: what else the words fill.
+    of this name, and {-name} for one that fills it with the other sign (10 down is -10 up). sets: what else the words fill.
     """
 
     pattern: str
@@ -37,8 +38,12 @@ class Phrase:
 
     def values(self, found: re.Match[str]) -> dict[str, str]:
         """Return the field values that found words say."""
-        typed = {name: as_typed(text) for name, text in found.groupdict().items() if text is not None}
-        return {**self.sets, **typed}
+        values = dict(self.sets)
+        for group, text in found.groupdict().items():
+            if text is not None:
+                name, _, sign = group.rpartition("__")
+                values[name] = _other_sign(as_typed(text)) if sign.startswith("less") else as_typed(text)
+        return values
 
 
 @dataclass(frozen=True)
@@ -53,9 +58,18 @@ class SaidNumber:
 
 @lru_cache(maxsize=512)
 def _compiled(pattern: str, sizes: tuple[str, ...]) -> re.Pattern[str]:
-    """Return the expression of a phrase."""
-    number = _number(sizes)
-    return re.compile(r"(?<!\w)" + re.sub(r"\{(\w+)\}", lambda name: f"(?P<{name[1]}>{number})", pattern) + r"(?!\w)")
+    """Return the expression of a phrase; its groups are named by field, sign and place, so that a field may come twice."""
+    number, places = _number(sizes), count()
+
+    def group(name: re.Match[str]) -> str:
+        return f"(?P<{name[2]}__{'less' if name[1] else 'as'}{next(places)}>{number})"
+
+    return re.compile(r"(?<!\w)(?:" + re.sub(r"\{(-?)([a-z]\w*)\}", group, pattern) + r")(?!\w)")
+
+
+def _other_sign(typed: str) -> str:
+    """Return a typed number or the name of a size with the other sign."""
+    return typed[1:] if typed.startswith("-") else f"-{typed}"
 
 
 def _number(sizes: tuple[str, ...]) -> str:

@@ -218,6 +218,15 @@ def test_refusals_name_kinds_in_words(line: dict[str, Any], sentence: str) -> No
     assert (report.status in ("failed", "waiting")) == bool(sentence)
 
 
+def test_what_cannot_join_is_offered_to_be_mirrored_alone() -> None:
+    """The refusal is one press from a line that works."""
+    findings = run(1.0, {"id": "p", "verb": "mirror", "item": "l5"}).reports["p"].findings
+    (action,) = [action for finding in findings for action in finding.actions]
+    assert (action.field, action.value) == ("kept", "alone")
+    mended = run(1.0, {"id": "p", "verb": "mirror", "item": "l5", action.field: action.value})
+    assert mended.reports["p"].status == "good"
+
+
 def test_kinds_have_their_words() -> None:
     """As in a sentence."""
     assert one_of(["curve"]) == "a curve"

@@ -60,6 +60,19 @@ SAID = [
     ("edges sharper than 30 degrees", "mark", {"what": "sharp edges", "angle": "30°"}),
     ("move by -20 mm", "move", {"x": "-20 mm"}),
     ("move x 5 z -3", "move", {"x": "5", "z": "-3"}),
+    ("move lantern mesh 20 mm up", "move", {"item": "l5", "x": "0 mm", "y": "0 mm", "z": "20 mm"}),
+    ("move 10 back", "move", {"x": "0 mm", "y": "10", "z": "0 mm"}),
+    ("move lantern mesh left 2 inches, down 3 and forward 1.5", "move", {"x": "-2 inch", "y": "-1.5", "z": "-3"}),
+    ("move 10 up 20 to the right", "move", {"x": "20", "y": "0 mm", "z": "10"}),
+    ("move up 10 right 20", "move", {"x": "20", "y": "0 mm", "z": "10"}),
+    ("move it by -5 mm left", "move", {"x": "5 mm"}),
+    ("row of 4 copies of lantern mesh 30 mm apart", "row", {"count": "4", "x": "30 mm", "y": "0 mm", "z": "0 mm"}),
+    ("row of 4 copies 30 mm apart upwards", "row", {"count": "4", "x": "0 mm", "z": "30 mm"}),
+    ("row of 3 copies 25 mm back", "row", {"count": "3", "x": "0 mm", "y": "25 mm", "z": "0 mm"}),
+    ("mark strips made by line 5", "mark", {"what": "faces made by", "grown": 0}),
+    ("mark loops made by line 5", "mark", {"what": "edges made by"}),
+    ("circle radius 5 20 up", "circle", {"radius": "5", "right": "0 mm", "up": "20"}),
+    ("mesh round 64 30 along", "mesh", {"round": "64", "along": "30"}),
     ("round 5", "round", {"radius": "5"}),
 ]
 
@@ -80,6 +93,13 @@ def test_a_name_ends_the_text(lantern) -> None:
     found = propose("mark faces between 40 and 60 called belly 12", lantern)[0]
     assert found.line.gives == "belly 12"
     assert (found.line.low, found.line.high) == ("40", "60")
+
+
+def test_a_way_takes_the_name_of_a_size() -> None:
+    lift = {"id": "l1", "verb": "size", "name": "lift", "value": "4 mm"}
+    sheet = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": [lift]})
+    line = next(found.line for found in propose("move lift down", sheet) if found.verb == "move")
+    assert (line.x, line.z) == ("0 mm", "-lift")
 
 
 def test_sizes_stand_for_numbers() -> None:

@@ -134,6 +134,8 @@ class MarkLine(Line):
         Phrase(r"edges? sharper than {angle}", {"what": "sharp edges"}),
         Phrase(r"faces? (?:facing|that look|looking|pointing)", {"what": "faces facing"}),
         Phrase(r"(?:open )?(?:boundary|open edges|rim)", {"what": "rim"}),
+        Phrase(r"(?:faces?|strips?) made by(?: line \d+)?", {"what": "faces made by"}),
+        Phrase(r"(?:edges?|loops?) made by(?: line \d+)?", {"what": "edges made by"}),
         Phrase(r"grown? (?:by )?{grown}", {}),
     )
     sentence = "**Mark** {gives} on {mesh}: the {what} nearest to {x}, {y}, {z}, grown by {grown}, {meeting} {others}."

@@ -13,6 +13,7 @@ from glass_spoon.sheet.items import Item
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.draw.fields import a_coordinate
+from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import AXES
 
 ANY = ("curves", "surface", "surfaces", "mesh")
@@ -25,6 +26,23 @@ AxisField = Annotated[Axis, ChoiceSpec("The direction of the axis.", tuple(AXES)
 X = Annotated[Number, a_coordinate("Along left-right, to the right.", "x")]
 Y = Annotated[Number, a_coordinate("Along front-back, away from the front.", "y")]
 Z = Annotated[Number, a_coordinate("Upwards.", "z")]
+
+_WAYS = (
+    ("{x}", "right"),
+    ("{-x}", "left"),
+    ("{y}", "back(?:wards?)?"),
+    ("{-y}", "(?:forwards?|front)"),
+    ("{z}", "up(?:wards?)?"),
+    ("{-z}", "down(?:wards?)?"),
+)
+_NUMBER_FIRST = "|".join(rf"{number} (?:apart )?(?:(?:to )?the )?{way}" for number, way in _WAYS)
+_WAY_FIRST = "|".join(rf"{way} (?:by )?{number}" for number, way in _WAYS)
+_NEXT = r"(?:,? and |, | )"
+SAID_WAYS = Phrase(
+    rf"(?:{_NUMBER_FIRST})(?:{_NEXT}(?:{_NUMBER_FIRST}))*|(?:{_WAY_FIRST})(?:{_NEXT}(?:{_WAY_FIRST}))*",
+    {"x": "0 mm", "y": "0 mm", "z": "0 mm"},
+)
+"""Ways in words, as in `20 mm up and 5 left` or `back 10`: what is not said is no way at all."""
 
 
 def placed(given: Given, placement: Placement) -> Item:

@@ -12,9 +12,10 @@ from glass_spoon.kernel.errors import KernelError
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.items import CurveItem, Item
 from glass_spoon.sheet.kinds import kind_of
-from glass_spoon.sheet.line import Given, Line
+from glass_spoon.sheet.line import Action, Given, Line
 from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, a_coordinate, an_angle
 from glass_spoon.sheet.lines.place.fields import (
+    SAID_WAYS,
     AxisField,
     ItemNameField,
     Placed,
@@ -29,6 +30,10 @@ from glass_spoon.sheet.planes import AXES
 
 NORMALS: dict[str, tuple[float, float, float]] = {"side": (1, 0, 0), "front": (0, 1, 0), "plan": (0, 0, 1)}
 """The normal of the plane of each view."""
+
+
+class MirroredAlone(KernelError):
+    """What is not a curve is mirrored alone."""
 
 
 class Copy(Line):
@@ -57,6 +62,7 @@ class Move(Line):
     chapter = "Place"
     summary = "Move anything by x, y and z."
     words = ("shift", "translate", "displace")
+    phrases = (SAID_WAYS,)
     sentence = "**Move** {item} by {x} right, {y} back and {z} up."
 
     verb: Literal["move"] = "move"
@@ -150,7 +156,11 @@ class Mirror(Line):
             return placed(given, mirroring(at * normal, normal))
         item = given.items["item"]
         if not isinstance(item, CurveItem):
-            raise KernelError(
+            raise MirroredAlone(
                 f"{kind_of(item).one.capitalize()} is mirrored alone: choose “alone”. Only a curve is joined with itself here."
             )
         return CurveItem(weld_mirrored(item.curve, normal, at))
+
+    def ways_out(self, error: Exception) -> tuple[Action, ...]:
+        """Offer the manner that works on anything."""
+        return (Action("Mirror it alone", "kept", "alone"),) if isinstance(error, MirroredAlone) else ()

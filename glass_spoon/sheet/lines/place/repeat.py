@@ -18,6 +18,7 @@ from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, OneCurve, an_angle
 from glass_spoon.sheet.lines.place.fields import (
+    SAID_WAYS,
     AxisField,
     ItemNameField,
     ItemsName,
@@ -28,6 +29,7 @@ from glass_spoon.sheet.lines.place.fields import (
     repeated,
     vector,
 )
+from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import AXES
 
 Count = Annotated[Number, NumberSpec("How many, the first included.", label="count", least=1, most=2000, whole=True)]
@@ -39,6 +41,7 @@ class Row(Line):
     chapter = "Place"
     summary = "Repeat anything in a row: curves, surfaces and meshes give one set, or one mesh."
     words = ("array", "repeat", "copies", "linear", "pattern", "slats")
+    phrases = (SAID_WAYS, Phrase("{x} apart", {"y": "0 mm", "z": "0 mm"}))
     sentence = (
         "**Row** of {count} copies of {item}, each {x} right, {y} back and {z} up from the one before, giving {gives}."
     )
