@@ -44,9 +44,9 @@ def test_coordinates_keep_the_sizes_in_their_expressions(bench: Page) -> None:
         ["body_d / 2 - 1 mm", 81, 82, "body_d / 2"],
         ["neck", 40, 40, "neck"],
     ]
-    told = ask(bench, "board/coordinate_text", "given.map(([raw, a, b]) => module.shifted(raw, a, b))", cases)
+    told = ask(bench, "board/tools/coordinate_text", "given.map(([raw, a, b]) => module.shifted(raw, a, b))", cases)
     assert told == [case[3] for case in cases]
-    assert ask(bench, "board/coordinate_text", "module.round(1.23456)") == 1.235
+    assert ask(bench, "board/tools/coordinate_text", "module.round(1.23456)") == 1.235
 
 
 def test_places_in_and_beside_outlines_are_those_of_another_library(bench: Page) -> None:
@@ -55,17 +55,17 @@ def test_places_in_and_beside_outlines_are_those_of_another_library(bench: Page)
     turn = np.sort(rng.uniform(0, 2 * np.pi, 11))
     outline = (rng.uniform(2, 9, 11)[:, None] * np.column_stack((np.cos(turn), np.sin(turn)))).tolist()
     places = rng.uniform(-9, 9, (200, 2)).tolist()
-    inside = ask(bench, "board/plane_places", "given[1].map((place) => module.contains(given[0], place))", [outline, places])
+    inside = ask(bench, "board/tools/plane_places", "given[1].map((place) => module.contains(given[0], place))", [outline, places])
     assert inside == [Polygon(outline).contains(Point(place)) for place in places]
     code = "given[1].map((place) => module.distanceToSegment(place, given[0][0], given[0][1]))"
-    away = ask(bench, "board/plane_places", code, [outline, places])
+    away = ask(bench, "board/tools/plane_places", code, [outline, places])
     assert np.allclose(away, [LineString(outline[:2]).distance(Point(place)) for place in places], atol=1e-9)
-    assert ask(bench, "board/plane_places", "module.distanceToSegment([3, 4], [0, 0], [0, 0])") == 5
+    assert ask(bench, "board/tools/plane_places", "module.distanceToSegment([3, 4], [0, 0], [0, 0])") == 5
 
 
 def test_numbers_are_written_short_and_without_minus_nothing(bench: Page) -> None:
-    assert ask(bench, "board/drawing_view", "[0.04, -0.04, 12.25, -3].map(module.tenths)") == ["0.0", "0.0", "12.3", "-3.0"]
-    assert ask(bench, "board/judging", "[0.00123456, 1234.5, 2, -0.5].map(module.short)") == ["0.00123", "1230", "2", "-0.5"]
+    assert ask(bench, "board/views/drawing_view", "[0.04, -0.04, 12.25, -3].map(module.tenths)") == ["0.0", "0.0", "12.3", "-3.0"]
+    assert ask(bench, "board/scene/judging", "[0.00123456, 1234.5, 2, -0.5].map(module.short)") == ["0.00123", "1230", "2", "-0.5"]
 
 
 def test_scale_bars_are_round_and_long_enough(bench: Page) -> None:
@@ -74,7 +74,7 @@ def test_scale_bars_are_round_and_long_enough(bench: Page) -> None:
     code = (
         "given.map((zoom) => { const space = new module.DrawingSpace(); space.zoom = zoom; return space.niceLength(60); })"
     )
-    for zoom, length in zip(zooms, ask(bench, "board/drawing_view", code, zooms), strict=True):
+    for zoom, length in zip(zooms, ask(bench, "board/views/drawing_view", code, zooms), strict=True):
         power = 10.0 ** np.floor(np.log10(length) + 1e-9)
         assert round(length / power, 6) in (1, 2, 5)
         assert length * zoom >= 60 - 1e-9
@@ -91,7 +91,7 @@ def test_views_share_one_zoom_that_shows_the_whole_box(bench: Page) -> None:
         space.fit(box, [view("front", 284, 184), view("side", 284, 184), view("plan", 284, 124)]);
         return [space.zoom, space.middle.toArray(), space.copy().zoom];
     })()"""
-    zoom, middle, copied = ask(bench, "board/drawing_view", code)
+    zoom, middle, copied = ask(bench, "board/views/drawing_view", code)
     assert zoom == pytest.approx(min(200 / 100, 100 / 30, 200 / 40, 40 / 40))  # the plan is the lowest: 40 pixels for 40 mm
     assert middle == [0, 0, 15]
     assert copied == zoom
@@ -123,7 +123,7 @@ def test_the_stand_in_of_a_large_mesh_is_near_it_and_has_fewer_triangles(bench: 
         }
         return [triangles.length / 3, index.length / 3, cell, apart, off];
     })()"""
-    whole, left, cell, apart, off = ask(bench, "board/coarse", code, [900, 400])
+    whole, left, cell, apart, off = ask(bench, "board/scene/coarse", code, [900, 400])
     assert whole == 720_000
     assert 1000 < left < 0.5 * whole
     assert cell == pytest.approx(80 / 256 * np.sqrt(3))
@@ -140,7 +140,7 @@ def test_files_of_the_server_are_read_as_they_were_written(bench: Page) -> None:
         const length = new DataView(buffer).getUint32(12, true);
         return JSON.parse(new TextDecoder().decode(new Uint8Array(buffer, 20, length)));
     })()"""
-    told = ask(bench, "board/gltf_file", document, data)
+    told = ask(bench, "board/scene/gltf_file", document, data)
     assert [one["name"] for one in told["meshes"]] == ["ring"]
     code = """(() => {
         const buffer = Uint8Array.from(given).buffer;
@@ -152,7 +152,7 @@ def test_files_of_the_server_are_read_as_they_were_written(bench: Page) -> None:
         const [ring] = module.readGltf(buffer).meshes;
         return [[...ring.positions], [...ring.triangles]];
     })()"""
-    positions, triangles = ask(bench, "board/gltf_file", code, data)
+    positions, triangles = ask(bench, "board/scene/gltf_file", code, data)
     assert len(triangles) == 3 * 2 * 12 * 8
     seen = np.array(positions).reshape(-1, 3)[np.unique(triangles)]
     radius = np.hypot(seen[:, 0], seen[:, 1])  # millimetres, Z up: a node turns them to the metres of glTF

@@ -1,20 +1,20 @@
 /** The board: four views of one part on one canvas; loads the model, previews changes, shows offenders. */
 import { DirectionalLight, HemisphereLight, Scene, WebGLRenderer, Color, Vector3 } from "three";
-import { DrawingSpace, DrawingView } from "./drawing_view.js";
-import { Grips } from "./grips.js";
-import { Judging } from "./judging.js";
-import { Model } from "./model.js";
-import { MarkPick } from "./mark_pick.js";
-import { Measure } from "./measure.js";
-import { Offenders } from "./offenders.js";
-import { Pen } from "./pen.js";
-import { CornerPick } from "./corner_pick.js";
-import { PictureView } from "./picture_view.js";
-import { PlacePick } from "./place_pick.js";
-import { References } from "./references.js";
-import { Snapping } from "./snapping.js";
-import { SpaceCurves } from "./space_curves.js";
-import { readGltf } from "./gltf_file.js";
+import { DrawingSpace, DrawingView } from "./views/drawing_view.js";
+import { Grips } from "./tools/grips.js";
+import { Judging } from "./scene/judging.js";
+import { Model } from "./scene/model.js";
+import { MarkPick } from "./tools/mark_pick.js";
+import { Measure } from "./tools/measure.js";
+import { Offenders } from "./scene/offenders.js";
+import { Pen } from "./tools/pen.js";
+import { CornerPick } from "./tools/corner_pick.js";
+import { PictureView } from "./views/picture_view.js";
+import { PlacePick } from "./tools/place_pick.js";
+import { References } from "./tools/references.js";
+import { Snapping } from "./tools/snapping.js";
+import { SpaceCurves } from "./scene/space_curves.js";
+import { readGltf } from "./scene/gltf_file.js";
 
 const EMPTY_SIZE = 100;
 /** Faces from which the drawing views are drawn after the picture. */

@@ -1,5 +1,5 @@
 /** Numbers at the corners of a curve, while values of single corners are typed: a click on one begins its value. */
-import { PLANES, svgElement } from "./drawing_view.js";
+import { PLANES, svgElement } from "../views/drawing_view.js";
 
 const RADIUS = 9;
 

@@ -1,5 +1,5 @@
 /** Grips: places on the board that change rows of a line's table when dragged: rings of a skin, control points of a net. */
-import { PLANES, svgElement } from "./drawing_view.js";
+import { PLANES, svgElement } from "../views/drawing_view.js";
 import { round, shifted } from "./coordinate_text.js";
 
 const SIZE = 4;

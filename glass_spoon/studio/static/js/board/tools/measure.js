@@ -1,5 +1,5 @@
 /** The measure: distance, angle and radius taken off the board, and made a size where wanted. */
-import { svgElement } from "./drawing_view.js";
+import { svgElement } from "../views/drawing_view.js";
 
 export class Measure {
   constructor(board, edits) {

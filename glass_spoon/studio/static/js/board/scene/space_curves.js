@@ -1,7 +1,7 @@
 /** The part's curves as lines in the picture. */
-import { LineMaterial } from "../../vendor/three/lines/LineMaterial.js";
-import { LineSegments2 } from "../../vendor/three/lines/LineSegments2.js";
-import { LineSegmentsGeometry } from "../../vendor/three/lines/LineSegmentsGeometry.js";
+import { LineMaterial } from "../../../vendor/three/lines/LineMaterial.js";
+import { LineSegments2 } from "../../../vendor/three/lines/LineSegments2.js";
+import { LineSegmentsGeometry } from "../../../vendor/three/lines/LineSegmentsGeometry.js";
 
 const PARTS = 12;
 const PIXELS = 1.7;

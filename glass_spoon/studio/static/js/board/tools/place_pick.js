@@ -1,5 +1,5 @@
 /** A place taken from the board: while a coordinate of a line is typed, a click on the board gives all of its place. */
-import { PLANES } from "./drawing_view.js";
+import { PLANES } from "../views/drawing_view.js";
 
 const FLAT = ["right", "up"];
 const SPACE = ["x", "y", "z"];

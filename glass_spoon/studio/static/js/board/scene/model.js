@@ -1,8 +1,8 @@
 /** One mesh on the board: its geometry, and what stands for it in the picture and in the drawing views. */
 import { BufferAttribute, BufferGeometry, LineSegments, Mesh, Points, Triangle, Vector3 } from "three";
 import { MeshBVH } from "three-mesh-bvh";
-import { LineSegments2 } from "../../vendor/three/lines/LineSegments2.js";
-import { LineSegmentsGeometry } from "../../vendor/three/lines/LineSegmentsGeometry.js";
+import { LineSegments2 } from "../../../vendor/three/lines/LineSegments2.js";
+import { LineSegmentsGeometry } from "../../../vendor/three/lines/LineSegmentsGeometry.js";
 import { coarseGeometry } from "./coarse.js";
 import { drawingLines, edgeLines, makeMaterials, outline, paperFill, plumFaces, plumLines, plumPoints } from "./materials.js";
 

@@ -1,6 +1,6 @@
 /** A drawing view (plan, front, side): mesh lines by WebGL behind, curves, axes, sizes and handles in SVG before them. */
 import { OrthographicCamera, Vector3 } from "three";
-import { outline } from "./materials.js";
+import { outline } from "../scene/materials.js";
 import { enterViewport } from "./viewport.js";
 
 /** Pixels left of the scale bar that the view's name and the scale's words need side by side. */

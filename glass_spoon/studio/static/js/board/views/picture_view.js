@@ -1,6 +1,6 @@
 /** The picture: the part in perspective, turned by hand; tells what is under the pointer. */
 import { PerspectiveCamera, Ray, Raycaster, Vector2, Vector3 } from "three";
-import { OrbitControls } from "../../vendor/three/OrbitControls.js";
+import { OrbitControls } from "../../../vendor/three/OrbitControls.js";
 import { tenths } from "./drawing_view.js";
 import { enterViewport } from "./viewport.js";
 

@@ -1,5 +1,5 @@
 /** Choosing points of a drawing by a box, or by a free outline, drawn in a view. */
-import { svgElement } from "./drawing_view.js";
+import { svgElement } from "../views/drawing_view.js";
 import { seen } from "./drawn_points.js";
 import { contains } from "./plane_places.js";
 

@@ -1,6 +1,6 @@
 /** What the pen draws: the control net, the handles of points, and those that turn the directions of ends. */
 import { round } from "./coordinate_text.js";
-import { PLANES, svgElement } from "./drawing_view.js";
+import { PLANES, svgElement } from "../views/drawing_view.js";
 import { seen } from "./drawn_points.js";
 
 const END_PIXELS = 44;

@@ -1,5 +1,5 @@
 /** Reference pictures under the drawing views: dropped, dragged, set to scale and levelled by two places. */
-import { svgElement } from "./drawing_view.js";
+import { svgElement } from "../views/drawing_view.js";
 
 const TYPES = ["image/png", "image/jpeg", "image/webp", "image/svg+xml"];
 const NEW_SHARE = 0.8;

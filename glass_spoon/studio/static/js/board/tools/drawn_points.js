@@ -1,6 +1,6 @@
 /** The points of a drawn curve while they are changed: copied, moved, put in, taken out, and where a view sees them. */
 import { round, shifted } from "./coordinate_text.js";
-import { PLANES } from "./drawing_view.js";
+import { PLANES } from "../views/drawing_view.js";
 import { distanceToSegment } from "./plane_places.js";
 
 /** The axis that runs out of each plane, and which way the viewer is. */

@@ -1,5 +1,5 @@
 /** What catches the pen: points, ends, middles, crossings, square and tangent places of curves, alignment, axes, the grid. */
-import { PLANES, svgElement } from "./drawing_view.js";
+import { PLANES, svgElement } from "../views/drawing_view.js";
 
 const REACH_PIXELS = 8;
 const PARTS = 10;

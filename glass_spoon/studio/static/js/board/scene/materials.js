@@ -1,6 +1,6 @@
 /** The materials of the board, made once and shared. */
 import { BackSide, Color, DoubleSide, LineBasicMaterial, MeshBasicMaterial, MeshPhongMaterial, PointsMaterial, ShaderMaterial, Vector2 } from "three";
-import { LineMaterial } from "../../vendor/three/lines/LineMaterial.js";
+import { LineMaterial } from "../../../vendor/three/lines/LineMaterial.js";
 
 export const PLUM = new Color("#86306a");
 const INK = new Color("#1d2b30");

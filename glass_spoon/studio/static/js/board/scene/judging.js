@@ -1,8 +1,8 @@
 /** What surfaces are judged by in the picture: colours by bend and draft, lines drawn on them, stripes, shared edges. */
 import { Vector3 } from "three";
-import { LineMaterial } from "../../vendor/three/lines/LineMaterial.js";
-import { LineSegments2 } from "../../vendor/three/lines/LineSegments2.js";
-import { LineSegmentsGeometry } from "../../vendor/three/lines/LineSegmentsGeometry.js";
+import { LineMaterial } from "../../../vendor/three/lines/LineMaterial.js";
+import { LineSegments2 } from "../../../vendor/three/lines/LineSegments2.js";
+import { LineSegmentsGeometry } from "../../../vendor/three/lines/LineSegmentsGeometry.js";
 import { stripeChoice } from "./materials.js";
 
 const LINES = {

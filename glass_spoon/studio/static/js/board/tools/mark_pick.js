@@ -1,6 +1,6 @@
 /** Marks on the board: named ones in plum with their counts, and picking new ones by click, box or lasso. */
 import { MOUSE, Vector3 } from "three";
-import { svgElement } from "./drawing_view.js";
+import { svgElement } from "../views/drawing_view.js";
 import { contains } from "./plane_places.js";
 
 const KINDS = { face: "face", edge: "edge", point: "point", loop: "edge", ring: "edge", strip: "face" };
