@@ -2,7 +2,7 @@
 import js from "@eslint/js";
 import globals from "globals";
 
-const MOST_PATHS = 29; // of a function; the house's aim is 10, and this number only falls
+const MOST_PATHS = 10; // of a function; the house's aim is 10, and this number only falls
 
 export default [
   { ...js.configs.recommended, files: ["glass_spoon/studio/static/js/**/*.js"] },
@@ -14,6 +14,7 @@ export default [
       eqeqeq: "error",
       "max-params": ["error", 6],
       "no-shadow": "error",
+      "no-unused-vars": ["error", { argsIgnorePattern: "^_" }],
       "no-var": "error",
       "prefer-const": "error",
     },

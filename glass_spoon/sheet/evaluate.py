@@ -17,6 +17,7 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import MissingItem, SheetError, WorkStopped
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
 from glass_spoon.sheet.fields import EVERY, ReferenceSpec, ReferencesSpec
+from glass_spoon.sheet.handle import Handle
 from glass_spoon.sheet.items import CurveItem, Done, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.kinds import kind_of, one_of
 from glass_spoon.sheet.line import FACE_LIMIT, Finding, Given, Line, Progress
@@ -77,6 +78,22 @@ class Build:
     def visible(self, kind: str) -> list[tuple[str, ItemState]]:
         """Return the items of one kind as `named` does, with those that are held."""
         return self._of_kind({**self.held, **self.items}, kind)
+
+    def handles(self, line: Line) -> list[Handle]:
+        """Return what of a line is taken by the hand; nothing of one that is paused, or whose values cannot be read."""
+        if line.paused or line.id not in self.reports:
+            return []
+        order = {other.id: number for number, other in enumerate(self.document.lines)}
+        references = line.references()
+
+        def item_of(field: str) -> Item | None:
+            state = self.items.get(references.get(field, ""))
+            return state.item if state is not None and order[state.line_id] <= order[line.id] else None
+
+        try:
+            return line.handles(line.resolve(self.sizes), item_of)
+        except (SheetError, KernelError):
+            return []
 
     def _of_kind(self, states: Mapping[str, ItemState], kind: str) -> list[tuple[str, ItemState]]:
         order = [line.id for line in self.document.lines if line.id in states]

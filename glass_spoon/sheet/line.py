@@ -24,6 +24,7 @@ from glass_spoon.sheet.fields import (
     Spec,
     spec_of,
 )
+from glass_spoon.sheet.handle import Handle, ItemOf, place_handles
 from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.sources import NOTHING_KEPT, Sources
@@ -297,6 +298,10 @@ class Line(BaseModel):
     def inspect(self, item: Item) -> list[Finding]:
         """Return what is worth a look in a result that was built."""
         return []
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return what of the line is taken by the hand on the board, of its resolved values: at least its places."""
+        return place_handles(self.specs(), self.used_fields(), values, str(getattr(self, "plane", "front")))
 
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Return the actions that would mend an error of this line."""

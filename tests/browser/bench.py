@@ -56,7 +56,7 @@ def place(page: Page, view: str, right: float, up: float, hold: str = "") -> Non
 
 def handle(page: Page, index: int) -> Locator:
     """Return the handle of a point in the front view."""
-    return page.locator(f".view-front .handle[data-index='{index}']")
+    return page.locator(f".view-front .drawn-point[data-index='{index}']")
 
 
 def drag(page: Page, what: Locator, right: float, down: float, steps: int = 8) -> None:

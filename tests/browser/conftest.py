@@ -85,7 +85,7 @@ def page(chromium, server) -> Page:
     context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=server, accept_downloads=True)
     page = context.new_page()
     problems: list[str] = []
-    page.on("pageerror", lambda error: problems.append(str(error)))
+    page.on("pageerror", lambda error: problems.append(error.stack or str(error)))
     page.on("console", lambda message: problems.append(message.text) if message.type == "error" else None)
     yield page
     context.close()

@@ -93,7 +93,7 @@ def test_a_kettle_is_drawn_over_its_reference_true_to_size(signed_in):
     expect(page.locator(".board-note")).to_contain_text("Click in the front view")
     for number, (x, y) in enumerate(OUTLINE, 1):
         page.mouse.click(*on_picture(page, MIDDLE + x, BASE - y))
-        expect(page.locator(".view-front .handle")).to_have_count(number)
+        expect(page.locator(".view-front .drawn-point")).to_have_count(number)
     page.get_by_role("button", name="Done").click()
     expect(page.locator(".view.can-place")).to_have_count(0)
     shown(page)
@@ -113,8 +113,8 @@ def test_several_points_are_chosen_moved_and_placed_by_numbers(signed_in):
     page = signed_in
     page.get_by_role("link", name="Camp kettle").click()
     ready(page)
-    expect(page.locator(".view-front .handle").first).to_be_visible()
-    before = page.locator(".view-front .handle").evaluate_all("list => list.map((e) => e.getAttribute('aria-label'))")
+    expect(page.locator(".view-front .drawn-point").first).to_be_visible()
+    before = page.locator(".view-front .drawn-point").evaluate_all("list => list.map((e) => e.getAttribute('aria-label'))")
     box = page.locator(".view-front .view-drawing").bounding_box()
     page.keyboard.down("Shift")
     page.mouse.move(box["x"] + 6, box["y"] + 30)
@@ -122,7 +122,7 @@ def test_several_points_are_chosen_moved_and_placed_by_numbers(signed_in):
     page.mouse.move(box["x"] + box["width"] - 6, box["y"] + box["height"] / 2, steps=4)
     page.mouse.up()
     page.keyboard.up("Shift")
-    count = page.locator(".view-front .handle.is-chosen").count()
+    count = page.locator(".view-front .drawn-point.is-chosen").count()
     assert 1 < count < len(before)
     expect(page.locator(".board-note")).to_contain_text("points of")
 
@@ -130,11 +130,11 @@ def test_several_points_are_chosen_moved_and_placed_by_numbers(signed_in):
     page.get_by_label("Move up in mm").fill("10")
     page.get_by_role("button", name="Place them").click()
     saved(page, "line 1 changed")
-    after = page.locator(".view-front .handle").evaluate_all("list => list.map((e) => e.getAttribute('aria-label'))")
+    after = page.locator(".view-front .drawn-point").evaluate_all("list => list.map((e) => e.getAttribute('aria-label'))")
     assert sum(a != b for a, b in zip(after, before, strict=True)) == count
     page.keyboard.press("Control+z")
     saved(page, "undid")
-    expect(page.locator(".view-front .handle").last).to_have_attribute("aria-label", before[-1])
+    expect(page.locator(".view-front .drawn-point").last).to_have_attribute("aria-label", before[-1])
 
 
 def test_a_distance_is_measured_and_made_a_size(signed_in):
@@ -142,7 +142,7 @@ def test_a_distance_is_measured_and_made_a_size(signed_in):
     page = signed_in
     page.get_by_role("link", name="Camp kettle").click()
     ready(page)
-    expect(page.locator(".view-front .handle").first).to_be_visible()
+    expect(page.locator(".view-front .drawn-point").first).to_be_visible()
     page.keyboard.press("d")
     for index in (0, 2):
         box = handle(page, index).bounding_box()
@@ -214,7 +214,7 @@ def test_a_curve_of_two_hundred_points_ends_where_it_was_dropped(signed_in):
         }""",
         json.dumps(points),
     )
-    expect(page.locator(".view-front .handle")).to_have_count(200)
+    expect(page.locator(".view-front .drawn-point")).to_have_count(200)
     page.keyboard.press("Enter")
     page.keyboard.press("f")
     shown(page)

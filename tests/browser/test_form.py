@@ -157,7 +157,7 @@ def test_a_lid_with_a_soft_edge_tells_the_largest_that_fits(signed_in):
 
 
 def test_rings_of_a_skin_are_dragged_and_typed(signed_in):
-    """A skin over rings: a grip widens a ring in the front view, the table changes another, a row is added."""
+    """A skin over rings: a handle widens a ring in the front view, the table changes another, a row is added."""
     page = signed_in
     new_part(page, "Vase")
     add_line(page, "skin")
@@ -165,11 +165,19 @@ def test_rings_of_a_skin_are_dragged_and_typed(signed_in):
     add_line(page, "mesh 32 30")
     shown(page)
     before = size_of(page)
-    grip = page.locator(".view-front .grip").nth(1)
-    expect(grip).to_be_visible()
-    drag(page, grip, 24, 0)
+    expect(page.locator(".view-front .handle")).to_have_count(0)
+    page.locator(".line").first.click()
+    widest = page.locator(".view-front .handle[aria-label^='width of ring 2']")
+    expect(widest).to_be_visible()
+    expect(page.locator(".view-side .handle[aria-label^='width']")).to_have_count(0)
+    expect(page.locator(".view-picture .handle[aria-label^='depth of ring 2']")).to_have_count(1)
+    drag(page, widest, 24, 0)
     shown(page)
-    assert size_of(page) != before
+    wider = size_of(page)
+    assert wider != before
+    drag(page, page.locator(".view-picture .handle[aria-label^='width of ring 2']"), 0, 30)
+    shown(page)
+    assert size_of(page) != wider
     page.locator("[data-kind='table']").click()
     slip = page.locator("#table-slip")
     expect(slip.locator("tbody tr")).to_have_count(3)
@@ -233,15 +241,44 @@ def test_surfaces_are_judged_by_bend_and_by_their_shared_edges(signed_in):
 
 
 def test_control_points_are_pulled_on_the_board(signed_in):
-    """A sheet gets grips at its control points; one is dragged up, and the move stands in the table."""
+    """A sheet gets handles at its control points; one is dragged up, and the move stands in the table."""
     page = signed_in
     new_part(page, "Seat")
     add_line(page, "simple sheet")
     shown(page)
     add_line(page, "pull")
     shown(page)
-    grips = page.locator(".view-front .grip")
-    expect(grips).to_have_count(4)
-    drag(page, grips.first, 0, -30)
+    handles = page.locator(".view-front .handle")
+    expect(handles).to_have_count(4)
+    drag(page, handles.first, 0, -30)
     shown(page)
     expect(page.locator("[data-kind='table']")).to_have_text("1 move")
+
+
+def test_a_radius_is_dragged_in_the_picture_and_its_expression_kept(signed_in):
+    """The handle of a ball's radius: its arrow keys and the mouse change it in the picture, sizes in it stay."""
+    page = signed_in
+    new_part(page, "Float")
+    add_line(page, "simple sphere")
+    shown(page)
+    page.keyboard.press("/")
+    page.keyboard.type("size r = 40 mm")
+    expect(page.locator(".proposal").first).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-size-name='r']").first).to_be_visible()
+    shown(page)
+    page.locator(".line").first.click()
+    page.locator("[data-field='radius']").click()
+    page.locator(".value-input").fill("r / 2")
+    page.keyboard.press("Enter")
+    shown(page)
+    radius = page.locator(".view-picture .handle[aria-label^='radius']")
+    expect(radius).to_have_attribute("aria-label", "radius of body, r / 2 = 20 mm")
+    drag(page, radius, 30, 8)
+    shown(page)
+    expect(page.locator("[data-field='radius']")).to_contain_text("r / 2 +")
+    radius.focus()
+    text = page.locator("[data-field='radius']").inner_text()
+    page.keyboard.press("ArrowLeft")
+    shown(page)
+    expect(page.locator("[data-field='radius']")).not_to_have_text(text)

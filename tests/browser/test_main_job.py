@@ -27,7 +27,7 @@ def test_from_an_empty_part_to_a_file(signed_in):
         [(0.5, 0.2, ""), (0.75, 0.2, "Shift"), (0.85, 0.45, ""), (0.8, 0.65, ""), (0.68, 0.8, "")], 1
     ):
         place(page, "front", right, up, hold)
-        expect(page.locator(".view-front .handle")).to_have_count(number)
+        expect(page.locator(".view-front .drawn-point")).to_have_count(number)
         saved(page, "line 1 changed")
     page.keyboard.press("Enter")
     expect(page.locator("[data-kind=points]")).to_have_text("5 points, 1 sharp")

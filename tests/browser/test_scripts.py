@@ -55,7 +55,9 @@ def test_places_in_and_beside_outlines_are_those_of_another_library(bench: Page)
     turn = np.sort(rng.uniform(0, 2 * np.pi, 11))
     outline = (rng.uniform(2, 9, 11)[:, None] * np.column_stack((np.cos(turn), np.sin(turn)))).tolist()
     places = rng.uniform(-9, 9, (200, 2)).tolist()
-    inside = ask(bench, "board/tools/plane_places", "given[1].map((place) => module.contains(given[0], place))", [outline, places])
+    inside = ask(
+        bench, "board/tools/plane_places", "given[1].map((place) => module.contains(given[0], place))", [outline, places]
+    )
     assert inside == [Polygon(outline).contains(Point(place)) for place in places]
     code = "given[1].map((place) => module.distanceToSegment(place, given[0][0], given[0][1]))"
     away = ask(bench, "board/tools/plane_places", code, [outline, places])
@@ -64,8 +66,13 @@ def test_places_in_and_beside_outlines_are_those_of_another_library(bench: Page)
 
 
 def test_numbers_are_written_short_and_without_minus_nothing(bench: Page) -> None:
-    assert ask(bench, "board/views/drawing_view", "[0.04, -0.04, 12.25, -3].map(module.tenths)") == ["0.0", "0.0", "12.3", "-3.0"]
-    assert ask(bench, "board/scene/judging", "[0.00123456, 1234.5, 2, -0.5].map(module.short)") == ["0.00123", "1230", "2", "-0.5"]
+    assert ask(bench, "board/views/planes", "[0.04, -0.04, 12.25, -3].map(module.tenths)") == ["0.0", "0.0", "12.3", "-3.0"]
+    assert ask(bench, "board/scene/judging", "[0.00123456, 1234.5, 2, -0.5].map(module.short)") == [
+        "0.00123",
+        "1230",
+        "2",
+        "-0.5",
+    ]
 
 
 def test_scale_bars_are_round_and_long_enough(bench: Page) -> None:
@@ -74,7 +81,7 @@ def test_scale_bars_are_round_and_long_enough(bench: Page) -> None:
     code = (
         "given.map((zoom) => { const space = new module.DrawingSpace(); space.zoom = zoom; return space.niceLength(60); })"
     )
-    for zoom, length in zip(zooms, ask(bench, "board/views/drawing_view", code, zooms), strict=True):
+    for zoom, length in zip(zooms, ask(bench, "board/views/drawing_space", code, zooms), strict=True):
         power = 10.0 ** np.floor(np.log10(length) + 1e-9)
         assert round(length / power, 6) in (1, 2, 5)
         assert length * zoom >= 60 - 1e-9
@@ -91,7 +98,7 @@ def test_views_share_one_zoom_that_shows_the_whole_box(bench: Page) -> None:
         space.fit(box, [view("front", 284, 184), view("side", 284, 184), view("plan", 284, 124)]);
         return [space.zoom, space.middle.toArray(), space.copy().zoom];
     })()"""
-    zoom, middle, copied = ask(bench, "board/views/drawing_view", code)
+    zoom, middle, copied = ask(bench, "board/views/drawing_space", code)
     assert zoom == pytest.approx(min(200 / 100, 100 / 30, 200 / 40, 40 / 40))  # the plan is the lowest: 40 pixels for 40 mm
     assert middle == [0, 0, 15]
     assert copied == zoom

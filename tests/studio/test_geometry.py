@@ -234,17 +234,22 @@ def extras_of(name: str, **looks: object) -> dict:
     return board_extras(build, shown_items(build, 0), [], read_view({}, document))
 
 
-def test_rings_of_a_skin_have_grips_where_they_lie():
-    """The lantern's three skins: a grip a ring, at its height, with its half widths; none for what is hidden."""
-    grips = {grip["line"]: grip for grip in extras_of("lantern")["grips"]}
-    assert [len(grips[line]["places"]) for line in ("l1", "l2", "l3")] == [4, 3, 2]
-    glass = grips["l1"]
-    assert (glass["kind"], glass["noun"], glass["field"]) == ("ring", "Ring", "rings")
-    for height, (x, y, z, wide, deep) in zip(glass["heights"], glass["places"], strict=True):
-        assert (x, y) == (0.0, 0.0)
-        assert z == pytest.approx(height)
-        assert min(wide, deep) > 0
-    assert "l1" not in {grip["line"] for grip in extras_of("lantern", l1={"hidden": True})["grips"]}
+def test_rings_of_a_skin_have_handles_where_they_lie():
+    """The lantern's glass: the width and the depth of each ring at its height; none of what is hidden."""
+    extras = extras_of("lantern")
+    handles = [handle for handle in extras["handles"] if handle["line"] == "l1" and handle["start"]]
+    rows = extras["tables"]["l1"]["rings"]
+    assert [handle["label"] for handle in handles] == [
+        f"{column} of ring {number + 1}" for number in range(len(rows)) for column in ("width", "depth")
+    ]
+    for handle in handles:
+        (_, column, number, _, size, _, least), (_, _, _, _, height, _, _) = handle["changes"]
+        axis = ("width", "depth").index(column)
+        assert handle["place"][axis] == pytest.approx(size / 2)
+        assert handle["start"][axis] == pytest.approx(-size / 2)
+        assert handle["place"][2] == pytest.approx(height)
+        assert (number < len(rows), least) == (True, 0)
+    assert "l1" not in {handle["line"] for handle in extras_of("lantern", l1={"hidden": True})["handles"]}
 
 
 def test_pictures_lie_where_their_lines_say():

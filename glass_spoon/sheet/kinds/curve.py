@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import ClassVar
 
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.place_curve import Placement, place_curve
 from glass_spoon.kernel.errors import InvalidInput
@@ -32,6 +35,10 @@ class CurveKind(Kind[CurveItem]):
     single: ClassVar[str] = "curve"
     parts: ClassVar[str] = "curves"
 
+    def places(self, item: CurveItem) -> Floats:
+        """Return its control points."""
+        return item.curve.control_points
+
     def place(self, item: CurveItem, placement: Placement) -> CurveItem:
         """Place it."""
         return CurveItem(place_curve(item.curve, placement))
@@ -50,6 +57,10 @@ class CurvesKind(Kind[CurvesItem]):
     several: ClassVar[str] = "curves"
     single: ClassVar[str] = "curve"
     parts: ClassVar[str] = "curves"
+
+    def places(self, item: CurvesItem) -> Floats:
+        """Return the control points of all."""
+        return np.concatenate([curve.control_points for curve in item.curves])
 
     def place(self, item: CurvesItem, placement: Placement) -> CurvesItem:
         """Place all of them."""

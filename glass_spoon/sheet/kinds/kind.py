@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import ClassVar, Generic, TypeVar
 
+from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.place_curve import Placement
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.sheet.items import Item
@@ -30,6 +31,10 @@ class Kind(Generic[T]):
     def one(self) -> str:
         """The noun with its article, as in `a curve`."""
         return f"{'an' if self.noun[0] in 'aeiou' else 'a'} {self.noun}"
+
+    def places(self, item: T) -> Floats:
+        """Return places (n, 3) in mm whose box is about the item's: control points or vertices."""
+        raise KernelError(f"{self.one.capitalize()} has no place of its own.")
 
     def place(self, item: T, placement: Placement) -> T:
         """Return the item under a map that can be taken back: moved, turned, stretched, mirrored."""

@@ -8,6 +8,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.place_curve import Placement
 from glass_spoon.kernel.errors import TooManyFaces
 from glass_spoon.kernel.mesh_edits.merge_points import keep_faces
@@ -33,6 +34,10 @@ class MeshKind(Kind[MeshItem]):
     several: ClassVar[str] = "mesh"
     single: ClassVar[str] = "mesh"
     parts: ClassVar[str] = "islands"
+
+    def places(self, item: MeshItem) -> Floats:
+        """Return its vertices."""
+        return item.mesh.positions
 
     def place(self, item: MeshItem, placement: Placement) -> MeshItem:
         """Place it; a mirrored one faces as before, and its surface runs the other way round."""

@@ -6,6 +6,9 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import ClassVar
 
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.place_curve import Placement
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.surfaces.edit_surface import place_surface
@@ -36,6 +39,10 @@ class SurfaceKind(Kind[SurfaceItem]):
     single: ClassVar[str] = "surface"
     parts: ClassVar[str] = "surfaces"
 
+    def places(self, item: SurfaceItem) -> Floats:
+        """Return its control points."""
+        return item.surface.control_points.reshape(-1, 3)
+
     def place(self, item: SurfaceItem, placement: Placement) -> SurfaceItem:
         """Place it."""
         return SurfaceItem(place_surface(item.surface, placement))
@@ -54,6 +61,10 @@ class SurfacesKind(Kind[SurfacesItem]):
     several: ClassVar[str] = "surfaces"
     single: ClassVar[str] = "surface"
     parts: ClassVar[str] = "surfaces"
+
+    def places(self, item: SurfacesItem) -> Floats:
+        """Return the control points of all."""
+        return np.concatenate([surface.control_points.reshape(-1, 3) for surface in item.shape.surfaces])
 
     def place(self, item: SurfacesItem, placement: Placement) -> SurfacesItem:
         """Place all of them."""

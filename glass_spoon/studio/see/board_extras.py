@@ -13,24 +13,18 @@ from glass_spoon.kernel.curves.evaluate_curve import rational_derivatives
 from glass_spoon.kernel.curves.read_curve import curvature_comb
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.reading import Reading
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.sheet.errors import SheetError
 from glass_spoon.sheet.evaluate import Build
-from glass_spoon.sheet.items import CurveItem, SurfaceItem
-from glass_spoon.sheet.line import Line
+from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.lines.draw.points import Draw
-from glass_spoon.sheet.lines.form.alter_surfaces import Pull
-from glass_spoon.sheet.lines.form.skin import Skin
 from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.studio.see.curve_rows import curve_rows
 from glass_spoon.studio.see.gauge_rows import FIRST, gauge_rows
+from glass_spoon.studio.see.handle_rows import handles_of, tables_of
 from glass_spoon.studio.see.judging import EDGE_REACH, edge_lines, edge_readings, surface_lines
 from glass_spoon.studio.see.mark_rows import marks_shown
 from glass_spoon.studio.see.scene import Shown
 from glass_spoon.studio.see.view_choice import ViewChoice
-
-MOST_GRIPS = 900
-"""Most control points that are all given grips; of larger nets those already moved are."""
 
 MOST_COMB = 4000
 """Most teeth of a comb in all."""
@@ -49,7 +43,8 @@ def board_extras(build: Build, shown: list[Shown], readings: list[Reading], view
         "drawings": [drawing for line in build.document.lines if (drawing := _drawing(build, line)) is not None],
         "judged": _judged(shown, view),
         "marks": marks_shown(build, view.level),
-        "grips": [grip for line in build.document.lines if (grip := _grips(build, line)) is not None],
+        "handles": [handle for line in build.document.lines for handle in handles_of(build, line)],
+        "tables": tables_of(build.document),
         "shown": [{"id": item.item_id, "name": item.name, "surface": item.is_surface} for item in shown],
         "readings": [
             {"code": row.code, "text": row.text, "good": row.good, "bar": row.bar}
@@ -61,54 +56,6 @@ def board_extras(build: Build, shown: list[Shown], readings: list[Reading], view
             for finding in report.findings
             if finding.severity == "failed"
         ][:1],
-    }
-
-
-def _grips(build: Build, line: Line) -> dict[str, Any] | None:
-    """Return the grips of a line: its rings, or the control points of the net that it pulls; None for other lines."""
-    if line.paused or line.id not in build.reports or not isinstance(line, Skin | Pull):
-        return None
-    state = build.items.get(str(line.item_id))
-    if build.document.is_hidden(str(line.item_id)):
-        return None
-    try:
-        values = line.resolve(build.sizes)
-    except (SheetError, KernelError):
-        return None
-    common = {"line": line.id, "name": build.document.item_name(str(line.item_id))}
-    if isinstance(line, Skin):
-        place = [float(values[name]) for name in "xyz"]
-        rings = [[h, w, w if d is None else d] for h, w, d, _ in values["rings"]]
-        return common | {
-            "kind": "ring",
-            "noun": "Ring",
-            "field": "rings",
-            "rows": line.rings,
-            "heights": [h for h, _, _ in rings],
-            "places": [[place[0], place[1], place[2] + h, w, d] for h, w, d in rings],
-        }
-    if state is None or state.line_id != line.id or not isinstance(state.item, SurfaceItem):
-        return None
-    return common | _net_grips(line, state.item.surface, values["moves"])
-
-
-def _net_grips(line: Pull, surface: NurbsSurface, moves: list[list[float]]) -> dict[str, Any]:
-    """Return the control points of a pulled net: their numbers, where they lie, and how far each is moved itself."""
-    rows, columns = surface.weights.shape
-    if rows * columns > MOST_GRIPS:
-        numbers = [(int(around), int(along)) for around, along, *_ in moves]
-    else:
-        last = [size - surface.is_closed(axis, 1e-6) for axis, size in ((0, rows), (1, columns))]
-        numbers = [(i + 1, j + 1) for i in range(last[0]) for j in range(last[1])]
-    moved = {(int(around), int(along)): by for around, along, *by in moves}
-    return {
-        "kind": "net",
-        "noun": "Control point",
-        "field": "moves",
-        "rows": line.moves,
-        "numbers": numbers,
-        "places": [np.round(surface.control_points[i - 1, j - 1], 4).tolist() for i, j in numbers],
-        "moved": [moved.get(number, [0.0, 0.0, 0.0]) for number in numbers],
     }
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
 
 import numpy as np
 
@@ -26,6 +27,7 @@ from glass_spoon.kernel.curves.line_and_arc import make_polyline
 from glass_spoon.kernel.curves.place_curve import place_curve
 from glass_spoon.kernel.errors import InvalidInput, RadiusTooLarge, floor_text
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
+from glass_spoon.sheet.handle import Handle, ItemOf, length_handle
 from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.line import Action, Given, Line
 from glass_spoon.sheet.lines.draw.fields import (
@@ -40,6 +42,11 @@ from glass_spoon.sheet.lines.draw.fields import (
     an_angle,
 )
 from glass_spoon.sheet.planes import PLANE_AXES, plane_placement
+
+Measure = tuple[str, tuple[float, float], float]
+"""A length of a shape: its field, its direction in the plane of the shape, and which share of it lies from the centre."""
+
+RIGHT, UP = (1.0, 0.0), (0.0, 1.0)
 
 Turned = Annotated[Number, an_angle("Turns the shape counter-clockwise.", "turn")]
 
@@ -60,6 +67,19 @@ class _Shape(Line):
         return CurveItem(
             place_curve(flat, plane_placement(self.plane, given.number("right"), given.number("up"), turn=turn))
         )
+
+    def measures(self, values: Mapping[str, Any]) -> tuple[Measure, ...]:
+        """Return its lengths from the centre that are taken by the hand."""
+        return ()
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return its centre, and its measures from there."""
+        laid = plane_placement(self.plane, values["right"], values["up"], turn=values.get("turn", 0.0))
+        measured = [
+            length_handle(field, values[field], laid.offset, laid.matrix @ (*way, 0.0), share)
+            for field, way, share in self.measures(values)
+        ]
+        return [*super().handles(values, item_of), *measured]
 
 
 class StraightLine(Line):
@@ -166,6 +186,10 @@ class Circle(_Shape):
     gives: CurveName = "circle"
     radius: Annotated[Number, a_length("Radius.")] = "50 mm"
 
+    def measures(self, values: Mapping[str, Any]) -> tuple[Measure, ...]:
+        """Return what the hand takes."""
+        return (("radius", RIGHT, 1.0),)
+
     def build(self, given: Given) -> CurveItem:
         """Draw it."""
         return self._lay(given, make_circle([0, 0], given.number("radius")))
@@ -188,6 +212,10 @@ class Ellipse(_Shape):
     turn: Turned = 0
     start_angle: Annotated[Number, an_angle("Where it starts, seen on the circle it is stretched from.", "start angle")] = 0
     end_angle: Annotated[Number, an_angle("Where it ends; a whole turn further for all of it.", "end angle")] = 360
+
+    def measures(self, values: Mapping[str, Any]) -> tuple[Measure, ...]:
+        """Return what the hand takes."""
+        return ("first", RIGHT, 1.0), ("second", UP, 1.0)
 
     def build(self, given: Given) -> CurveItem:
         """Draw it."""
@@ -227,6 +255,10 @@ class Rectangle(_Shape):
     fourth: Annotated[Number, a_length("Radius of the corner right below.", label="fourth radius", zero=True)] = "10 mm"
     turn: Turned = 0
 
+    def measures(self, values: Mapping[str, Any]) -> tuple[Measure, ...]:
+        """Return what the hand takes."""
+        return ("width", RIGHT, 0.5), ("height", UP, 0.5)
+
     def build(self, given: Given) -> CurveItem:
         """Draw it."""
         names = ("radius",) if self.corners == "corners" else ("radius", "second", "third", "fourth")
@@ -237,6 +269,12 @@ class Rectangle(_Shape):
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Offer the largest radius that fits."""
         return _largest(error, "radius") if self.corners == "corners" else ()
+
+
+def _at(count: float) -> tuple[float, float]:
+    """Return the direction of the middle of the first side, or the first root, of so many: half a step from the top."""
+    angle = np.pi / 2 + np.pi / count
+    return float(np.cos(angle)), float(np.sin(angle))
 
 
 def _largest(error: Exception, field: str) -> tuple[Action, ...]:
@@ -264,6 +302,10 @@ class Polygon(_Shape):
     )
     turn: Turned = 0
 
+    def measures(self, values: Mapping[str, Any]) -> tuple[Measure, ...]:
+        """Return what the hand takes."""
+        return (("radius", UP if self.across == "corners" else _at(values["sides"]), 1.0),)
+
     def build(self, given: Given) -> CurveItem:
         """Draw it."""
         return self._lay(
@@ -290,6 +332,10 @@ class Star(_Shape):
     root_radius: Annotated[Number, a_length("Rounding of the roots; 0 keeps them sharp.", 0.5, zero=True)] = "2 mm"
     turn: Turned = 0
 
+    def measures(self, values: Mapping[str, Any]) -> tuple[Measure, ...]:
+        """Return what the hand takes."""
+        return ("outer", UP, 1.0), ("inner", _at(values["tips"]), 1.0)
+
     def build(self, given: Given) -> CurveItem:
         """Draw it."""
         names = ("outer", "inner", "tip_radius", "root_radius")
@@ -308,6 +354,10 @@ class Slot(_Shape):
     length: Annotated[Number, a_length("Distance between the centres of its ends.")] = "60 mm"
     width: Annotated[Number, a_length("Width: twice the radius of its ends.")] = "20 mm"
     turn: Turned = 0
+
+    def measures(self, values: Mapping[str, Any]) -> tuple[Measure, ...]:
+        """Return what the hand takes."""
+        return ("length", RIGHT, 0.5), ("width", UP, 0.5)
 
     def build(self, given: Given) -> CurveItem:
         """Draw it."""

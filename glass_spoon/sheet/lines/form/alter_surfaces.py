@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from collections.abc import Mapping, Sequence
+from typing import Annotated, Any, Literal
 
 import numpy as np
 
@@ -30,6 +31,7 @@ from glass_spoon.sheet.fields import (
     Rows,
     TableSpec,
 )
+from glass_spoon.sheet.handle import SPACE, Change, Handle, ItemOf, vector_of
 from glass_spoon.sheet.items import CurveItem, Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.form.fields import SurfaceName, Within, a_place, how_near, noted
@@ -324,6 +326,9 @@ def _set_notes(shape: SurfaceSet, one_sided: bool) -> list[str]:
     return notes
 
 
+MOST_HANDLES = 900
+"""Most control points that are all taken by the hand; of larger nets those already moved are."""
+
 NET_COLUMNS = (
     Column("round", "round", "number", least=1, whole=True),
     Column("along", "along", "number", least=1, whole=True),
@@ -367,3 +372,25 @@ class Pull(Line):
         """Move them."""
         moves = [NetMove(int(around) - 1, int(along) - 1, (x, y, z)) for around, along, x, y, z in given.values["moves"]]
         return SurfaceItem(pull_net(given.surface("surface").surface, moves, given.count("spread"), self.reach))
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return the control points; of a large net those that are moved already."""
+        item = item_of("surface")
+        if not isinstance(item, SurfaceItem):
+            return []
+        surface, moves = item.surface, values["moves"]
+        rows, columns = surface.weights.shape
+        numbers = [(int(around), int(along)) for around, along, *_ in moves]
+        if rows * columns <= MOST_HANDLES:
+            last = [size - surface.is_closed(axis, 1e-6) for axis, size in ((0, rows), (1, columns))]
+            numbers = [(i + 1, j + 1) for i in range(last[0]) for j in range(last[1])]
+        moved = {(int(around), int(along)): by for around, along, *by in moves}
+        return [_net_handle(surface, number, moved.get(number, (0.0, 0.0, 0.0))) for number in numbers]
+
+
+def _net_handle(surface: NurbsSurface, number: tuple[int, int], by: Sequence[float]) -> Handle:
+    """Return the handle of a control point, counted from 1 round and along, that is moved `by` mm itself."""
+    row = dict(zip(("round", "along"), number, strict=True))
+    changes = tuple(Change("moves", way, value, axis, row) for (axis, way), value in zip(SPACE.items(), by, strict=True))
+    place = surface.control_points[number[0] - 1, number[1] - 1]
+    return Handle(f"control point {number[0]}, {number[1]}", vector_of(np.round(place, 4)), changes)

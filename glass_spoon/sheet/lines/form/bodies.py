@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from math import pi
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 
@@ -16,6 +17,7 @@ from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
 from glass_spoon.kernel.surfaces.revolve import revolve_curve
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
+from glass_spoon.sheet.handle import SPACE, Handle, ItemOf, length_handle
 from glass_spoon.sheet.items import SurfaceItem
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.form.fields import SurfaceName, a_place
@@ -100,6 +102,33 @@ class SimpleBody(Line):
         if self.form == "torus":
             return place_curve(make_circle((radius, 0), _above(given, "second")), turning([0, 0, 0], [1, 0, 0], pi / 2))
         return make_polyline([[radius, 0, 0], [second, 0, 0]])
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return its place and its sizes."""
+        place = np.array([values[name] for name in "xyz"])
+        used = self.used_fields()
+        found = super().handles(values, item_of)
+        for field, axis, share, start in _MEASURES[self.form]:
+            if field in used:
+                base = (
+                    place + np.array(SPACE[start]) * (values["height"] if start == "z" else values["radius"])
+                    if start
+                    else place
+                )
+                found.append(length_handle(field, values[field], base, SPACE[axis], share, self.spec(field).label))
+        return found
+
+
+_MEASURES: dict[str, tuple[tuple[str, str, float, str], ...]] = {
+    "sphere": (("radius", "x", 1.0, ""),),
+    "cylinder": (("radius", "x", 1.0, ""), ("height", "z", 1.0, "")),
+    "cone": (("radius", "x", 1.0, ""), ("second", "x", 1.0, "z"), ("height", "z", 1.0, "")),
+    "torus": (("radius", "x", 1.0, ""), ("second", "z", 1.0, "x")),
+    "ellipsoid": (("radius", "x", 1.0, ""), ("second", "y", 1.0, ""), ("height", "z", 1.0, "")),
+    "disc": (("radius", "x", 1.0, ""), ("second", "y", 1.0, "")),
+    "sheet": (("radius", "x", 0.5, ""), ("second", "y", 0.5, "")),
+}
+"""Of each form: a size, the axis along which it is taken, which share of it, and the axis from whose end ("" for the place)."""
 
 
 def _half_circle(radius: float, low: float, high: float) -> NurbsCurve:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
 
 import numpy as np
 
@@ -13,7 +14,8 @@ from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
 from glass_spoon.kernel.surfaces.section_runs import middle_of
 from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferenceSpec, ReferencesSpec
-from glass_spoon.sheet.items import SurfaceItem
+from glass_spoon.sheet.handle import Handle, ItemOf, length_handle, vector_handle
+from glass_spoon.sheet.items import CurveItem, SurfaceItem
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.form.fields import FinishShape, ScaleLaw, StartShape, SurfaceName, scaled_about, square_to
 from glass_spoon.sheet.planes import AXES
@@ -189,6 +191,19 @@ class Extrude(Line):
         ]
         shape = LoftShape(degree=1 if ruled else 3, spacing="uniform", align=False, ends=ends)  # type: ignore[arg-type]
         return SurfaceItem(loft_sections(rows, shape))
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return how far it goes, from the middle of the profile."""
+        item = item_of("profile")
+        if not isinstance(item, CurveItem):
+            return []
+        middle = middle_of(item.curve)
+        if self.direction == "by x, y, z":
+            return [vector_handle(values, "xyz", middle, "move")]
+        if self.direction == "to a height":
+            return [length_handle("z", values["z"], middle * (1, 1, 0), (0, 0, 1), label="height")]
+        way = AXES[self.direction] if self.direction in AXES else square_to(item.curve)
+        return [length_handle("distance", values["distance"], middle, way, 1.0 if self.sides == "to one side" else 0.5)]
 
     def _way(self, given: Given, profile: NurbsCurve) -> tuple[Floats, float]:
         """Return the unit direction (3,) and the distance in mm."""

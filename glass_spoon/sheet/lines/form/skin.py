@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
+
+import numpy as np
 
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.curves.curve import NurbsCurve
@@ -13,6 +16,7 @@ from glass_spoon.kernel.surfaces.rings import Ring, even_rings, ring_curve
 from glass_spoon.kernel.surfaces.section_runs import middle_of
 from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve
 from glass_spoon.sheet.fields import ChoiceSpec, Column, Number, ReferenceSpec, Rows, TableSpec
+from glass_spoon.sheet.handle import SPACE, Change, Handle, ItemOf, vector_of
 from glass_spoon.sheet.items import SurfaceItem
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.form.fields import FinishShape, StartShape, SurfaceName, a_place
@@ -82,6 +86,22 @@ class Skin(Line):
         sections = ([rim] if rim is not None else []) + [place_curve(section, lift) for section in plain]
         degree = 3 if self.manner == "smooth" else 1
         return SurfaceItem(loft_sections(sections, LoftShape(degree=degree, ends=(self.start, self.end))))
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return its place, and the width and the depth of each ring: both move its height too."""
+        middle = np.array([values[name] for name in "xyz"])
+        found = super().handles(values, item_of)
+        for number, (height, width, depth, _) in enumerate(values["rings"]):
+            at = middle + np.array([0, 0, height])
+            for column, size, axis in (("width", width, "x"), ("depth", width if depth is None else depth, "y")):
+                way = np.array(SPACE[axis])
+                changes = (
+                    Change("rings", vector_of(2 * way), size, column, number),
+                    Change("rings", SPACE["z"], height, "height", number),
+                )
+                ends = (vector_of(at - way * size / 2), vector_of(at + way * size / 2))
+                found.append(Handle(f"{column} of ring {number + 1}", ends[1], changes, None, ends[0], SPACE[axis]))
+        return found
 
 
 def read_rings(given: Given) -> list[Ring]:

@@ -58,6 +58,13 @@ def repeated(given: Given, placements: list[Placement]) -> Item:
     return kind_of(item).repeat(item, placements)
 
 
+def middle_of_box(item: Item) -> Floats:
+    """Return the middle (3,) of the box of an item in mm."""
+    places = kind_of(item).places(item)
+    middle: Floats = (places.min(axis=0) + places.max(axis=0)) / 2
+    return middle
+
+
 def vector(given: Given, *names: str) -> Floats:
     """Return numbers (n,) of fields."""
     return np.array([given.number(name) for name in names])

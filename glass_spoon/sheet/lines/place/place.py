@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
 
 import numpy as np
 
@@ -10,6 +11,7 @@ from glass_spoon.kernel.curves.mirror_weld import weld_mirrored
 from glass_spoon.kernel.curves.place_curve import mirroring, moving, scaling, turning
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
+from glass_spoon.sheet.handle import Handle, ItemOf, length_handle, vector_handle
 from glass_spoon.sheet.items import CurveItem, Item
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Action, Given, Line
@@ -23,6 +25,7 @@ from glass_spoon.sheet.lines.place.fields import (
     X,
     Y,
     Z,
+    middle_of_box,
     placed,
     vector,
 )
@@ -74,6 +77,13 @@ class Move(Line):
     def build(self, given: Given) -> Item:
         """Move it."""
         return placed(given, moving(vector(given, "x", "y", "z")))
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return the move, from where the middle of the item was."""
+        item = item_of("item")
+        if item is None:
+            return []
+        return [vector_handle(values, "xyz", middle_of_box(item) - [values[name] for name in "xyz"], "move")]
 
 
 class Turn(Line):
@@ -160,6 +170,10 @@ class Mirror(Line):
                 f"{kind_of(item).one.capitalize()} is mirrored alone: choose “alone”. Only a curve is joined with itself here."
             )
         return CurveItem(weld_mirrored(item.curve, normal, at))
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return where the mirror stands."""
+        return [length_handle("at", values["at"], (0, 0, 0), NORMALS[self.across.split()[0]], label="mirror's place")]
 
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Offer the manner that works on anything."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
 
 import numpy as np
 
@@ -13,6 +14,7 @@ from glass_spoon.kernel.curves.helix import carry_frame
 from glass_spoon.kernel.curves.place_curve import Placement, moving, turning
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec
+from glass_spoon.sheet.handle import Handle, ItemOf, vector_handle
 from glass_spoon.sheet.items import Item
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given, Line
@@ -26,6 +28,7 @@ from glass_spoon.sheet.lines.place.fields import (
     X,
     Y,
     Z,
+    middle_of_box,
     repeated,
     vector,
 )
@@ -62,6 +65,11 @@ class Row(Line):
         """Repeat it."""
         step = vector(given, "x", "y", "z")
         return repeated(given, [moving(step * k) for k in range(given.count("count"))])
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return the step, from the middle of the first one."""
+        item = item_of("item")
+        return [] if item is None else [vector_handle(values, "xyz", middle_of_box(item), "step")]
 
 
 class Ring(Line):

@@ -3,6 +3,7 @@ import Alpine from "../vendor/alpine/alpine.csp.js";
 import { Board } from "./board/board.js";
 import { Edits } from "./edits.js";
 import { Keys } from "./keys.js";
+import { Listening } from "./listening.js";
 import { LawEditor } from "./law_editor.js";
 import { finder } from "./sheet/finder.js";
 import { SheetActions } from "./sheet/actions.js";
@@ -13,6 +14,7 @@ import { UploadNote } from "./upload_note.js";
 import { Still } from "./sheet/still.js";
 import { Values } from "./sheet/values.js";
 
+/** @type {HTMLElement} */
 const root = document.querySelector(".bench");
 const session = new Session(root);
 const edits = new Edits(root, session);
@@ -22,9 +24,18 @@ const slip = new Slip(root, edits, board);
 Alpine.data("finder", finder(root, edits, board));
 Alpine.start();
 
-for (const part of [session, new Still(root), edits, board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board), new Keys(root, edits, board), new UploadNote(root), new Presence(root, edits, board)]) {
-  part.connect();
-}
-document.body.addEventListener("rebuilt", () => board.load());
+const parts = [session, new Still(root), edits, board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board), new Keys(root, edits, board), new UploadNote(root), new Presence(root, edits, board)];
+for (const part of parts) part.connect();
+const listening = new Listening();
+listening.on(document.body, "rebuilt", () => board.load());
+listening.on(window, "pagehide", leave);
 board.load();
 root.dataset.ready = "1";
+
+/** Let go of all listeners, and of what lies on the graphics card. */
+function leave() {
+  listening.end();
+  for (const part of parts) part.disconnect();
+  // A page that comes back from where it was kept starts anew.
+  window.addEventListener("pageshow", (event) => event.persisted && window.location.reload(), { once: true });
+}

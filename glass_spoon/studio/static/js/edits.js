@@ -11,11 +11,12 @@ const ASK_LAST = 1200;
 const AWAY = new Set([0, 502, 503, 504]);
 
 export class Edits {
-  /** @param {HTMLElement} root the bench @param {import("./session.js").Session} session */
+  /** @param {HTMLElement} root the bench @param {Session} session */
   constructor(root, session) {
     this.root = root;
     this.session = session;
     this.mayEdit = root.dataset.mayEdit === "1";
+    /** @type {Promise<unknown>} */
     this.queue = Promise.resolve();
     this.waiting = 0;
     this.changes = 0;
@@ -35,7 +36,7 @@ export class Edits {
   /** While the server works on the part, or reads it: look again in a moment. */
   askAgain() {
     if (this.timer || this.waiting || !document.querySelector("#work[data-working], #gauges[data-pending]")) return;
-    const stage = document.querySelector("#gauges").dataset.pending;
+    const stage = /** @type {HTMLElement} */ (document.querySelector("#gauges")).dataset.pending;
     this.timer = setTimeout(() => {
       this.timer = 0;
       if (this.waiting) return;
@@ -46,7 +47,7 @@ export class Edits {
 
   /** @returns {Object<string, string>} the present revision and way of looking */
   state() {
-    return Object.fromEntries(new FormData(document.querySelector("#view-state")));
+    return /** @type {Object<string, string>} */ (Object.fromEntries(new FormData(document.querySelector("#view-state"))));
   }
 
   /**
@@ -97,13 +98,13 @@ export class Edits {
   async send(method, url, values) {
     for (let tries = 0, tokens = 0; ; ) {
       const xhr = await this.once(method, url, values);
-      const status = xhr?.status ?? 0;
-      if (AWAY.has(status)) await this.session.wait(tries++);
-      else if (status === 401 && xhr.getResponseHeader("X-Sign-In")) await this.session.signIn();
-      else if (status === 403 && xhr.getResponseHeader("X-CSRFToken") && !tokens++) this.session.renew(xhr.getResponseHeader("X-CSRFToken"));
+      const want = wantOf(xhr);
+      if (want === "connection") await this.session.wait(tries++);
+      else if (want === "session") await this.session.signIn();
+      else if (want === "token" && !tokens++) this.session.renew(xhr.getResponseHeader("X-CSRFToken"));
       else {
         if (this.session.isAway) this.session.back();
-        return status >= 200 && status < 300;
+        return xhr.status >= 200 && xhr.status < 300;
       }
     }
   }
@@ -113,7 +114,7 @@ export class Edits {
     const source = Object.values(values).some((value) => value instanceof File) ? document.querySelector("#upload") : this.root;
     let ended = null;
     const onSwap = (event) => {
-      if (isForLater(event.detail.xhr)) event.detail.shouldSwap = false;
+      if (wantOf(event.detail.xhr)) event.detail.shouldSwap = false;
     };
     const onEnd = (event) => {
       ended ??= event.detail.xhr;
@@ -132,7 +133,10 @@ export class Edits {
   }
 }
 
-/** @param {XMLHttpRequest} xhr @returns {boolean} whether an answer is not for the page: it is asked for again */
-function isForLater(xhr) {
-  return AWAY.has(xhr.status) || Boolean(xhr.status === 401 && xhr.getResponseHeader("X-Sign-In")) || Boolean(xhr.status === 403 && xhr.getResponseHeader("X-CSRFToken"));
+/** @param {?XMLHttpRequest} xhr @returns {"" | "connection" | "session" | "token"} what an answer lacks before it can be one for the page */
+function wantOf(xhr) {
+  const status = xhr?.status ?? 0;
+  if (AWAY.has(status)) return "connection";
+  if (status === 401 && xhr.getResponseHeader("X-Sign-In")) return "session";
+  return status === 403 && xhr.getResponseHeader("X-CSRFToken") ? "token" : "";
 }

@@ -1,4 +1,6 @@
 /** The keyboard of the bench, and the hints in the status bar. */
+import { Listening } from "./listening.js";
+
 const HINTS = {
   rest: [["/", "next line"], ["N", "place points"], ["M", "mark"], ["D", "measure"], ["G", "four views / one"], ["F", "fit"]],
   placing: [["click", "place a point"], ["Shift", "sharp"], ["Alt", "no snapping"], ["Enter", "done"]],
@@ -7,17 +9,31 @@ const HINTS = {
 };
 
 export class Keys {
+  /** @param {HTMLElement} root @param {Edits} edits @param {Board} board */
   constructor(root, edits, board) {
     this.root = root;
     this.edits = edits;
     this.board = board;
+    this.listening = new Listening();
+    /** @type {Object<string, () => void>} */
+    this.acts = {
+      "/": () => /** @type {?HTMLElement} */ (root.querySelector("#next-line"))?.focus(),
+      g: () => board.toggleAlone(),
+      f: () => board.fit(),
+      n: () => board.pen.togglePlacing(),
+      m: () => board.markPick.toggle(),
+      d: () => board.measure.toggle(),
+    };
   }
 
   connect() {
-    document.addEventListener("keydown", (event) => this.onKey(event));
-    this.board.markPick.onMood = (mood) => this.hint(mood);
-    this.board.pen.onMood = (mood) => this.hint(mood);
+    this.listening.on(document, "keydown", (event) => this.onKey(event));
+    this.board.tools.onMood = (mood) => this.hint(mood);
     this.hint("rest");
+  }
+
+  disconnect() {
+    this.listening.end();
   }
 
   /** @param {"rest" | "placing" | "marking" | "chosen"} mood */
@@ -33,49 +49,45 @@ export class Keys {
   }
 
   onKey(event) {
-    if (event.defaultPrevented || document.querySelector("#slip").open) return;
+    if (event.defaultPrevented || /** @type {HTMLDialogElement} */ (document.querySelector("#slip")).open) return;
+    if (this.step(event) || (!isMeantElsewhere(event) && (this.moveLine(event) || this.board.tools.key(event) || this.act(event)))) event.preventDefault();
+  }
+
+  /** @returns {boolean} whether a key undid or redid a change */
+  step(event) {
     const step = event.ctrlKey || event.metaKey ? stepOf(event) : null;
-    if (step && (!isTyping(event.target) || isEmptyFinder(event.target))) {
-      event.preventDefault();
-      this.edits.step(step);
-      return;
-    }
-    if (isTyping(event.target) || event.ctrlKey || event.metaKey) return;
-    if ((event.key === "Enter" || event.key === " ") && event.target.closest?.("button, a, summary, [role=radio]")) return;
+    if (!step || (isTyping(event.target) && !isEmptyFinder(event.target))) return false;
+    this.edits.step(step);
+    return true;
+  }
+
+  /** @returns {boolean} whether a key moved the line that has the focus */
+  moveLine(event) {
     const line = event.target.closest?.(".line");
-    if (event.altKey && line && (event.key === "ArrowUp" || event.key === "ArrowDown")) {
-      event.preventDefault();
-      this.edits.change({ op: "move", line: line.dataset.line, by: event.key === "ArrowUp" ? "-1" : "1" });
-      return;
-    }
-    if (event.key === "Escape" && (this.board.measure.on || this.board.references.task)) {
-      event.preventDefault();
-      if (this.board.measure.on) this.board.measure.toggle();
-      this.board.references.end();
-      this.board.note("");
-      return;
-    }
-    if (this.board.markPick.onKey(event)) {
-      event.preventDefault();
-      return;
-    }
-    if (this.board.pen.onKey(event)) {
-      event.preventDefault();
-      return;
-    }
-    const act = { "/": () => this.root.querySelector("#next-line")?.focus(), g: () => this.board.toggleAlone(), f: () => this.board.fit(), n: () => this.board.pen.togglePlacing(), m: () => this.board.markPick.toggle(), d: () => this.board.measure.toggle() }[event.key.toLowerCase()];
-    if (act && !event.altKey) {
-      event.preventDefault();
-      act();
-    }
+    if (!event.altKey || !line || (event.key !== "ArrowUp" && event.key !== "ArrowDown")) return false;
+    this.edits.change({ op: "move", line: line.dataset.line, by: event.key === "ArrowUp" ? "-1" : "1" });
+    return true;
+  }
+
+  act(event) {
+    const act = this.acts[event.key.toLowerCase()];
+    if (!act || event.altKey) return false;
+    act();
+    return true;
   }
 }
 
-/** @returns {?string} what a key with Ctrl asks for: undo or redo */
+/** @returns {?("undo" | "redo")} what a key with Ctrl asks for */
 function stepOf(event) {
   const key = event.key.toLowerCase();
   if (key === "y") return "redo";
   return key === "z" ? (event.shiftKey ? "redo" : "undo") : null;
+}
+
+/** Whether a key belongs to what has the focus: to a field that is typed in, or to a button that it presses. */
+function isMeantElsewhere(event) {
+  const presses = event.key === "Enter" || event.key === " ";
+  return isTyping(event.target) || event.ctrlKey || event.metaKey || Boolean(presses && event.target.closest?.("button, a, summary, [role=radio]"));
 }
 
 /** Whether it is the finder with nothing in it: its own undo would bring back words that are a line by now. */

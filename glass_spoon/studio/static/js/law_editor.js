@@ -1,4 +1,6 @@
 /** The editor of a law: a value along the way as a small curve, its places dragged, added and taken away; the board follows. */
+import { Listening } from "./listening.js";
+
 const WIDTH = 440;
 const HEIGHT = 220;
 const EDGE = { left: 46, right: 14, top: 14, bottom: 26 };
@@ -10,26 +12,31 @@ export class LawEditor {
   constructor(root, edits, board) {
     this.edits = edits;
     this.board = board;
-    this.dialog = root.querySelector("#slip");
+    this.dialog = /** @type {HTMLDialogElement} */ (root.querySelector("#slip"));
+    this.listening = new Listening();
   }
 
   connect() {
-    document.body.addEventListener("htmx:afterSwap", (event) => {
+    this.listening.on(document.body, "htmx:afterSwap", (event) => {
       if (event.detail.target.id === "slip-content") this.open();
     });
-    this.dialog.addEventListener("click", (event) => {
+    this.listening.on(this.dialog, "click", (event) => {
       if (event.target.closest("[data-apply-law]")) this.apply();
       else if (event.target.closest("[data-drop-place]")) this.drop();
     });
-    this.dialog.addEventListener("change", (event) => this.onChange(event));
-    this.dialog.addEventListener("close", () => {
+    this.listening.on(this.dialog, "change", (event) => this.onChange(event));
+    this.listening.on(this.dialog, "close", () => {
       if (this.previewed) this.board.load();
       this.previewed = false;
     });
   }
 
+  disconnect() {
+    this.listening.end();
+  }
+
   open() {
-    this.slip = this.dialog.querySelector("#law-slip");
+    this.slip = /** @type {?HTMLElement} */ (this.dialog.querySelector("#law-slip"));
     if (!this.slip) return;
     this.places = JSON.parse(this.slip.dataset.places);
     this.unit = this.slip.dataset.unit;
@@ -59,7 +66,7 @@ export class LawEditor {
   }
 
   draw() {
-    const way = this.slip.querySelector("[name=way]");
+    const way = this.field("way");
     way.closest("label").hidden = this.places.length > 2;
     const shares = Array.from({ length: SAMPLES + 1 }, (_, k) => k / SAMPLES);
     const path = shares.map((share) => `${this.x(share).toFixed(1)},${this.y(valueAt(this.places, way.value, share)).toFixed(1)}`).join(" ");
@@ -69,11 +76,20 @@ export class LawEditor {
     this.places.forEach(([share, value], k) => this.svg.append(this.handle(share, value, k)));
     this.svg.querySelector(".law-hit").addEventListener("pointerdown", (event) => this.add(event));
     const [share, value] = this.places[this.chosen];
-    this.slip.querySelector("[name=share]").value = tidy(share);
-    this.slip.querySelector("[name=share]").disabled = this.isEnd(this.chosen);
-    this.slip.querySelector("[name=value]").value = tidy(value);
-    this.slip.querySelector("[data-drop-place]").disabled = this.isEnd(this.chosen);
+    this.field("share").value = tidy(share);
+    this.field("share").disabled = this.isEnd(this.chosen);
+    this.field("value").value = tidy(value);
+    /** @type {HTMLButtonElement} */ (this.slip.querySelector("[data-drop-place]")).disabled = this.isEnd(this.chosen);
     this.slip.querySelector("output").textContent = this.text();
+  }
+
+  /** @param {string} name @returns {any} a field of the slip */
+  field(name) {
+    return this.slip.querySelector(`[name=${name}]`);
+  }
+
+  focusHandle(k) {
+    /** @type {SVGElement} */ (this.svg.querySelectorAll(".law-handle")[k]).focus();
   }
 
   isEnd(k) {
@@ -83,7 +99,7 @@ export class LawEditor {
   handle(share, value, k) {
     const circle = document.createElementNS("http://www.w3.org/2000/svg", "circle");
     const words = { cx: this.x(share), cy: this.y(value), r: 7, class: `law-handle${k === this.chosen ? " is-chosen" : ""}`, tabindex: 0, "aria-label": `Place at ${tidy(share)}: ${tidy(value)}${this.unit}` };
-    for (const [name, word] of Object.entries(words)) circle.setAttribute(name, word);
+    for (const [name, word] of Object.entries(words)) circle.setAttribute(name, String(word));
     circle.addEventListener("pointerdown", (event) => this.grab(event, k));
     circle.addEventListener("focus", () => this.choose(k));
     circle.addEventListener("keydown", (event) => this.onKey(event, k));
@@ -94,7 +110,7 @@ export class LawEditor {
     if (this.chosen === k) return;
     this.chosen = k;
     this.draw();
-    this.svg.querySelectorAll(".law-handle")[k].focus();
+    this.focusHandle(k);
   }
 
   /** @returns {[number, number]} the share and the value under the pointer */
@@ -107,7 +123,7 @@ export class LawEditor {
 
   add(event) {
     const [share] = this.at(event);
-    const value = valueAt(this.places, this.slip.querySelector("[name=way]").value, share);
+    const value = valueAt(this.places, this.field("way").value, share);
     const k = this.places.findIndex(([other]) => other > share);
     if (k < 1 || share - this.places[k - 1][0] < 4 * STEP || this.places[k][0] - share < 4 * STEP) return;
     this.places.splice(k, 0, [share, value]);
@@ -137,7 +153,7 @@ export class LawEditor {
     if (by) {
       event.preventDefault();
       this.put(k, share + by[0] * 0.01 * fine, value + by[1] * (this.unit === "°" ? 5 : 0.05) * fine);
-      this.svg.querySelectorAll(".law-handle")[k].focus();
+      this.focusHandle(k);
     } else if (event.key === "Delete" || event.key === "Backspace") this.drop();
   }
 
@@ -171,7 +187,7 @@ export class LawEditor {
 
   preview() {
     this.previewed = true;
-    this.board.preview(this.slip.dataset.line, this.slip.dataset.field, this.text());
+    this.board.feed.preview(this.slip.dataset.line, { [this.slip.dataset.field]: this.text() });
   }
 
   /** @returns {string} the law as it is typed */
@@ -179,7 +195,7 @@ export class LawEditor {
     const words = this.places.map(([share, value], k) => `${tidy(value)}${this.unit}${this.isEnd(k) ? "" : ` at ${tidy(share)}`}`);
     if (words.length > 2) return words.join(", ");
     if (words[0] === words[1]) return words[0];
-    const { value } = this.slip.querySelector("[name=way]");
+    const { value } = this.field("way");
     return `${words[0]} to ${words[1]}${value === "evenly" ? "" : ` ${value}`}`;
   }
 

@@ -5,7 +5,7 @@ const EVERY_UNSEEN = 8000;
 const NEWS_FOR = 5000;
 
 export class Presence {
-  /** @param {HTMLElement} root the bench @param {import("./edits.js").Edits} edits @param {import("./board/board.js").Board} board */
+  /** @param {HTMLElement} root the bench @param {Edits} edits @param {Board} board */
   constructor(root, edits, board) {
     this.root = root;
     this.edits = edits;
@@ -47,7 +47,7 @@ export class Presence {
 
   async look() {
     try {
-      const line = document.activeElement?.closest?.(".line")?.dataset.line ?? "";
+      const line = /** @type {?HTMLElement} */ (document.activeElement?.closest?.(".line"))?.dataset.line ?? "";
       const answer = await fetch(`${this.root.dataset.nowUrl}?line=${encodeURIComponent(line)}`, { headers: { Accept: "application/json" } });
       if (answer.ok) this.take(await answer.json());
     } catch {
@@ -75,17 +75,17 @@ export class Presence {
   /** Whether a hand types in the sheet, or holds something: then what others did waits. */
   isBusy() {
     const focused = document.activeElement;
-    return this.isDown || this.board.pen.pending > 0 || Boolean(focused?.matches("input, textarea, select") && focused.closest("#sheet, #sheet-foot, #sheet-head"));
+    return this.isDown || this.board.pen.isSaving || Boolean(focused?.matches("input, textarea, select") && focused.closest("#sheet, #sheet-foot, #sheet-head"));
   }
 
   /** Show who is here, in the bar and at their lines. */
   mark() {
-    const place = this.root.ownerDocument.querySelector("#people");
+    const place = /** @type {HTMLElement} */ (this.root.ownerDocument.querySelector("#people"));
     const names = this.people.map((person) => person.name);
     place.hidden = !names.length && !this.news;
     if (this.news) place.textContent = this.news;
     else place.textContent = names.length ? `With you: ${names.slice(0, 3).join(", ")}${names.length > 3 ? ` and ${names.length - 3} more` : ""}` : "";
-    for (const line of this.root.querySelectorAll(".line")) {
+    for (const line of /** @type {NodeListOf<HTMLElement>} */ (this.root.querySelectorAll(".line"))) {
       const here = this.people.filter((person) => person.line === line.dataset.line).map((person) => person.name);
       if (here.length) line.dataset.people = here.join(", ");
       else delete line.dataset.people;

@@ -6,8 +6,8 @@ export class Session {
   /** @param {HTMLElement} root the bench */
   constructor(root) {
     this.root = root;
-    this.dialog = document.querySelector("#sign-in");
-    this.note = document.querySelector("#connection");
+    this.dialog = /** @type {HTMLDialogElement} */ (document.querySelector("#sign-in"));
+    this.note = /** @type {HTMLElement} */ (document.querySelector("#connection"));
     this.asking = null;
     this.isAway = false;
     this.count = () => 0;
@@ -61,7 +61,7 @@ export class Session {
     const answer = await fetch(this.root.dataset.signInUrl, { headers: this.token }).catch(() => null);
     this.dialog.innerHTML = answer ? await answer.text() : "<p class='slip-body'>The server does not answer. Load the page again.</p>";
     if (!this.dialog.open) this.dialog.showModal();
-    this.dialog.querySelector("input[name=username]")?.focus();
+    /** @type {?HTMLElement} */ (this.dialog.querySelector("input[name=username]"))?.focus();
   }
 
   async submit(event) {

@@ -1,28 +1,52 @@
 /** The slip: a sheet of paper laid over the board for tables and choices. */
+import { Listening } from "./listening.js";
+
 export class Slip {
   constructor(root, edits, board) {
     this.root = root;
     this.edits = edits;
     this.board = board;
-    this.dialog = root.querySelector("#slip");
+    this.dialog = /** @type {HTMLDialogElement} */ (root.querySelector("#slip"));
+    this.listening = new Listening();
+    /** What the buttons of slips do. @type {Object<string, (button: any) => void>} */
+    this.buttons = {
+      "[data-close-slip]": () => this.dialog.close(),
+      "[data-remove-line]": (button) => this.remove(button.dataset.removeLine),
+      "[data-drop-row]": (button) => button.closest("tr").remove(),
+      "[data-add-row]": () => this.addRow(),
+      "[data-apply-points]": () => this.applyPoints(),
+      "[data-add-table-row]": () => this.addTableRow(),
+      "[data-apply-table]": () => this.applyTable(),
+      "[data-apply-placing]": () => this.applyPlacing(),
+      "[data-use-picture]": (button) => this.usePicture(button.dataset.usePicture),
+    };
   }
 
   connect() {
-    document.body.addEventListener("htmx:afterSwap", (event) => {
+    this.listening.on(document.body, "htmx:afterSwap", (event) => {
       if (event.detail.target.id === "slip-content" && !this.dialog.open) {
         this.dialog.showModal();
         this.dialog.scrollTop = 0;
       }
     });
-    document.body.addEventListener("htmx:afterSwap", () => this.fetchParcel());
-    this.dialog.addEventListener("click", (event) => this.onClick(event));
-    this.dialog.addEventListener("change", (event) => this.onChange(event));
+    this.listening.on(document.body, "htmx:afterSwap", () => this.fetchParcel());
+    this.listening.on(this.dialog, "click", (event) => this.onClick(event));
+    this.listening.on(this.dialog, "change", (event) => this.onChange(event));
     this.board.pen.onPlaceSlip = () => this.openPlacing();
+  }
+
+  disconnect() {
+    this.listening.end();
+  }
+
+  /** @param {string} selector @returns {any} an element of the slip */
+  find(selector) {
+    return this.dialog.querySelector(selector);
   }
 
   /** A file that is ready goes to the downloads by itself; the one click was that which asked for it. */
   fetchParcel() {
-    const link = this.dialog.querySelector("a[data-fetch-now]");
+    const link = this.find("a[data-fetch-now]");
     if (!link) return;
     delete link.dataset.fetchNow;
     link.closest(".parcel").scrollIntoView({ block: "nearest" });
@@ -51,35 +75,37 @@ export class Slip {
   /** Ask by which numbers the chosen points should move, turn and scale. */
   openPlacing() {
     const count = this.board.pen.picked().length;
-    const content = document.querySelector("#placing-slip").content.cloneNode(true);
+    const content = /** @type {DocumentFragment} */ (/** @type {HTMLTemplateElement} */ (document.querySelector("#placing-slip")).content.cloneNode(true));
     content.querySelector("[data-count]").textContent = count === 1 ? "one point" : `${count} points`;
-    this.dialog.querySelector("#slip-content").replaceChildren(content);
+    this.find("#slip-content").replaceChildren(content);
     this.dialog.showModal();
   }
 
   applyPlacing() {
-    const values = Object.fromEntries(new FormData(this.dialog.querySelector("#placing-form")));
+    const values = Object.fromEntries(new FormData(this.find("#placing-form")));
     const by = { about: values.about };
     for (const name of ["right", "up", "turn", "scale"]) by[name] = Number(String(values[name]).replace(/[^-\d.]/g, ""));
     if (Object.values(by).some((value) => Number.isNaN(value)) || by.scale === 0) {
-      this.dialog.querySelector("[data-refusal]").textContent = "Type plain numbers: mm, degrees, and a factor other than 0.";
+      this.find("[data-refusal]").textContent = "Type plain numbers: mm, degrees, and a factor other than 0.";
       return;
     }
     this.dialog.close();
     this.board.pen.placeChosen(by);
   }
 
+  /** A click goes to the first of its buttons that was hit. */
   onClick(event) {
-    const target = event.target;
-    if (target === this.dialog || target.closest("[data-close-slip]")) this.dialog.close();
-    else if (target.closest("[data-remove-line]")) this.remove(target.closest("[data-remove-line]").dataset.removeLine);
-    else if (target.closest("[data-drop-row]")) target.closest("tr").remove();
-    else if (target.closest("[data-add-row]")) this.addRow();
-    else if (target.closest("[data-apply-points]")) this.applyPoints();
-    else if (target.closest("[data-add-table-row]")) this.addTableRow();
-    else if (target.closest("[data-apply-table]")) this.applyTable();
-    else if (target.closest("[data-apply-placing]")) this.applyPlacing();
-    else if (target.closest("[data-use-picture]")) this.usePicture(target.closest("[data-use-picture]").dataset.usePicture);
+    if (event.target === this.dialog) {
+      this.dialog.close();
+      return;
+    }
+    for (const [selector, act] of Object.entries(this.buttons)) {
+      const button = event.target.closest(selector);
+      if (button) {
+        act(button);
+        return;
+      }
+    }
   }
 
   remove(line) {
@@ -88,20 +114,20 @@ export class Slip {
   }
 
   usePicture(picture) {
-    const { line } = this.dialog.querySelector("#pictures-slip").dataset;
+    const { line } = this.find("#pictures-slip").dataset;
     this.dialog.close();
     this.edits.change({ op: "set", line, field: "picture", value: picture });
   }
 
   addRow() {
-    const body = this.dialog.querySelector(".points-table tbody");
+    const body = this.find(".points-table tbody");
     const row = document.createElement("tr");
     const number = body.rows.length + 1;
-    const weighted = Boolean(this.dialog.querySelector("[name=weight]"));
+    const weighted = Boolean(this.find("[name=weight]"));
     for (const name of ["number", "x", "y", "out", ...(weighted ? ["weight"] : []), "sharp", "drop"]) {
       const cell = row.insertCell();
       if (name === "number") cell.textContent = String(number);
-      else if (name === "drop") cell.append(button("×", `Remove point ${number}`));
+      else if (name === "drop") cell.append(dropButton("×", `Remove point ${number}`));
       else cell.append(field(name, number));
     }
     body.append(row);
@@ -109,7 +135,7 @@ export class Slip {
   }
 
   addTableRow() {
-    const slip = this.dialog.querySelector("#table-slip");
+    const slip = this.find("#table-slip");
     const body = slip.querySelector("tbody");
     const row = slip.querySelector("template").content.firstElementChild.cloneNode(true);
     const last = body.lastElementChild;
@@ -120,14 +146,14 @@ export class Slip {
   }
 
   applyTable() {
-    const slip = this.dialog.querySelector("#table-slip");
+    const slip = this.find("#table-slip");
     const rows = [...slip.querySelectorAll("tbody tr")].map((row) => Object.fromEntries([...row.querySelectorAll("input")].map((input) => [input.name, input.value.trim()])));
     this.dialog.close();
     this.edits.change({ op: "set", line: slip.dataset.line, field: slip.dataset.field, value: JSON.stringify(rows) });
   }
 
   applyPoints() {
-    const slip = this.dialog.querySelector("#points-slip");
+    const slip = this.find("#points-slip");
     const points = [...slip.querySelectorAll("tbody tr")].map((row) => ({
       x: row.querySelector("[name=x]").value.trim() || "0",
       y: row.querySelector("[name=y]").value.trim() || "0",
@@ -150,7 +176,7 @@ function field(name, number) {
   return input;
 }
 
-function button(text, label) {
+function dropButton(text, label) {
   const element = document.createElement("button");
   element.type = "button";
   element.className = "text-button";

@@ -1,22 +1,57 @@
 /** Buttons of the sheet and the gauges: lines moved, paused, tried otherwise; levels and offenders shown. */
+import { Listening } from "../listening.js";
+
 export class SheetActions {
   constructor(root, edits, board) {
     this.root = root;
     this.edits = edits;
     this.board = board;
+    this.listening = new Listening();
+    /** What buttons do, by the first of these names that their data have. @type {Object<string, (data: DOMStringMap, button: any) => void>} */
+    this.buttons = {
+      move: (data) => edits.change({ op: "move", line: data.move, by: data.by }),
+      pause: (data) => edits.change({ op: "pause", line: data.pause, paused: data.paused }),
+      stopReading: (data) => edits.change({ op: "stop_reading", line: data.stopReading }),
+      tryValues: (data) => edits.change({ op: "set_many", line: data.tryLine, values: data.tryValues }),
+      addVerb: (data) => edits.change({ op: "work", verb: data.addVerb, item: data.addItem, after: data.addAfter, values: data.addValues ?? "{}" }),
+      tryLine: (data) => edits.change({ op: "set", line: data.tryLine, field: data.tryField, value: data.tryValue }),
+      after: (data) => edits.look({ shown_after: edits.state().shown_after === data.after ? "" : data.after }),
+      showAll: () => edits.look({ shown_after: "" }),
+      level: (data) => edits.look({ level: data.level }),
+      viewSet: (data) => edits.look({ [data.viewSet]: data.viewValue }),
+      history: (data) => edits.step(/** @type {"undo" | "redo"} */ (data.history)),
+      stopTrying: () => edits.stop(),
+      takeSaved: () => edits.look({}),
+      gauge: (data, button) => this.showOffenders({ gauge: data.gauge }, button),
+      done: (data, button) => this.showOffenders({ done: data.done }, button),
+      firstVerb: (data) => this.addFirst(data.firstVerb),
+      dismiss: (_data, button) => button.closest(".message").remove(),
+    };
   }
 
   connect() {
-    this.root.addEventListener("pointerover", (event) => this.tellLine(event.target.closest?.(".line")));
-    this.root.addEventListener("focusin", (event) => this.tellLine(event.target.closest?.(".line")));
-    document.body.addEventListener("click", (event) => this.onClick(event));
-    document.body.addEventListener("submit", (event) => this.onSubmit(event));
-    this.root.addEventListener("change", (event) => {
+    this.listening.on(this.root, "pointerover", (event) => this.tellLine(event.target.closest?.(".line")));
+    this.listening.on(this.root, "focusin", (event) => this.standOn(event.target.closest?.(".line")));
+    this.listening.on(this.root, "click", (event) => this.standOn(event.target.closest?.(".line")));
+    this.listening.on(document.body, "click", (event) => this.onClick(event));
+    this.listening.on(document.body, "submit", (event) => this.onSubmit(event));
+    this.listening.on(this.root, "change", (event) => {
       const choice = event.target.closest("[data-view-choice]");
       if (choice) this.edits.look({ [choice.dataset.viewChoice]: choice.value });
       else if (event.target.dataset.rewrite && event.target.value) this.rewrite(event.target);
       else if ("combScale" in event.target.dataset) this.scaleComb(event.target);
     });
+  }
+
+  disconnect() {
+    this.listening.end();
+  }
+
+  /** The hand is at a line: it is told, and its handles are shown. @param {?HTMLElement} line */
+  standOn(line) {
+    if (!line) return;
+    this.tellLine(line);
+    this.board.handles.standOn(line.dataset.line);
   }
 
   /** Say in the bar below what the line under the hand did: beside the line it would push the sheet. @param {?Element} line */
@@ -30,25 +65,8 @@ export class SheetActions {
 
   onClick(event) {
     const button = event.target.closest("button");
-    if (!button) return;
-    const data = button.dataset;
-    if (data.move) this.edits.change({ op: "move", line: data.move, by: data.by });
-    else if (data.pause) this.edits.change({ op: "pause", line: data.pause, paused: data.paused });
-    else if (data.stopReading) this.edits.change({ op: "stop_reading", line: data.stopReading });
-    else if (data.tryValues) this.edits.change({ op: "set_many", line: data.tryLine, values: data.tryValues });
-    else if (data.addVerb) this.edits.change({ op: "work", verb: data.addVerb, item: data.addItem, after: data.addAfter, values: data.addValues ?? "{}" });
-    else if (data.tryLine) this.edits.change({ op: "set", line: data.tryLine, field: data.tryField, value: data.tryValue });
-    else if (data.after) this.edits.look({ shown_after: this.edits.state().shown_after === data.after ? "" : data.after });
-    else if ("showAll" in data) this.edits.look({ shown_after: "" });
-    else if (data.level) this.edits.look({ level: data.level });
-    else if (data.viewSet) this.edits.look({ [data.viewSet]: data.viewValue });
-    else if (data.history) this.edits.step(data.history);
-    else if ("stopTrying" in data) this.edits.stop();
-    else if ("takeSaved" in data) this.edits.look({});
-    else if (data.gauge) this.showOffenders({ gauge: data.gauge }, button);
-    else if (data.done) this.showOffenders({ done: data.done }, button);
-    else if (data.firstVerb) this.addFirst(data.firstVerb);
-    else if ("dismiss" in data) button.closest(".message").remove();
+    const name = button && Object.keys(this.buttons).find((key) => key in button.dataset);
+    if (name) this.buttons[name](button.dataset, button);
   }
 
   /** Make a change that came too late on top of what is saved. */
@@ -75,6 +93,7 @@ export class SheetActions {
     const known = new Set([...this.root.querySelectorAll(".line")].map((line) => line.dataset.line));
     await this.edits.change({ op: "add", verb, text: "" });
     const added = [...this.root.querySelectorAll(".line")].find((line) => !known.has(line.dataset.line));
+    if (added) this.board.handles.standOn(added.dataset.line);
     if (verb === "draw" && added) this.board.pen.begin(added.dataset.line);
   }
 

@@ -53,7 +53,7 @@ export function finder(root, edits, board) {
     /** Say what a verb of the short list does. @param {?Element} proposal */
     tell(proposal) {
       const help = this.list().querySelector(".proposal-help");
-      if (help) help.textContent = proposal?.dataset.help ?? help.dataset.rest;
+      if (help) help.textContent = /** @type {?HTMLElement} */ (proposal)?.dataset.help ?? help.dataset.rest;
     },
     async steer(event) {
       const count = this.proposals().length;
@@ -81,6 +81,7 @@ export function finder(root, edits, board) {
       await edits.change({ op: "add", text, verb, after: edits.state().shown_after });
       const added = [...root.querySelectorAll(".line")].find((line) => !known.has(line.dataset.line));
       added?.scrollIntoView({ block: "nearest" });
+      if (added) board.handles.standOn(added.dataset.line);
       if (verb === "draw" && added) board.pen.begin(added.dataset.line);
       else root.querySelector("#next-line")?.focus();
     },

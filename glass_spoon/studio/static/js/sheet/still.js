@@ -54,7 +54,7 @@ export class Still {
   lineThatCounts() {
     const focused = document.activeElement?.closest?.(".line");
     if (focused && this.isSeen(focused)) return focused;
-    const pointed = this.pointer && document.elementFromPoint(...this.pointer)?.closest(".line");
+    const pointed = this.pointer && document.elementFromPoint(this.pointer[0], this.pointer[1])?.closest(".line");
     if (pointed) return pointed;
     return [...this.lines.querySelectorAll(".line")].find((line) => this.isSeen(line));
   }

@@ -1,4 +1,6 @@
 /** Values in the prose: typed, dragged sideways, stepped with the arrow keys, chosen. */
+import { Listening } from "../listening.js";
+
 const PLAIN = /^\s*([-+]?\d[\d,]*(?:\.\d+)?)\s*([^\d\s]*)\s*$/;
 const DRAG_THRESHOLD = 4;
 const PIXELS_A_STEP = 7;
@@ -11,6 +13,7 @@ export class Values {
     this.root = root;
     this.edits = edits;
     this.board = board;
+    this.listening = new Listening();
     this.drag = null;
     this.timer = 0;
     /** What is typed: its chip, its input, and what ends it. @type {?{chip: HTMLElement, input: HTMLInputElement, finish: (save: boolean) => void}} */
@@ -19,12 +22,22 @@ export class Values {
   }
 
   connect() {
-    document.body.addEventListener("htmx:beforeSwap", () => this.carryTyping());
-    document.body.addEventListener("htmx:afterSwap", () => this.goOnTyping());
-    this.root.addEventListener("pointerdown", (event) => this.onDown(event));
-    this.root.addEventListener("click", (event) => this.onClick(event));
-    this.root.addEventListener("keydown", (event) => this.onKey(event));
-    this.root.addEventListener("change", (event) => this.onChange(event));
+    this.listening.on(document.body, "htmx:beforeSwap", () => this.carryTyping());
+    this.listening.on(document.body, "htmx:afterSwap", () => this.goOnTyping());
+    this.listening.on(this.root, "pointerdown", (event) => this.onDown(event));
+    this.listening.on(this.root, "click", (event) => this.onClick(event));
+    this.listening.on(this.root, "keydown", (event) => this.onKey(event));
+    this.listening.on(this.root, "change", (event) => this.onChange(event));
+  }
+
+  disconnect() {
+    this.listening.end();
+    clearTimeout(this.timer);
+  }
+
+  /** Show how the part would be with a value. @param {HTMLElement} chip @param {string} text */
+  preview(chip, text) {
+    this.board.feed.preview(chip.dataset.line, { [chip.dataset.field]: text });
   }
 
   onDown(event) {
@@ -57,7 +70,7 @@ export class Values {
     const steps = Math.round((event.clientX - drag.x) / PIXELS_A_STEP);
     drag.text = stepped(drag.chip, drag.plain, steps * scale(event));
     drag.chip.textContent = drag.text;
-    this.board.preview(drag.chip.dataset.line, drag.chip.dataset.field, drag.text);
+    this.preview(drag.chip, drag.text);
   }
 
   onUp() {
@@ -79,7 +92,7 @@ export class Values {
   /** Put an input in the place of a chip. */
   type(chip) {
     const isLong = chip.closest(".line")?.dataset.verb === "remark";
-    const input = document.createElement(isLong ? "textarea" : "input");
+    const input = /** @type {any} */ (document.createElement(isLong ? "textarea" : "input"));
     input.className = "value-input";
     input.value = chip.dataset.wanted ?? chip.dataset.raw;
     if (isLong) input.rows = Math.ceil((input.value.length + 1) / LETTERS_A_ROW) + 1;
@@ -140,7 +153,7 @@ export class Values {
     if (!plain || chip.dataset.kind !== "number") return;
     event.preventDefault();
     input.value = stepped(chip, plain, (event.key === "ArrowUp" ? 1 : -1) * scale(event));
-    this.board.preview(chip.dataset.line, chip.dataset.field, input.value);
+    this.preview(chip, input.value);
   }
 
   onKey(event) {
@@ -153,7 +166,7 @@ export class Values {
     const up = event.key === "ArrowUp" || event.key === "ArrowRight";
     chip.dataset.raw = stepped(chip, plain, (up ? 1 : -1) * scale(event));
     chip.textContent = chip.dataset.raw;
-    this.board.preview(chip.dataset.line, chip.dataset.field, chip.dataset.raw);
+    this.preview(chip, chip.dataset.raw);
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.commit(chip, chip.dataset.raw), COMMIT_DELAY);
   }
@@ -178,7 +191,7 @@ export class Values {
   async commit(chip, value) {
     const { kind, line, field, limit } = chip.dataset;
     const edit = kind === "limit" ? { op: "limit", limit, value } : kind === "title" ? { op: "rename", value } : { op: "set", line, field, value };
-    this.board.dropPreviews();
+    this.board.feed.drop();
     const shown = chip.dataset.shown ?? chip.textContent;
     chip.textContent = value || shown;
     chip.classList.add("is-unsaved");

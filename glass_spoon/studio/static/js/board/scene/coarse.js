@@ -6,7 +6,7 @@ const CELLS = 256;
 
 /**
  * @param {Float32Array} positions x, y, z of every vertex @param {Uint32Array} triangles
- * @param {Box3} box of the positions
+ * @param {{ min: { x: number, y: number, z: number }, max: { x: number, y: number, z: number } }} box of the positions
  * @returns {{index: Uint32Array, cell: number}} triangles of some of the same vertices, and how far in mm they may have moved
  */
 export function coarseIndex(positions, triangles, { min, max }) {
@@ -43,7 +43,7 @@ export function coarseIndex(positions, triangles, { min, max }) {
 /** @returns {{geometry: BufferGeometry, cell: number}} the stand-in of a geometry, on the same buffers @param {BufferGeometry} whole */
 export function coarseGeometry(whole) {
   whole.computeBoundingBox();
-  const { index, cell } = coarseIndex(whole.getAttribute("position").array, whole.index.array, whole.boundingBox);
+  const { index, cell } = coarseIndex(/** @type {Float32Array} */ (whole.getAttribute("position").array), /** @type {Uint32Array} */ (whole.index.array), whole.boundingBox);
   const geometry = new BufferGeometry();
   geometry.setIndex(new BufferAttribute(index, 1));
   for (const [name, attribute] of Object.entries(whole.attributes)) geometry.setAttribute(name, attribute);

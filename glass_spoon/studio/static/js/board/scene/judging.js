@@ -3,15 +3,18 @@ import { Vector3 } from "three";
 import { LineMaterial } from "../../../vendor/three/lines/LineMaterial.js";
 import { LineSegments2 } from "../../../vendor/three/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "../../../vendor/three/lines/LineSegmentsGeometry.js";
+import { Listening } from "../../listening.js";
+import { swatch } from "../legend.js";
 import { stripeChoice } from "./materials.js";
+import { token } from "./tokens.js";
 
 const LINES = {
-  isocurves: { color: "#1d2b30", linewidth: 1, opacity: 0.55 },
-  net: { color: "#86306a", linewidth: 1, opacity: 0.8 },
-  arrows: { color: "#a96a12", linewidth: 2.6, opacity: 1 },
-  combs: { color: "#1e6b66", linewidth: 1, opacity: 0.75 },
+  isocurves: { color: "ink", linewidth: 1, opacity: 0.55 },
+  net: { color: "plum", linewidth: 1, opacity: 0.8 },
+  arrows: { color: "amber", linewidth: 2.6, opacity: 1 },
+  combs: { color: "glass", linewidth: 1, opacity: 0.75 },
 };
-const EDGES = { G2: "#1e6b66", G1: "#5e6b6e", G0: "#a96a12", apart: "#86306a" };
+const EDGES = { G2: "glass", G1: "soft-ink", G0: "amber", apart: "plum" };
 const EDGE_WIDTH = 4;
 const NEAR = 12;
 const NAMES = { gaussian: "Gaussian bend", mean: "Mean bend", largest: "Largest bend", draft: "Draft angle", deviation: "Off the surface", corners: "Corners off square", valence: "Edges at points" };
@@ -24,21 +27,30 @@ export class Judging {
   constructor(board) {
     this.board = board;
     this.form = board.root.querySelector(".judge-form");
+    this.listening = new Listening();
     this.objects = [];
     this.edges = [];
-    const material = (look) => new LineMaterial({ transparent: true, depthTest: true, ...look });
+    this.range = null;
+    const material = (look) => new LineMaterial({ transparent: true, depthTest: true, ...look, color: token(look.color) });
     this.materials = Object.fromEntries(Object.entries(LINES).map(([kind, look]) => [kind, material(look)]));
     this.edgeMaterials = Object.fromEntries(Object.entries(EDGES).map(([verdict, color]) => [verdict, material({ color, linewidth: EDGE_WIDTH, opacity: 1 })]));
   }
 
   connect() {
-    this.form.addEventListener("change", (event) => this.onChange(event));
-    this.form.addEventListener("submit", (event) => event.preventDefault());
+    this.listening.on(this.form, "change", (event) => this.onChange(event));
+    this.listening.on(this.form, "submit", (event) => event.preventDefault());
+  }
+
+  /** Let go of listeners and of what lies on the graphics card. */
+  disconnect() {
+    this.listening.end();
+    this.show({});
+    Object.values({ ...this.materials, ...this.edgeMaterials }).forEach((material) => material.dispose());
   }
 
   /** @returns {Object<string, string>} what the server is asked to work out */
   state() {
-    const data = Object.fromEntries(new FormData(this.form));
+    const data = /** @type {Object<string, string>} */ (Object.fromEntries(new FormData(this.form)));
     return { judge: data.judge, towards: data.towards, isocurves: data.isocurves || "0", net: data.net ?? "0", arrows: data.arrows ?? "0", combs: data.combs ?? "0", edges: data.edges ?? "0" };
   }
 
@@ -46,12 +58,11 @@ export class Judging {
     const { name } = event.target;
     if (name.startsWith("stripe")) {
       this.setStripes();
-      if (this.board.mode !== "stripes") this.board.setMode("stripes");
+      if (this.board.scene.mode !== "stripes") this.board.setMode("stripes");
       return;
     }
     this.form.querySelector(".judge-towards").hidden = this.form.judge.value !== "draft";
-    if (name === "judge" && event.target.value) this.board.setMode("judged");
-    else if (name === "judge") this.board.setMode("edges");
+    if (name === "judge") this.board.setMode(event.target.value ? "judged" : "edges");
     if (name === "towards" && this.form.judge.value !== "draft") return;
     this.board.load();
   }
@@ -65,7 +76,7 @@ export class Judging {
   setStripes() {
     const data = Object.fromEntries(new FormData(this.form));
     stripeChoice.count.value = Math.max(2, Math.min(80, Number(data.stripes) || 22));
-    stripeChoice.along.value.set(...{ level: [0, 1], upright: [1, 0], slanted: [0.707, 0.707] }[data.stripeWay]);
+    stripeChoice.along.value.fromArray({ level: [0, 1], upright: [1, 0], slanted: [0.707, 0.707] }[data.stripeWay]);
     stripeChoice.fixed.value = data.stripeFixed === "object" ? 1 : 0;
     this.board.draw(true);
   }
@@ -73,7 +84,7 @@ export class Judging {
   /** @param {Object} extras of the model: lines on surfaces, shared edges, the range of colours */
   show(extras) {
     this.objects.forEach((object) => {
-      this.board.scenes.picture.remove(object);
+      this.board.scene.picture.remove(object);
       object.geometry.dispose();
     });
     this.objects = [];
@@ -85,7 +96,7 @@ export class Judging {
       if (lines.length) this.add(segments(lines), this.edgeMaterials[verdict]);
     }
     this.range = extras.range ?? null;
-    this.board.legend();
+    this.board.legend.show();
   }
 
   add(positions, material) {
@@ -94,13 +105,13 @@ export class Judging {
     const object = new LineSegments2(geometry, material);
     object.renderOrder = 2;
     this.objects.push(object);
-    this.board.scenes.picture.add(object);
+    this.board.scene.picture.add(object);
   }
 
   /** Fill the legend with what the colours mean, and with the tally of edges. @param {HTMLElement} legend */
   legend(legend) {
     const judge = this.form.judge.value;
-    if (this.board.mode === "judged" && judge && this.range) {
+    if (this.board.scene.mode === "judged" && judge && this.range) {
       const [low, high] = this.range;
       const name = document.createElement("strong");
       name.textContent = NAMES[judge];
@@ -108,32 +119,29 @@ export class Judging {
       ramp.className = `legend-ramp is-${judge}`;
       legend.append(name, ` ${ENDS[judge][0]} ${short(low)}${UNITS[judge]} `, ramp, ` ${short(high)}${UNITS[judge]} ${ENDS[judge][1]}`);
     }
-    if (this.form.edges.checked) {
-      const tally = Object.keys(EDGES).map((verdict) => [verdict, this.edges.filter((edge) => edge.verdict === verdict).length]);
-      legend.append(this.edges.length ? "Shared edges:" : "No edges are shared here.");
-      for (const [verdict, count] of tally) {
-        if (!count) continue;
-        const swatch = document.createElement("span");
-        swatch.className = "legend-swatch";
-        swatch.style.background = EDGES[verdict];
-        legend.append(swatch, `${count} ${verdict}`);
-      }
-      if (this.edges.length) {
-        const report = document.createElement("button");
-        report.type = "button";
-        report.className = "text-button";
-        report.textContent = "Report";
-        report.addEventListener("click", () => window.htmx.ajax("GET", this.form.dataset.edgesUrl, { target: "#slip-content", swap: "innerHTML", values: { ...this.board.edits.state() } }));
-        legend.append(" ", report);
-      }
+    if (this.form.edges.checked) this.tally(legend);
+  }
+
+  /** Count the shared edges by how smooth they are. @param {HTMLElement} legend */
+  tally(legend) {
+    legend.append(this.edges.length ? "Shared edges:" : "No edges are shared here.");
+    for (const verdict of Object.keys(EDGES)) {
+      const count = this.edges.filter((edge) => edge.verdict === verdict).length;
+      if (count) legend.append(swatch(`is-${verdict}`), `${count} ${verdict}`);
     }
-    return legend.childNodes.length > 0;
+    if (!this.edges.length) return;
+    const report = document.createElement("button");
+    report.type = "button";
+    report.className = "text-button";
+    report.textContent = "Report";
+    report.addEventListener("click", () => window.htmx.ajax("GET", this.form.dataset.edgesUrl, { target: "#slip-content", swap: "innerHTML", values: { ...this.board.edits.state() } }));
+    legend.append(" ", report);
   }
 
   /** @returns {string} the value at a place of a model that is coloured by bend or draft */
   valueText(found) {
     const judge = this.form.judge.value;
-    if (this.board.mode !== "judged" || !judge) return "";
+    if (this.board.scene.mode !== "judged" || !judge) return "";
     const value = found.model.valueAt(found.triangle, found.place);
     if (value === null) return "";
     const radius = (judge === "mean" || judge === "largest") && Math.abs(value) > 1e-6 ? ` (radius ${short(1 / Math.abs(value))} mm)` : "";
@@ -152,11 +160,6 @@ export class Judging {
       }
     }
     return text;
-  }
-
-  dispose() {
-    this.show({});
-    Object.values({ ...this.materials, ...this.edgeMaterials }).forEach((material) => material.dispose());
   }
 }
 

@@ -1,9 +1,9 @@
 /** The materials of the board, made once and shared. */
-import { BackSide, Color, DoubleSide, LineBasicMaterial, MeshBasicMaterial, MeshPhongMaterial, PointsMaterial, ShaderMaterial, Vector2 } from "three";
+import { BackSide, DoubleSide, LineBasicMaterial, MeshBasicMaterial, MeshPhongMaterial, PointsMaterial, ShaderMaterial, Vector2 } from "three";
 import { LineMaterial } from "../../../vendor/three/lines/LineMaterial.js";
+import { token, tokenColor } from "./tokens.js";
 
-export const PLUM = new Color("#86306a");
-const INK = new Color("#1d2b30");
+const PLUM = tokenColor("plum");
 
 const stripeVertex = `
 varying vec3 vNormalView; varying vec3 vPlace; varying vec3 vNormalOwn;
@@ -47,23 +47,23 @@ export const stripeChoice = { count: { value: 22 }, along: { value: new Vector2(
 
 /** One set of materials for a model of one colour. @param {number[]} color linear red, green, blue */
 export function makeMaterials(color) {
-  const paint = new Color(color[0], color[1], color[2]);
+  const paint = tokenColor("sheet").fromArray(color);
   return {
-    faces: new MeshPhongMaterial({ color: paint, specular: new Color(0x222222), shininess: 22, flatShading: true, side: DoubleSide, ...pushed }),
-    smooth: new MeshPhongMaterial({ color: paint, specular: new Color(0x333333), shininess: 30, side: DoubleSide, ...pushed }),
-    evenness: new MeshPhongMaterial({ vertexColors: true, specular: new Color(0x0a0a0a), flatShading: true, side: DoubleSide, ...pushed }),
-    judged: new MeshPhongMaterial({ vertexColors: true, specular: new Color(0x0a0a0a), side: DoubleSide, ...pushed }),
-    painted: new MeshPhongMaterial({ vertexColors: true, specular: new Color(0x333333), shininess: 30, side: DoubleSide, ...pushed }),
-    paintedFaces: new MeshPhongMaterial({ vertexColors: true, specular: new Color(0x222222), shininess: 22, flatShading: true, side: DoubleSide, ...pushed }),
+    faces: new MeshPhongMaterial({ color: paint, specular: tokenColor("shine"), shininess: 22, flatShading: true, side: DoubleSide, ...pushed }),
+    smooth: new MeshPhongMaterial({ color: paint, specular: tokenColor("shine-smooth"), shininess: 30, side: DoubleSide, ...pushed }),
+    evenness: new MeshPhongMaterial({ vertexColors: true, specular: tokenColor("shine-coloured"), flatShading: true, side: DoubleSide, ...pushed }),
+    judged: new MeshPhongMaterial({ vertexColors: true, specular: tokenColor("shine-coloured"), side: DoubleSide, ...pushed }),
+    painted: new MeshPhongMaterial({ vertexColors: true, specular: tokenColor("shine-smooth"), shininess: 30, side: DoubleSide, ...pushed }),
+    paintedFaces: new MeshPhongMaterial({ vertexColors: true, specular: tokenColor("shine"), shininess: 22, flatShading: true, side: DoubleSide, ...pushed }),
     sides: new ShaderMaterial({
-      uniforms: { outer: { value: new Color("#7fb3ab") }, inner: { value: new Color("#e0a050") } },
+      uniforms: { outer: { value: tokenColor("side-out") }, inner: { value: tokenColor("side-in") } },
       vertexShader: stripeVertex,
       fragmentShader: sidesFragment,
       side: DoubleSide,
       ...pushed,
     }),
     stripes: new ShaderMaterial({
-      uniforms: { dark: { value: new Color("#21413f") }, light: { value: new Color("#f4f1e8") }, count: stripeChoice.count, along: stripeChoice.along, fixedTo: stripeChoice.fixed },
+      uniforms: { dark: { value: tokenColor("stripe-dark") }, light: { value: tokenColor("stripe-light") }, count: stripeChoice.count, along: stripeChoice.along, fixedTo: stripeChoice.fixed },
       vertexShader: stripeVertex,
       fragmentShader: stripeFragment,
       side: DoubleSide,
@@ -72,10 +72,10 @@ export function makeMaterials(color) {
   };
 }
 
-export const edgeLines = new LineBasicMaterial({ color: new Color("#2c4644"), transparent: true, opacity: 0.62 });
-export const drawingLines = new LineBasicMaterial({ color: new Color("#9fbab4") });
-export const paperFill = new MeshBasicMaterial({ color: new Color("#f9f7f1"), side: DoubleSide, ...pushed });
-export const outline = new ShaderMaterial({ uniforms: { reach: { value: 1 }, ink: { value: INK } }, vertexShader: hullVertex, fragmentShader: hullFragment, side: BackSide, polygonOffset: true, polygonOffsetFactor: 8, polygonOffsetUnits: 16 });
+export const edgeLines = new LineBasicMaterial({ color: tokenColor("mesh-edge"), transparent: true, opacity: 0.62 });
+export const drawingLines = new LineBasicMaterial({ color: tokenColor("drawn-line") });
+export const paperFill = new MeshBasicMaterial({ color: tokenColor("view-paper"), side: DoubleSide, ...pushed });
+export const outline = new ShaderMaterial({ uniforms: { reach: { value: 1 }, ink: { value: tokenColor("ink") } }, vertexShader: hullVertex, fragmentShader: hullFragment, side: BackSide, polygonOffset: true, polygonOffsetFactor: 8, polygonOffsetUnits: 16 });
 export const plumFaces = new MeshBasicMaterial({ color: PLUM, side: DoubleSide, transparent: true, opacity: 0.85, polygonOffset: true, polygonOffsetFactor: -1, polygonOffsetUnits: -2 });
-export const plumLines = new LineMaterial({ color: PLUM, linewidth: 2.6, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -4 });
+export const plumLines = new LineMaterial({ color: token("plum"), linewidth: 2.6, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -4 });
 export const plumPoints = new PointsMaterial({ color: PLUM, size: 8, sizeAttenuation: false });

@@ -4,6 +4,7 @@ import { MeshBVH } from "three-mesh-bvh";
 import { LineSegments2 } from "../../../vendor/three/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "../../../vendor/three/lines/LineSegmentsGeometry.js";
 import { coarseGeometry } from "./coarse.js";
+import { tokenRgb } from "./tokens.js";
 import { drawingLines, edgeLines, makeMaterials, outline, paperFill, plumFaces, plumLines, plumPoints } from "./materials.js";
 
 /** Faces from which the drawing views show the outline alone, and a coarser mesh stands in where nobody can tell. */
@@ -13,6 +14,12 @@ const UNSEEN = 1.8;
 /** Pixels between edges from which they are drawn in full, and the least share of that. */
 const CLEAR = 5;
 const FAINT = 0.08;
+
+/** Modes that show edges, and those that show the colours of faces. */
+const EDGED = ["edges", "evenness", "sides"];
+const PAINTED = ["edges", "faces", "smooth"];
+
+/** @typedef {"edges" | "faces" | "smooth" | "stripes" | "evenness" | "sides" | "judged"} Mode */
 
 export class Model {
   /** @param {Object} data one mesh of a glTF file as `readGltf` gives it */
@@ -25,7 +32,7 @@ export class Model {
     this.lines = new BufferGeometry();
     this.lines.setIndex(new BufferAttribute(data.lines, 1));
     this.materials = makeMaterials(data.color);
-    this.mesh = new Mesh(this.geometry, this.materials.faces);
+    this.mesh = new Mesh(this.geometry, /** @type {Material} */ (this.materials.faces));
     this.edges = new LineSegments(this.lines, edgeLines.clone());
     this.fill = new Mesh(this.geometry, paperFill);
     this.outline = new Mesh(this.geometry, outline);
@@ -98,21 +105,34 @@ export class Model {
   }
 
   /**
-   * @param {"edges" | "faces" | "smooth" | "stripes" | "evenness" | "sides" | "judged"} mode how the picture shows the mesh
+   * @param {Mode} mode how the picture shows the mesh
    * @param {?[number, number]} range values at which the colours of "judged" are full
    */
   setMode(mode, range = null) {
+    const { data } = this;
     this.mode = mode;
     this.range = range;
-    this.edges.visible = mode === "edges" || mode === "evenness" || mode === "sides";
-    this.mesh.material = { edges: this.materials.smooth, faces: this.materials.faces, smooth: this.materials.smooth, stripes: this.materials.stripes, sides: this.materials.sides, evenness: this.materials.evenness, judged: this.data.values ? this.materials.judged : this.materials.smooth }[mode];
+    this.edges.visible = EDGED.includes(mode);
     this.coarsen(false);
     this.dropCoarse();
     if (this.mesh.geometry !== this.geometry) this.mesh.geometry.dispose();
-    this.painted = Boolean(this.data.faceColors) && ["edges", "faces", "smooth"].includes(mode);
-    if (this.painted) this.mesh.material = mode === "faces" ? this.materials.paintedFaces : this.materials.painted;
-    if (mode === "judged" && this.data.values && range) this.geometry.setAttribute("color", new BufferAttribute(judgedColors(this.data.values, range), 3));
-    this.mesh.geometry = mode === "evenness" ? this.colouredGeometry((face) => evennessColor(this.data.evenness[face])) : this.painted ? this.colouredGeometry((face) => this.data.faceColors.subarray(3 * face, 3 * face + 3)) : this.geometry;
+    this.painted = Boolean(data.faceColors) && PAINTED.includes(mode);
+    this.mesh.material = this.materialOf(mode);
+    if (mode === "judged" && data.values && range) this.geometry.setAttribute("color", new BufferAttribute(judgedColors(data.values, range), 3));
+    this.mesh.geometry = this.geometryOf(mode);
+  }
+
+  /** @returns {Material} */
+  materialOf(mode) {
+    const { materials } = this;
+    if (this.painted) return mode === "faces" ? materials.paintedFaces : materials.painted;
+    return materials[mode === "edges" || (mode === "judged" && !this.data.values) ? "smooth" : mode];
+  }
+
+  /** @returns {BufferGeometry} what the picture shows in a mode: faces of their own colours are split apart */
+  geometryOf(mode) {
+    if (mode === "evenness") return this.colouredGeometry((face) => evennessColor(this.data.evenness[face]));
+    return this.painted ? this.colouredGeometry((face) => this.data.faceColors.subarray(3 * face, 3 * face + 3)) : this.geometry;
   }
 
   /** @returns {?number} the value at a place of a triangle, by its corners; null where there is none */
@@ -120,8 +140,8 @@ export class Model {
     const { values, triangles } = this.data;
     if (!values) return null;
     const corners = [0, 1, 2].map((k) => triangles[3 * triangle + k]);
-    const points = corners.map((corner) => new Vector3().fromBufferAttribute(this.geometry.getAttribute("position"), corner));
-    const shares = Triangle.getBarycoord(place, ...points, new Vector3());
+    const [a, b, c] = corners.map((corner) => new Vector3().fromBufferAttribute(this.geometry.getAttribute("position"), corner));
+    const shares = Triangle.getBarycoord(place, a, b, c, new Vector3());
     return shares ? values[corners[0]] * shares.x + values[corners[1]] * shares.y + values[corners[2]] * shares.z : values[corners[0]];
   }
 
@@ -205,13 +225,8 @@ function judgedColors(values, [low, high]) {
   return colors;
 }
 
-const PALE = [0.86, 0.86, 0.8];
-const BELOW = [0.24, 0.03, 0.15];
-const ABOVE = [0.013, 0.147, 0.133];
-const TIGHT = [0.4, 0.14, 0.006];
-const SMALL = [0.78, 0.44, 0.07];
-const EVEN = [0.62, 0.75, 0.71];
-const LARGE = [0.42, 0.07, 0.28];
+const [PALE, BELOW, ABOVE, TIGHT] = ["value-none", "value-below", "value-above", "value-tight"].map(tokenRgb);
+const [SMALL, EVEN, LARGE] = ["face-small", "face-even", "face-large"].map(tokenRgb);
 
 /** Colour of a face by its area over the mean: amber at half and below, plum at double and above. */
 function evennessColor(ratio) {

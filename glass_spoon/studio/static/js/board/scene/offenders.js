@@ -12,7 +12,7 @@ export class Offenders {
   /** @param {Object} board the board */
   constructor(board) {
     this.board = board;
-    this.objects = [];
+    this.plum = null;
   }
 
   /**
@@ -22,13 +22,9 @@ export class Offenders {
   show(found) {
     this.clear();
     const { board } = this;
-    const model = found && board.models.get(found.item);
+    const model = found && board.scene.models.get(found.item);
     if (model && found.indices.length) {
-      for (const scene of [board.scenes.picture, board.scenes.drawing]) {
-        const object = model.marks(found.kind, found.indices);
-        scene.add(object);
-        this.objects.push({ scene, object });
-      }
+      this.plum = board.scene.plum(model, found.kind, found.indices);
       this.found = found;
       this.sayAll();
     } else if (found) board.note("Nothing to show.");
@@ -36,11 +32,8 @@ export class Offenders {
   }
 
   clear() {
-    this.objects.forEach(({ scene, object }) => {
-      scene.remove(object);
-      object.geometry.dispose();
-    });
-    this.objects = [];
+    this.plum?.remove();
+    this.plum = null;
     this.found = null;
     this.goBack = null;
   }
@@ -58,7 +51,7 @@ export class Offenders {
     if (!this.found) return;
     const { places, kind } = this.found;
     const [count, x, y, z, reach] = places[number];
-    const { low, high } = this.board.bounds();
+    const { low, high } = this.board.scene.bounds();
     const size = low.distanceTo(high);
     _middle.set(x, y, z);
     _out.copy(_middle).sub(low.clone().add(high).multiplyScalar(0.5));

@@ -2,17 +2,19 @@
 import { LineMaterial } from "../../../vendor/three/lines/LineMaterial.js";
 import { LineSegments2 } from "../../../vendor/three/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "../../../vendor/three/lines/LineSegmentsGeometry.js";
+import { token } from "./tokens.js";
 
 const PARTS = 12;
 const PIXELS = 1.7;
-const COLOURS = { ink: "#1d2b30", glass: "#1e6b66", plum: "#86306a", amber: "#8f5810", slate: "#5e6b6e" };
+/** Colours of curves, by their tokens. */
+const COLOURS = { ink: "ink", glass: "glass", plum: "plum", amber: "amber", slate: "soft-ink" };
 
 export class SpaceCurves {
-  /** @param {Scene} scene */
+  /** @param {Object3D} scene */
   constructor(scene) {
     this.scene = scene;
     this.lines = [];
-    this.materials = Object.fromEntries(Object.entries(COLOURS).map(([name, color]) => [name, new LineMaterial({ color, linewidth: PIXELS, transparent: true })]));
+    this.materials = Object.fromEntries(Object.entries(COLOURS).map(([name, colour]) => [name, new LineMaterial({ color: token(colour), linewidth: PIXELS, transparent: true })]));
   }
 
   /** @param {Array<{beziers: number[][], colour: string}>} curves @param {boolean} beside whether surfaces or meshes are shown too: curves then step back */

@@ -1,18 +1,16 @@
 /** Numbers at the corners of a curve, while values of single corners are typed: a click on one begins its value. */
-import { PLANES, svgElement } from "../views/drawing_view.js";
+import { svgElement } from "../views/svg.js";
+import { Tool } from "./tool.js";
 
 const RADIUS = 9;
 
-export class CornerPick {
-  /** @param {Object} board */
+export class CornerPick extends Tool {
+  /** @param {Board} board */
   constructor(board) {
-    this.board = board;
+    super(board);
+    this.keepsFocus = true;
     this.places = [];
     this.input = null;
-  }
-
-  connect() {
-    for (const kind of ["pointerdown", "mousedown"]) this.board.element.addEventListener(kind, (event) => this.onDown(event), { capture: true });
   }
 
   /** @param {string} url tells the corners @param {HTMLInputElement} input takes their values */
@@ -25,6 +23,10 @@ export class CornerPick {
     this.board.drawings.forEach((view) => this.draw(view));
   }
 
+  disconnect() {
+    this.stop();
+  }
+
   stop() {
     if (!this.input) return;
     this.input = null;
@@ -35,10 +37,9 @@ export class CornerPick {
 
   /** Draw the numbers in a view. */
   draw(view) {
-    const index = { x: 0, y: 1, z: 2 };
-    const axes = PLANES[view.plane];
+    if (view.isPicture) return;
     const parts = this.places.map((place, number) => {
-      const [x, y] = view.toScreen(place[index[axes.right]], place[index[axes.up]]);
+      const [x, y] = view.project(place);
       const group = svgElement("g", { class: "corner-number", "data-corner": number + 1, transform: `translate(${x} ${y})` });
       group.append(svgElement("circle", { r: RADIUS }), svgElement("text", { "text-anchor": "middle", y: 4 }, String(number + 1)));
       return group;
@@ -46,12 +47,12 @@ export class CornerPick {
     view.layers.corners.replaceChildren(...parts);
   }
 
-  onDown(event) {
-    const corner = this.input && event.target.closest(".corner-number");
-    if (!corner) return;
-    event.preventDefault();
-    event.stopImmediatePropagation();
-    if (event.type !== "pointerdown") return;
+  claims({ event }) {
+    return Boolean(this.input && event.target.closest(".corner-number"));
+  }
+
+  down({ event }) {
+    const corner = event.target.closest(".corner-number");
     const before = this.input.value.replace(/[,\s]+$/, "");
     this.input.value = `${before ? `${before}, ` : ""}${corner.dataset.corner}: `;
     this.input.size = Math.max(this.input.size, this.input.value.length + 6);

@@ -1,6 +1,6 @@
 /** The points of a drawn curve while they are changed: copied, moved, put in, taken out, and where a view sees them. */
 import { round, shifted } from "./coordinate_text.js";
-import { PLANES } from "../views/drawing_view.js";
+import { PLANES } from "../views/planes.js";
 import { distanceToSegment } from "./plane_places.js";
 
 /** The axis that runs out of each plane, and which way the viewer is. */
@@ -37,8 +37,9 @@ export function moveTo({ points, raw }, index, [right, up, out = null]) {
   [points[index][0], points[index][1], points[index][3]] = wanted;
 }
 
-/** Move points so that one of them comes to a place of a view. */
-export function moveTogether(drawing, picked, view, index, [right, up]) {
+/** Move points so that one of them comes to a place of a view. @param {any} drawing @param {number[]} picked @param {DrawingView} view @param {number} index @param {number[]} place */
+export function moveTogether(drawing, picked, view, index, place) {
+  const [right, up] = place;
   const from = seen(drawing, index, view);
   const [dr, du] = [right - from[0], up - from[1]];
   for (const other of picked) {
@@ -47,7 +48,7 @@ export function moveTogether(drawing, picked, view, index, [right, up]) {
   }
 }
 
-/** Move, turn and scale points by numbers. @param {{right: number, up: number, turn: number, scale: number, about: string}} by */
+/** Move, turn and scale points by numbers: right and up in mm, a turn in degrees, a factor, about their middle, the first or the origin. */
 export function placeTogether(drawing, picked, { right, up, turn, scale, about }) {
   const places = picked.map((index) => drawing.points[index]);
   const middle = [0, 1].map((axis) => (Math.min(...places.map((p) => p[axis])) + Math.max(...places.map((p) => p[axis]))) / 2);
@@ -59,8 +60,9 @@ export function placeTogether(drawing, picked, { right, up, turn, scale, about }
   }
 }
 
-/** Put a point in so that it becomes number `index`. */
-export function putIn({ points, raw }, index, [right, up], sharp = false) {
+/** Put a point in so that it becomes number `index`. @param {any} drawing @param {number} index @param {number[]} place */
+export function putIn({ points, raw }, index, place, sharp = false) {
+  const [right, up] = place;
   points.splice(index, 0, [right, up, sharp, 0, 1]);
   raw.splice(index, 0, [right, up, 0]);
 }
@@ -99,5 +101,7 @@ export function sheetValues({ points, raw }) {
 /** @returns {{x: number, y: number, z: number}} a drawn point in space */
 function inSpace([right, up, , out], plane) {
   const { right: r, up: u } = PLANES[plane];
-  return { [r]: right, [u]: up, [OUT[plane].axis]: OUT[plane].sign * out };
+  const place = { x: 0, y: 0, z: 0 };
+  Object.assign(place, { [r]: right, [u]: up, [OUT[plane].axis]: OUT[plane].sign * out });
+  return place;
 }

@@ -1,41 +1,43 @@
 /** Marks on the board: named ones in plum with their counts, and picking new ones by click, box or lasso. */
-import { MOUSE, Vector3 } from "three";
-import { svgElement } from "../views/drawing_view.js";
+import { Vector3 } from "three";
+import { svgElement } from "../views/svg.js";
 import { contains } from "./plane_places.js";
+import { Tool } from "./tool.js";
 
 const KINDS = { face: "face", edge: "edge", point: "point", loop: "edge", ring: "edge", strip: "face" };
 const DRAG = 5;
 const MOST_PLACES = 500;
-const _place = new Vector3();
 
-export class MarkPick {
-  /** @param {Object} board @param {Object} edits */
+export class MarkPick extends Tool {
+  /** @param {Board} board @param {Edits} edits */
   constructor(board, edits) {
-    this.board = board;
+    super(board);
     this.edits = edits;
     this.on = false;
     this.gesture = "face";
-    this.objects = [];
+    /** @type {Plum[]} */
+    this.shown = [];
+    this.marks = [];
     this.picked = null;
-    this.onMood = () => {};
   }
 
-  connect() {
+  connect(listening) {
     const { element } = this.board;
-    this.bar = element.querySelector(".mark-bar");
+    this.bar = /** @type {HTMLElement} */ (element.querySelector(".mark-bar"));
     this.lasso = element.querySelector(".mark-lasso");
-    this.list = element.querySelector(".mark-list");
+    this.list = /** @type {HTMLElement} */ (element.querySelector(".mark-list"));
     this.surface = element.querySelector(".picture-surface");
-    this.choice = element.querySelector(".mark-choice");
-    for (const part of [this.bar, this.choice]) part.addEventListener("click", (event) => this.onBar(event));
-    this.surface.addEventListener("pointerdown", (event) => this.onDown(event), { capture: true });
-    this.surface.addEventListener("pointermove", (event) => this.onMove(event));
-    this.surface.addEventListener("pointerup", (event) => this.onUp(event));
-    this.surface.addEventListener("pointercancel", () => this.endDrag());
+    this.choice = /** @type {HTMLElement} */ (element.querySelector(".mark-choice"));
+    for (const part of [this.bar, this.choice]) listening.on(part, "click", (event) => this.onBar(event));
+  }
+
+  disconnect() {
+    this.picked = null;
+    this.shown.forEach((plum) => plum.remove());
   }
 
   toggle() {
-    if (!this.on && !this.board.models.size) {
+    if (!this.on && !this.board.scene.models.size) {
       this.board.note("Marks are made on a mesh: add a mesh line first.");
       return;
     }
@@ -43,28 +45,28 @@ export class MarkPick {
     this.bar.hidden = !this.on;
     this.choice.hidden = !this.on;
     this.board.element.classList.toggle("is-marking", this.on);
-    const { controls } = this.board.picture;
-    controls.mouseButtons.LEFT = this.on ? null : MOUSE.ROTATE;
-    controls.mouseButtons.RIGHT = this.on ? MOUSE.ROTATE : MOUSE.PAN;
+    this.board.picture.turnByRight(this.on);
+    if (this.on) this.board.tools.begin(this);
+    else this.board.tools.end(this);
     if (!this.on) this.clear();
-    this.onMood(this.on ? "marking" : "rest");
+    this.board.tools.onMood(this.on ? "marking" : "rest");
     this.tell();
   }
 
   /** @returns {boolean} whether the key was for picking */
-  onKey(event) {
+  key(event) {
     if (!this.on) return false;
     const kind = Object.keys(KINDS)[Number(event.key) - 1];
     if (kind) this.setGesture(kind);
     else if (event.key === "Escape") this.toggle();
-    else if (event.key === "Enter" && this.picked) this.bar.querySelector(".mark-offers button")?.click();
+    else if (event.key === "Enter" && this.picked) /** @type {?HTMLElement} */ (this.bar.querySelector(".mark-offers button"))?.click();
     else return false;
     return true;
   }
 
   setGesture(kind) {
     this.gesture = kind;
-    this.choice.querySelectorAll("[data-pick]").forEach((button) => button.setAttribute("aria-checked", String(button.dataset.pick === kind)));
+    this.choice.querySelectorAll("[data-pick]").forEach((button) => button.setAttribute("aria-checked", String(/** @type {HTMLElement} */ (button).dataset.pick === kind)));
     if (this.picked && KINDS[kind] !== this.picked.kind) this.clear();
   }
 
@@ -77,50 +79,46 @@ export class MarkPick {
 
   clear() {
     this.picked = null;
-    this.show(this.marks ?? []);
+    this.show();
     this.tell();
   }
 
-  /** Show named marks, and what is picked. @param {Array<Object>} marks */
-  show(marks) {
+  update({ marks = [] }) {
     this.marks = marks;
-    const { scenes, models } = this.board;
-    for (const { scene, object } of this.objects) {
-      scene.remove(object);
-      object.geometry.dispose();
-    }
-    this.objects = [];
+    this.show();
+  }
+
+  /** Show named marks, and what is picked. */
+  show() {
+    const { marks } = this;
+    const { scene } = this.board;
+    this.shown.forEach((plum) => plum.remove());
     const every = this.picked ? [...marks, this.picked] : marks;
-    for (const mark of every) {
-      const model = models.get(mark.mesh);
-      if (!model || !mark.indices.length) continue;
-      for (const scene of [scenes.picture, scenes.drawing]) {
-        const object = model.marks(mark.kind, mark.indices);
-        scene.add(object);
-        this.objects.push({ scene, object });
-      }
-    }
+    this.shown = every
+      .filter((mark) => scene.models.has(mark.mesh) && mark.indices.length)
+      .map((mark) => scene.plum(scene.models.get(mark.mesh), mark.kind, mark.indices));
     this.list.hidden = !marks.length;
     this.list.replaceChildren(...marks.map((mark) => {
       const row = document.createElement("span");
       const name = document.createElement("strong");
       name.textContent = mark.name;
-      row.append(name, ` ${mark.count.toLocaleString("en")} ${mark.kind}${mark.count === 1 ? "" : "s"}`);
+      row.append(name, ` ${counted(mark.count, mark.kind)}`);
       return row;
     }));
     this.board.draw();
   }
 
-  onDown(event) {
-    if (!this.on || event.button !== 0) return;
+  claims({ event, view }) {
+    return this.on && view.isPicture && event.button === 0;
+  }
+
+  down({ event }) {
     this.start = [event.clientX, event.clientY];
     this.path = [this.start];
     this.isLasso = event.altKey;
-    this.surface.setPointerCapture(event.pointerId);
   }
 
-  onMove(event) {
-    if (!this.start) return;
+  move({ event }) {
     const here = [event.clientX, event.clientY];
     if (this.isLasso) this.path.push(here);
     else this.path = [this.start, [here[0], this.start[1]], here, [this.start[0], here[1]]];
@@ -131,11 +129,11 @@ export class MarkPick {
     this.lasso.replaceChildren(svgElement("polygon", { points: this.path.map(([x, y]) => `${x - box.left},${y - box.top}`).join(" ") }));
   }
 
-  onUp(event) {
-    if (!this.start) return;
+  up({ event }) {
     const wasDrag = this.isDrag;
     const path = this.path;
     this.endDrag();
+    if (event.type === "pointercancel") return;
     if (wasDrag) this.pickInside(path, event.shiftKey);
     else this.pickAt(event);
   }
@@ -152,7 +150,7 @@ export class MarkPick {
     const { picture, root } = this.board;
     picture.aim(event);
     const found = picture.find();
-    if (!found || this.board.extras.shown.find((item) => item.id === found.model.id)?.surface) {
+    if (!found || this.isSurface(found.model)) {
       this.tell("Click on a mesh.");
       return;
     }
@@ -177,29 +175,25 @@ export class MarkPick {
   /** Pick all elements whose middle lies inside a polygon on the screen; through the mesh, or only what is seen. */
   pickInside(path, takeAway) {
     const kind = KINDS[this.gesture];
-    const through = this.choice.querySelector("[data-pick-through]").checked;
-    let best = null;
-    for (const model of this.board.models.values()) {
-      if (this.board.extras.shown.find((item) => item.id === model.id)?.surface) continue;
-      const indices = [];
-      for (const [index, middle] of elementMiddles(model, kind)) {
-        const screen = this.toScreen(middle);
-        if (contains(path, screen) && (through || this.isSeen(middle))) indices.push(index);
-      }
-      if (!best || indices.length > best.indices.length) best = { model, indices };
-    }
-    if (best?.indices.length) this.join(best.model.id, kind, best.indices, takeAway, []);
+    const through = /** @type {HTMLInputElement} */ (this.choice.querySelector("[data-pick-through]")).checked;
+    const meshes = [...this.board.scene.models.values()].filter((model) => !this.isSurface(model));
+    const isInside = (middle) => contains(path, this.toScreen(middle)) && (through || this.board.picture.isSeen(middle));
+    const found = meshes.map((model) => ({ model, indices: elementsWhere(model, kind, isInside) }));
+    const best = found.reduce((most, other) => (other.indices.length > most.indices.length ? other : most), { model: null, indices: [] });
+    if (best.indices.length) this.join(best.model.id, kind, best.indices, takeAway, []);
     else this.tell("Nothing lies inside.");
   }
 
+  /** @returns {[number, number]} where a place is on the page; nowhere when it lies behind the camera */
   toScreen(place) {
     const box = this.surface.getBoundingClientRect();
-    _place.copy(place).project(this.board.picture.camera);
-    return [box.left + ((_place.x + 1) / 2) * box.width, box.top + ((1 - _place.y) / 2) * box.height];
+    const [x, y] = this.board.picture.project(place) ?? [NaN, NaN];
+    return [box.left + x, box.top + y];
   }
 
-  isSeen(place) {
-    return this.board.picture.isSeen(place);
+  /** @returns {boolean} whether a model stands for a surface, which has no faces to mark */
+  isSurface(model) {
+    return Boolean(this.board.scene.extras.shown.find((item) => item.id === model.id)?.surface);
   }
 
   join(mesh, kind, indices, takeAway, offers) {
@@ -213,26 +207,33 @@ export class MarkPick {
     this.picked.indices = [...held].sort((a, b) => a - b);
     this.picked.offers = first && !takeAway ? offers : [];
     if (!held.size) this.picked = null;
-    this.show(this.marks ?? []);
+    this.show();
     this.tell();
   }
 
+  /** Say a sentence, or what is picked, and offer what may be made of it. */
   tell(sentence = "") {
-    const count = this.bar.querySelector(".mark-count");
+    const isMarkable = Boolean(this.picked) && this.edits.mayEdit;
+    const made = isMarkable ? this.offers() : [];
     const offers = this.bar.querySelector(".mark-offers");
+    this.bar.querySelector(".mark-count").textContent = sentence || this.count() + (isMarkable && !made.length ? " Too many for single picks: mark them by a rule." : "");
+    offers.replaceChildren();
+    made.forEach((button, k) => offers.append(k ? " · " : "Mark ", button));
+  }
+
+  /** @returns {string} how much is picked, or how it is done */
+  count() {
     const { picked } = this;
-    const size = picked?.indices.length ?? 0;
-    count.textContent = sentence || (size ? `${size.toLocaleString("en")} ${picked.kind}${size === 1 ? "" : "s"} picked.` : "Click, or drag a box; Alt draws a lasso. The right button turns.");
-    const buttons = [];
-    if (picked && this.edits.mayEdit) {
-      for (const offer of picked.offers) buttons.push(this.offer(offer.words, offer.values));
-      if (!picked.offers.length || size === 1) {
-        const values = this.byPlaces();
-        if (values) buttons.push(this.offer(size === 1 ? "this one" : "these picks", values));
-        else count.textContent += " Too many for single picks: mark them by a rule.";
-      }
-    }
-    offers.replaceChildren(...(buttons.length ? ["Mark ", ...buttons.flatMap((button, k) => (k ? [" · ", button] : [button]))] : []));
+    return picked ? `${counted(picked.indices.length, picked.kind)} picked.` : "Click, or drag a box; Alt draws a lasso. The right button turns.";
+  }
+
+  /** @returns {HTMLButtonElement[]} buttons that mark what is picked: by rules that find it, and by the places themselves */
+  offers() {
+    const { picked } = this;
+    const size = picked.indices.length;
+    const made = picked.offers.map((offer) => this.offer(offer.words, offer.values));
+    const values = !picked.offers.length || size === 1 ? this.byPlaces() : null;
+    return values ? [...made, this.offer(size === 1 ? "this one" : "these picks", values)] : made;
   }
 
   offer(words, values) {
@@ -246,7 +247,7 @@ export class MarkPick {
 
   /** @returns {?Object} the fields of a mark by the places of single picks */
   byPlaces() {
-    const model = this.board.models.get(this.picked.mesh);
+    const model = this.board.scene.models.get(this.picked.mesh);
     if (!model || this.picked.indices.length > MOST_PLACES) return null;
     const wanted = new Set(this.picked.indices);
     const picks = [];
@@ -264,11 +265,23 @@ export class MarkPick {
   }
 }
 
+/** @returns {string} as in `3 faces` */
+function counted(size, kind) {
+  return `${size.toLocaleString("en")} ${kind}${size === 1 ? "" : "s"}`;
+}
+
 function rounded(value) {
   return Math.round(value * 1e4) / 1e4;
 }
 
-/** Yield the number and the middle of every element of a kind. */
+/** @returns {number[]} the elements of a kind whose middles pass */
+function elementsWhere(model, kind, passes) {
+  const found = [];
+  for (const [index, middle] of elementMiddles(model, kind)) if (passes(middle)) found.push(index);
+  return found;
+}
+
+/** Yield the number and the middle of every element of a kind; the middle is one vector that is used again. */
 function* elementMiddles(model, kind) {
   const { positions, lines, triangles } = model.data;
   const at = (corner, target) => target.set(positions[3 * corner], positions[3 * corner + 1], positions[3 * corner + 2]);

@@ -1,26 +1,31 @@
 /** The measure: distance, angle and radius taken off the board, and made a size where wanted. */
-import { svgElement } from "../views/drawing_view.js";
+import { svgElement } from "../views/svg.js";
+import { Tool } from "./tool.js";
 
-export class Measure {
+export class Measure extends Tool {
+  /** @param {Board} board @param {Edits} edits */
   constructor(board, edits) {
-    this.board = board;
+    super(board);
     this.edits = edits;
     this.on = false;
     this.view = null;
     this.places = [];
-    this.hover = null;
   }
 
-  connect() {
-    for (const view of this.board.drawings) {
-      view.svg.addEventListener("pointerdown", (event) => this.onDown(event, view), true);
-      view.svg.addEventListener("pointermove", (event) => this.onMove(event, view));
-    }
+  connect(listening) {
+    listening.on(this.board.element, "click", (event) => event.target.closest("[data-measure]") && this.toggle());
   }
 
+  disconnect() {
+    this.clear();
+  }
+
+  /** Start measuring, or end it. */
   toggle() {
     this.on = !this.on;
     this.clear();
+    if (this.on) this.board.tools.begin(this);
+    else this.board.tools.end(this);
     this.board.element.classList.toggle("is-measuring", this.on);
     this.board.root.querySelector("[data-measure]")?.setAttribute("aria-pressed", String(this.on));
     this.board.note(this.on ? "Click two places for a distance, a third for an angle, or an arc for its radius. Esc ends." : "");
@@ -28,59 +33,72 @@ export class Measure {
 
   clear() {
     this.places = [];
-    this.hover = null;
     this.board.drawings.forEach((view) => view.layers.measure.replaceChildren());
   }
 
-  onDown(event, view) {
-    if (!this.on || event.button !== 0) return;
-    event.stopImmediatePropagation();
+  claims({ event, view }) {
+    return this.on && !view.isPicture && event.button === 0;
+  }
+
+  down({ event, view }) {
     if (this.view !== view || this.places.length === 3) this.clear();
     this.view = view;
     const caught = this.board.snapping.find(view, event);
     const radius = this.places.length === 0 && caught.marks.some((mark) => mark.kind === "curve") ? this.radiusAt(view, caught.place) : null;
     if (radius) {
       this.tell(`R ${text(radius)} mm`, `${text(radius)} mm`, "radius");
-      this.draw(view, [caught.place], `R ${text(radius)}`);
+      this.drawPlaces(view, [caught.place], `R ${text(radius)}`);
       return;
     }
     this.places.push(caught.place);
     this.show(view, this.places);
   }
 
-  onMove(event, view) {
-    if (!this.on || this.view !== view || !this.places.length || this.places.length === 3) return;
+  move(press) {
+    this.hover(press);
+  }
+
+  hover({ event, view }) {
+    if (!this.on || this.view !== view || !this.places.length || this.places.length === 3) return this.on && !view.isPicture;
     const caught = this.board.snapping.find(view, event);
     this.show(view, [...this.places, caught.place]);
     view.layers.measure.append(...this.board.snapping.draw(view, caught));
+    return true;
+  }
+
+  key(event) {
+    if (!this.on || event.key !== "Escape") return false;
+    this.toggle();
+    return true;
   }
 
   /** Say what some places measure. */
   show(view, places) {
     if (places.length < 2) {
-      this.draw(view, places, "");
+      this.drawPlaces(view, places, "");
       return;
     }
     const [a, b] = places.slice(-2);
     if (places.length === 3) {
       const angle = angleAt(places);
-      this.draw(view, places, `${text(angle)}°`);
+      this.drawPlaces(view, places, `${text(angle)}°`);
       this.tell(`Angle ${text(angle)}°`, `${text(angle)}°`, "angle");
       return;
     }
     const length = Math.hypot(b[0] - a[0], b[1] - a[1]);
-    this.draw(view, places, text(length));
+    this.drawPlaces(view, places, text(length));
     this.tell(`${text(length)} mm: ${text(Math.abs(b[0] - a[0]))} across, ${text(Math.abs(b[1] - a[1]))} up`, `${text(length)} mm`, "measured");
   }
 
   tell(sentence, value, name) {
     const settled = this.places.length > 1 || name === "radius";
+    /** @type {Array<[string, () => void]>} */
     const actions = settled && this.edits.mayEdit ? [["Make it a size", () => this.makeSize(name, value)]] : [];
     this.board.note(sentence, actions);
   }
 
   async makeSize(name, value) {
-    const taken = new Set([...this.board.root.querySelectorAll("[data-size-name]")].map((element) => element.dataset.sizeName));
+    const taken = new Set([...this.board.root.querySelectorAll("[data-size-name]")].map((element) => /** @type {HTMLElement} */ (element).dataset.sizeName));
     let free = name;
     for (let number = 2; taken.has(free); number += 1) free = `${name}_${number}`;
     await this.edits.change({ op: "add", verb: "size", text: `${free} = ${value}` });
@@ -88,7 +106,7 @@ export class Measure {
     this.board.note(`${free} is a size now; use its name in any number.`);
   }
 
-  draw(view, places, words) {
+  drawPlaces(view, places, words) {
     const screen = places.map((place) => view.toScreen(...place));
     const parts = screen.map(([x, y]) => svgElement("path", { class: "measure-line", d: `M${x - 5} ${y}h10M${x} ${y - 5}v10` }));
     if (screen.length > 1) parts.push(svgElement("polyline", { class: "measure-line", points: screen.map((point) => point.join(",")).join(" ") }));

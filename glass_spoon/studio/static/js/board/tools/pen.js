@@ -1,466 +1,383 @@
 /** The pen: points of drawn curves on the board. Placed, dragged, nudged, inserted, removed, made sharp or smooth. */
 import { round } from "./coordinate_text.js";
-import { copyOf, middleBeside, moveTo, moveTogether, nearestGap, placeTogether, putIn, seen, sheetValues, takeOut } from "./drawn_points.js";
+import { DrawingInHand } from "./drawing_in_hand.js";
+import { moveTogether, nearestGap, seen } from "./drawn_points.js";
 import { PenArea } from "./pen_area.js";
 import { PenMarks } from "./pen_marks.js";
+import { Tool } from "./tool.js";
 
 const REACH_PIXELS = 10;
-const NUDGES = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
-const COMMIT_DELAY = 500;
+const NUDGES = { arrowleft: [-1, 0], arrowright: [1, 0], arrowup: [0, 1], arrowdown: [0, -1] };
 /** Milliseconds within which two clicks are a double one. */
 const DOUBLE_CLICK = 500;
 
-export class Pen {
-  constructor(root, edits, board) {
-    this.root = root;
+export class Pen extends Tool {
+  /** @param {Board} board @param {Edits} edits */
+  constructor(board, edits) {
+    super(board);
     this.edits = edits;
-    this.board = board;
-    this.line = null;
-    this.chosen = null;
-    this.also = new Set();
+    this.hand = new DrawingInHand(board, edits, () => this.redraw());
     this.placing = false;
+    /** What is dragged: a point, or the direction of an end. @type {any} */
     this.drag = null;
-    this.local = null;
     this.caught = null;
     this.area = null;
-    this.timer = 0;
-    this.reminder = "";
-    this.pending = 0;
-    this.awaited = null;
+    /** The line whose placing was ended: it is not begun again by itself. @type {?string} */
     this.left = null;
     this.marks = new PenMarks(this);
-    this.onMood = () => {};
+    this.acts = {
+      t: () => this.onPlaceSlip(),
+      s: () => this.after(this.hand.toggleSharp()),
+      i: () => this.after(this.hand.insertBeside()),
+      delete: () => this.after(this.hand.removeChosen()),
+      backspace: () => this.after(this.hand.removeChosen()),
+      escape: () => this.dropChoice(),
+    };
     this.onPlaceSlip = () => {};
   }
 
-  connect() {
-    for (const view of this.board.drawings) {
-      view.svg.addEventListener("pointerdown", (event) => this.onDown(event, view));
-      view.svg.addEventListener("pointermove", (event) => this.onMove(event, view));
-      view.svg.addEventListener("pointerup", () => this.onUp());
-      view.svg.addEventListener("pointercancel", () => this.onUp());
-      view.svg.addEventListener("dblclick", (event) => this.onDouble(event, view));
-    }
-  }
-
-  /** @returns {?Object} the drawing under the pen, with its points as they are being changed */
-  drawing() {
-    if (this.awaited) return null;
-    if (this.local) return this.local;
-    const all = this.board.extras.drawings;
-    return all.find((drawing) => drawing.line === this.line) ?? all.at(-1) ?? null;
+  disconnect() {
+    this.hand.disconnect();
   }
 
   activeLine() {
-    return this.drawing()?.line ?? null;
+    return this.hand.activeLine();
   }
 
-  isPlacing(plane) {
-    return this.placing && (this.drawing()?.plane ?? this.plannedPlane()) === plane;
-  }
-
-  /** Take the server's points, unless a drag is under way or the model shown is older than the last change made here. */
-  update() {
-    if (!this.drag && !this.timer && !this.pending && (this.local?.until ?? 0) <= this.board.loadedRevision) this.local = null;
-    if (this.awaited && this.hasDrawing(this.awaited.line)) this.takeUp();
-    if (this.awaited && !this.plannedPlane()) this.awaited = null;
-    if (this.line && !this.awaited && !this.hasDrawing(this.line)) this.line = null;
-    const drawing = this.drawing();
-    if (drawing && !drawing.points.length && this.edits.mayEdit && this.left !== drawing.line) this.setPlacing(true);
-    this.board.drawings.forEach((view) => view.svg.closest(".view").classList.toggle("can-place", this.isPlacing(view.plane)));
-    const count = drawing?.points.length ?? 0;
-    if (this.chosen !== null && this.chosen >= count) this.chosen = null;
-    this.also = new Set([...this.also].filter((index) => index < count));
-  }
-
-  /** @returns {number[]} all chosen points of the drawing under the pen */
   picked() {
-    return this.chosen === null ? [...this.also] : [...new Set([this.chosen, ...this.also])];
+    return this.hand.picked();
   }
 
-  /** Choose one point alone, or none. @param {?number} index */
-  pick(index) {
-    this.chosen = index;
-    this.also.clear();
+  /** @returns {boolean} whether changes of its own are not saved yet */
+  get isSaving() {
+    return this.hand.pending > 0;
   }
 
-  /** Put the pen on a line's points. */
+  /** @param {string} plane @returns {boolean} whether a click in a view of it places a point */
+  isPlacing(plane) {
+    return this.placing && (this.hand.drawing()?.plane ?? this.plannedPlane()) === plane;
+  }
+
+  update() {
+    const { hand } = this;
+    const { awaited } = hand;
+    if (awaited && hand.hasDrawing(awaited.line)) this.takeUp();
+    else if (awaited && !this.plannedPlane()) hand.awaited = null;
+    hand.update(Boolean(this.drag));
+    const drawing = hand.drawing();
+    if (drawing && !drawing.points.length && this.edits.mayEdit && this.left !== drawing.line) this.setPlacing(true);
+    this.showPlacing();
+  }
+
+  showPlacing() {
+    this.board.drawings.forEach((view) => view.element.classList.toggle("can-place", this.isPlacing(view.plane)));
+  }
+
+  /** Put the pen on a line's points. @param {string} line */
   choose(line) {
-    this.awaited = null;
-    this.line = line;
-    this.pick(null);
-    this.onMood("rest");
+    this.hand.awaited = null;
+    this.hand.line = line;
+    this.dropChoice();
+  }
+
+  /** No point is chosen any more. */
+  dropChoice() {
+    this.hand.pick(null);
+    this.board.tools.onMood("rest");
     this.redraw();
   }
 
-  hasDrawing(line) {
-    return this.board.extras.drawings.some((drawing) => drawing.line === line);
-  }
-
-  /** Start placing points of a new line. Clicks that come before the board has heard of it are kept for it. */
+  /** Start placing points of a new line. Clicks that come before the board has heard of it are kept for it. @param {string} line */
   begin(line) {
-    this.local = null;
     this.left = null;
-    this.line = line;
-    this.pick(null);
-    if (!this.hasDrawing(line)) this.awaited = { line, clicks: [] };
+    Object.assign(this.hand, { local: null, line, awaited: null });
+    this.hand.pick(null);
+    if (!this.hand.hasDrawing(line)) this.hand.awaited = { line, clicks: [] };
     this.setPlacing(true);
   }
 
   /** The awaited line has come: the points clicked in the meantime are its own. */
   takeUp() {
-    const { line, clicks } = this.awaited;
-    this.awaited = null;
-    this.line = line;
+    const { line, clicks } = this.hand.awaited;
+    Object.assign(this.hand, { awaited: null, line });
     this.setPlacing(true);
     for (const { view, event } of clicks) if (this.isPlacing(view.plane)) this.placeAt(view, event);
   }
 
   togglePlacing() {
     this.left = null;
-    if (this.edits.mayEdit && this.drawing()) this.setPlacing(!this.placing);
+    if (this.edits.mayEdit && this.hand.drawing()) this.setPlacing(!this.placing);
   }
 
+  /** @param {boolean} placing */
   setPlacing(placing) {
     this.placing = placing;
-    const plane = this.drawing()?.plane ?? this.plannedPlane() ?? "front";
-    this.reminder = placing ? `Click in the ${plane} view to place points; Enter when done.` : "";
-    this.board.note("");
-    this.onMood(placing ? "placing" : this.chosen === null ? "rest" : "chosen");
-    this.board.drawings.forEach((view) => view.svg.closest(".view").classList.toggle("can-place", this.isPlacing(view.plane)));
+    const { tools, notes } = this.board;
+    const plane = this.hand.drawing()?.plane ?? this.plannedPlane() ?? "front";
+    if (placing) tools.begin(this);
+    else tools.end(this);
+    notes.stand(placing ? { sentence: `Click in the ${plane} view to place points; Enter when done.`, end: () => this.setPlacing(false) } : null);
+    tools.onMood(placing ? "placing" : this.hand.chosen === null ? "rest" : "chosen");
+    this.showPlacing();
   }
 
   /** @returns {?string} the plane of the line that is awaited, as the sheet has it */
   plannedPlane() {
-    return this.awaited && this.root.querySelector(`.line[data-line="${this.awaited.line}"] [data-field=plane]`)?.value;
+    const { awaited } = this.hand;
+    const field = awaited && this.board.root.querySelector(`.line[data-line="${awaited.line}"] [data-field=plane]`);
+    return /** @type {?HTMLSelectElement} */ (field)?.value ?? null;
   }
 
-  /** A copy of the drawing that may be changed here. */
-  take() {
-    this.local = copyOf(this.drawing());
-    return this.local;
-  }
-
-  onDown(event, view) {
-    if (event.button !== 0 || !this.edits.mayEdit) return;
+  claims({ event, view }) {
+    if (view.isPicture || event.button !== 0 || !this.edits.mayEdit) return false;
     // The second click of a double one on a view's name falls on the view, which has moved under it.
-    if (performance.now() - (this.board.toggledAt ?? -Infinity) < DOUBLE_CLICK) return;
-    if (this.awaited && this.isPlacing(view.plane)) {
-      this.awaited.clicks.push({ view, event });
-      return;
-    }
-    const end = event.target.closest(".end-handle");
-    const handle = this.handleUnder(view, event);
-    if (end) this.startEnd(view, event, Number(end.dataset.end));
-    else if (handle) this.startDrag(view, event, handle);
+    if (performance.now() - (this.board.toggledAt ?? -Infinity) < DOUBLE_CLICK) return false;
+    this.end = event.target.closest(".end-handle");
+    this.point = this.pointUnder(view, event);
+    return Boolean(this.end || this.point || this.isPlacing(view.plane) || event.shiftKey);
+  }
+
+  down({ event, view }) {
+    const { awaited } = this.hand;
+    if (awaited && this.isPlacing(view.plane)) awaited.clicks.push({ view, event });
+    else if (this.end) this.startEnd(view, Number(this.end.dataset.end));
+    else if (this.point) this.startDrag(view, event, this.point);
     else if (this.isPlacing(view.plane)) this.placeAt(view, event);
-    else if (event.shiftKey) this.area = new PenArea(view, event);
-    else {
-      const curve = event.target.closest("[data-curve]");
-      if (curve) this.chooseCurve(curve.dataset.curve);
-      else if (this.picked().length) {
-        this.pick(null);
-        this.onMood("rest");
-        this.redraw();
-      }
-    }
+    else this.area = new PenArea(view, event);
   }
 
-  startDrag(view, event, handle) {
-    const drawing = this.board.extras.drawings.find((other) => other.line === handle.dataset.line);
-    if (drawing?.locked) {
-      this.board.note(`${drawing.name} is locked. Unlock it under Curves to move its points.`);
-      return;
-    }
-    const index = Number(handle.dataset.index);
-    if (this.line !== handle.dataset.line) this.pick(null);
-    this.line = handle.dataset.line;
-    if (this.local?.line !== this.line) this.local = null;
-    if (event.shiftKey) {
-      if (this.picked().includes(index)) {
-        this.also.delete(index);
-        if (this.chosen === index) this.chosen = this.also.values().next().value ?? null;
-      } else {
-        if (this.chosen !== null) this.also.add(this.chosen);
-        this.chosen = index;
-      }
-    } else if (this.picked().includes(index)) {
-      this.also.add(this.chosen);
-      this.chosen = index;
-    } else this.pick(index);
-    this.placing = false;
-    this.drag = { view, index, moved: false };
-    this.take();
-    view.svg.setPointerCapture(event.pointerId);
-    this.onMood("chosen");
-    this.redraw();
-    this.focusHandle(view);
+  move({ event, view }) {
+    if (this.area) this.area.move(event);
+    else if (this.drag) this.moveDrag(view, event);
+    else this.hover({ event, view });
   }
 
-  placeAt(view, event) {
-    const place = this.snapped(view, event, -1);
-    const local = this.take();
-    putIn(local, local.points.length, place, event.shiftKey);
-    this.pick(local.points.length - 1);
-    this.caught = null;
-    this.commit();
-  }
-
-  /** Put the pen on a curve that was clicked, and open its readings. */
-  chooseCurve(line) {
-    if (this.board.extras.drawings.some((drawing) => drawing.line === line)) this.choose(line);
-    if (this.edits.state().curve !== line) this.edits.look({ curve: line });
-  }
-
-  /** Start turning the direction of an end. */
-  startEnd(view, event, end) {
-    this.take();
-    this.drag = { view, end, moved: false };
-    view.svg.setPointerCapture(event.pointerId);
-  }
-
-  moveEnd(view, event) {
-    const { end } = this.drag;
-    const point = this.local.points.at(end ? -1 : 0);
-    const [right, up] = view.fromEvent(event);
-    let angle = (Math.atan2(up - point[1], right - point[0]) * 180) / Math.PI;
-    if (!event.altKey) angle = Math.round(angle / 5) * 5;
-    this.drag.values = end ? { end: "at an angle", end_angle: round(angle) } : { start: "at an angle", start_angle: round(angle) };
-    this.local.ends[end] = "at an angle";
-    this.local.angles[end] = (angle * Math.PI) / 180;
-    this.redraw();
-    this.board.previewMany(this.local.line, this.drag.values);
-  }
-
-  /** @returns {?Element} the handle meant: of the drawing under the pen the nearest, not the uppermost, where many lie close */
-  handleUnder(view, event) {
-    const hit = event.target.closest(".handle");
-    if (hit && hit.dataset.line !== this.activeLine()) return hit;
-    if (!hit && this.isPlacing(view.plane)) return null;
-    return this.nearHandle(view, event) ?? hit;
-  }
-
-  /** @returns {?Element} the handle within reach of the pointer, for fingers and hasty hands */
-  nearHandle(view, event) {
-    const [x, y] = view.toScreen(...view.fromEvent(event));
-    let best = null;
-    let reach = REACH_PIXELS;
-    const drawing = this.drawing();
-    if (!drawing || !this.isSeen(drawing, view)) return null;
-    drawing.points.forEach((_, index) => {
-      const [px, py] = view.toScreen(...seen(drawing, index, view));
-      const distance = Math.hypot(px - x, py - y);
-      if (distance > reach) return;
-      reach = distance;
-      best = view.svg.querySelector(`.handle[data-line="${this.activeLine()}"][data-index="${index}"]`);
-    });
-    return best;
-  }
-
-  onMove(event, view) {
-    if (this.area?.view === view) {
-      this.area.move(event);
-      return;
-    }
-    if (!this.drag) {
-      if (this.isPlacing(view.plane)) this.hover(view, event);
-      return;
-    }
-    if (this.drag.view !== view) return;
+  moveDrag(view, event) {
     this.drag.moved = true;
     if (this.drag.end !== undefined) {
       this.moveEnd(view, event);
       return;
     }
-    moveTogether(this.local, this.picked(), view, this.drag.index, this.snapped(view, event, this.drag.index));
+    const { hand, drag } = this;
+    moveTogether(hand.local, hand.picked(), view, drag.index, this.snapped(view, event, drag.index));
     this.redraw();
-    this.preview();
+    hand.preview();
   }
 
-  /** Show what would catch a point placed here. */
-  hover(view, event) {
-    this.snapped(view, event, -1);
-    view.layers.snaps.replaceChildren(...this.board.snapping.draw(view, this.caught));
-  }
-
-  onUp() {
+  up() {
     if (this.area) {
       this.chooseArea();
       return;
     }
-    const drag = this.drag;
+    const { drag } = this;
     this.drag = null;
     this.caught = null;
     this.board.drawings.forEach((view) => view.layers.snaps.replaceChildren());
-    if (drag?.moved && drag.end !== undefined) {
-      this.commitValues(drag.values);
+    if (!drag) return;
+    if (drag.moved) {
+      this.after(drag.end === undefined ? this.hand.commit() : this.hand.commitValues(drag.values));
       return;
     }
-    if (drag?.moved) {
-      this.commit();
-      return;
-    }
-    if (drag && this.local && !this.pending) this.local.until = this.board.loadedRevision;
+    this.hand.leave();
     this.update();
     this.redraw();
+  }
+
+  /** Show what would catch a point placed here. */
+  hover({ event, view }) {
+    if (view.isPicture || !this.isPlacing(view.plane)) return false;
+    this.snapped(view, event, -1);
+    view.layers.snaps.replaceChildren(...this.board.snapping.draw(view, this.caught));
+    return true;
+  }
+
+  /** A click that nobody else took: on a curve it opens its readings, beside all it drops the choice. */
+  click({ event, view }) {
+    const path = document.elementsFromPoint(event.clientX, event.clientY).map((element) => element.closest("[data-curve]")).find(Boolean);
+    const curve = /** @type {?HTMLElement} */ (path);
+    if (curve && view.svg.contains(curve)) this.chooseCurve(curve.dataset.curve);
+    else if (this.hand.picked().length) this.dropChoice();
+  }
+
+  /** Put the pen on a curve that was clicked, and open its readings. */
+  chooseCurve(line) {
+    if (this.hand.hasDrawing(line)) this.choose(line);
+    this.board.handles.standOn(line);
+    if (this.edits.state().curve !== line) this.edits.look({ curve: line });
+  }
+
+  /** A double click on the curve puts a point there. */
+  double({ event, view }) {
+    const drawing = this.hand.drawing();
+    const curve = event.target.closest("[data-curve]");
+    if (!this.edits.mayEdit || !drawing || drawing.plane !== view.plane || curve?.dataset.curve !== drawing.line) return false;
+    this.after(this.hand.insert(nearestGap(drawing, view, view.toScreen(...view.fromEvent(event))), this.snapped(view, event, -1)));
+    return true;
+  }
+
+  startDrag(view, event, point) {
+    const { hand } = this;
+    const drawing = this.board.scene.extras.drawings.find((other) => other.line === point.dataset.line);
+    if (drawing?.locked) {
+      this.board.note(`${drawing.name} is locked. Unlock it under Curves to move its points.`);
+      return;
+    }
+    const index = Number(point.dataset.index);
+    hand.turnTo(point.dataset.line);
+    if (event.shiftKey) hand.pickAlso(index);
+    else hand.grasp(index);
+    if (this.placing) this.setPlacing(false);
+    this.drag = { index, moved: false };
+    hand.take();
+    this.board.tools.onMood("chosen");
+    this.redraw();
+    this.focusPoint(view);
+  }
+
+  placeAt(view, event) {
+    const place = this.snapped(view, event, -1);
+    this.caught = null;
+    this.after(this.hand.append(place, event.shiftKey));
+  }
+
+  /** Start turning the direction of an end. */
+  startEnd(view, end) {
+    this.hand.take();
+    this.drag = { end, moved: false };
+  }
+
+  moveEnd(view, event) {
+    const { end } = this.drag;
+    const { local } = this.hand;
+    const point = local.points.at(end ? -1 : 0);
+    const [right, up] = view.fromEvent(event);
+    let angle = (Math.atan2(up - point[1], right - point[0]) * 180) / Math.PI;
+    if (!event.altKey) angle = Math.round(angle / 5) * 5;
+    this.drag.values = end ? { end: "at an angle", end_angle: round(angle) } : { start: "at an angle", start_angle: round(angle) };
+    local.ends[end] = "at an angle";
+    local.angles[end] = (angle * Math.PI) / 180;
+    this.redraw();
+    this.board.feed.preview(local.line, this.drag.values);
+  }
+
+  /** @returns {?Element} the point meant: of the drawing under the pen the nearest, not the uppermost, where many lie close */
+  pointUnder(view, event) {
+    const hit = event.target.closest(".drawn-point");
+    if (hit && hit.dataset.line !== this.activeLine()) return hit;
+    if (!hit && this.isPlacing(view.plane)) return null;
+    return this.nearPoint(view, event) ?? hit;
+  }
+
+  /** @returns {?Element} the point within reach of the pointer, for fingers and hasty hands */
+  nearPoint(view, event) {
+    const [x, y] = view.toScreen(...view.fromEvent(event));
+    const drawing = this.hand.drawing();
+    if (!drawing || !this.isSeen(drawing, view)) return null;
+    let best = null;
+    let reach = REACH_PIXELS;
+    drawing.points.forEach((_, index) => {
+      const [px, py] = view.toScreen(...seen(drawing, index, view));
+      const distance = Math.hypot(px - x, py - y);
+      if (distance > reach) return;
+      reach = distance;
+      best = this.pointElement(view, index);
+    });
+    return best;
+  }
+
+  pointElement(view, index) {
+    return view?.svg.querySelector(`.drawn-point[data-line="${this.activeLine()}"][data-index="${index}"]`);
   }
 
   /** Choose the points of the drawing under the pen inside the box, or the free outline, that was drawn. */
   chooseArea() {
-    const drawing = this.drawing();
+    const { hand } = this;
+    const drawing = hand.drawing();
     const inside = this.area.finish(drawing);
     this.area = null;
     if (!inside) return;
-    this.chosen = inside[0] ?? this.chosen;
-    inside.forEach((index) => this.also.add(index));
-    this.onMood(this.picked().length ? "chosen" : "rest");
-    const count = this.picked().length;
+    hand.chosen = inside[0] ?? hand.chosen;
+    inside.forEach((index) => hand.also.add(index));
+    this.board.tools.onMood(hand.picked().length ? "chosen" : "rest");
+    const count = hand.picked().length;
     this.board.note(count > 1 ? `${count} points of ${drawing.name} are chosen. Drag one to move all; T turns, scales or moves them by numbers.` : "");
     this.redraw();
   }
 
-  /** A double click on the curve puts a point there. */
-  onDouble(event, view) {
-    const drawing = this.drawing();
-    const curve = event.target.closest("[data-curve]");
-    if (!this.edits.mayEdit || !drawing || drawing.plane !== view.plane || curve?.dataset.curve !== drawing.line) return;
-    this.insert(nearestGap(drawing, view, view.toScreen(...view.fromEvent(event))), this.snapped(view, event, -1));
-  }
-
-  insert(after, place) {
-    putIn(this.take(), after + 1, place);
-    this.pick(after + 1);
-    this.commit();
-  }
-
-  /** @returns {[number, number]} right and up under the pointer, as it is caught */
+  /** @returns {number[]} right and up under the pointer, as it is caught */
   snapped(view, event, index) {
-    const drawing = this.drawing();
+    const { hand } = this;
+    const drawing = hand.drawing();
     const before = index < 0 ? drawing?.points.at(-1) : drawing?.points[index - 1];
-    const skip = new Set(index < 0 ? [] : this.picked());
+    const skip = new Set(index < 0 ? [] : hand.picked());
     this.caught = this.board.snapping.find(view, event, { from: before && drawing.plane === view.plane ? [before[0], before[1]] : null, line: this.activeLine(), skip });
     return this.caught.place;
   }
 
-  /** @returns {number} the grid in mm at the present zoom */
-  gridStep() {
-    return this.board.space.niceLength(4);
-  }
-
-  /** @returns {boolean} whether the key was meant for the pen */
-  onKey(event) {
+  key(event) {
     if (this.placing && (event.key === "Enter" || event.key === "Escape")) {
-      this.left = this.activeLine() ?? this.awaited?.line ?? null;
-      this.awaited = null;
-      this.setPlacing(false);
+      this.endPlacing();
       return true;
     }
-    if (!this.edits.mayEdit || !this.drawing()) return false;
+    if (!this.edits.mayEdit || !this.hand.drawing()) return false;
     const key = event.key.toLowerCase();
     if (key === "a" && event.shiftKey) {
-      this.drawing().points.forEach((_, index) => this.also.add(index));
-      this.chosen ??= 0;
-      this.onMood("chosen");
+      this.hand.pickAll();
+      this.board.tools.onMood("chosen");
       this.redraw();
       return true;
     }
-    if (this.chosen === null || event.altKey && !NUDGES[event.key]) return false;
-    if (key === "t") {
-      this.onPlaceSlip();
+    return this.hand.chosen !== null && this.changeChosen(key, event);
+  }
+
+  /** Placing ends, and is not begun again for this line by itself. */
+  endPlacing() {
+    this.left = this.activeLine() ?? this.hand.awaited?.line ?? null;
+    this.hand.awaited = null;
+    this.setPlacing(false);
+  }
+
+  /** @returns {boolean} whether a key changed the chosen points */
+  changeChosen(key, event) {
+    if (NUDGES[key]) {
+      const step = this.board.space.niceLength(4) * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
+      this.hand.nudge(NUDGES[key][0] * step, NUDGES[key][1] * step);
       return true;
     }
-    if (NUDGES[event.key]) this.nudge(NUDGES[event.key], event);
-    else if (key === "s") this.toggleSharp();
-    else if (key === "i") this.insertBeside();
-    else if (key === "delete" || key === "backspace") this.removeChosen();
-    else if (key === "escape") {
-      this.pick(null);
-      this.onMood("rest");
-      this.redraw();
-    } else return false;
+    if (event.altKey || !this.acts[key]) return false;
+    this.acts[key]();
     return true;
   }
 
-  nudge([right, up], event) {
-    const local = this.local ?? this.take();
-    const step = this.gridStep() * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
-    for (const index of this.picked()) {
-      const point = local.points[index];
-      moveTo(local, index, [round(point[0] + right * step), round(point[1] + up * step)]);
-    }
-    this.redraw();
-    this.preview();
-    clearTimeout(this.timer);
-    this.timer = setTimeout(() => this.commit(), COMMIT_DELAY);
-  }
-
-  toggleSharp() {
-    const { points } = this.take();
-    const sharp = !points[this.chosen][2];
-    this.picked().forEach((index) => (points[index][2] = sharp));
-    this.commit();
-  }
-
-  insertBeside() {
-    const found = middleBeside(this.drawing(), this.chosen);
-    if (found) this.insert(found.after, found.place);
-  }
-
-  removeChosen() {
-    const picked = this.picked();
-    const local = this.take();
-    takeOut(local, picked);
-    this.pick(local.points.length ? Math.min(...picked, local.points.length - 1) : null);
-    this.commit();
-  }
-
-  /** Move, turn and scale the chosen points by numbers. @param {{right: number, up: number, turn: number, scale: number, about: string}} by */
+  /** Move, turn and scale the chosen points by numbers. */
   placeChosen(by) {
-    placeTogether(this.take(), this.picked(), by);
-    this.commit();
+    this.after(this.hand.placeChosen(by));
   }
 
-  preview() {
-    this.board.preview(this.local.line, "points", sheetValues(this.local));
-  }
-
-  async commit() {
-    clearTimeout(this.timer);
-    this.timer = 0;
-    this.board.dropPreviews();
-    this.redraw();
-    const sent = this.local;
-    this.pending += 1;
-    await this.edits.change({ op: "set", line: sent.line, field: "points", value: JSON.stringify(sheetValues(this.local)) });
-    this.pending -= 1;
-    if (this.local) this.local.until = Number(this.edits.state().revision);
+  /** When a change is saved: take what came of it, and give the chosen point the focus again. @param {Promise<void> | undefined} saving */
+  async after(saving) {
+    const plane = this.hand.local?.plane;
+    await saving;
     this.update();
     this.redraw();
-    if (isAtRest(document.activeElement)) this.focusHandle(this.board.drawings.find((view) => view.plane === sent.plane));
+    if (isAtRest(document.activeElement)) this.focusPoint(this.board.drawings.find((view) => view.plane === plane));
   }
 
-  /** Save other fields of the line than its points. */
-  async commitValues(values) {
-    this.board.dropPreviews();
-    const sent = this.local;
-    this.pending += 1;
-    await this.edits.change({ op: "set_many", line: sent.line, values: JSON.stringify(values) });
-    this.pending -= 1;
-    if (this.local) this.local.until = Number(this.edits.state().revision);
-    this.update();
-    this.redraw();
-  }
-
-  focusHandle(view) {
-    if (this.chosen !== null) view?.svg.querySelector(`.handle[data-line="${this.activeLine()}"][data-index="${this.chosen}"]`)?.focus({ preventScroll: true });
+  focusPoint(view) {
+    if (this.hand.chosen !== null) this.pointElement(view, this.hand.chosen)?.focus({ preventScroll: true });
   }
 
   redraw() {
     this.board.drawings.forEach((view) => {
       view.drawCurves();
-      this.marks.drawNet(view);
-      this.marks.drawHandles(view);
+      this.draw(view);
     });
+  }
+
+  draw(view) {
+    if (view.isPicture) return;
+    this.marks.drawNet(view);
+    this.marks.drawPoints(view);
   }
 
   /** Whether a drawing's points are shown in a view: on its own plane, or everywhere once one lies out of it. */
@@ -468,12 +385,13 @@ export class Pen {
     return drawing.plane === view.plane || (drawing.line === this.activeLine() && drawing.points.some((point) => point[3] !== 0));
   }
 
+  /** A point got the focus: the pen is on it. */
   onFocus(line, index) {
-    if (this.activeLine() === line && this.picked().includes(index)) return;
-    if (this.local?.line !== line) this.local = null;
-    this.line = line;
-    this.pick(index);
-    this.onMood("chosen");
+    const { hand } = this;
+    if (this.activeLine() === line && hand.picked().includes(index)) return;
+    hand.turnTo(line);
+    hand.pick(index);
+    this.board.tools.onMood("chosen");
     this.redraw();
   }
 }

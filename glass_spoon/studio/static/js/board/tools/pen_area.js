@@ -1,5 +1,5 @@
 /** Choosing points of a drawing by a box, or by a free outline, drawn in a view. */
-import { svgElement } from "../views/drawing_view.js";
+import { svgElement } from "../views/svg.js";
 import { seen } from "./drawn_points.js";
 import { contains } from "./plane_places.js";
 
@@ -9,7 +9,6 @@ export class PenArea {
     this.view = view;
     this.free = event.altKey;
     this.path = [view.fromEvent(event)];
-    view.svg.setPointerCapture(event.pointerId);
   }
 
   move(event) {

@@ -1,6 +1,7 @@
-/** What the pen draws: the control net, the handles of points, and those that turn the directions of ends. */
+/** What the pen draws: the control net, the points themselves, and handles that turn the directions of ends. */
 import { round } from "./coordinate_text.js";
-import { PLANES, svgElement } from "../views/drawing_view.js";
+import { axesOf, PLANES } from "../views/planes.js";
+import { svgElement } from "../views/svg.js";
 import { seen } from "./drawn_points.js";
 
 const END_PIXELS = 44;
@@ -13,7 +14,7 @@ export class PenMarks {
 
   /** The control net of the drawing under the pen: from point to point, where the points pull the curve. */
   drawNet(view) {
-    const drawing = this.pen.drawing();
+    const drawing = this.pen.hand.drawing();
     if (!drawing || drawing.manner !== "pulled by" || !this.pen.isSeen(drawing, view)) {
       view.layers.net.replaceChildren();
       return;
@@ -23,21 +24,24 @@ export class PenMarks {
     view.layers.net.replaceChildren(svgElement(name, { class: "control-net", points: places.join(" ") }));
   }
 
-  /** Draw the handles of all drawings seen in a view. */
-  drawHandles(view) {
-    const focused = document.activeElement?.closest?.(".handle")?.dataset;
-    const refocus = focused && view.layers.handles.contains(document.activeElement) ? { ...focused } : null;
-    const parts = [];
-    if (this.pen.drag?.view === view && this.pen.caught) view.layers.snaps.replaceChildren(...this.pen.board.snapping.draw(view, this.pen.caught));
-    const active = this.pen.activeLine();
-    const drawings = this.pen.board.extras.drawings.map((drawing) => (drawing.line === this.pen.local?.line ? this.pen.local : drawing));
-    for (const drawing of drawings) {
-      if (!this.pen.isSeen(drawing, view)) continue;
-      if (drawing.line === active && drawing.plane === view.plane) parts.push(...this.endHandles(view, drawing));
-      drawing.points.forEach((point, index) => parts.push(this.handle(view, drawing, [...seen(drawing, index, view), point[2]], index, drawing.line === active)));
-    }
-    view.layers.handles.replaceChildren(...parts);
-    if (refocus) view.layers.handles.querySelector(`[data-line="${refocus.line}"][data-index="${refocus.index}"]`)?.focus({ preventScroll: true });
+  /** Draw the points of all drawings seen in a view. */
+  drawPoints(view) {
+    const { points, snaps } = view.layers;
+    const { pen } = this;
+    const focused = /** @type {?HTMLElement} */ (document.activeElement?.closest?.(".drawn-point"));
+    const refocus = focused && points.contains(focused) ? `[data-line="${focused.dataset.line}"][data-index="${focused.dataset.index}"]` : "";
+    if (pen.drag && pen.caught && pen.board.tools.view === view) snaps.replaceChildren(...pen.board.snapping.draw(view, pen.caught));
+    const { local } = pen.hand;
+    const drawings = pen.board.scene.extras.drawings.map((drawing) => (drawing.line === local?.line ? local : drawing));
+    points.replaceChildren(...drawings.filter((drawing) => pen.isSeen(drawing, view)).flatMap((drawing) => this.marksOf(view, drawing)));
+    if (refocus) points.querySelector(refocus)?.focus({ preventScroll: true });
+  }
+
+  /** @returns {SVGElement[]} the points of a drawing, and the handles of its ends where the pen is on it */
+  marksOf(view, drawing) {
+    const isActive = drawing.line === this.pen.activeLine();
+    const ends = isActive && drawing.plane === view.plane ? this.endHandles(view, drawing) : [];
+    return [...ends, ...drawing.points.map((point, index) => this.point(view, drawing, [...seen(drawing, index, view), point[2]], index, isActive))];
   }
 
   /** Handles that turn the direction of both ends of an open curve through points. */
@@ -59,9 +63,8 @@ export class PenMarks {
 
   /** @returns {?number} the direction of travel at an end of the curve as it is drawn now, in radians */
   tangentAngle(drawing, end, view) {
-    const curve = this.pen.board.extras.curves.find((other) => other.id === drawing.line);
-    const index = { x: 0, y: 1, z: 2 };
-    const [r, u] = [index[PLANES[view.plane].right], index[PLANES[view.plane].up]];
+    const curve = this.pen.board.scene.extras.curves.find((other) => other.id === drawing.line);
+    const [r, u] = axesOf(view.plane);
     const point = drawing.points.at(end ? -1 : 0);
     // The curve may hold a mirror image too, so the piece is found by its place: as it runs, or else run backwards.
     for (const [at, from, to] of end ? [[9, 6, 9], [0, 3, 0]] : [[0, 0, 3], [9, 9, 6]]) {
@@ -72,17 +75,17 @@ export class PenMarks {
     return null;
   }
 
-  handle(view, drawing, [right, up, sharp], index, isActive) {
+  point(view, drawing, [right, up, sharp], index, isActive) {
     const [x, y] = view.toScreen(right, up);
     const axes = PLANES[view.plane];
     const size = isActive ? 4.6 : 3.2;
-    const chosen = isActive && (index === this.pen.chosen || this.pen.also.has(index));
+    const chosen = isActive && this.pen.hand.picked().includes(index);
     const shape = sharp
       ? { d: `M${x} ${y - size * 1.2}L${x + size * 1.15} ${y + size * 0.9}H${x - size * 1.15}Z` }
       : { d: `M${x - size} ${y}a${size} ${size} 0 1 0 ${2 * size} 0a${size} ${size} 0 1 0 ${-2 * size} 0Z` };
     const element = svgElement("path", {
       ...shape,
-      class: `handle${isActive ? "" : " is-idle"}${chosen ? " is-chosen" : ""}`,
+      class: `drawn-point${isActive ? "" : " is-idle"}${chosen ? " is-chosen" : ""}`,
       "data-line": drawing.line,
       "data-index": index,
       tabindex: this.pen.edits.mayEdit ? 0 : -1,

@@ -1,14 +1,17 @@
 /** What catches the pen: points, ends, middles, crossings, square and tangent places of curves, alignment, axes, the grid. */
-import { PLANES, svgElement } from "../views/drawing_view.js";
+import { axesOf } from "../views/planes.js";
+import { svgElement } from "../views/svg.js";
 
 const REACH_PIXELS = 8;
 const PARTS = 10;
+/** Most chords near a place whose crossings are looked for. */
+const MOST_CROSSED = 80;
 const WORDS = { point: "point", end: "end", middle: "middle", crossing: "crossing", square: "square on", tangent: "tangent", curve: "on the curve" };
 const RANK = { point: 0, end: 0, crossing: 1, middle: 1, tangent: 2, square: 2, curve: 3 };
 
 /**
  * @typedef {Object} Caught
- * @property {[number, number]} place right and up in mm
+ * @property {number[]} place right and up in mm
  * @property {Array<{kind: string, axis?: number, value?: number}>} marks what caught it
  */
 export class Snapping {
@@ -48,42 +51,33 @@ export class Snapping {
 
   /** Points of drawn curves seen in a view. */
   points(view, line, skip) {
-    return this.board.extras.drawings.flatMap((drawing) =>
+    return this.board.scene.extras.drawings.flatMap((drawing) =>
       drawing.plane === view.plane ? drawing.points.filter((_, index) => drawing.line !== line || !skip.has(index)) : []);
   }
 
+  /** @returns {?{kind: string, place: number[]}} what is best within reach: by rank, then the nearest */
   nearest(view, place, reach, points, from, line) {
-    const found = points.map((point) => ({ kind: "point", place: [point[0], point[1]] }));
     const near = [];
-    for (const curve of this.curves(view)) {
-      if (curve.id === line) continue;
-      const { path } = curve;
-      if (!path.length) continue;
-      found.push({ kind: "end", place: path[0] }, { kind: "end", place: path.at(-1) }, { kind: "middle", place: curve.middle });
-      for (let k = 0; k + 1 < path.length; k += 1) {
-        const foot = footOn(path[k], path[k + 1], place);
-        if (distance(foot, place) > reach) continue;
-        near.push([path[k], path[k + 1]]);
-        found.push({ kind: "curve", place: foot });
-        if (from) found.push(...this.from(from, path, k));
-      }
+    const found = points.map((point) => ({ kind: "point", place: [point[0], point[1]] }));
+    for (const curve of this.curves(view)) if (curve.id !== line && curve.path.length) found.push(...this.onCurve(curve, place, reach, from, near));
+    if (near.length < MOST_CROSSED) found.push(...crossings(near));
+    const within = found.map((one) => ({ ...one, rank: RANK[one.kind], away: distance(one.place, place) })).filter((one) => one.away <= reach);
+    if (!within.length) return null;
+    const best = within.reduce((a, b) => (b.rank < a.rank || (b.rank === a.rank && b.away < a.away) ? b : a));
+    return { kind: best.kind, place: best.place.map(round) };
+  }
+
+  /** @returns {{kind: string, place: number[]}[]} what a curve offers near a place; its chords there are added to `near` */
+  onCurve({ path, middle }, place, reach, from, near) {
+    const found = [{ kind: "end", place: path[0] }, { kind: "end", place: path.at(-1) }, { kind: "middle", place: middle }];
+    for (let k = 0; k + 1 < path.length; k += 1) {
+      const foot = footOn(path[k], path[k + 1], place);
+      if (distance(foot, place) > reach) continue;
+      near.push([path[k], path[k + 1]]);
+      found.push({ kind: "curve", place: foot });
+      if (from) found.push(...this.from(from, path, k));
     }
-    if (near.length < 80) {
-      for (let a = 0; a < near.length; a += 1) {
-        for (let b = a + 1; b < near.length; b += 1) {
-          const crossing = crossingOf(near[a], near[b]);
-          if (crossing) found.push({ kind: "crossing", place: crossing });
-        }
-      }
-    }
-    let best = null;
-    for (const candidate of found) {
-      const away = distance(candidate.place, place);
-      if (away > reach) continue;
-      const rank = RANK[candidate.kind];
-      if (!best || rank < best.rank || (rank === best.rank && away < best.away)) best = { ...candidate, rank, away };
-    }
-    return best && { kind: best.kind, place: best.place.map(round) };
+    return found;
   }
 
   /** Places of a chord of a curve where a stretch from a point meets it squarely, or touches it. */
@@ -98,8 +92,8 @@ export class Snapping {
 
   /** Curves as polylines in a view's coordinates, worked out once for each model. */
   curves(view) {
-    if (this.cache.extras !== this.board.extras) this.cache = { extras: this.board.extras, planes: new Map() };
-    if (!this.cache.planes.has(view.plane)) this.cache.planes.set(view.plane, this.board.extras.curves.map((curve) => flattened(curve, view.plane)));
+    if (this.cache.extras !== this.board.scene.extras) this.cache = { extras: this.board.scene.extras, planes: new Map() };
+    if (!this.cache.planes.has(view.plane)) this.cache.planes.set(view.plane, this.board.scene.extras.curves.map((curve) => flattened(curve, view.plane)));
     return this.cache.planes.get(view.plane);
   }
 
@@ -120,8 +114,7 @@ export class Snapping {
 
 /** A curve's cubics as a polyline in right and up, with the place halfway along it. */
 function flattened(curve, plane) {
-  const index = { x: 0, y: 1, z: 2 };
-  const [r, u] = [index[PLANES[plane].right], index[PLANES[plane].up]];
+  const [r, u] = axesOf(plane);
   const path = [];
   for (const piece of curve.beziers) {
     for (let part = path.length ? 1 : 0; part <= PARTS; part += 1) path.push(onCubic(piece, part / PARTS, r, u));
@@ -162,7 +155,15 @@ function turn(o, a, b) {
   return (a[0] - o[0]) * (b[1] - a[1]) - (a[1] - o[1]) * (b[0] - a[0]);
 }
 
-function crossingOf([a, b], [c, d]) {
+/** @param {number[][][]} chords @returns {{kind: string, place: number[]}[]} where some of them cross */
+function crossings(chords) {
+  const places = chords.flatMap((one, k) => chords.slice(k + 1).map((other) => crossingOf(one, other)));
+  return places.filter(Boolean).map((place) => ({ kind: "crossing", place }));
+}
+
+/** @param {number[][]} one @param {number[][]} other @returns {?number[]} where two chords cross */
+function crossingOf(one, other) {
+  const [[a, b], [c, d]] = [one, other];
   const [ux, uy, vx, vy] = [b[0] - a[0], b[1] - a[1], d[0] - c[0], d[1] - c[1]];
   const det = ux * vy - uy * vx;
   if (Math.abs(det) < 1e-9 * (Math.hypot(ux, uy) * Math.hypot(vx, vy) || 1)) return null;

@@ -1,169 +1,98 @@
-/** A drawing view (plan, front, side): mesh lines by WebGL behind, curves, axes, sizes and handles in SVG before them. */
-import { OrthographicCamera, Vector3 } from "three";
+/** A drawing view (plan, front, side): mesh lines by WebGL behind, curves, axes and sizes in SVG before them, tools on top. */
+import { OrthographicCamera } from "three";
 import { outline } from "../scene/materials.js";
+import { axesOf, PLANES, tenths } from "./planes.js";
+import { svgElement } from "./svg.js";
 import { enterViewport } from "./viewport.js";
 
 /** Pixels left of the scale bar that the view's name and the scale's words need side by side. */
 const BESIDE = 118;
-export const PLANES = {
-  front: { right: "x", up: "z", eye: new Vector3(0, -1, 0), top: new Vector3(0, 0, 1) },
-  side: { right: "y", up: "z", eye: new Vector3(1, 0, 0), top: new Vector3(0, 0, 1) },
-  plan: { right: "x", up: "y", eye: new Vector3(0, 0, 1), top: new Vector3(0, 1, 0) },
-};
-const NICE = [1, 2, 5];
-const SVG = "http://www.w3.org/2000/svg";
 const DEPTH = 1e5;
-
-/** @returns {SVGElement} */
-export function svgElement(name, attributes = {}, text = "") {
-  const element = document.createElementNS(SVG, name);
-  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, String(value));
-  if (text) element.textContent = text;
-  return element;
-}
-
-/** What the drawing views share: one middle and one zoom, so that third-angle projection stays aligned. */
-export class DrawingSpace {
-  constructor() {
-    this.middle = new Vector3(0, 0, 60);
-    this.zoom = 2;
-  }
-
-  copy() {
-    const space = new DrawingSpace();
-    space.middle.copy(this.middle);
-    space.zoom = this.zoom;
-    return space;
-  }
-
-  /** @param {DrawingView[]} views those on the page */
-  fit({ low, high }, views) {
-    this.middle.copy(low).add(high).multiplyScalar(0.5);
-    const zooms = views.map((view) => {
-      const { right, up } = PLANES[view.plane];
-      const { clientWidth: width, clientHeight: height } = view.svg;
-      return Math.min((width - 84) / Math.max(high[right] - low[right], 1), (height - 84) / Math.max(high[up] - low[up], 1));
-    });
-    if (zooms.length) this.zoom = Math.max(Math.min(...zooms), 1e-4);
-  }
-
-  /** @returns {number} a round number of mm that is at least `pixels` long on the screen */
-  niceLength(pixels) {
-    const wanted = pixels / this.zoom;
-    const power = 10 ** Math.floor(Math.log10(wanted));
-    return power * (NICE.find((step) => step * power >= wanted) ?? 10);
-  }
-}
+/** What lies over what, from below. */
+const LAYERS = ["over", "back", "comb", "net", "curves", "sizes", "measure", "points", "handles", "snaps", "corners"];
 
 export class DrawingView {
+  /** @param {SVGSVGElement} svg @param {DrawingSpace} space @param {Board} board */
   constructor(svg, space, board) {
     this.svg = svg;
     this.space = space;
     this.board = board;
-    this.plane = svg.closest(".view").dataset.plane;
+    this.isPicture = false;
+    this.element = /** @type {HTMLElement} */ (svg.closest(".view"));
+    this.surface = svg;
+    this.plane = /** @type {Plane} */ (this.element.dataset.plane);
     this.camera = new OrthographicCamera();
+    /** @type {Object<string, SVGElement>} */
     this.layers = {};
-    for (const name of ["over", "back", "comb", "net", "curves", "sizes", "measure", "handles", "snaps", "corners"]) this.layers[name] = svg.appendChild(svgElement("g"));
-    this.under = svg.closest(".view").insertBefore(svgElement("svg", { class: "view-under", "aria-hidden": "true" }), svg);
-    this.panning = null;
-    this.fingers = new Map();
-  }
-
-  connect() {
-    this.svg.addEventListener("wheel", (event) => this.onWheel(event), { passive: false });
-    this.svg.addEventListener("pointerenter", () => (this.board.lastView = this.svg.closest(".view")));
-    this.svg.addEventListener("pointerdown", (event) => this.onDown(event));
-    this.svg.addEventListener("pointermove", (event) => this.onMove(event));
-    for (const name of ["pointerup", "pointercancel"]) {
-      this.svg.addEventListener(name, (event) => {
-        this.panning = null;
-        this.fingers.delete(event.pointerId);
-      });
-    }
-  }
-
-  /** Zoom and pan by two fingers. @returns {boolean} whether two fingers are down */
-  pinch(event) {
-    if (event.pointerType !== "touch" || !this.fingers.has(event.pointerId)) return false;
-    const before = [...this.fingers.values()];
-    this.fingers.set(event.pointerId, { clientX: event.clientX, clientY: event.clientY });
-    if (before.length !== 2) return false;
-    const after = [...this.fingers.values()];
-    const [was, is] = [before, after].map(([a, b]) => ({ clientX: (a.clientX + b.clientX) / 2, clientY: (a.clientY + b.clientY) / 2, apart: Math.hypot(a.clientX - b.clientX, a.clientY - b.clientY) }));
-    const place = this.fromEvent(was);
-    this.space.zoom = clampZoom((this.space.zoom * is.apart) / Math.max(was.apart, 1));
-    this.keepUnder(place, is);
-    return true;
-  }
-
-  /** Move the view so that a place lies under the pointer. */
-  keepUnder([right, up], event) {
-    const now = this.fromEvent(event);
-    const axes = PLANES[this.plane];
-    this.space.middle[axes.right] += right - now[0];
-    this.space.middle[axes.up] += up - now[1];
-    this.redrawAll();
+    for (const name of LAYERS) this.layers[name] = svg.appendChild(svgElement("g"));
+    this.under = this.element.insertBefore(svgElement("svg", { class: "view-under", "aria-hidden": "true" }), svg);
   }
 
   isShown() {
     return this.svg.clientWidth > 0;
   }
 
-  /** @returns {[number, number]} screen place of right and up in mm */
+  /** @param {number} right mm @param {number} up mm @returns {[number, number]} the place on the screen */
   toScreen(right, up) {
     const axes = PLANES[this.plane];
     return [(right - this.space.middle[axes.right]) * this.space.zoom + this.svg.clientWidth / 2, (this.space.middle[axes.up] - up) * this.space.zoom + this.svg.clientHeight / 2];
   }
 
-  /** @returns {[number, number]} right and up in mm under the pointer */
+  /** @param {number[]} place in space @returns {[number, number]} where it is on the screen */
+  project(place) {
+    const [r, u] = axesOf(this.plane);
+    return this.toScreen(place[r], place[u]);
+  }
+
+  /** @param {{clientX: number, clientY: number}} event @returns {[number, number]} right and up in mm under the pointer */
   fromEvent(event) {
     const rect = this.svg.getBoundingClientRect();
     const axes = PLANES[this.plane];
     return [(event.clientX - rect.left - rect.width / 2) / this.space.zoom + this.space.middle[axes.right], this.space.middle[axes.up] - (event.clientY - rect.top - rect.height / 2) / this.space.zoom];
   }
 
-  onWheel(event) {
-    event.preventDefault();
-    const before = this.fromEvent(event);
-    this.space.zoom = clampZoom(this.space.zoom * Math.exp(-event.deltaY * 0.0015));
-    this.keepUnder(before, event);
+  /** @returns {?number[]} how far in space the hand went from one event to another */
+  shift(from, to) {
+    const [a, b] = [this.fromEvent(from), this.fromEvent(to)];
+    const by = [0, 0, 0];
+    axesOf(this.plane).forEach((axis, k) => (by[axis] = b[k] - a[k]));
+    return by;
   }
 
-  onDown(event) {
-    if (event.pointerType === "touch") this.fingers.set(event.pointerId, { clientX: event.clientX, clientY: event.clientY });
-    if (event.shiftKey && event.button === 0) return;
-    if (event.target.closest(".handle, .end-handle") || this.board.pen.nearHandle(this, event) || (this.board.pen.isPlacing(this.plane) && event.button === 0)) return;
-    this.panning = { x: event.clientX, y: event.clientY };
-    this.svg.setPointerCapture(event.pointerId);
+  /** @param {number[]} way in space @returns {boolean} whether a move along it is seen here */
+  sees(way) {
+    const [r, u] = axesOf(this.plane);
+    return Math.hypot(way[r], way[u]) > 0.05 * Math.hypot(...way);
   }
 
-  onMove(event) {
+  /** Say where the pointer is. @param {PointerEvent} event */
+  tell(event) {
     const [right, up] = this.fromEvent(event);
     const axes = PLANES[this.plane];
     this.board.root.querySelector(".coordinates").textContent = `${axes.right} ${tenths(right)}  ${axes.up} ${tenths(up)} mm`;
-    if (this.pinch(event) || !this.panning || this.fingers.size > 1) return;
-    this.space.middle[axes.right] -= (event.clientX - this.panning.x) / this.space.zoom;
-    this.space.middle[axes.up] += (event.clientY - this.panning.y) / this.space.zoom;
-    this.panning = { x: event.clientX, y: event.clientY };
-    this.redrawAll();
   }
 
-  redrawAll() {
+  /** Move the view so that a place lies under the pointer. @param {[number, number]} place right and up in mm */
+  keepUnder([right, up], event) {
+    const now = this.fromEvent(event);
+    const axes = PLANES[this.plane];
+    this.moveBy(right - now[0], up - now[1], axes);
+  }
+
+  moveBy(right, up, axes = PLANES[this.plane]) {
+    this.space.middle[axes.right] += right;
+    this.space.middle[axes.up] += up;
     this.board.wasMoved = true;
-    this.board.drawings.forEach((view) => view.redraw());
-    this.board.draw();
+    this.board.redraw();
   }
 
   redraw() {
     if (!this.isShown()) return;
     this.drawBack();
-    this.board.references.draw(this);
     this.drawComb();
     this.drawCurves();
     this.drawSizes();
-    this.board.pen.marks.drawHandles(this);
-    this.board.grips.draw(this);
-    this.board.cornerPick.draw(this);
+    this.board.tools.draw(this);
   }
 
   drawBack() {
@@ -182,37 +111,39 @@ export class DrawingView {
   }
 
   drawCurves() {
-    const axes = PLANES[this.plane];
-    const index = { x: 0, y: 1, z: 2 };
     const active = this.board.pen.activeLine();
     const parts = [];
-    for (const curve of this.board.extras.curves) {
-      let path = "";
-      let last = "";
-      for (const piece of curve.beziers) {
-        const place = [0, 3, 6, 9].map((k) => this.toScreen(piece[k + index[axes.right]], piece[k + index[axes.up]]).map((value) => Math.round(value * 100) / 100));
-        const start = `${place[0]}`;
-        path += (start === last ? "" : `M${start}`) + `C${place[1]} ${place[2]} ${place[3]}`;
-        last = `${place[3]}`;
-      }
-      const isActive = curve.id === active;
-      const isRead = curve.id === this.board.edits.state().curve;
-      parts.push(svgElement("path", { class: `curve-line is-${curve.colour ?? "ink"}${isActive ? " is-active" : ""}${isRead ? " is-read" : ""}`, d: path, "data-curve": curve.id }));
+    for (const curve of this.board.scene.extras.curves) {
+      const path = this.pathOf(curve.beziers);
+      const looks = [`is-${curve.colour ?? "ink"}`, curve.id === active && "is-active", curve.id === this.board.edits.state().curve && "is-read"];
+      parts.push(svgElement("path", { class: ["curve-line", ...looks.filter(Boolean)].join(" "), d: path, "data-curve": curve.id }));
       if (!curve.locked) parts.push(svgElement("path", { class: "curve-hit", d: path, "data-curve": curve.id }));
     }
     this.layers.curves.replaceChildren(...parts);
   }
 
+  /** @param {number[][]} beziers @returns {string} cubics as the path that this view sees */
+  pathOf(beziers) {
+    const [r, u] = axesOf(this.plane);
+    let path = "";
+    let last = "";
+    for (const piece of beziers) {
+      const place = [0, 3, 6, 9].map((k) => this.toScreen(piece[k + r], piece[k + u]).map((value) => Math.round(value * 100) / 100));
+      const start = `${place[0]}`;
+      path += (start === last ? "" : `M${start}`) + `C${place[1]} ${place[2]} ${place[3]}`;
+      last = `${place[3]}`;
+    }
+    return path;
+  }
+
   /** The curvature comb of the curve whose readings are open. */
   drawComb() {
-    const comb = this.board.extras.comb;
+    const { comb } = this.board.scene.extras;
     if (!comb) {
       this.layers.comb.replaceChildren();
       return;
     }
-    const axes = PLANES[this.plane];
-    const index = { x: 0, y: 1, z: 2 };
-    const [r, u] = [index[axes.right], index[axes.up]];
+    const [r, u] = axesOf(this.plane);
     const largest = Math.max(...comb.teeth.map((tooth) => Math.hypot(...tooth)), 1e-9);
     // Teeth as long as a ninth of the view at the tightest place, so that a comb always shows; the scale is typed beside.
     const length = (this.board.combScale * Math.min(this.svg.clientWidth, this.svg.clientHeight)) / 9 / this.space.zoom / largest;
@@ -230,20 +161,17 @@ export class DrawingView {
   /** The overall sizes of what is shown, as dimension lines below and beside it. */
   drawSizes() {
     const parts = [];
-    if (this.board.models.size && this.plane !== "side") {
-      const { low, high } = this.board.bounds();
+    if (this.board.scene.models.size && this.plane !== "side") {
+      const { low, high } = this.board.scene.bounds();
       const axes = PLANES[this.plane];
       const [x1, y1] = this.toScreen(low[axes.right], low[axes.up]);
       const [x2, y2] = this.toScreen(high[axes.right], high[axes.up]);
       if (this.plane === "front") {
         parts.push(svgElement("path", { class: "size-line", d: `M${x1} ${y1 + 8}v16M${x2} ${y1 + 8}v16M${x1} ${y1 + 18}H${x2}` }));
         parts.push(svgElement("text", { class: "size-text", x: (x1 + x2) / 2, y: y1 + 14 }, sizeText(high[axes.right] - low[axes.right])));
-        parts.push(svgElement("path", { class: "size-line", d: `M${x1 - 8} ${y1}h-16M${x1 - 8} ${y2}h-16M${x1 - 18} ${y1}V${y2}` }));
-        parts.push(svgElement("text", { class: "size-text", x: 0, y: 0, transform: `translate(${x1 - 22} ${(y1 + y2) / 2}) rotate(-90)` }, sizeText(high[axes.up] - low[axes.up])));
-      } else {
-        parts.push(svgElement("path", { class: "size-line", d: `M${x1 - 8} ${y1}h-16M${x1 - 8} ${y2}h-16M${x1 - 18} ${y1}V${y2}` }));
-        parts.push(svgElement("text", { class: "size-text", x: 0, y: 0, transform: `translate(${x1 - 22} ${(y1 + y2) / 2}) rotate(-90)` }, sizeText(high[axes.up] - low[axes.up])));
       }
+      parts.push(svgElement("path", { class: "size-line", d: `M${x1 - 8} ${y1}h-16M${x1 - 8} ${y2}h-16M${x1 - 18} ${y1}V${y2}` }));
+      parts.push(svgElement("text", { class: "size-text", x: 0, y: 0, transform: `translate(${x1 - 22} ${(y1 + y2) / 2}) rotate(-90)` }, sizeText(high[axes.up] - low[axes.up])));
     }
     this.layers.sizes.replaceChildren(...parts);
   }
@@ -259,20 +187,11 @@ export class DrawingView {
     this.camera.lookAt(this.space.middle);
     this.camera.updateProjectionMatrix();
     outline.uniforms.reach.value = 1.1 / zoom;
-    for (const model of this.board.models.values()) model.drawAt(zoom);
-    renderer.render(this.board.scenes.drawing, this.camera);
+    for (const model of this.board.scene.models.values()) model.drawAt(zoom);
+    renderer.render(this.board.scene.drawing, this.camera);
   }
-}
-
-function clampZoom(zoom) {
-  return Math.min(Math.max(zoom, 1e-3), 1e4);
 }
 
 function sizeText(value) {
   return String(Math.round(value * 10) / 10);
-}
-
-/** @returns {string} a coordinate to a tenth of a mm, without a minus before nothing */
-export function tenths(value) {
-  return (Math.round(value * 10) / 10 + 0).toFixed(1);
 }

@@ -1,7 +1,9 @@
 /** The picture: the part in perspective, turned by hand; tells what is under the pointer. */
-import { PerspectiveCamera, Ray, Raycaster, Vector2, Vector3 } from "three";
+import { MOUSE, PerspectiveCamera, Plane, Ray, Raycaster, Vector2, Vector3 } from "three";
 import { OrbitControls } from "../../../vendor/three/OrbitControls.js";
-import { tenths } from "./drawing_view.js";
+import { Listening } from "../../listening.js";
+import { tenths } from "./planes.js";
+import { svgElement } from "./svg.js";
 import { enterViewport } from "./viewport.js";
 
 const START = new Vector3(0.42, -1, 0.5).normalize();
@@ -15,50 +17,116 @@ const EDGED = ["edges", "evenness", "sides"];
 const LINE_ROOM = 0.88;
 const _ray = new Raycaster();
 const _pointer = new Vector2();
+const _plane = new Plane();
+const _place = new Vector3();
+const _other = new Vector3();
 
 export class PictureView {
+  /** @param {HTMLElement} element @param {Board} board */
   constructor(element, board) {
     this.element = element;
-    this.surface = element.querySelector(".picture-surface");
+    this.surface = /** @type {HTMLElement} */ (element.querySelector(".picture-surface"));
+    this.over = element.querySelector(".picture-over");
     this.board = board;
+    this.isPicture = true;
+    this.plane = "picture";
+    this.layers = { handles: this.over.appendChild(svgElement("g")) };
     this.camera = new PerspectiveCamera(26, 1, 1, 10000);
     this.camera.up.set(0, 0, 1);
     this.camera.position.copy(START).multiplyScalar(600);
     this.controls = new OrbitControls(this.camera, this.surface);
     this.controls.zoomToCursor = true;
     this.hovered = null;
+    this.mark = null;
     this.waiting = 0;
+    this.listening = new Listening();
   }
 
   connect() {
-    this.controls.addEventListener("change", () => this.board.draw(true));
+    this.controls.addEventListener("change", () => {
+      this.board.tools.draw(this);
+      this.board.draw(true);
+    });
     this.controls.addEventListener("start", () => {
       this.board.wasMoved = true;
       this.coarsen(true);
     });
     this.controls.addEventListener("end", () => this.coarsen(false));
-    this.element.addEventListener("pointerenter", () => (this.board.lastView = this.element));
-    this.surface.addEventListener("pointermove", (event) => this.onMove(event));
-    this.surface.addEventListener("pointerleave", () => this.point(null));
-    this.surface.addEventListener("dblclick", () => this.board.fit());
+    this.listening.on(this.surface, "pointerleave", () => this.point(null));
+  }
+
+  disconnect() {
+    this.listening.end();
+    this.controls.dispose();
+    cancelAnimationFrame(this.waiting);
+  }
+
+  isShown() {
+    return this.element.clientWidth > 0;
+  }
+
+  /** Turn by the right button, so that the left one picks; or as ever. @param {boolean} right */
+  turnByRight(right) {
+    this.controls.mouseButtons.LEFT = right ? null : MOUSE.ROTATE;
+    this.controls.mouseButtons.RIGHT = right ? MOUSE.ROTATE : MOUSE.PAN;
+  }
+
+  /** @param {number[] | Vector3} place in space @returns {?[number, number]} where it is on the picture; null behind the camera */
+  project(place) {
+    if (Array.isArray(place)) _place.fromArray(place);
+    else _place.copy(place);
+    _place.project(this.camera);
+    const { clientWidth: width, clientHeight: height } = this.element;
+    return _place.z < 1 ? [((_place.x + 1) / 2) * width, ((1 - _place.y) / 2) * height] : null;
+  }
+
+  /**
+   * @param {PointerEvent} from @param {PointerEvent} to @param {number[]} place what is moved @param {?number[]} way the only way it may go
+   * @returns {?number[]} how far in space the hand went: along the way, or in the plane through the place that faces the camera
+   */
+  shift(from, to, place, way) {
+    const [a, b] = [from, to].map((event) => (way ? this.onLine(event, place, way) : this.onPlane(event, place)));
+    return a && b && b.sub(a).toArray();
+  }
+
+  /** @returns {boolean} whether a move along a way is seen here */
+  sees(way) {
+    this.camera.getWorldDirection(_place);
+    return Math.abs(_place.dot(_other.fromArray(way).normalize())) < 0.985;
+  }
+
+  onPlane(event, place) {
+    this.aim(event);
+    _ray.setFromCamera(_pointer, this.camera);
+    this.camera.getWorldDirection(_other);
+    _plane.setFromNormalAndCoplanarPoint(_other, _place.fromArray(place));
+    return _ray.ray.intersectPlane(_plane, new Vector3());
+  }
+
+  /** @returns {?Vector3} the place of a line that the pointer is nearest to; null where the line runs away from the eye */
+  onLine(event, place, way) {
+    this.aim(event);
+    _ray.setFromCamera(_pointer, this.camera);
+    const { origin, direction } = _ray.ray;
+    const along = new Vector3().fromArray(way).normalize();
+    const cosine = along.dot(direction);
+    if (Math.abs(cosine) > 0.999) return null;
+    const apart = _place.fromArray(place).sub(origin);
+    const share = (cosine * apart.dot(direction) - apart.dot(along)) / (1 - cosine * cosine);
+    return new Vector3().fromArray(place).addScaledVector(along, share);
   }
 
   /** Large meshes are turned coarser, without their edges and in larger dots; all of it comes back when they rest. @param {boolean} moving */
   coarsen(moving) {
-    const { models, renderer } = this.board;
-    const faces = [...models.values()].reduce((sum, model) => sum + model.data.extras.faces, 0);
-    if (faces < HEAVY) return;
-    for (const model of models.values()) {
+    const { scene, renderer } = this.board;
+    if (scene.faces < HEAVY) return;
+    for (const model of scene.models.values()) {
       model.edges.visible = !moving && EDGED.includes(model.mode);
       model.coarsen(moving);
     }
     renderer.setPixelRatio(moving ? 0.6 : Math.min(2, window.devicePixelRatio));
     this.board.draw(!moving);
     if (!moving) this.board.resize();
-  }
-
-  dispose() {
-    this.controls.dispose();
   }
 
   resize() {
@@ -75,7 +143,7 @@ export class PictureView {
     const back = this.camera.position.clone().sub(this.controls.target).normalize();
     const right = new Vector3().crossVectors(this.camera.up, back).normalize();
     const up = new Vector3().crossVectors(back, right);
-    const room = (this.board.models.size ? SOLID_ROOM : LINE_ROOM) * Math.tan((this.camera.fov / 2) * (Math.PI / 180));
+    const room = (this.board.scene.models.size ? SOLID_ROOM : LINE_ROOM) * Math.tan((this.camera.fov / 2) * (Math.PI / 180));
     let distance = radius * 0.1;
     for (let corner = 0; corner < 8; corner += 1) {
       const place = new Vector3(corner & 1 ? high.x : low.x, corner & 2 ? high.y : low.y, corner & 4 ? high.z : low.z).sub(center);
@@ -122,8 +190,8 @@ export class PictureView {
     if (!enterViewport(renderer, board, this.element)) return;
     const away = this.camera.position.distanceTo(this.controls.target);
     const zoom = this.element.clientHeight / (2 * away * Math.tan((this.camera.fov / 2) * (Math.PI / 180)));
-    for (const model of this.board.models.values()) model.fadeEdges(zoom);
-    renderer.render(this.board.scenes.picture, this.camera);
+    for (const model of this.board.scene.models.values()) model.fadeEdges(zoom);
+    renderer.render(this.board.scene.picture, this.camera);
   }
 
   aim(event) {
@@ -131,7 +199,8 @@ export class PictureView {
     _pointer.set(((event.clientX - rect.left) / rect.width) * 2 - 1, 1 - ((event.clientY - rect.top) / rect.height) * 2);
   }
 
-  onMove(event) {
+  /** Say what is under the pointer. @param {PointerEvent} event */
+  tell(event) {
     this.aim(event);
     if (event.buttons || this.waiting) return;
     this.waiting = requestAnimationFrame(() => {
@@ -146,12 +215,12 @@ export class PictureView {
     return this.find()?.place ?? null;
   }
 
-  /** @returns {?{model: Object, face: number, place: Vector3}} what is under the pointer */
+  /** @returns {?{model: any, face: number, triangle: number, place: Vector3, distance: number}} what is under the pointer */
   find() {
     _ray.setFromCamera(_pointer, this.camera);
     const ray = new Ray().copy(_ray.ray);
     let best = null;
-    for (const model of this.board.models.values()) {
+    for (const model of this.board.scene.models.values()) {
       const hit = model.pick(ray);
       if (hit && (!best || hit.distance < best.distance)) best = { model, face: model.faceOf(hit.faceIndex), triangle: hit.faceIndex, place: hit.point, distance: hit.distance };
     }
@@ -162,7 +231,7 @@ export class PictureView {
   isSeen(place) {
     const ray = new Ray(this.camera.position.clone(), place.clone().sub(this.camera.position).normalize());
     const away = this.camera.position.distanceTo(place);
-    for (const model of this.board.models.values()) {
+    for (const model of this.board.scene.models.values()) {
       const hit = model.pick(ray);
       if (hit && hit.distance < away * (1 - SEEN)) return false;
     }
@@ -177,25 +246,29 @@ export class PictureView {
     return judging.edgeText(x, y, this.camera, clientWidth, clientHeight) || (found ? judging.valueText(found) : "");
   }
 
+  /** Show and say what the pointer is at. @param {?Object} found */
   point(found) {
+    const shown = found && this.board.scene.extras.shown.find((item) => item.id === found.model.id);
+    const isFace = Boolean(found) && !shown?.surface;
+    this.say(found, shown);
     const key = found ? `${found.model.id}:${found.face}` : "";
-    const name = found && this.board.extras.shown.find((item) => item.id === found.model.id);
-    const root = this.board.root;
+    if (key === this.hovered) return;
+    this.hovered = key;
+    this.mark?.remove();
+    this.mark = isFace ? this.board.scene.plum(found.model, "face", [found.face], false) : null;
+    this.board.draw(true);
+  }
+
+  say(found, shown) {
+    const { root } = this.board;
     const pointing = root.querySelector(".pointing");
-    if (found && !name?.surface) {
+    if (found && !shown?.surface) {
       const strong = document.createElement("strong");
       strong.textContent = `face ${found.face + 1}`;
-      pointing.replaceChildren("Pointing at ", strong, ` of ${name?.name ?? "the mesh"}`);
-    } else pointing.textContent = found ? `Pointing at the surface ${name.name}` : "Move over the picture to point at faces.";
+      pointing.replaceChildren("Pointing at ", strong, ` of ${shown?.name ?? "the mesh"}`);
+    } else pointing.textContent = found ? `Pointing at the surface ${shown.name}` : "Move over the picture to point at faces.";
     const told = this.judged(found);
     if (told) pointing.append(` · ${told}`);
     root.querySelector(".coordinates").textContent = found ? `x ${tenths(found.place.x)}  y ${tenths(found.place.y)}  z ${tenths(found.place.z)} mm` : "";
-    if (key === this.hovered) return;
-    this.hovered = key;
-    this.mark?.geometry.dispose();
-    if (this.mark) this.board.scenes.picture.remove(this.mark);
-    this.mark = found && !name?.surface ? found.model.marks("face", [found.face]) : null;
-    if (this.mark) this.board.scenes.picture.add(this.mark);
-    this.board.draw(true);
   }
 }

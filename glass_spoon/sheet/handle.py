@@ -1,0 +1,99 @@
+"""Handles: places in space that the hand takes on the board, and what of a line follows it. Verbs declare them.
+
+A handle moved by s mm changes each of its values by rate · s: a radius along its direction by 1 a mm, a width by 2.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from glass_spoon.sheet.fields import NumberSpec, Spec
+from glass_spoon.sheet.items import Item
+from glass_spoon.sheet.planes import PLANE_AXES
+
+Vector = tuple[float, float, float]
+ItemOf = Callable[[str], Item | None]
+"""Gives the item of a reference, by field, as it is at the line; None where there is none, or later lines changed it."""
+
+SPACE: dict[str, Vector] = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
+"""The directions of the coordinates of space."""
+
+
+@dataclass(frozen=True)
+class Change:
+    """A value that follows a handle: a field, or the cell `column` of the row of a table.
+
+    rate: mm of the value for each mm right, back and up. value: what it is now, in mm. row: the number of the row, counted
+    from 0, or the cells that tell it, where a row is added if there is none.
+    """
+
+    field: str
+    rate: Vector
+    value: float
+    column: str = ""
+    row: int | Mapping[str, int] | None = None
+
+
+@dataclass(frozen=True)
+class Handle:
+    """A place in mm that is taken, its `changes`, and what it is called.
+
+    way: the only direction in which it goes, None for any. start: where the dimension that it is the end of begins, and
+    measured: its direction; a view that does not see it does not show the handle.
+    """
+
+    label: str
+    place: Vector
+    changes: tuple[Change, ...]
+    way: Vector | None = None
+    start: Vector | None = None
+    measured: Vector | None = None
+
+
+def vector_of(values: ArrayLike) -> Vector:
+    """Return three numbers as a tuple."""
+    x, y, z = np.asarray(values, dtype=np.float64).tolist()
+    return (x, y, z)
+
+
+def length_handle(field: str, value: float, start: ArrayLike, way: ArrayLike, share: float = 1.0, label: str = "") -> Handle:
+    """Return the handle of a length: `share` of it lies from `start` along the unit vector `way` (1/2 for a width)."""
+    begin, along = np.asarray(start, dtype=np.float64), np.asarray(way, dtype=np.float64)
+    change = Change(field, vector_of(along / share), value)
+    return Handle(
+        label or field,
+        vector_of(begin + share * value * along),
+        (change,),
+        vector_of(along),
+        vector_of(begin),
+        vector_of(along),
+    )
+
+
+def vector_handle(values: Mapping[str, Any], fields: Sequence[str], start: ArrayLike, label: str) -> Handle:
+    """Return the handle of a move by x, y and z from `start`."""
+    by = [float(values[name]) for name in fields]
+    changes = tuple(Change(name, SPACE[axis], value) for name, axis, value in zip(fields, SPACE, by, strict=True))
+    begin = np.asarray(start, dtype=np.float64)
+    return Handle(label, vector_of(begin + by), changes, None, vector_of(begin))
+
+
+def place_handles(specs: Mapping[str, Spec], used: Sequence[str], values: Mapping[str, Any], plane: str) -> list[Handle]:
+    """Return a handle for each place among the fields: those whose names differ in the axis alone."""
+    places: dict[str, dict[str, str]] = {}
+    for name in used:
+        spec = specs[name]
+        if isinstance(spec, NumberSpec) and spec.axis and name in values:
+            places.setdefault(name[: len(name) - len(spec.axis)], {})[spec.axis] = name
+    axes = SPACE | dict(zip(("right", "up"), PLANE_AXES[plane], strict=True))
+    handles = []
+    for prefix, fields in places.items():
+        changes = tuple(Change(name, axes[axis], float(values[name])) for axis, name in fields.items())
+        place = sum((np.array(change.rate) * change.value for change in changes), start=np.zeros(3))
+        handles.append(Handle(f"{prefix.strip('_').replace('_', ' ')} place".strip(), vector_of(place), changes))
+    return handles

@@ -1,0 +1,67 @@
+"""The handles of lines, as the board takes them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.evaluate import Build
+from glass_spoon.sheet.fields import NumberSpec, TableSpec
+from glass_spoon.sheet.handle import Change, Handle
+from glass_spoon.sheet.line import Line
+
+
+def handles_of(build: Build, line: Line) -> list[dict[str, Any]]:
+    """Return the handles of a line whose item is shown."""
+    if build.document.is_hidden(str(line.item_id)):
+        return []
+    name = build.document.item_name(line.item_id) if line.item_id else ""
+    return [_row(line, handle, name) for handle in build.handles(line)]
+
+
+def tables_of(document: SheetDocument) -> dict[str, dict[str, Any]]:
+    """Return the rows of tables as they are typed, by line and field: a handle changes them as a whole."""
+    found: dict[str, dict[str, Any]] = {}
+    for line in document.lines:
+        tables = {name: getattr(line, name) for name, spec in line.specs().items() if isinstance(spec, TableSpec)}
+        if tables:
+            found[line.id] = tables
+    return found
+
+
+def _row(line: Line, handle: Handle, name: str) -> dict[str, Any]:
+    """Return a handle as plain data; `text` is the value that it shows, `of` what it belongs to."""
+    first = handle.changes[0]
+    return {
+        "line": line.id,
+        "label": handle.label,
+        "of": name,
+        "place": handle.place,
+        "way": handle.way,
+        "start": handle.start,
+        "measured": handle.measured,
+        "text": _shown(line, first) if handle.measured else "",
+        "changes": [_change(line, change) for change in handle.changes],
+    }
+
+
+def _change(line: Line, change: Change) -> list[Any]:
+    """Return a change as field, column, row, rate, value, what is typed, and the least that it may be."""
+    raw = None if change.column else getattr(line, change.field)
+    return [change.field, change.column, change.row, change.rate, change.value, raw, _least(line, change)]
+
+
+def _least(line: Line, change: Change) -> float | None:
+    """Return the least value that a change may come to."""
+    spec = line.spec(change.field)
+    if isinstance(spec, TableSpec):
+        return next(column.least for column in spec.columns if column.name == change.column)
+    return spec.least if isinstance(spec, NumberSpec) else None
+
+
+def _shown(line: Line, change: Change) -> str:
+    """Return the value of a change as it is told: with its expression where it is one."""
+    spec = line.spec(change.field)
+    text = spec.show(change.value) if isinstance(spec, NumberSpec) else f"{change.value:g} mm"
+    raw = str(getattr(line, change.field)) if not change.column else ""
+    return f"{raw} = {text}" if any(letter.isalpha() for letter in raw.replace("mm", "")) else text

@@ -1,0 +1,211 @@
+/** Handles: places in space that verbs declare. Taken in any view, they change the values of the line that one stands on. */
+import { svgElement } from "../views/svg.js";
+import { round, shifted } from "./coordinate_text.js";
+import { Tool } from "./tool.js";
+
+/**
+ * @typedef {Object} Handle
+ * @property {string} line whose values it changes
+ * @property {string} label @property {string} of what the line gives
+ * @property {number[]} place in mm
+ * @property {?number[]} way the only one it goes, null for any
+ * @property {?number[]} start where the dimension that it ends begins @property {?number[]} measured its direction
+ * @property {string} text its value as it is told
+ * @property {Array<[string, string, any, number[], number, any, ?number]>} changes field, column, row, rate, value, typed text, least
+ */
+
+const SIZE = 4.5;
+/** Most handles of a line whose values are written beside them. */
+const MOST_TEXTS = 12;
+/** Pixels that a line of text is high, and a letter wide. */
+const TEXT_HIGH = 13;
+const TEXT_WIDE = 7.5;
+/** Least share of its value that a length above zero is dragged to. */
+const ABOVE = 0.01;
+const KEYS = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 };
+
+export class Handles extends Tool {
+  /** @param {Board} board @param {Edits} edits */
+  constructor(board, edits) {
+    super(board);
+    this.edits = edits;
+    this.keepsFocus = true;
+    /** The line whose handles are shown. @type {?string} */
+    this.line = null;
+    /** What is in hand: its number, the handles and tables as they were, the values it came to. @type {any} */
+    this.held = null;
+  }
+
+  /** Stand on a line: its handles are shown. @param {?string} line */
+  standOn(line) {
+    if (!line || line === this.line) return;
+    this.line = line;
+    this.redraw();
+  }
+
+  redraw() {
+    this.board.views.forEach((view) => this.draw(view));
+  }
+
+  /** @returns {Handle[]} of the line that one stands on; those in hand as they are dragged */
+  handles() {
+    if (this.held) return this.held.now;
+    return (this.board.scene.extras.handles ?? []).filter((handle) => handle.line === this.line);
+  }
+
+  draw(view) {
+    if (!view.isShown()) return;
+    const layer = view.layers.handles;
+    const focused = layer.contains(document.activeElement) ? /** @type {SVGElement} */ (document.activeElement).dataset.number : null;
+    const handles = this.handles();
+    /** @type {number[][]} */
+    const texts = [];
+    const parts = handles.flatMap((handle, number) => this.parts(view, handle, number, handles.length <= MOST_TEXTS ? texts : null));
+    layer.replaceChildren(...parts);
+    if (focused) layer.querySelector(`[data-number="${focused}"]`)?.focus({ preventScroll: true });
+  }
+
+  /**
+   * @param {?number[][]} texts places of those that are written already, null for none to be written
+   * @returns {SVGElement[]} a handle with its dimension, as a view sees it; nothing where the view looks along it
+   */
+  parts(view, handle, number, texts) {
+    if (handle.measured && !view.sees(handle.measured)) return [];
+    const at = view.project(handle.place);
+    if (!at) return [];
+    const parts = [];
+    const from = handle.start && view.project(handle.start);
+    if (from) parts.push(svgElement("line", { class: "handle-line", x1: from[0], y1: from[1], x2: at[0], y2: at[1] }));
+    if (texts && handle.text && isFree(texts, at, handle.text)) {
+      texts.push(at);
+      parts.push(svgElement("text", { class: "handle-text", x: at[0] + 9, y: at[1] - 8 }, handle.text));
+    }
+    return [...parts, this.mark(handle, number, at)];
+  }
+
+  /** @returns {SVGElement} what is taken: round on a dimension, square for a place */
+  mark(handle, number, [x, y]) {
+    const words = [handle.of ? `${handle.label} of ${handle.of}` : handle.label, handle.text].filter(Boolean).join(", ");
+    const look = { class: "handle", tabindex: this.edits.mayEdit ? 0 : -1, role: "button", "data-number": number, "aria-label": words };
+    const mark = handle.measured ? svgElement("circle", { ...look, cx: x, cy: y, r: SIZE }) : svgElement("rect", { ...look, x: x - SIZE, y: y - SIZE, width: 2 * SIZE, height: 2 * SIZE });
+    mark.append(svgElement("title", {}, words));
+    return mark;
+  }
+
+  claims({ event }) {
+    return event.button === 0 && this.edits.mayEdit && Boolean(event.target.closest(".handle"));
+  }
+
+  down({ event }) {
+    this.take(Number(event.target.closest(".handle").dataset.number));
+    this.held.from = event;
+  }
+
+  move({ event, view }) {
+    const { from, handle } = this.held;
+    const by = view.shift(from, event, handle.place, handle.way);
+    if (by) this.shift(by);
+  }
+
+  up() {
+    this.commit();
+  }
+
+  key(event) {
+    const mark = /** @type {?HTMLElement} */ (event.target.closest?.(".handle"));
+    if (!mark || !KEYS[event.key] || event.altKey || !this.edits.mayEdit) return false;
+    const view = this.board.viewOf(mark);
+    this.take(Number(mark.dataset.number));
+    const step = KEYS[event.key] * this.board.space.niceLength(4) * (event.shiftKey ? 10 : 1);
+    const isUp = event.key === "ArrowUp" || event.key === "ArrowDown";
+    this.shift((this.held.handle.way ?? wayOf(view, isUp)).map((part) => part * step));
+    this.commit();
+    return true;
+  }
+
+  /** @param {number} number */
+  take(number) {
+    const before = this.handles();
+    this.held = { before, now: before, number, handle: before[number], values: null, tables: structuredClone(this.board.scene.extras.tables?.[this.line] ?? {}) };
+  }
+
+  /** The handle is moved by a vector from where it was taken. @param {number[]} by */
+  shift(by) {
+    const { handle, number, before, tables } = this.held;
+    const along = handle.way ? scaled(handle.way, dot(handle.way, by) / dot(handle.way, handle.way)) : by;
+    const rows = structuredClone(tables);
+    /** @type {Object<string, unknown>} */
+    const values = {};
+    for (const change of handle.changes) {
+      const [field, column] = change;
+      if (column) {
+        setCell(rows, change, along);
+        values[field] = rows[field];
+      } else values[field] = textAfter(change, change[5], along);
+    }
+    const moved = { ...handle, place: handle.place.map((part, k) => part + along[k]), text: handle.text && `${round(valueAfter(handle.changes[0], along))} mm` };
+    Object.assign(this.held, { values, now: before.map((other, k) => (k === number ? moved : other)) });
+    this.board.feed.preview(this.line, values);
+    this.redraw();
+  }
+
+  async commit() {
+    const { held } = this;
+    if (!held?.values) {
+      this.held = null;
+      return;
+    }
+    this.board.feed.drop();
+    await this.edits.change({ op: "set_many", line: this.line, values: JSON.stringify(held.values) });
+    if (this.held === held) this.held = null;
+    this.redraw();
+  }
+
+  disconnect() {
+    this.held = null;
+  }
+}
+
+/** @returns {boolean} whether a text beside a place would lie on none of those that are written */
+function isFree(texts, [x, y], text) {
+  return texts.every(([otherX, otherY]) => Math.abs(otherY - y) > TEXT_HIGH || Math.abs(otherX - x) > TEXT_WIDE * text.length);
+}
+
+/** @returns {number} the value of a change after a move, not below what it may be */
+function valueAfter([, , , rate, value, , least], by) {
+  const wanted = round(value + dot(rate, by));
+  return least === null ? wanted : Math.max(wanted, least === 0 ? ABOVE * value : least);
+}
+
+/** @returns {any} the text of a value after a move: an expression of sizes keeps them and gets an offset */
+function textAfter(change, raw, by) {
+  const after = valueAfter(change, by);
+  const text = shifted(raw, change[4], after);
+  return typeof text === "number" ? `${text} mm` : text;
+}
+
+/** Change one cell of a table; a row told by its cells is added where there is none. */
+function setCell(rows, change, by) {
+  const [field, column, where, , value] = change;
+  let row = typeof where === "number" ? rows[field][where] : rows[field].find((other) => Object.entries(where).every(([name, cell]) => Number(other[name]) === cell));
+  if (!row) rows[field].push((row = { ...where }));
+  if (typeof where !== "number") row[column] ??= value;
+  const after = valueAfter(change, by);
+  if (Math.abs(after - value) > 1e-9) row[column] = shifted(row[column] ?? value, value, after);
+}
+
+/** @returns {number[]} the direction in space of up, or right, of a view; of the picture upright, or to the right */
+function wayOf(view, isUp) {
+  if (view.isPicture) return isUp ? [0, 0, 1] : [1, 0, 0];
+  const [a, b] = [{ clientX: 0, clientY: 0 }, isUp ? { clientX: 0, clientY: -1 } : { clientX: 1, clientY: 0 }];
+  const step = view.shift(a, b);
+  return scaled(step, 1 / Math.hypot(...step));
+}
+
+function dot(a, b) {
+  return a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+}
+
+function scaled(vector, factor) {
+  return vector.map((part) => part * factor);
+}

@@ -1,0 +1,1 @@
+export * from "three/addons/controls/OrbitControls.js";

@@ -1,0 +1,1 @@
+export * from "three/addons/lines/LineSegmentsGeometry.js";
