@@ -20,8 +20,9 @@ from glass_spoon.formats.named_curve import NamedCurve
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.blossom import conversion_matrix
 from glass_spoon.kernel.curves.curve import NurbsCurve, from_homogeneous
-from glass_spoon.kernel.curves.edit_knots import join_curves, trim_curve
+from glass_spoon.kernel.curves.edit_knots import trim_curve
 from glass_spoon.kernel.curves.flat_shapes import arc_by_bulge
+from glass_spoon.kernel.curves.follow_length import chain_curves
 from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.curves.place_curve import Placement, place_curve
 from glass_spoon.kernel.curves.read_exact import CircleArc, find_arc
@@ -151,7 +152,7 @@ def _with_bulges(rows: Floats, closed: bool, frame: Placement) -> NurbsCurve | N
     if not pairs:
         return None
     pieces = [arc_by_bulge(a[:2], b[:2], float(a[2])) for a, b in pairs]
-    return place_curve(join_curves(pieces), frame)
+    return place_curve(chain_curves(pieces), frame)
 
 
 def _spline(entity: Spline) -> NurbsCurve | None:

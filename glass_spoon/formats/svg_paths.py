@@ -17,7 +17,8 @@ import svgelements as svg
 from glass_spoon.formats.safe_xml import UnreadableXml, read_xml
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.edit_knots import join_curves, rescale_domain
+from glass_spoon.kernel.curves.edit_knots import rescale_domain
+from glass_spoon.kernel.curves.follow_length import chain_curves
 from glass_spoon.kernel.curves.line_and_arc import make_arc
 
 MAX_BYTES = 2_000_000
@@ -153,7 +154,7 @@ def _paths_of(shape: svg.Shape, scale: float) -> list[DrawnPath]:
     for piece in svg.Path(shape).as_subpaths():
         segments = [curve for segment in svg.Path(piece) if (curve := _segment(segment, scale)) is not None]
         if segments:
-            result.append(DrawnPath(name, join_curves(segments)))
+            result.append(DrawnPath(name, chain_curves(segments)))
     return result
 
 

@@ -21,9 +21,11 @@ from glass_spoon.kernel.curves.edit_knots import (
     trim_curve,
 )
 from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, curve_tangents, find_kinks
+from glass_spoon.kernel.curves.follow_length import find_joints, follow_length
 from glass_spoon.kernel.curves.interpolate import from_polynomials
 from glass_spoon.kernel.curves.refit_curve import remove_knot
 from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE
+from glass_spoon.kernel.curves.smooth_sections import write_smooth
 from glass_spoon.kernel.errors import InvalidInput
 
 PLACES = 256
@@ -37,6 +39,9 @@ GAIN = 0.02
 
 PILE = 1.5
 """How many times the knots of the richest section all knots together may be."""
+
+STRAIGHT = 1e-6
+"""A piece whose chord is shorter than itself by less than this share is straight."""
 
 SAME_KNOT = 1e-7
 """Knots of domains 0 to 1 nearer than this are one."""
@@ -135,12 +140,13 @@ def make_compatible(sections: list[NurbsCurve], tolerance: float = 0.0) -> list[
     Exact where the knots of all add up to no more than PILE times the richest section's. Otherwise, with a `tolerance` in
     mm, the sections are written anew as cubics over shared knots within it, where that takes fewer control points.
 
-    When all have as many corners, each stretch between corners takes the same share of the parameter; corners then lie
-    above each other. Knots nearer than SAME_KNOT are shared. (The NURBS Book, section 10.3.)
+    Parameters follow the length of each section. When all have as many corners, each stretch between corners takes the
+    same share of the parameter, corners then lie above each other; and so do the ends of arcs and straights between them,
+    when these follow each other alike. Knots nearer than SAME_KNOT are shared. (The NURBS Book, section 10.3.)
     """
     degree = max(section.degree for section in sections)
     raised = [elevate_degree(section, degree) for section in sections]
-    even = _corners_shared(raised)
+    even = _stops_shared(raised)
     values = np.concatenate([section.knots[degree + 1 : -degree - 1] for section in even])
     if not len(values):
         return even
@@ -152,6 +158,35 @@ def make_compatible(sections: list[NurbsCurve], tolerance: float = 0.0) -> list[
             return anew
     knots = np.concatenate((np.zeros(degree + 1), merged, np.ones(degree + 1)))
     return [_over_knots(section, knots, merged) for section in even]
+
+
+def make_smooth(sections: list[NurbsCurve], tolerance: float) -> list[NurbsCurve]:
+    """Return sections that may be blended smoothly: as `make_compatible` where all run alike, else within `tolerance` mm.
+
+    Sections of unlike pieces jump in speed and in the slope of their weights at other places, which would leave creases
+    between them; they are written as cubics over their length, with corners shared where all have as many.
+    """
+    plain = [rescale_domain(follow_length(section), 0.0, 1.0) for section in sections]
+    kinks, joints = _kinks_and_joints(plain)
+    if _run_alike(plain, joints, kinks) or not any(len(pair[0]) > len(pair[1]) for pair in zip(joints, kinks, strict=True)):
+        return make_compatible(sections, tolerance)
+    if len({len(found) for found in kinks}) > 1:
+        return make_compatible(sections, tolerance)
+    stops = [np.concatenate(([0.0], found, [1.0])) for found in kinks]
+    shared = np.mean([np.asarray(own) for own in stops], axis=0)
+    breaks = np.concatenate([np.interp(found, own, shared) for found, own in zip(joints, stops, strict=True)])
+    return write_smooth(plain, stops, breaks, tolerance)
+
+
+def _kinks_and_joints(sections: list[NurbsCurve]) -> tuple[list[Floats], list[Floats]]:
+    """Return the parameters of the corners of each section, and of its corners and joints."""
+    kinks = [find_kinks(section, SHARP_ANGLE) for section in sections]
+    return kinks, [np.union1d(find_joints(section), found) for section, found in zip(sections, kinks, strict=True)]
+
+
+def _run_alike(sections: list[NurbsCurve], joints: list[Floats], kinks: list[Floats]) -> bool:
+    """Say whether arcs, straights and corners follow each other alike in all sections."""
+    return len({_run_of(*each) for each in zip(sections, joints, kinks, strict=True)}) == 1
 
 
 def _written_anew(sections: list[NurbsCurve], tolerance: float, most: int) -> list[NurbsCurve] | None:
@@ -194,18 +229,24 @@ def _through_even(section: NurbsCurve, stops: Floats, count: int) -> NurbsCurve:
     return join_curves(pieces)
 
 
-def _corners_shared(sections: list[NurbsCurve]) -> list[NurbsCurve]:
-    """Return sections over 0 to 1; corners of the same number at the same parameter, the mean share of their lengths."""
-    plain = [rescale_domain(section, 0.0, 1.0) for section in sections]
-    kinks = [find_kinks(section, SHARP_ANGLE) for section in plain]
-    if len({len(found) for found in kinks}) > 1 or not len(kinks[0]):
+def _stops_shared(sections: list[NurbsCurve]) -> list[NurbsCurve]:
+    """Return sections over 0 to 1 by their length; corners, and joints, that they share at the mean share of the lengths."""
+    plain = [rescale_domain(follow_length(section), 0.0, 1.0) for section in sections]
+    kinks, joints = _kinks_and_joints(plain)
+    own = joints if _run_alike(plain, joints, kinks) else kinks
+    if len({len(found) for found in own}) > 1 or not len(own[0]):
         return plain
-    shares = []
-    for section, found in zip(plain, kinks, strict=True):
-        arc = measure_length(section, 1e-9)
-        shares.append(arc.at_params(found) / arc.length)
-    stops = np.concatenate(([0.0], np.mean(shares, axis=0), [1.0]))
-    return [_between_stops(section, found, stops) for section, found in zip(plain, kinks, strict=True)]
+    stops = np.concatenate(([0.0], np.mean(own, axis=0), [1.0]))
+    return [_between_stops(section, found, stops) for section, found in zip(plain, own, strict=True)]
+
+
+def _run_of(section: NurbsCurve, joints: Floats, kinks: Floats) -> tuple[tuple[bool, bool], ...]:
+    """Return of every piece between joints whether it is straight, and whether it ends at a corner."""
+    stops = np.concatenate(([section.domain[0]], joints, [section.domain[1]]))
+    ends = curve_points(section, stops)
+    along = measure_length(section, 1e-9).at_params(stops)
+    straight = lengths(np.diff(ends, axis=0)) >= (1 - STRAIGHT) * np.diff(along)
+    return tuple(zip(straight.tolist(), np.isin(stops[1:], kinks).tolist(), strict=True))
 
 
 def _between_stops(section: NurbsCurve, kinks: Floats, stops: Floats) -> NurbsCurve:

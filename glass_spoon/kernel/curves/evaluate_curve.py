@@ -96,12 +96,12 @@ def find_kinks(curve: NurbsCurve, angle: float) -> Floats:
     params = np.unique(inner[p - 1 :][repeated])
     if not len(params):
         return params
-    before, after = _legs(curve, params)
+    before, after = tangent_sides(curve, params)
     turn = np.arctan2(lengths(cross(before, after)), np.einsum("ij,ij->i", before, after))
     return params[turn > angle]
 
 
-def _legs(curve: NurbsCurve, params: Floats) -> tuple[Floats, Floats]:
+def tangent_sides(curve: NurbsCurve, params: Floats) -> tuple[Floats, Floats]:
     """Return unit tangents (n, 3) before and after inner knots (n,) of full multiplicity.
 
     The curve runs through a control point there, along the legs of its net (The NURBS Book, equation 4.11, for the Bezier
@@ -111,7 +111,7 @@ def _legs(curve: NurbsCurve, params: Floats) -> tuple[Floats, Floats]:
     first = np.searchsorted(curve.knots, params, side="left")
     at = first - 1
     before, after = points[at] - points[at - 1], points[np.minimum(at + 1, len(points) - 1)] - points[at]
-    still = STANDSTILL * (np.abs(points).max() + 1.0)
+    still = STANDSTILL * float(np.ptp(points, axis=0).max())
     odd = (lengths(before) <= still) | (lengths(after) <= still)
     odd |= np.searchsorted(curve.knots, params, side="right") - first != p
     before, after = directions(before), directions(after)

@@ -10,7 +10,7 @@ from numpy.typing import ArrayLike
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.edit_knots import join_curves
+from glass_spoon.kernel.curves.follow_length import chain_curves
 from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.curves.round_corners import round_corners
 from glass_spoon.kernel.errors import InvalidInput, RadiusTooLarge
@@ -108,7 +108,7 @@ def polyline_with_bulges(points: ArrayLike, bulges: ArrayLike, closed: bool) -> 
         raise InvalidInput("The points", "two or more apart from each other", "all at one place")
     if not any(bulge for _, _, bulge in runs):
         return make_polyline(flat_points([runs[0][0], *(run[1] for run in runs)]))
-    return join_curves([arc_by_bulge(*run) for run in runs])
+    return chain_curves([arc_by_bulge(*run) for run in runs])
 
 
 def close_exactly(curve: NurbsCurve) -> NurbsCurve:

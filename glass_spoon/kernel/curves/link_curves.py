@@ -6,7 +6,8 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.edit_knots import join_curves, reverse_curve
+from glass_spoon.kernel.curves.edit_knots import reverse_curve
+from glass_spoon.kernel.curves.follow_length import chain_curves
 
 
 def link_curves(curves: list[NurbsCurve], tolerance: float) -> list[NurbsCurve]:
@@ -22,7 +23,7 @@ def link_curves(curves: list[NurbsCurve], tolerance: float) -> list[NurbsCurve]:
         grown = not chain[0].is_closed(tolerance)
         while grown and left:
             grown = _grow(chain, curves, ends, left, tolerance)
-        chains.append(join_curves(chain) if len(chain) > 1 else chain[0])
+        chains.append(chain_curves(chain) if len(chain) > 1 else chain[0])
     return chains
 
 

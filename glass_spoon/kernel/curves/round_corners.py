@@ -24,6 +24,7 @@ from glass_spoon.kernel.curves.evaluate_curve import (
     find_kinks,
     one_sided_tangents,
 )
+from glass_spoon.kernel.curves.follow_length import chain_curves
 from glass_spoon.kernel.curves.line_and_arc import make_arc
 from glass_spoon.kernel.curves.plane_of_curve import Plane, find_plane
 from glass_spoon.kernel.errors import InvalidInput, RadiusTooLarge
@@ -219,7 +220,7 @@ def _assemble(curve: NurbsCurve, plane: Plane, corners: _Corners, s: Floats, t: 
             pieces.append(trim_curve(curve, float(start), float(end)))
         if number < len(s):
             pieces.append(_arc_at(plane, corners, number, values[:, [number, len(s) + number]]))
-    return join_curves(pieces)
+    return chain_curves(pieces)
 
 
 def _arc_at(plane: Plane, corners: _Corners, number: int, values: Floats) -> NurbsCurve:

@@ -20,6 +20,7 @@ from glass_spoon.kernel.curves.edit_knots import (
     trim_curve,
 )
 from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_derivatives, curve_points, curve_tangents
+from glass_spoon.kernel.curves.follow_length import chain_curves
 from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE, move_seam, sharp_params
 from glass_spoon.kernel.errors import InvalidInput, KernelError, RadiusTooLarge
@@ -75,7 +76,7 @@ def chamfer_corners(curve: NurbsCurve, setback: ArrayLike, tolerance: float = 1e
             pieces.append(trim_curve(curve, float(start), float(end)))
         if number < len(corners) and back[number] > 0:
             pieces.append(make_polyline(curve_points(curve, np.array([before[number], after[number]]))))
-    return join_curves(pieces)
+    return chain_curves(pieces)
 
 
 def _check_setbacks(curve: NurbsCurve, corners: Floats, back: Floats, runs: Floats) -> None:
@@ -211,11 +212,11 @@ def join_ends(first: NurbsCurve, second: NurbsCurve, way: JoinWay, tolerance: fl
     a, b = _facing(first, second)
     gap = float(lengths(a.control_points[-1] - b.control_points[0]))
     if way == "a blend between" and gap > tolerance:
-        return join_curves([a, blend_ends(a, "end", b, "start", 1), b])
+        return chain_curves([a, blend_ends(a, "end", b, "start", 1), b])
     meet = {"first moves": b.control_points[0], "second moves": a.control_points[-1]}.get(
         way, (a.control_points[-1] + b.control_points[0]) / 2
     )
-    return join_curves([_with_end(a, -1, meet), _with_end(b, 0, meet)])
+    return chain_curves([_with_end(a, -1, meet), _with_end(b, 0, meet)])
 
 
 def _facing(first: NurbsCurve, second: NurbsCurve) -> tuple[NurbsCurve, NurbsCurve]:

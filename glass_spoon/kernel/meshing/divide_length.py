@@ -12,11 +12,12 @@ from glass_spoon.kernel.arrays import Floats, Ints, lengths, owned
 from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
 from glass_spoon.kernel.curves.bend_spacing import divide_by_bend, run_weights
 from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, curve_tangents, find_kinks
+from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, curve_tangents
 from glass_spoon.kernel.errors import CountImpossible
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.edit_surface import isocurves
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_kinks import find_creases
 
 Spacing = Literal["evenly", "by parameter"]
 
@@ -53,38 +54,36 @@ def make_guide(surface: NurbsSurface, axis: int) -> Guide:
     """Return the guide of an axis: the longest isocurve at the knots across, with the sharp points of it and of
     the first, the middle and the last one (sharp points run along whole isocurves).
     """
-    curve, looked_at = _guiding_rows(surface, axis)
-    shape = b"".join(_shape_of(row) for row in [curve, *looked_at])
+    curve, across = _guiding_rows(surface, axis)
+    kinks = find_creases(surface, axis, across, KINK_ANGLE)
+    shape = _shape_of(curve) + kinks.tobytes()
     scale = _scale_of(curve)
-    params, totals, stops = _tables.get(shape, lambda: _measure(curve, looked_at, scale))
+    params, totals = _tables.get(shape, lambda: _measure(curve, scale))
     arc = ArcLength(curve, params, totals * scale)
+    stops = np.concatenate(([curve.domain[0]], kinks, [curve.domain[1]]))
     return Guide(curve, arc, stops, np.diff(arc.at_params(stops)), shape)
 
 
 def find_stops(surface: NurbsSurface, axis: int) -> Floats:
     """Return the inner parameters (k,) at which the guide of an axis stops, without measuring it."""
-    return _kinks_of(_guiding_rows(surface, axis)[1])
+    return find_creases(surface, axis, _guiding_rows(surface, axis)[1], KINK_ANGLE)
 
 
-def _guiding_rows(surface: NurbsSurface, axis: int) -> tuple[NurbsCurve, list[NurbsCurve]]:
-    """Return the longest isocurve, by its net, and those whose sharp points are stops."""
+def _guiding_rows(surface: NurbsSurface, axis: int) -> tuple[NurbsCurve, Floats]:
+    """Return the longest isocurve, by its net, and the parameters (k,) across of those whose sharp points are stops."""
     low, high = surface.domain(1 - axis)
-    rows = isocurves(surface, axis, np.unique(np.concatenate((surface.knots[1 - axis], [(low + high) / 2]))))
+    across = np.unique(np.concatenate((surface.knots[1 - axis], [(low + high) / 2])))
+    rows = isocurves(surface, axis, across)
     net = np.array([lengths(np.diff(row.control_points, axis=0)).sum() for row in rows])
     solid = np.flatnonzero(net > SOLID_SHARE * net.max())
     longest = int(np.argmax(net))
-    return rows[longest], [rows[k] for k in sorted({longest, int(solid[0]), int(solid[len(solid) // 2]), int(solid[-1])})]
+    return rows[longest], across[sorted({longest, int(solid[0]), int(solid[len(solid) // 2]), int(solid[-1])})]
 
 
-def _kinks_of(rows: list[NurbsCurve]) -> Floats:
-    """Return the parameters (k,) of the sharp points of curves that share a domain."""
-    return np.unique(np.concatenate([find_kinks(row, KINK_ANGLE) for row in rows]))
-
-
-def _measure(curve: NurbsCurve, looked_at: list[NurbsCurve], scale: float) -> tuple[Floats, Floats, Floats]:
-    """Return the arc-length table of a curve, its totals over `scale` mm, and its stops with the kinks of all given."""
+def _measure(curve: NurbsCurve, scale: float) -> tuple[Floats, Floats]:
+    """Return the arc-length table of a curve, its totals over `scale` mm."""
     arc = measure_length(curve)
-    return arc.params, arc.totals / scale, np.concatenate(([curve.domain[0]], _kinks_of(looked_at), [curve.domain[1]]))
+    return arc.params, arc.totals / scale
 
 
 def _scale_of(curve: NurbsCurve) -> float:
@@ -99,7 +98,7 @@ def _shape_of(curve: NurbsCurve) -> bytes:
     return b"".join(part.tobytes() for part in parts)
 
 
-_tables: Remembered[tuple[Floats, Floats, Floats]] = Remembered(256)
+_tables: Remembered[tuple[Floats, Floats]] = Remembered(256)
 _divisions: Remembered[Floats] = Remembered(64)
 
 

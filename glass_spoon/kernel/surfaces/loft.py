@@ -10,7 +10,7 @@ import numpy as np
 from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
 
 from glass_spoon.kernel.arrays import Floats, directions, lengths
-from glass_spoon.kernel.curves.align_sections import align_sections, make_compatible
+from glass_spoon.kernel.curves.align_sections import align_sections, make_compatible, make_smooth
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.edit_knots import reverse_curve
 from glass_spoon.kernel.curves.plane_of_curve import find_plane
@@ -26,6 +26,9 @@ Leaving = Literal["free", "square", "place", "level"]
 
 NOSE = float(np.pi / 2)
 """Slope across at the tip of a nose over its width: that of an ellipse run through evenly by angle."""
+
+FINE = 1e-5
+"""The share of the size of the sections within which they are written anew."""
 
 FLAT = 1e-3
 """A section counts as flat when it stays within this share of its size of a plane."""
@@ -55,12 +58,13 @@ class LoftShape:
     rails: tuple[NurbsCurve, ...] = ()
 
 
-def loft_sections(sections: list[NurbsCurve], shape: LoftShape, tolerance: float = 1e-3) -> NurbsSurface:
+def loft_sections(sections: list[NurbsCurve], shape: LoftShape, tolerance: float | None = None) -> NurbsSurface:
     """Return the surface through all sections: u along them, v from one to the next (skinning, The NURBS Book, 10.3).
 
-    The surface holds every section exactly, or within `tolerance` mm where their knots would pile up
-    (`make_compatible`). Between them it is the spline of `shape.degree` through their control points, with parameters
-    by the mean chord (equation 10.8). Closed sections give a surface that faces outwards.
+    The surface holds every section exactly, or within `tolerance` mm (FINE times their size when None) where their knots
+    would pile up (`make_compatible`) or unlike sections are blended smoothly (`make_smooth`). Between them it is the spline
+    of `shape.degree` through their control points, with parameters by the mean chord (equation 10.8). Closed sections give
+    a surface that faces outwards.
     Raises InvalidInput for fewer than two sections (three when closed) or a degree out of range, KernelError when two
     sections are the same or their weights cannot be blended.
     """
@@ -71,17 +75,25 @@ def loft_sections(sections: list[NurbsCurve], shape: LoftShape, tolerance: float
         raise InvalidInput("The degree", "1 to 3", str(shape.degree))
     if shape.closed and shape.ends != ("open", "open"):
         raise InvalidInput("The ends", "open where the loft closes on itself", "closed")
-    rows = make_compatible(align_sections(sections) if shape.align else sections, tolerance)
+    within = tolerance or FINE * max(float(np.ptp(section.control_points, axis=0).max()) for section in sections)
+    own = align_sections(sections) if shape.align else sections
+    rows = make_compatible(own, within) if _is_ruled(own, shape) else make_smooth(own, within)
     if rows[0].is_closed(1e-6) and _runs_inward(rows, shape.closed):
         rows = [reverse_curve(row) for row in rows]
     rows, shape = _with_noses(rows, shape)
     run = _through(rows, shape)
     if shape.rails:
-        run = follow_rails(rows[0], run, _stations(rows, shape), list(shape.rails), tolerance)
+        run = follow_rails(rows[0], run, _stations(rows, shape), list(shape.rails), within)
     runs = [run]
     if shape.ends != ("open", "open"):
         runs = _with_ends(rows, runs, shape)
     return join_runs(rows[0], runs)
+
+
+def _is_ruled(sections: list[NurbsCurve], shape: LoftShape) -> bool:
+    """Say whether straight lines join the sections: then even unlike ones have no crease between them."""
+    free = shape.leaving == ("free", "free") and not any(shape.noses) and not shape.rails
+    return shape.degree == 1 or (len(sections) == 2 and free)
 
 
 def _with_noses(rows: list[NurbsCurve], shape: LoftShape) -> tuple[list[NurbsCurve], LoftShape]:
