@@ -204,7 +204,7 @@ def test_legs_of_the_net_are_the_tangents_on_both_sides_of_a_full_knot(rational)
         count = len(knots) - degree - 1
         weights = rng.uniform(0.3, 3.0, count) if rational else np.ones(count)
         curve = NurbsCurve(degree, knots, rng.normal(size=(count, 3)) * 20, weights)
-        found = evaluate_curve._legs(curve, np.array([0.3, 0.6]))
+        found = evaluate_curve.tangent_sides(curve, np.array([0.3, 0.6]))
         for own, other in zip(found, evaluate_curve.one_sided_tangents(curve, np.array([0.3, 0.6])), strict=True):
             assert np.allclose(own, other, atol=1e-12)
 

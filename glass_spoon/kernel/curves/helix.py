@@ -17,6 +17,12 @@ from glass_spoon.kernel.curves.fit_function import Fit, fit_function, fit_places
 from glass_spoon.kernel.errors import InvalidInput
 
 TURN = 2 * np.pi
+FINE = 4e-8
+"""The share of its radius within which a helix is followed where no tolerance is given."""
+
+FINE_AROUND = 2.5e-7
+"""The same of one that winds around a curve, of the length of that."""
+
 MAX_TURNS = 1000
 """Most turns of one helix."""
 
@@ -59,8 +65,8 @@ def pitch_for_height(height: float, turns: float, ease: tuple[float, float] = (0
     return height / whole
 
 
-def make_helix(shape: HelixShape, tolerance: float = 1e-6) -> Fit:
-    """Return the helix within `tolerance` mm.
+def make_helix(shape: HelixShape, tolerance: float | None = None) -> Fit:
+    """Return the helix within `tolerance` mm, FINE times its radius when None.
 
     Raises InvalidInput for turns out of range, radii that are negative or both zero, and ends longer than the helix.
     """
@@ -68,7 +74,8 @@ def make_helix(shape: HelixShape, tolerance: float = 1e-6) -> Fit:
     ends = [0.0, shape.turns]
     stops = {*ends, shape.ease[0], shape.turns - shape.ease[1], shape.run_out[0], shape.turns - shape.run_out[1]}
     breaks = np.array(sorted(stop for stop in stops if 0 <= stop <= shape.turns)) * TURN
-    return fit_function(lambda angle: _helix_values(shape, angle), breaks, tolerance)
+    within = tolerance or FINE * (max(shape.radii) + shape.core)
+    return fit_function(lambda angle: _helix_values(shape, angle), breaks, within)
 
 
 def _check(shape: HelixShape) -> None:
@@ -141,7 +148,9 @@ def _radius(shape: HelixShape, angle: Floats) -> Floats:
     return value
 
 
-def make_spiral(inner: float, outer: float, turns: float, hand: int = 1, start: float = 0.0, tolerance: float = 1e-6) -> Fit:
+def make_spiral(
+    inner: float, outer: float, turns: float, hand: int = 1, start: float = 0.0, tolerance: float | None = None
+) -> Fit:
     """Return the flat spiral in the xy plane whose radius grows evenly from `inner` to `outer` mm (Archimedes')."""
     return make_helix(HelixShape((inner, outer), turns, 0.0, hand, start), tolerance)
 
@@ -221,7 +230,12 @@ def _mirrored(vectors: Floats, across: Floats) -> Floats:
 
 
 def helix_around(
-    curve: NurbsCurve, radii: tuple[float, float], turns: float, hand: int = 1, start: float = 0.0, tolerance: float = 1e-4
+    curve: NurbsCurve,
+    radii: tuple[float, float],
+    turns: float,
+    hand: int = 1,
+    start: float = 0.0,
+    tolerance: float | None = None,
 ) -> Fit:
     """Return the helix that winds around a smooth curve at distances `radii` (first, last) mm, evenly by its length.
 
@@ -240,4 +254,5 @@ def helix_around(
         radius = (radii[0] + (radii[1] - radii[0]) * share)[:, None]
         return points + radius * (np.cos(angle) * axis + np.sin(angle) * side)
 
-    return fit_places(place, max(8, int(np.ceil(turns * 12))), tolerance)
+    within = tolerance or FINE_AROUND * (arc.length + max(radii))
+    return fit_places(place, max(8, int(np.ceil(turns * 12))), within)

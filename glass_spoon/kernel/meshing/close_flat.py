@@ -9,7 +9,7 @@ from glass_spoon.kernel.meshing.cut_set import CutSet, Fan
 from glass_spoon.kernel.meshing.fan_params import cap_params, face_turns, ring_of, unwrapped
 from glass_spoon.kernel.meshing.fill_plane import fill_plane
 from glass_spoon.kernel.meshing.set_parts import Grid, Parts, edge_numbers, scaled_params
-from glass_spoon.kernel.surfaces.surface_set import FlatCap, edge_loops
+from glass_spoon.kernel.surfaces.surface_set import EdgeName, FlatCap, edge_loops, nested_loops, plane_axes
 
 
 def close_flat_end(parts: Parts, cut: CutSet, fan: Fan, grids: list[Grid], plane: FlatCap) -> None:
@@ -78,10 +78,22 @@ def _add_sector_faces(
 
 
 def fill_cap(parts: Parts, cut: CutSet, number: int, cap: FlatCap, grids: list[Grid]) -> None:
-    """Fill a flat cap with quads."""
+    """Fill a flat cap with quads: each of its outlines with the holes in it."""
     loops = edge_loops(cut.shape, cut.shape.rims[number])
-    if not loops:
-        return
+    part_of = {name: k for k, part in enumerate(nested_loops(cut.shape, _names(loops), cap.normal)) for name in part}
+    for k in sorted(set(part_of.values())):
+        own = [loop for loop in loops if part_of[loop[0][0]] == k]
+        _fill_outline(parts, cut, number, cap, grids, own)
+
+
+def _names(loops: list[list[tuple[EdgeName, bool]]]) -> list[list[EdgeName]]:
+    return [[name for name, _ in loop] for loop in loops]
+
+
+def _fill_outline(
+    parts: Parts, cut: CutSet, number: int, cap: FlatCap, grids: list[Grid], loops: list[list[tuple[EdgeName, bool]]]
+) -> None:
+    """Fill one outline of a cap, with its holes."""
     every = np.concatenate(parts.points)
     axes = plane_axes(cap.normal)
     numbered, flat = [], []
@@ -105,12 +117,6 @@ def fill_cap(parts: Parts, cut: CutSet, number: int, cap: FlatCap, grids: list[G
     low = fill.points.min(axis=0)
     uv = (fill.points - low) / max(float(np.ptp(fill.points, axis=0).max()), 1e-12)
     parts.add_faces(vertices[fill.faces], uv[fill.faces], len(cut.original) + number)
-
-
-def plane_axes(normal: Floats) -> Floats:
-    """Return two unit axes (2, 3) of a plane, right-handed with its normal (3,)."""
-    right = directions(np.cross(np.eye(3)[int(np.argmin(np.abs(normal)))], normal))
-    return np.stack((right, np.cross(normal, right)))
 
 
 def _loop_area(loop: Floats) -> float:

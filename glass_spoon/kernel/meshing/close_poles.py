@@ -8,8 +8,8 @@ from glass_spoon.kernel.arrays import Ints, lengths
 from glass_spoon.kernel.errors import CountImpossible
 from glass_spoon.kernel.meshing.cut_set import CutSet, Fan
 from glass_spoon.kernel.meshing.fan_params import cap_params, face_turns, ring_of, unwrapped
-from glass_spoon.kernel.meshing.mesh_surface import MAX_CAP_RING, PoleClosing
-from glass_spoon.kernel.meshing.pole_cap import DiscMesh, core_sides, make_disc, make_sector, make_tip, transition_rings
+from glass_spoon.kernel.meshing.mesh_surface import MAX_CAP_RING, PoleClosing, count_quarters
+from glass_spoon.kernel.meshing.pole_cap import DiscMesh, core_sides, make_disc, make_sectors, make_tip, transition_rings
 from glass_spoon.kernel.meshing.set_parts import Grid, Parts, scaled_params
 from glass_spoon.kernel.surfaces.evaluate_surface import surface_points_normals
 
@@ -46,7 +46,7 @@ def close_pole(parts: Parts, cut: CutSet, fan: Fan, grids: list[Grid], counts: I
         disc = _fan_disc(rim, fan.closed)
     else:
         closed = make_tip if _is_tip(parts, fan, grids) else make_disc
-        disc = closed(rim) if fan.closed else make_sector(rim, cap - rim // 2)
+        disc = closed(rim) if fan.closed else make_sectors(rim, _quarters(parts, fan, grids, ring), cap)
     whole = 2 * np.pi if fan.closed else np.pi / 2
     radius = np.minimum(np.hypot(*disc.places.T), 1.0)
     turn = np.clip(np.arctan2(disc.places[:, 1], disc.places[:, 0]) % (2 * np.pi) / whole, 0, 1) * rim
@@ -76,6 +76,13 @@ def close_pole(parts: Parts, cut: CutSet, fan: Fan, grids: list[Grid], counts: I
         flip = outward != sector.forward
         turned = slice(None, None, -1 if flip else 1)
         parts.add_faces(numbers[own][:, turned], uv[:, turned], cut.parents[sector.piece])
+
+
+def _quarters(parts: Parts, fan: Fan, grids: list[Grid], ring: Ints) -> int:
+    """Return how many quarter turns an open fan makes about its point."""
+    points = np.concatenate(parts.points)
+    pole = points[ring_of(fan.sectors[0], grids[fan.sectors[0].piece], 0)[0]]
+    return count_quarters(points[ring] - pole)
 
 
 def _is_tip(parts: Parts, fan: Fan, grids: list[Grid]) -> bool:

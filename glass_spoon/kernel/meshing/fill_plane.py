@@ -23,6 +23,10 @@ GOOD_ANGLE = np.radians(18)
 """Worst angle that a fill of a simpler kind may have; below it triangles are paired."""
 
 
+DIGITS = 10
+"""Digits to which outlines are compared: with more, what is symmetric would be filled by chance, otherwise at another size."""
+
+
 def fill_plane(loops: list[Floats]) -> PlaneFill:
     """Return quads that fill the area on the left of closed loops, each (n, 2) of an even count of at least four.
 
@@ -30,6 +34,17 @@ def fill_plane(loops: list[Floats]) -> PlaneFill:
     """
     if any(len(loop) % 2 or len(loop) < 4 for loop in loops):
         raise KernelError("A rim to be filled with quads needs an even count of edges, four at least.")
+    low = loops[0].min(axis=0)
+    size = float(np.ptp(loops[0], axis=0).max())
+    if not size > 0:
+        raise KernelError("The outline has no area to fill. Draw it wider.")
+    fill = _fill_unit([np.round((loop - low) / size, DIGITS) for loop in loops])
+    rim = np.concatenate(loops)
+    return PlaneFill(np.concatenate((rim, low + fill.points[len(rim) :] * size)), fill.faces)
+
+
+def _fill_unit(loops: list[Floats]) -> PlaneFill:
+    """Fill an outline of size one."""
     simple = max(simple_fills(loops), key=least_angle, default=None)
     fewest = min(len(loop) for loop in loops) == 4  # every second vertex of it would be no outline
     if simple is not None and least_angle(simple) > (0.0 if fewest else GOOD_ANGLE):

@@ -89,7 +89,7 @@ def _content(one: SurfaceSet) -> bytes:
 def _stand_apart(shape: SurfaceSet) -> bool:
     """Say whether no corner of one surface meets one of another, so that they share no edge."""
     corners = np.concatenate([surface.control_points[[0, 0, -1, -1], [0, -1, 0, -1]] for surface in shape.surfaces])
-    pairs = cKDTree(corners).query_pairs(2 * shape.tolerance, output_type="ndarray")
+    pairs = cKDTree(corners).query_pairs(2 * shape.reach, output_type="ndarray")
     return bool((pairs[:, 0] // 4 == pairs[:, 1] // 4).all())
 
 

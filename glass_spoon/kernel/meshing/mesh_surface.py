@@ -12,7 +12,7 @@ from typing import Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, owned
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, owned
 from glass_spoon.kernel.errors import CountImpossible, InvalidInput, TooManyFaces
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
@@ -30,10 +30,11 @@ from glass_spoon.kernel.meshing.pole_cap import (
     cap_face_count,
     core_sides,
     make_disc,
-    make_sector,
+    make_sectors,
+    sector_rings,
     transition_rings,
 )
-from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_rows, surface_points_normals
+from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_rows, surface_points, surface_points_normals
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
 PoleClosing = Literal["quads", "fan"]
@@ -44,6 +45,12 @@ MAX_CAP_RING = 1024
 CAP_NODES = 65
 """True arc lengths between which inner vertices of a cap are spaced linearly; all lie on the surface exactly."""
 
+NEAR_POLE = 0.01
+"""Share of the way along, from a pole, at which it is looked how far round a surface goes there."""
+
+TURN_RAYS = 65
+"""Directions from a pole by which it is measured."""
+
 POLE_RADIUS = 1e-9
 """A vertex of the unit disc nearer than this to its middle lies on the pole."""
 
@@ -53,7 +60,8 @@ class GridLayout:
     """How a surface is laid out in quads, before any coordinate.
 
     round, along: counts. closed: round and along meet themselves. caps: how many rings the pole cap takes at the start
-    and the end of along (0: no pole). closing: how poles are closed.
+    and the end of along (0: no pole). closing: how poles are closed. parts: into how many sectors the cap of a piece that
+    is open round is cut.
     """
 
     round: int
@@ -61,6 +69,7 @@ class GridLayout:
     closed: tuple[bool, bool]
     caps: tuple[int, int]
     closing: PoleClosing
+    parts: int = 1
 
     @property
     def columns(self) -> int:
@@ -80,7 +89,7 @@ class GridLayout:
     @property
     def face_count(self) -> int:
         """Faces of the whole mesh."""
-        one = self.round if self.closing == "fan" else cap_face_count(self.round, self.closed[0])
+        one = self.round if self.closing == "fan" else cap_face_count(self.round, self.closed[0], self.parts)
         return self.round * self.ring_quads + one * sum(1 for cap in self.caps if cap)
 
 
@@ -130,14 +139,40 @@ def plan_layout(
         if count < least:
             raise InvalidInput(f"The count {name}", f"{least} or more", str(count))
     has_pole = surface.is_pole(1, 0, tolerance), surface.is_pole(1, -1, tolerance)
-    caps = _cap_rings(guides[1], round_count, along_count, has_pole, poles, closed[0])
-    return GridLayout(round_count, along_count, closed, caps, poles)
+    parts = 1 if closed[0] else max([1, *(_quarters(surface, end) for end in (0, -1) if has_pole[end])])
+    caps = _cap_rings(guides[1], round_count, along_count, has_pole, poles, 0 if closed[0] else parts)
+    return GridLayout(round_count, along_count, closed, caps, poles, parts)
+
+
+def _quarters(surface: NurbsSurface, end: int) -> int:
+    """Return how many quarter turns a surface that is open round makes about a pole, to the nearest, one at least."""
+    v_low, v_high = surface.domain(1)
+    beside = v_low + NEAR_POLE * (v_high - v_low) if end == 0 else v_high - NEAR_POLE * (v_high - v_low)
+    us = np.linspace(*surface.domain(0), TURN_RAYS)
+    pole = surface_points(surface, us[:1], np.array([v_low if end == 0 else v_high]))
+    return count_quarters(surface_points(surface, us, np.full(len(us), beside)) - pole)
+
+
+def count_quarters(rays: Floats) -> int:
+    """Return how many quarter turns vectors (n, 3) make about what they run round, to the nearest, one at least.
+
+    On a steep cone they lie near each other, yet a face over more than a half turn would be crumpled there.
+    """
+    way = directions(rays)
+    axis = directions(np.cross(way[:-1], way[1:]).sum(axis=0))
+    way = directions(way - np.outer(way @ axis, axis))
+    turn = float(np.arccos(np.clip((way[1:] * way[:-1]).sum(axis=1), -1, 1)).sum())
+    return max(1, round(turn / (np.pi / 2)))
 
 
 def _cap_rings(
-    guide: Guide, round_count: int, along_count: int, has_pole: tuple[bool, bool], poles: PoleClosing, whole: bool
+    guide: Guide, round_count: int, along_count: int, has_pole: tuple[bool, bool], poles: PoleClosing, parts: int
 ) -> tuple[int, int]:
-    """Return how many rings each cap takes: none across a sharp point, and never the other cap's half."""
+    """Return how many rings each cap takes: none across a sharp point, and never the other cap's half.
+
+    parts: into how many sectors a cap is cut, 0 for a whole disc.
+    """
+    whole = not parts
     if not any(has_pole):
         return (0, 0)
     if along_count < sum(has_pole):
@@ -162,7 +197,7 @@ def _cap_rings(
     shares = share_count(guide.sizes, along_count)
     ideal = core_sides(round_count)[0] // 2 + transition_rings(round_count)
     if not whole:
-        ideal = round_count // 2 + transition_rings(round_count)
+        ideal = sector_rings(round_count, parts)
     both = len(shares) == 1 and all(has_pole)
     most = (max(1, int(shares[0]) // 2), max(1, int(shares[-1]) // 2)) if both else (int(shares[0]), int(shares[-1]))
     return tuple(min(ideal, room) if pole else 0 for pole, room in zip(has_pole, most, strict=True))  # type: ignore[return-value]
@@ -192,7 +227,7 @@ def layout_topology(layout: GridLayout) -> Topology:
 
 def cap_disc(layout: GridLayout) -> DiscMesh:
     """Return the disc or the sector that closes a pole of this layout with quads."""
-    return make_disc(layout.round) if layout.closed[0] else make_sector(layout.round)
+    return make_disc(layout.round) if layout.closed[0] else make_sectors(layout.round, layout.parts)
 
 
 def cap_inner_count(layout: GridLayout) -> int:

@@ -48,10 +48,26 @@ def core_sides(count: int, whole: bool = True) -> tuple[int, int]:
     return (count // 4, count // 2 - count // 4) if whole else (count // 2, count // 2)
 
 
-def cap_face_count(count: int, whole: bool = True) -> int:
-    """Return the number of quads of the cap of a ring of `count` edges."""
+def cap_face_count(count: int, whole: bool = True, parts: int = 1) -> int:
+    """Return the number of quads of the cap of a ring of `count` edges; of a sector of so many parts if not `whole`."""
+    if not whole:
+        radial = sector_rings(count, parts)
+        return sum((own // 2) ** 2 + own * (radial - own // 2) for own in part_counts(count, parts))
     columns, rows = core_sides(count, whole)
     return columns * rows + count * transition_rings(count)
+
+
+def part_counts(count: int, parts: int) -> list[int]:
+    """Return how many edges (even, at least 2) of an open ring of `count` each part of its sector takes."""
+    parts = max(1, min(parts, count // 2))
+    pairs = [count // 2 // parts + (1 if number < count // 2 % parts else 0) for number in range(parts)]
+    return [2 * pair for pair in pairs]
+
+
+def sector_rings(count: int, parts: int) -> int:
+    """Return how many edges lead from an open ring of `count` edges to the pole, where its sector has so many parts."""
+    most = max(part_counts(count, parts))
+    return most // 2 + transition_rings(most)
 
 
 @lru_cache(maxsize=64)
@@ -96,6 +112,49 @@ def make_sector(count: int, rings: int | None = None) -> DiscMesh:
     fixed = np.concatenate((circles[0], circles[1:, 0], core[0, -2::-1], circles[1:, -1], core[-2:0:-1, 0]))
     places = np.concatenate((np.column_stack((np.cos(angles), np.sin(angles))), steps * [[1, 0]], steps[:-1] * [[0, 1]]))
     return _place(faces, fixed, places)
+
+
+@lru_cache(maxsize=64)
+def make_sectors(count: int, parts: int, radial: int | None = None) -> DiscMesh:
+    """Return the cap of an open ring of `count` edges as sectors side by side, all within a quarter of the unit disc.
+
+    radial: edges from the ring to the pole, `sector_rings` when None; one sector is made where these are too few. Each part is made as a quarter and pressed together, so that drawn over a wide angle its faces are as they should be:
+    one core alone would turn back at the pole where the angle is more than about a half turn.
+    """
+    radial = sector_rings(count, parts) if radial is None else radial
+    counts = part_counts(count, parts)
+    if len(counts) == 1 or max(counts) // 2 >= radial:
+        return make_sector(count, radial - count // 2)
+    starts = np.concatenate(([0], np.cumsum(counts)))
+    turns, radii, faces, total = [], [], [], 0
+    for own, start in zip(counts, starts[:-1], strict=True):
+        disc = make_sector(own, radial - own // 2)
+        radius = np.hypot(*disc.places.T)
+        angle = np.arctan2(disc.places[:, 1], disc.places[:, 0]) / (np.pi / 2)
+        turns.append(np.where(radius < ROUNDING, 0.0, start + own * angle) / count)
+        radii.append(radius)
+        faces.append(disc.faces + total)
+        total += len(disc.places)
+    turn, radius = np.concatenate(turns), np.concatenate(radii)
+    keys = np.round(np.column_stack((turn, radius)), 9) + 0.0
+    # The ring comes first, in its order; vertices on the lines between parts are one.
+    order = np.lexsort((keys[:, 0], -keys[:, 1]))
+    unique, of_vertex = _first_of_each(keys[order])
+    number = np.empty(total, dtype=np.int64)
+    number[order] = of_vertex
+    turn, radius = turn[order][unique], radius[order][unique]
+    places = np.column_stack((radius * np.cos(turn * np.pi / 2), radius * np.sin(turn * np.pi / 2)))
+    return DiscMesh(frozen(places), number[np.concatenate(faces)])
+
+
+ROUNDING = 1e-9
+"""Places of the unit disc nearer than this are one."""
+
+
+def _first_of_each(rows: Floats) -> tuple[Ints, Ints]:
+    """Return the first of each run of equal rows (n, k), and the number of the run of each row."""
+    new = np.concatenate(([True], (np.diff(rows, axis=0) != 0).any(axis=1)))
+    return np.flatnonzero(new), np.cumsum(new) - 1
 
 
 def _core(columns: int, rows: int, first: int) -> Ints:

@@ -49,7 +49,8 @@ def make_plate(outline: NurbsCurve, holes: list[NurbsCurve], shape: PlateShape, 
                 surfaces.append(surface)
                 counts.append((0, part.steps))
     heights = path[0].start[1], path[-1].end[1]
-    caps = [FlatCap(UP * heights[0], -UP), FlatCap(UP * heights[1], UP)]
+    start = loops[0].runs[0].control_points[0] * (1, 1, 0)
+    caps = [FlatCap(start + UP * heights[0], -UP), FlatCap(start + UP * heights[1], UP)]
     kept = tuple(cap for cap, wanted in zip(caps, shape.capped, strict=True) if wanted)
     return SurfaceSet(tuple(surfaces), 10 * tolerance, kept, tuple(counts) if any(pair[1] for pair in counts) else ())
 

@@ -51,6 +51,9 @@ Tried on a blade and a thread: lower, lines lie too flat; higher, they lean over
 LEAST_BARE = 0.2
 """A rest of bare core smaller than this share of the room is left to the collar."""
 
+FINE = 2e-3
+"""The share of the shortest run of the profile within which surfaces are fitted at least."""
+
 SLIVER = 1e-3
 """A rest of a turn smaller than this share of a strip is none."""
 
@@ -104,13 +107,15 @@ class RidgeShape:
 
 
 def make_ridge(profile: NurbsCurve, shape: RidgeShape, tolerance: float = 1e-3) -> SurfaceSet:
-    """Return the surfaces of a core with its ridge, which meet along whole edges, within `tolerance` mm.
+    """Return the surfaces of a core with its ridge, which meet along whole edges, within `tolerance` mm or less where it is fine.
 
     profile: x runs along the axis upwards, y out of the core, both in mm; it starts and ends on the core (y = 0) and is at
     most one pitch wide. Raises InvalidInput for a profile or sizes that do not fit together.
     """
     _check(profile, shape)
     runs = split_profile(profile, shape.width)
+    shortest = min(float(lengths(np.diff(np.column_stack((run.along, run.out)), axis=0)).sum()) for run in runs)
+    tolerance = min(tolerance, FINE * shortest)
     cuts = _cuts(shape)
     strips = [surface for run in runs for surface in _strips(run, shape, cuts, tolerance)]
     steps = np.array([0.0, *(run.level[-1] for run in runs)])

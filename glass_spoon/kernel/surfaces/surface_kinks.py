@@ -44,9 +44,8 @@ def _normals_turn(surface: NurbsSurface, axis: int, row: NurbsCurve, kinks: Floa
     """Return by how much the normal turns (k,) rad across knots of an isocurve; as much as its tangent where it has none."""
     before, after = tangent_sides(row, kinks)
     beside = np.full(len(kinks), place)
-    uv = (kinks, beside) if axis == 0 else (beside, kinks)
-    order = (0, 1) if axis == 0 else (1, 0)
-    over = surface_derivatives(surface, *uv, 1)[order]
+    u, v = (kinks, beside) if axis == 0 else (beside, kinks)
+    over = surface_derivatives(surface, u, v, 1)[(0, 1) if axis == 0 else (1, 0)]
     normals = [np.cross(tangent, over) for tangent in (before, after)]
     lost = np.minimum(*(lengths(normal) for normal in normals)) <= FLAT * np.maximum(lengths(over), 1e-300)
     one, two = (np.where(lost[:, None], tangent, normal) for tangent, normal in zip((before, after), normals, strict=True))

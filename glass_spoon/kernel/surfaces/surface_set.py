@@ -22,6 +22,9 @@ End = Literal[0, -1]
 BEND_PLACES = 65
 """Places of an edge at which its bend is read, where steps are to be shorter at bends."""
 
+SHORT = 0.1
+"""The share of the shortest edge that the tolerance may be."""
+
 SHARES = np.linspace(0.0, 1.0, 9)
 """Shares of the length at which two edges are compared."""
 
@@ -81,9 +84,15 @@ class SurfaceSet:
         return measure_edges(list(self.surfaces), self.tolerance)
 
     @cached_property
+    def reach(self) -> float:
+        """The tolerance in mm as it is used: well below the shortest edge, so that no two ends of one are taken for one."""
+        solid = self.edges.lengths[~self.edges.is_pole]
+        return min(self.tolerance, SHORT * float(solid.min())) if len(solid) else self.tolerance
+
+    @cached_property
     def shared(self) -> list[SharedEdge]:
         """The pairs of edges that coincide."""
-        return find_shared_edges(self.edges, self.tolerance)
+        return find_shared_edges(self.edges, self.reach)
 
     def neighbours(self, piece: int) -> list[int]:
         """Return the other pieces that share an edge with a piece."""
@@ -99,14 +108,31 @@ class SurfaceSet:
 
     @cached_property
     def rims(self) -> list[list[EdgeName]]:
-        """For each cap the edges that bound it, in no order."""
+        """For each cap the edges that bound it, in no order; caps in one plane take those of the outlines nearest to them."""
         rows = [self.edges.number[name] for name in self.lone_edges]
         places = self.edges.places[rows]
         found = []
         for cap in self.caps:
             off = np.abs((places - cap.origin) @ cap.normal).max(axis=1) if len(rows) else np.zeros(0)
-            found.append([name for name, away in zip(self.lone_edges, off, strict=True) if away <= self.tolerance])
+            found.append([name for name, away in zip(self.lone_edges, off, strict=True) if away <= self.reach])
+        together: dict[tuple[EdgeName, ...], list[int]] = {}
+        for number, rim in enumerate(found):
+            together.setdefault(tuple(rim), []).append(number)
+        for rim, numbers in together.items():
+            if len(numbers) > 1:
+                for number, own in zip(numbers, self._shared_out(list(rim), numbers), strict=True):
+                    found[number] = own
         return found
+
+    def _shared_out(self, rim: list[EdgeName], numbers: list[int]) -> list[list[EdgeName]]:
+        """Return for each of some caps in one plane the edges of the outlines, with their holes, that are its own."""
+        parts = nested_loops(self, [[name for name, _ in loop] for loop in edge_loops(self, rim)], self.caps[numbers[0]].normal)
+        own: list[list[EdgeName]] = [[] for _ in numbers]
+        for part in parts:
+            places = self.edges.places[[self.edges.number[name] for name in part]].reshape(-1, 3)
+            away = [float(lengths(places - self.caps[number].origin).min()) for number in numbers]
+            own[int(np.argmin(away))] += part
+        return own
 
     @cached_property
     def lone_edges(self) -> list[EdgeName]:
@@ -255,7 +281,7 @@ def edge_loops(shape: SurfaceSet, rim: list[EdgeName]) -> list[list[tuple[EdgeNa
     rows = {name: shape.edges.number[name] for name in rim}
     longest = sorted(rim, key=lambda name: -shape.edges.lengths[rows[name]])
     left = {name: shape.edges.places[rows[name]][[0, -1]] for name in longest}
-    reach = 2 * shape.tolerance
+    reach = 2 * shape.reach
     loops = []
     while left:
         name = next(iter(left))
@@ -273,6 +299,35 @@ def edge_loops(shape: SurfaceSet, rim: list[EdgeName]) -> list[list[tuple[EdgeNa
             here = left.pop(following)[-1 if forward else 0]
             loop.append((following, forward))
     return loops
+
+
+def nested_loops(shape: SurfaceSet, loops: list[list[EdgeName]], normal: Floats) -> list[list[EdgeName]]:
+    """Return the edges of each outline in a plane together with those of the holes in it (even-odd rule)."""
+    axes = plane_axes(normal)
+    flat = [shape.edges.places[[shape.edges.number[name] for name in loop]].reshape(-1, 3) @ axes.T for loop in loops]
+    inside = np.array([[k != j and _surrounds(flat[j], flat[k][0]) for j in range(len(loops))] for k in range(len(loops))])
+    depth = inside.sum(axis=1) if len(loops) else np.zeros(0)
+    parts = {int(k): list(loops[k]) for k in np.flatnonzero(depth % 2 == 0)}
+    for k in np.flatnonzero(depth % 2 == 1):
+        around = np.flatnonzero(inside[k] & (depth == depth[k] - 1))
+        parts[int(around[0])] += loops[k]
+    return list(parts.values())
+
+
+def _surrounds(outline: Floats, place: Floats) -> bool:
+    """Say whether a place (2,) lies inside an outline (n, 2) whose points follow each other in stretches of any order."""
+    stretches = outline.reshape(-1, len(SHARES), 2)
+    a, b = stretches[:, :-1].reshape(-1, 2), stretches[:, 1:].reshape(-1, 2)
+    over = (a[:, 1] > place[1]) != (b[:, 1] > place[1])
+    a, b = a[over], b[over]
+    at = a[:, 0] + (place[1] - a[:, 1]) * (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1])
+    return int((at > place[0]).sum()) % 2 == 1
+
+
+def plane_axes(normal: Floats) -> Floats:
+    """Return two unit axes (2, 3) of a plane, right-handed with its normal (3,)."""
+    right = directions(np.cross(np.eye(3)[int(np.argmin(np.abs(normal)))], normal))
+    return np.stack((right, np.cross(normal, right)))
 
 
 def _nearest_end(left: dict[EdgeName, Floats], here: Floats) -> tuple[tuple[EdgeName, bool] | None, float]:

@@ -10,7 +10,7 @@ import numpy as np
 from scipy.interpolate import PchipInterpolator, make_interp_spline
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
-from glass_spoon.kernel.curves.align_sections import align_sections, make_compatible
+from glass_spoon.kernel.curves.align_sections import align_sections, make_smooth
 from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
 from glass_spoon.kernel.curves.closest_on_curve import span_params
 from glass_spoon.kernel.curves.curve import NurbsCurve, from_homogeneous
@@ -38,8 +38,8 @@ STEEPEST = float(np.radians(150))
 MOST_STATIONS = 20_000
 """Most sections of one smooth run."""
 
-BLEND_TOLERANCE = 1e-3
-"""Distance in mm within which profiles that are blended are written over one set of knots."""
+FINE = 1e-5
+"""The share of their size within which profiles that are blended are written anew."""
 
 LOOKED_AT = 1536
 """Places along a path at which it is looked for bends that are too tight."""
@@ -179,7 +179,8 @@ def _sections(profile: NurbsCurve, shape: SweepShape) -> list[NurbsCurve]:
     """Return the profiles over one set of knots, closed ones run counter-clockwise and aligned by least twist."""
     every = [profile, *shape.others]
     every = [reverse_curve(one) if one.is_closed(1e-6) and _area(one) < 0 else one for one in every]
-    return every if len(every) == 1 else make_compatible(align_sections(every), BLEND_TOLERANCE)
+    size = max(float(np.ptp(one.control_points, axis=0).max()) for one in every)
+    return every if len(every) == 1 else make_smooth(align_sections(every), FINE * size)
 
 
 def _check_meeting(shape: SweepShape) -> None:

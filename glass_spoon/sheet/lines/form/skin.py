@@ -21,8 +21,8 @@ from glass_spoon.sheet.items import SurfaceItem
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.form.fields import FinishShape, StartShape, SurfaceName, a_place
 
-TOLERANCE = 0.05
-"""Distance in mm within which rings with corners are followed."""
+FINE = 4e-4
+"""The share of the widest ring within which rings with corners are followed."""
 
 COLUMNS = (
     Column("height", "height", "length"),
@@ -74,13 +74,14 @@ class Skin(Line):
         """Loft the rings."""
         lift = moving([given.number(name) for name in "xyz"])
         rings = read_rings(given)
+        within = FINE * max(max(ring.width, ring.depth) for ring in rings)
         rim = None
         if self.first == "from a surface":
             rim = _nearer_rim(given.surface("neighbour").surface, place_curve(ring_curve(rings[0]), lift))
         if rim is not None and rim.degree == 3 and not rim.is_rational:
-            plain = even_rings(rings, TOLERANCE, len(rim.breaks) - 1)
+            plain = even_rings(rings, within, len(rim.breaks) - 1)
         elif any(ring.corner is not None for ring in rings):
-            plain = even_rings(rings, TOLERANCE)
+            plain = even_rings(rings, within)
         else:
             plain = [ring_curve(ring) for ring in rings]
         sections = ([rim] if rim is not None else []) + [place_curve(section, lift) for section in plain]
