@@ -3,6 +3,8 @@
 KernelError
 ├── InvalidInput        a value that no algorithm could use (NaN, wrong shape, zero count)
 ├── RadiusTooLarge      a rounding that does not fit; carries the largest that does
+├── FoldsBack           a parallel surface farther away than the surface bends; carries the largest distance
+├── NotFollowed         a shape that no surface of a bounded size follows closely enough
 ├── CrossesAxis         a profile that passes through the axis it is revolved about; carries the places
 ├── CountImpossible     a count that cannot give the mesh asked for; carries the nearest that can
 └── TooManyFaces        a mesh whose predicted size is over the limit
@@ -37,6 +39,22 @@ class RadiusTooLarge(KernelError):
             f"The largest that fits is {floor_text(largest)} mm."
         )
         self.radius, self.largest, self.place = radius, largest, place
+
+
+class FoldsBack(KernelError):
+    """A surface bends to `radius` mm at a place, closer than a parallel one should lie; `largest` (mm) still fits."""
+
+    def __init__(self, distance: float, radius: float, place: NDArray[np.float64]) -> None:
+        """Take the distance asked for and the radius of the bend, both in mm, and where it is (3,) in mm."""
+        super().__init__(
+            f"At {place_text(place)} the surface bends with a radius of {radius:.3g} mm: one {distance:.4g} mm away folds there "
+            f"and cannot be followed. Up to {floor_text(radius)} mm does not fold."
+        )
+        self.largest, self.place = radius, place
+
+
+class NotFollowed(KernelError):
+    """A shape could not be followed within the tolerance by a surface of a bounded size."""
 
 
 class CrossesAxis(KernelError):

@@ -64,7 +64,8 @@ class ArcLength:
             inside = (step >= low) & (step <= high)
             before, params = params, np.where(inside, step, (low + high) / 2)
             error = error + _integrals(self.curve, before, params, spans, _FEW)
-        return params
+        # The ends exactly: beside a pole, even by a rounding, a surface has no direction that could be told.
+        return np.where(wanted <= 0, self.params[0], np.where(wanted >= self.length, self.params[-1], params))
 
     def _first_guess(self, cell: Ints, share: Floats) -> Floats:
         """Return the fraction (n,) of a cell at which about `share` (n,) of its length is reached.

@@ -10,9 +10,12 @@ from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.fit_function import CHECKS
-from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.errors import NotFollowed
 from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
+
+MOST_POINTS = 100_000
+"""Most control points that a fitted surface may take: what needs more is not smooth."""
 
 GridPlaces = Callable[[Floats, Floats], Floats]
 """Takes shares u (m,) and v (n,) of the way, returns points (m, n, 3) in mm."""
@@ -36,10 +39,10 @@ def fit_patch(
     """Return the bicubic surface over 0 to 1 through even shares, within `tolerance` mm of a smooth function in between.
 
     The axis along which it is farther off takes twice as many shares until it is near enough. rings: which axes come back
-    to their start smoothly. Raises KernelError when an axis would need more than `most`.
+    to their start smoothly. Raises NotFollowed when an axis would need more than `most`, or both more than MOST_POINTS.
     """
     steps = list(counts)
-    while max(steps) <= most:
+    while max(steps) <= most and steps[0] * steps[1] <= MOST_POINTS:
         surface = through_grid(places(*(np.linspace(0, 1, step + 1) for step in steps)), rings)
         nodes = [np.linspace(0, 1, step + 1) for step in steps]
         between = [(ends[:-1, None] + np.diff(ends)[:, None] * CHECKS).ravel() for ends in nodes]
@@ -52,7 +55,7 @@ def fit_patch(
         for axis in (0, 1):
             if off[axis] > tolerance / 2 or off[axis] == max(off):
                 steps[axis] *= 2
-    raise KernelError(f"The surface could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
+    raise NotFollowed(f"The surface could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
 
 
 def _off(surface: NurbsSurface, places: GridPlaces, u: Floats, v: Floats) -> float:

@@ -11,7 +11,7 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.arc_length import ArcLength
 from glass_spoon.kernel.curves.basis import basis_matrix
-from glass_spoon.kernel.errors import InvalidInput, KernelError, place_text
+from glass_spoon.kernel.errors import FoldsBack, InvalidInput, KernelError, NotFollowed, place_text
 from glass_spoon.kernel.surfaces.edit_surface import isocurve, split_surface
 from glass_spoon.kernel.surfaces.evaluate_surface import (
     evaluate_grid,
@@ -31,6 +31,9 @@ LOOKED_AT = 33
 
 INSIDE = 1e-4
 """… this share of the domain inside its ends, where poles have none."""
+
+SWING = 0.2
+"""Share of its size by which the control points of an offset may lie outside of where it can be."""
 
 _Cut = Callable[[Floats], Floats]
 
@@ -67,13 +70,28 @@ def offset_surface(surface: NurbsSurface, distance: float, tolerance: float = 1e
     if len(kinks[0]) and len(kinks[1]):
         raise KernelError("The surface is sharp both ways. Cut it along its sharp edges one way and offset the parts.")
     fold, radius = _sharpest_bend(surface, distance)
-    if len(kinks[0]):
-        swapped, off = _offset_runs(swap_directions(surface), distance, tolerance / 2)
-        offset = swap_directions(swap_directions(swap_directions(swapped)))
-    else:
-        offset, off = _offset_runs(surface, distance, tolerance / 2)
+    try:
+        if len(kinks[0]):
+            swapped, off = _offset_runs(swap_directions(surface), distance, tolerance / 2)
+            offset = swap_directions(swap_directions(swap_directions(swapped)))
+        else:
+            offset, off = _offset_runs(surface, distance, tolerance / 2)
+    except NotFollowed as error:
+        if fold is None:
+            raise
+        raise FoldsBack(abs(distance), radius, fold) from error
+    if fold is not None and _runs_away(surface, offset, distance):
+        raise FoldsBack(abs(distance), radius, fold)
     lighter, more = _lighter(offset, tolerance / 2)
     return OffsetSurface(lighter, fold, radius, off + more)
+
+
+def _runs_away(surface: NurbsSurface, offset: NurbsSurface, distance: float) -> bool:
+    """Say whether control points of an offset lie far from where it can be: a fold was followed by a fit that swings out."""
+    control = surface.control_points.reshape(-1, 3)
+    room = abs(distance) + SWING * surface.size
+    net = offset.control_points.reshape(-1, 3)
+    return bool(((net < control.min(axis=0) - room) | (net > control.max(axis=0) + room)).any())
 
 
 def _lighter(surface: NurbsSurface, tolerance: float) -> tuple[NurbsSurface, float]:

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, lengths
-from glass_spoon.kernel.errors import KernelError, floor_text
+from glass_spoon.kernel.errors import FoldsBack, KernelError, floor_text
 from glass_spoon.kernel.surfaces.closest_points import closest_points
 from glass_spoon.kernel.surfaces.edit_surface import isocurve, reverse_surface, split_surface
 from glass_spoon.kernel.surfaces.offset_surface import offset_surface
@@ -33,7 +33,7 @@ from glass_spoon.sheet.fields import (
 )
 from glass_spoon.sheet.handle import SPACE, Change, Handle, ItemOf, vector_of
 from glass_spoon.sheet.items import CurveItem, Item, SurfaceItem, SurfacesItem
-from glass_spoon.sheet.line import Finding, Given, Line
+from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.form.fields import SurfaceName, Within, a_place, how_near, noted
 
 Running = Literal["round", "along"]
@@ -253,6 +253,14 @@ class OffsetSurface(Line):
     def inspect(self, item: Item) -> list[Finding]:
         """Tell where it folds."""
         return noted(item, "folds")
+
+    def ways_out(self, error: Exception) -> tuple[Action, ...]:
+        """Offer the largest distance that does not fold, and the other side."""
+        other = "inside" if self.side == "outside" else "outside"
+        if not isinstance(error, FoldsBack):
+            return ()
+        largest = f"{floor_text(error.largest)} mm"
+        return (Action(f"Use {largest}", "distance", largest), Action(f"To its {other}", "side", other))
 
 
 class Rebuild(Line):
