@@ -47,8 +47,8 @@ class FoldsBack(KernelError):
     def __init__(self, distance: float, radius: float, place: NDArray[np.float64]) -> None:
         """Take the distance asked for and the radius of the bend, both in mm, and where it is (3,) in mm."""
         super().__init__(
-            f"At {place_text(place)} the surface bends with a radius of {radius:.3g} mm: one {distance:.4g} mm away folds there "
-            f"and cannot be followed. Up to {floor_text(radius)} mm does not fold."
+            f"At {place_text(place)} the surface bends with a radius of {radius:.3g} mm: one {distance:.4g} mm away folds "
+            f"there and cannot be followed. Up to {floor_text(radius)} mm does not fold."
         )
         self.largest, self.place = radius, place
 

@@ -198,12 +198,16 @@ def default_line(document: SheetDocument, verb: str) -> Line:
     """Return a new line of a verb: references filled with the last item of their kind, names that nothing has yet."""
     cls = VERBS[verb]
     values: dict[str, Any] = {"id": new_id(document), "verb": verb}
+    used = cls.model_validate(values).used_fields()
     for name, spec in cls.specs().items():
+        if name not in used:
+            continue
         if isinstance(spec, ReferenceSpec):
             taken = {value for value in values.values() if isinstance(value, str)}
             values[name] = last_item(document, spec.kinds, taken)
         elif isinstance(spec, ReferencesSpec) and spec.least:
-            values[name] = unused_items(document, spec.kinds)
+            taken = {value for value in values.values() if isinstance(value, str)}
+            values[name] = [item for item in unused_items(document, spec.kinds) if item not in taken]
     for name, spec in cls.specs().items():
         if isinstance(spec, NameSpec):
             values[name] = free_name(document, _base_name(document, cls, name, values)[-LONGEST_BASE:].strip())
@@ -221,7 +225,7 @@ def last_item(document: SheetDocument, kinds: tuple[str, ...], taken: set[Any]) 
     """Return the id of the last item of some kinds that a line gives and no other field has taken yet, or ""."""
     known = document.kinds()
     found = [line.id for line in reversed(document.lines) if known.get(line.id) in kinds]
-    return next((item for item in found if item not in taken), found[0] if found else "")
+    return next((item for item in found if item not in taken), "")
 
 
 def _base_name(document: SheetDocument, cls: type[Line], field: str, values: dict[str, Any]) -> str:

@@ -1,148 +1,350 @@
-"""Plain words to the fields of a line: phrases first, then choices, items, and numbers by the words beside them."""
+"""Plain words to the fields of a line: names, laws, tables, phrases, choices, items, numbers by the words beside them.
+
+Each part takes out of the text what it understood; the words that are left at the end are told as not understood.
+"""
 
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from pydantic import ValidationError
 
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.errors import BadExpression
+from glass_spoon.sheet.expressions import resolve_sizes
 from glass_spoon.sheet.fields import (
     EVERY,
     ChoiceSpec,
+    LawSpec,
     NameSpec,
     NumberSpec,
     ReferenceSpec,
     ReferencesSpec,
+    TableSpec,
     TextSpec,
 )
 from glass_spoon.sheet.line import Line
-from glass_spoon.sheet.phrase import SaidNumber, alike, said_numbers, telling_words, without_numbers
+from glass_spoon.sheet.phrase import IDLE, SaidNumber, Word, as_typed, expression_pattern
+from glass_spoon.sheet.said_text import SaidText, stem, stems
 
-SIZE_TEXT = re.compile(r"^\s*(?:size\s+)?([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b)\s*(.+)$", re.IGNORECASE)
-"""A size and its value, such as `wall = 1.5 mm`."""
+SIZE_TEXT = re.compile(
+    r"^\s*(?:size\s+([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b|\s)\s*|([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b)\s*)(\S.*)$", re.IGNORECASE
+)
+"""A size and its value, such as `wall = 1.5 mm` or `size wall 1.5 mm`."""
 
 GENERAL = frozenset({"count", "number", "value", "first", "second", "so", "many"})
 """Words in the names of fields that do not tell one from another."""
 
+OTHER_WORDS = {
+    "wide": "width",
+    "broad": "width",
+    "high": "height",
+    "tall": "height",
+    "long": "length",
+    "deep": "depth",
+    "thick": "thickness",
+    "away": "distance",
+    "apart": "distance",
+}
+"""Words that stand beside a number, and the field that they name."""
+
+ACROSS = frozenset({"diameter", "diameters", "dia", "ø", "⌀"})
+"""Words for a length that is twice a radius."""
+
 _EVERY = re.compile(r"\b(?:every|everything|all|whole)\b")
-_GIVING = re.compile(r"\b(?:giving|called|named)\s+(.+)$", re.IGNORECASE)
+_GIVING = re.compile(r"\b(?:giving|called|named)\s+")
+_NAME_ENDS = r"(?=\s*(?:[,;.]|$|\b(?:with|over|from|of|by|at|through|along|about|on|as)\b))"
+_WAYS = r"evenly|eased in|eased out|eased"
+
+
+@dataclass(frozen=True, eq=False)
+class Filled:
+    """A line with the fields that words gave, and the words that gave none."""
+
+    line: Line
+    missed: tuple[str, ...]
 
 
 def fill_line(line: Line, text: str, document: SheetDocument) -> Line:
     """Return the line with the fields that the words give; what does not fit stays as it was."""
+    return read_words(line, text, document).line
+
+
+def read_words(line: Line, text: str, document: SheetDocument) -> Filled:
+    """Return the line with the fields that the words give, and the words that were not understood."""
     size = SIZE_TEXT.match(text)
     if size and line.verb_name == "size":
-        return _filled(line, {"name": size[1].lower(), "value": size[2].strip()})
-    line, text = _named(line, text)
-    line, text = _with_signs(line, text)
-    sizes = size_names(document)
-    lower = text.lower()
-    line, lower, said = _with_phrases(line, lower, sizes)
-    line = _with_choices(line, without_numbers(lower, sizes), said)
-    line = _with_items(line, lower, said, document)
-    return _with_numbers(line, said_numbers(_without_items(lower, document), sizes), said)
+        return Filled(_filled(line, {"name": (size[1] or size[2]).lower(), "value": size[3].strip()}), ())
+    said = SaidText(text.lower(), size_dimensions(document))
+    reading = _Reading(line, said, document, text)
+    for part in (
+        reading.take_name,
+        reading.take_signs,
+        reading.take_laws,
+        reading.take_tables,
+        reading.take_phrases,
+        reading.take_choices,
+        reading.take_items,
+        reading.take_numbers,
+        reading.take_name_after_verb,
+        reading.take_own_words,
+    ):
+        part()
+    return Filled(reading.line, said.left())
 
 
-def size_names(document: SheetDocument) -> tuple[str, ...]:
-    """Return the names of the sizes of a sheet."""
-    return tuple(str(getattr(line, "name", "")) for line in document.lines if line.verb_name == "size")
+def size_dimensions(document: SheetDocument) -> dict[str, str]:
+    """Return the dimension of each size of a sheet, "" for a plain number or one that cannot be read."""
+    lines = [line for line in document.lines if line.verb_name == "size"]
+    texts = {str(getattr(line, "name", "")): getattr(line, "value", 0) for line in lines}
+    values, _ = resolve_sizes(texts)
+    kinds = {(1, 0): "length", (0, 1): "angle"}
+    return {name: kinds.get(values[name].powers, "") if name in values else "" for name in texts}
 
 
-def _filled(line: Line, values: dict[str, Any]) -> Line:
+def _filled(line: Line, values: Mapping[str, Any]) -> Line:
     """Return the line with other values, or as it was where they do not fit."""
     try:
-        return type(line).model_validate(line.model_dump() | values)
+        return type(line).model_validate(line.model_dump() | dict(values))
     except ValidationError:
         return line
 
 
-def _named(line: Line, text: str) -> tuple[Line, str]:
-    """Take the name of the new item, and return what is left of the text."""
-    found = _GIVING.search(text)
-    name = next((name for name in line.used_fields() if isinstance(line.spec(name), NameSpec)), None)
-    if not found or name is None or line.verb_name == "size":
-        return line, text
-    return _filled(line, {name: found[1].strip()}), text[: found.start()]
+@dataclass
+class _Reading:
+    """A line while its words are read. filled: the fields that are said."""
+
+    line: Line
+    said: SaidText
+    document: SheetDocument
+    original: str
+
+    def __post_init__(self) -> None:
+        self.filled: set[str] = set()
+
+    def _set(self, values: Mapping[str, Any]) -> bool:
+        """Fill fields; say whether the values fit."""
+        changed = _filled(self.line, values)
+        if changed is self.line:
+            return False
+        self.line = changed
+        self.filled |= set(values)
+        return True
+
+    def take_name(self) -> None:
+        """Take the name of the new item, up to a comma or a word that goes on."""
+        name = next((name for name in self.line.used_fields() if isinstance(self.line.spec(name), NameSpec)), None)
+        start = _GIVING.search(self.said.text)
+        if name is None or start is None:
+            return
+        end = re.compile(r".+?" + _NAME_ENDS).match(self.said.text, start.end())
+        if end and self._set({name: self.original[start.end() : end.end()].strip()}):
+            self.said.take_span(start.start(), end.end())
+
+    def take_name_after_verb(self) -> None:
+        """Take an unknown word right after the verb as the name: `rectangle tank 300 by 200`."""
+        name = next((name for name in self.line.used_fields() if isinstance(self.line.spec(name), NameSpec)), None)
+        if name is None or name in self.filled or self.line.changes:
+            return
+        verb = rf"^\W*(?:(?:a|an|the|new|add|draw|make)\s+)*{re.escape(self.line.verb_name.replace('_', ' '))}\s+"
+        found = re.compile(verb + r"([a-z][\w]*)(?=\s*[\d\x00])").match(self.said.text)
+        if found and stem(found[1]) not in self._own_stems() and found[1] not in IDLE:
+            word = self.original[found.start(1) : found.end(1)]
+            if self._set({name: word}):
+                self.said.take_span(found.start(1), found.end(1))
+
+    def take_signs(self) -> None:
+        """Take texts of a form of their own, such as the designation of a thread."""
+        for name in self.line.used_fields():
+            spec = self.line.spec(name)
+            sign = (
+                re.search(spec.pattern, self.original, re.IGNORECASE)
+                if isinstance(spec, TextSpec) and spec.pattern
+                else None
+            )
+            if sign and self._set({name: sign[0]}):
+                self.said.take(sign)
+
+    def take_laws(self) -> None:
+        """Take values that change on the way: the word for them, and `0° to 540° eased, bias 0.35` or a list of places."""
+        number = expression_pattern(tuple(self.said.sizes))
+        law = (
+            rf"{number}(?:(?:\s*,\s*{number}\s+at\s+{number})+\s*,\s*{number}"
+            rf"|(?:\s+to\s+{number})?(?:\s+(?:{_WAYS})\b)?(?:\s*,?\s*bias\s+{number})?)"
+        )
+        for name, spec in self.line.specs().items():
+            if not isinstance(spec, LawSpec):
+                continue
+            words = "|".join(re.escape(word) for word in {name.replace("_", " "), *spec.said})
+            found = self.said.search(rf"\b(?:{words})(?:d|ed|s|ting|ing|ted)?\s+(?:of\s+|by\s+|from\s+|is\s+)?({law})")
+            if found and self._fits_law(spec, name, found[1]) and self._set({name: _law_text(found[1])}):
+                self.said.take(found)
+
+    def _fits_law(self, spec: LawSpec, name: str, text: str) -> bool:
+        values, _ = resolve_sizes(
+            {
+                str(getattr(line, "name", "")): getattr(line, "value", 0)
+                for line in self.document.lines
+                if line.verb_name == "size"
+            }
+        )
+        try:
+            spec.resolve(name, _law_text(text), values)
+        except (InvalidInput, BadExpression):
+            return False
+        return True
+
+    def take_tables(self) -> None:
+        """Take rows of a table, as in `150 at 0, 160 by 120 at 20`."""
+        number = expression_pattern(tuple(self.said.sizes))
+        for name in self.line.used_fields():
+            spec = self.line.spec(name)
+            if not isinstance(spec, TableSpec) or not spec.said:
+                continue
+            pattern = re.sub(r"\{(\w+)\}", lambda found: f"(?P<{found[1]}>{number})", spec.said)
+            found = list(re.finditer(rf"(?<![\w.]){pattern}", self.said.text))
+            rows = [{cell: as_typed(text) for cell, text in row.groupdict().items() if text} for row in found]
+            if rows and len(rows) >= spec.least and self._set({name: rows}):
+                for row in found:
+                    self.said.take(row)
+
+    def take_phrases(self) -> None:
+        """Take the phrases of the verb."""
+        for phrase in self.line.phrases:
+            found = phrase.find(self.said.text, tuple(self.said.sizes))
+            if not found:
+                continue
+            values = {name: value for name, value in phrase.values(found).items() if name not in self.filled}
+            self.line = _filled(self.line, values)
+            self.filled |= set(values)
+            self.said.take(found)
+
+    def take_choices(self) -> None:
+        """Take choices by their own words or those shown; one may bring fields into use that are then asked in turn."""
+        tried: set[str] = set()
+        while name := next((name for name in self.line.used_fields() if name not in tried), None):
+            tried.add(name)
+            spec = self.line.spec(name)
+            if not isinstance(spec, ChoiceSpec) or name in self.filled:
+                continue
+            words = {(word, choice) for choice in spec.choices for word in (choice, spec.choice_label(choice))}
+            found = [(self._choice_at(word), choice) for word, choice in words]
+            best = max(((end - start, start, end, choice) for (start, end), choice in found), default=(0, 0, 0, ""))
+            if best[0] and self._set({name: best[3]}):
+                self.said.take_span(best[1], best[2])
+            elif best[0]:
+                self.filled.add(name)
+                self.said.take_span(best[1], best[2])
+
+    def _choice_at(self, words: str) -> tuple[int, int]:
+        """Return where the words of a choice stand, whatever their endings; (0, 0) for nowhere."""
+        wanted = stems(words)
+        tokens = [(stem(m[0]), m.span()) for m in re.finditer(r"[a-zà-ÿ_0-9]\w*", self.said.text)]
+        for place in range(len(tokens) - len(wanted) + 1):
+            part = tokens[place : place + len(wanted)]
+            between = self.said.text[part[0][1][0] : part[-1][1][1]] if part else ""
+            if part and [own for own, _ in part] == wanted and "\x00" not in between and "," not in between:
+                return part[0][1][0], part[-1][1][1]
+        return 0, 0
+
+    def take_items(self) -> None:
+        """Take the items that are named, each for one field."""
+        taken: set[str] = set()
+        # Lists take what is left: of `sweep star along spine` none is one of the other profiles.
+        for name in self.line.used_fields():
+            spec = self.line.spec(name)
+            if isinstance(spec, ReferenceSpec):
+                self._take_item(name, spec, taken)
+        for name in self.line.used_fields():
+            spec = self.line.spec(name)
+            items = list(self._named_items(spec.kinds, taken)) if isinstance(spec, ReferencesSpec) else []
+            if items:
+                self._set({name: items})
+                taken |= set(items)
+
+    def _take_item(self, name: str, spec: ReferenceSpec, taken: set[str]) -> None:
+        item = next(self._named_items(spec.kinds, taken), None)
+        every = _EVERY.search(self.said.text) if item is None and spec.every else None
+        if every:
+            self.said.take(every)
+            item = EVERY
+        if item is not None:
+            self._set({name: item})
+            self.filled.add(name)
+            taken.add(item)
+
+    def _named_items(self, kinds: tuple[str, ...], taken: set[str]) -> Iterator[str]:
+        """Yield the ids of items of some kinds in the order in which the text names them, taking the names out."""
+        known = self.document.kinds()
+        names = {
+            line.id: self.document.item_name(line.id).lower() for line in self.document.lines if known.get(line.id) in kinds
+        }
+        own: set[str] = set()
+        while True:
+            found = [
+                (at.start(), -len(name), item, at)
+                for item, name in names.items()
+                if name and item not in taken and item not in own
+                if (at := re.search(rf"(?<!\w){re.escape(name)}(?!\w)", self.said.text))
+            ]
+            if not found:
+                return
+            _, _, item, at = min(found, key=lambda entry: entry[:3])
+            self.said.take(at)
+            own.add(item)
+            yield item
+
+    def take_numbers(self) -> None:
+        """Take numbers: those beside the name of a field for it, the others in the order of the fields that they fit."""
+        numbers = self.said.numbers()
+        free = [name for name in self.line.used_fields() if self._is_number(name) and name not in self.filled]
+        named = _by_name(self.line, numbers, free)
+        for place, (name, words) in named.items():
+            self._take_number(numbers[place], name, words)
+        free = [name for name in free if name not in {name for name, _ in named.values()}]
+        for place, number in enumerate(numbers):
+            halved = [word for word in (*number.before[:1], *number.after[:1]) if word[0] in ACROSS]
+            fits = next((name for name in free if _fits(self.line, name, number, bool(halved))), None)
+            if place not in named and fits is not None and self._take_number(number, fits, tuple(halved)):
+                free.remove(fits)
+
+    def _is_number(self, name: str) -> bool:
+        return isinstance(self.line.spec(name), NumberSpec)
+
+    def _take_number(self, number: SaidNumber, name: str, words: tuple[Word, ...]) -> bool:
+        """Fill a field with a number, taking out the words that named it; a diameter gives half of it as a radius."""
+        typed = number.typed
+        if any(word in ACROSS for word, _ in words) and "diameter" not in _names(self.line, name):
+            typed = f"({typed}) / 2" if " " in typed.replace(" mm", "") else f"{typed} / 2"
+        if not self._set({name: typed}):
+            return False
+        self.said.take_span(*number.span)
+        for _, span in words:
+            self.said.take_span(*span)
+        return True
+
+    def take_own_words(self) -> None:
+        """Take out the words by which the verb and its fields are known: they say what is meant already."""
+        self.said.take_words(self._own_stems())
+
+    def _own_stems(self) -> set[str]:
+        cls = type(self.line)
+        prose = " ".join(part.text for part in self.line.prose() if part.kind != "field")
+        labels = " ".join(f"{spec.label} {name.replace('_', ' ')}" for name, spec in self.line.specs().items())
+        return set(stems(f"{self.line.verb_name.replace('_', ' ')} {' '.join(cls.words)} {prose} {labels}"))
 
 
-def _with_signs(line: Line, text: str) -> tuple[Line, str]:
-    """Take texts of a form of their own, such as the designation of a thread."""
-    for name in line.used_fields():
-        spec = line.spec(name)
-        if isinstance(spec, TextSpec) and spec.pattern and (sign := re.search(spec.pattern, text, re.IGNORECASE)):
-            line = _filled(line, {name: sign[0]})
-            text = text.replace(sign[0], " ", 1)
-    return line, text
+def _law_text(text: str) -> str:
+    """Return a law as it is typed: units as the sheet writes them, a comma before its bias."""
+    return re.sub(r"\s*,?\s*bias\s+", ", bias ", as_typed(text))
 
 
-def _with_phrases(line: Line, lower: str, sizes: tuple[str, ...]) -> tuple[Line, str, set[str]]:
-    """Take the phrases of the verb; returns what is left of the text and the fields that are said."""
-    said: set[str] = set()
-    for phrase in line.phrases:
-        found = phrase.find(lower, sizes)
-        if found:
-            values = {name: value for name, value in phrase.values(found).items() if name not in said}
-            line = _filled(line, values)
-            said |= set(values)
-            lower = lower[: found.start()] + " " + lower[found.end() :]
-    return line, lower, said
-
-
-def _with_choices(line: Line, lower: str, said: set[str]) -> Line:
-    """Take choices by their own words or those shown; one may bring fields into use that are then asked for in turn."""
-    tried: set[str] = set()
-    while name := next((name for name in line.used_fields() if name not in tried), None):
-        tried.add(name)
-        spec = line.spec(name)
-        if not isinstance(spec, ChoiceSpec) or name in said:
-            continue
-        words = [(word, choice) for choice in spec.choices for word in {choice, spec.choice_label(choice)}]
-        found = [(len(word), choice) for word, choice in words if re.search(rf"\b{re.escape(word)}\b", lower)]
-        if found:
-            line = _filled(line, {name: max(found, key=lambda entry: entry[0])[1]})
-            said.add(name)
-    return line
-
-
-def _with_items(line: Line, lower: str, said: set[str], document: SheetDocument) -> Line:
-    """Take the items that are named, each for one field."""
-    taken: set[str] = set()
-    for name in line.used_fields():
-        spec = line.spec(name)
-        if isinstance(spec, ReferenceSpec):
-            item = _named_item(lower, spec.kinds, taken, document)
-            if item is None and spec.every and _EVERY.search(lower):
-                item = EVERY
-            if item is not None:
-                line = _filled(line, {name: item})
-                taken.add(item)
-                said.add(name)
-        elif isinstance(spec, ReferencesSpec) and (every := _named_items(lower, spec.kinds, document)):
-            line = _filled(line, {name: every})
-            said.add(name)
-    return line
-
-
-def _with_numbers(line: Line, numbers: list[SaidNumber], said: set[str]) -> Line:
-    """Take numbers: those beside the name of a field for it, the others in the order of the fields that they fit."""
-    free = [name for name in line.used_fields() if isinstance(line.spec(name), NumberSpec) and name not in said]
-    named = _by_name(line, numbers, free)
-    for place, name in named.items():
-        line = _filled(line, {name: numbers[place].typed})
-        free.remove(name)
-    for place, number in enumerate(numbers):
-        fits = next((name for name in free if _fits(line, name, number)), None)
-        if place not in named and fits is not None:
-            line = _filled(line, {fits: number.typed})
-            free.remove(fits)
-    return line
-
-
-def _by_name(line: Line, numbers: list[SaidNumber], free: list[str]) -> dict[int, str]:
-    """Return the fields that numbers name, by the word before or after them: the side that names more goes first.
+def _by_name(line: Line, numbers: list[SaidNumber], free: list[str]) -> dict[int, tuple[str, tuple[Word, ...]]]:
+    """Return the fields that numbers name, by words before or after them: the side that names more goes first.
 
     The other side names only what is left: in `radius 5 20 up` the radius stands before its number, up after it.
     """
@@ -154,21 +356,43 @@ def _by_name(line: Line, numbers: list[SaidNumber], free: list[str]) -> dict[int
     return _beside(line, after, free, by_before)
 
 
-def _beside(line: Line, numbers: list[tuple[SaidNumber, str]], free: list[str], known: dict[int, str]) -> dict[int, str]:
-    """Return the known fields of numbers, and those that a word beside each of the other numbers names."""
+def _beside(
+    line: Line,
+    numbers: list[tuple[SaidNumber, tuple[Word, ...]]],
+    free: list[str],
+    known: dict[int, tuple[str, tuple[Word, ...]]],
+) -> dict[int, tuple[str, tuple[Word, ...]]]:
+    """Return the known fields of numbers, and those that words beside each of the other numbers name, with the words."""
     found = dict(known)
-    for place, (number, word) in enumerate(numbers):
-        fits = (name for name in free if name not in found.values() and _is_of_kind(line, name, number))
-        named = next((name for name in fits if any(alike(word, own) for own in _names(line, name))), None)
-        if place not in found and named:
-            found[place] = named
+    used = {span for _, words in known.values() for _, span in words}
+    for place, (number, words) in enumerate(numbers):
+        if place in found or not words or words[0][1] in used:
+            continue
+        taken = {name for name, _ in found.values()}
+        naming = [
+            (name, _naming(line, name, words)) for name in free if name not in taken and _is_of_kind(line, name, number)
+        ]
+        best = max(naming, key=lambda entry: len(entry[1]), default=("", ()))
+        if best[1]:
+            found[place] = best
+            used |= {span for _, span in best[1]}
     return found
+
+
+def _naming(line: Line, name: str, words: tuple[Word, ...]) -> tuple[Word, ...]:
+    """Return which of the words beside a number, the nearest first, name a field; none where the nearest does not."""
+    own = {stem(word) for word in _names(line, name)}
+    if "radius" in own:
+        own |= ACROSS
+    named = [stem(OTHER_WORDS.get(word, word)) in own or word in own for word, _ in words]
+    count = next((k for k, fits in enumerate(named) if not fits), len(named))
+    return words[:count]
 
 
 def _names(line: Line, field: str) -> list[str]:
     """Return the words that name a field."""
     spec = line.spec(field)
-    return [word for word in telling_words(f"{spec.label} {field}".replace("_", " ").lower()) if word not in GENERAL]
+    return [word for word in f"{spec.label} {field}".replace("_", " ").lower().split() if word not in GENERAL | IDLE]
 
 
 def _is_of_kind(line: Line, field: str, number: SaidNumber) -> bool:
@@ -177,38 +401,17 @@ def _is_of_kind(line: Line, field: str, number: SaidNumber) -> bool:
     return isinstance(spec, NumberSpec) and number.dimension in ("", spec.dimension)
 
 
-def _fits(line: Line, field: str, number: SaidNumber) -> bool:
-    """Return whether a number that names no field may stand in one: of its kind, and within its range."""
+def _fits(line: Line, field: str, number: SaidNumber, across: bool) -> bool:
+    """Return whether a number that names no field may stand in one: of its kind, in its range; a diameter in a radius."""
     spec = line.spec(field)
     if not isinstance(spec, NumberSpec) or not _is_of_kind(line, field, number):
+        return False
+    if across and "radius" not in _names(line, field):
         return False
     try:
         spec.resolve(field, number.typed, {})
     except InvalidInput:
-        return not number.typed[-1].isdigit() and not number.dimension  # the name of a size, whose value is not asked
+        return bool(
+            re.search(r"[a-z]", re.sub(r"\b(?:mm|cm|m|inch)\b", "", number.typed))
+        )  # sizes, whose values are not asked
     return True
-
-
-def _without_items(lower: str, document: SheetDocument) -> str:
-    """Return a text without the names of items, whose numbers are none of the line's."""
-    names = {document.item_name(line.id).lower() for line in document.lines if line.gives_kind}
-    for name in sorted((name for name in names if re.search(r"\d", name)), key=len, reverse=True):
-        lower = re.sub(rf"(?<!\w){re.escape(name)}(?!\w)", " ", lower)
-    return lower
-
-
-def _named_items(lower: str, kinds: tuple[str, ...], document: SheetDocument) -> list[str]:
-    """Return the ids of all items of some kinds that the text names, in its order."""
-    found: list[str] = []
-    while (item := _named_item(lower, kinds, set(found), document)) is not None:
-        found.append(item)
-        lower = lower.replace(document.item_name(item).lower(), " " * len(document.item_name(item)), 1)
-    return found
-
-
-def _named_item(lower: str, kinds: tuple[str, ...], taken: set[str], document: SheetDocument) -> str | None:
-    """Return the id of the item of some kinds whose name stands first in the text and that no field has yet."""
-    known = document.kinds()
-    items = [(document.item_name(line.id).lower(), line.id) for line in document.lines if known.get(line.id) in kinds]
-    named = [(lower.index(name), -len(name), i) for name, i in items if name and name in lower and i not in taken]
-    return min(named)[2] if named else None

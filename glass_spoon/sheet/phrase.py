@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import count
 
 IDLE = frozenset(
     re.findall(
-        r"\w+", "a an the of to by with and at in on for from is it its as into be that this than about so each please"
+        r"\w+",
+        "a an the of to by with and at in on for from is it its as into be that this than about so each please over through",
     )
 )
 """Words that say nothing about which line is meant."""
@@ -26,11 +27,13 @@ class Phrase:
     """Words that say what a line should do.
 
     pattern: a regular expression over the text in small letters, in which {name} stands for a number that fills the field
-    of this name, and {-name} for one that fills it with the other sign (10 down is -10 up). sets: what else the words fill.
+    of this name, and {-name} for one that fills it with the other sign (10 down is -10 up). sets: what else the words fill,
+    {name} standing for what was said for a field. finds: the words tell that the verb is meant.
     """
 
     pattern: str
     sets: Mapping[str, str] = field(default_factory=dict)
+    finds: bool = True
 
     def find(self, text: str, sizes: tuple[str, ...]) -> re.Match[str] | None:
         """Return where the words stand in a text, names of `sizes` counting as numbers."""
@@ -38,22 +41,31 @@ class Phrase:
 
     def values(self, found: re.Match[str]) -> dict[str, str]:
         """Return the field values that found words say."""
-        values = dict(self.sets)
+        said = {}
         for group, text in found.groupdict().items():
             if text is not None:
                 name, _, sign = group.rpartition("__")
-                values[name] = _other_sign(as_typed(text)) if sign.startswith("less") else as_typed(text)
-        return values
+                said[name] = _other_sign(as_typed(text)) if sign.startswith("less") else as_typed(text)
+        plain = {name: value for name, value in self.sets.items() if "{" not in value}
+        return plain | said | {name: value.format(**said) for name, value in self.sets.items() if "{" in value}
+
+
+Word = tuple[str, tuple[int, int]]
+"""A word, and where it stands in its text."""
 
 
 @dataclass(frozen=True)
 class SaidNumber:
-    """A number in a text: as it is typed into a field, its dimension ("" for a plain one), the words beside it."""
+    """A number in a text: as it is typed into a field, its dimension ("" for a plain one), the words beside it, its place.
+
+    before, after: the telling words between it and the numbers beside it, the nearest first.
+    """
 
     typed: str
     dimension: str
-    before: str
-    after: str
+    before: tuple[Word, ...]
+    after: tuple[Word, ...]
+    span: tuple[int, int]
 
 
 @lru_cache(maxsize=512)
@@ -73,36 +85,39 @@ def _other_sign(typed: str) -> str:
 
 
 def _number(sizes: tuple[str, ...]) -> str:
-    """Return the expression of a number with or without a unit, or of the name of a size."""
-    named = "".join(rf"|{re.escape(size)}(?!\w)" for size in sorted(sizes, key=len, reverse=True))
+    """Return the expression of a number with or without a unit, or of the name of a size that is no word beside one."""
+    named = "".join(rf"|(?<![\w-]){re.escape(size)}(?![\w-])(?!\s+-?\d)" for size in sorted(sizes, key=len, reverse=True))
     return rf"(?:(?<![\w.]){_VALUE}(?:\s*(?:{_UNIT})(?!\w))?{named})"
 
 
+@lru_cache(maxsize=128)
+def expression_pattern(sizes: tuple[str, ...]) -> str:
+    """Return the expression of a number, or of several joined by signs: `body_d / 2`, `90° - opening`, `(a + 5 mm) * 2`."""
+    number = _number(sizes)
+    inner = rf"\(\s*-?{number}(?:\s*[-+*/]\s*{number})*\s*\)"
+    part = rf"(?:{inner}|{number})"
+    own = "|".join(re.escape(size) for size in sizes)
+    negative = rf"(?:(?<![\w)])-(?=(?:{own})(?!\w)))?" if own else ""
+    return rf"{negative}{part}(?:\s*[*/]\s*{part}|\s+[-+]\s+{part}|[-+](?=[a-z(]){part})*(?![\w]|\.\d)"
+
+
 def as_typed(text: str) -> str:
-    """Return a number as it stands in a field: no commas between thousands, units as the sheet writes them."""
-    found = re.fullmatch(rf"({_VALUE})\s*({_UNIT})?", text)
-    if not found:
-        return text
-    unit = _UNITS.get(found[2], found[2]) if found[2] else ""
-    return found[1].replace(",", "") + (unit if unit in ("", "°") else f" {unit}")
+    """Return a number, or an expression, as it stands in a field: no commas in numbers, units as the sheet writes them."""
+
+    def plain(found: re.Match[str]) -> str:
+        unit = _UNITS.get(found[2], found[2]) if found[2] else ""
+        return found[1].replace(",", "") + (unit if unit in ("", "°") else f" {unit}")
+
+    return re.sub(rf"(?<![\w.])({_VALUE})(?:\s*({_UNIT})(?!\w))?", plain, text.strip())
 
 
-def said_numbers(text: str, sizes: Iterable[str]) -> list[SaidNumber]:
-    """Return the numbers in a text in small letters, in its order."""
-    result = []
-    for found in re.finditer(_number(tuple(sizes)) + r"(?![\w]|\.\d)", text):
-        typed = as_typed(found[0])
-        unit = "°" if typed.endswith("°") else typed.partition(" ")[2]
-        before = [word for word in _TOKEN.findall(text[: found.start()]) if word not in IDLE]
-        after = [word for word in _TOKEN.findall(text[found.end() :]) if word not in IDLE]
-        dimension = "" if not unit else "angle" if unit == "°" else "length"
-        result.append(SaidNumber(typed, dimension, before[-1] if before else "", after[0] if after else ""))
-    return result
-
-
-def without_numbers(text: str, sizes: Iterable[str]) -> str:
-    """Return a text in small letters without its numbers and their units."""
-    return re.sub(_number(tuple(sizes)), " ", text)
+def dimension_of(typed: str, sizes: Mapping[str, str]) -> str:
+    """Return the dimension of a typed expression by its units, or the sizes in it; "" where it has none."""
+    if "°" in typed:
+        return "angle"
+    if re.search(r"\d\s*(?:mm|cm|m|inch)\b", typed):
+        return "length"
+    return next((sizes[name] for name in re.findall(r"[a-z]\w*", typed) if sizes.get(name)), "")
 
 
 def telling_words(text: str) -> list[str]:

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import default_line
 from glass_spoon.sheet.fields import EVERY, ChoiceSpec, NameSpec, NumberSpec, ReferenceSpec, ReferencesSpec
-from glass_spoon.sheet.fill_words import SIZE_TEXT, fill_line, size_names
+from glass_spoon.sheet.fill_words import SIZE_TEXT, Filled, read_words, size_dimensions
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.phrase import alike, telling_words
+from glass_spoon.sheet.trade_words import trade_word
 
 MAX_TEXT = 120
 
@@ -29,13 +30,20 @@ LATER = 0.4
 PLACES = 4
 """Words from the first on that are held against the names of verbs, each counting a fifth less than the one before."""
 
+LIKELY, MISSED = 8, 1.0
+"""How many of the likeliest verbs are held against each other, and what each word costs that one does not understand."""
+
 AT_HAND, AMISS = 0.3, 0.6
 """What a verb gains whose item was made last; the share that is left of one that has nothing to work on."""
 
 
 @dataclass(frozen=True, eq=False)
 class Proposal:
-    """A verb that the words may mean, and the line it would add; said: fields that the words filled, told: as they read."""
+    """A verb that the words may mean, and the line it would add.
+
+    said: fields that the words filled, told: as they read. missed: words that were not understood. note: what is to be known
+    of a verb that only comes near to what the words ask for.
+    """
 
     verb: str
     summary: str
@@ -43,6 +51,8 @@ class Proposal:
     line: Line
     said: tuple[str, ...] = ()
     told: tuple[str, ...] = ()
+    missed: tuple[str, ...] = ()
+    note: str = ""
 
 
 def propose(text: str, document: SheetDocument) -> list[Proposal]:
@@ -54,9 +64,17 @@ def propose(text: str, document: SheetDocument) -> list[Proposal]:
     text = text[:MAX_TEXT]
     if not text.strip():
         return [_proposal(verb, text, document) for verb in VERBS]
-    asked = _Asked(text.lower(), telling_words(text.lower()), size_names(document))
+    asked = _Asked(text.lower(), telling_words(text.lower()), tuple(size_dimensions(document)))
     scored = sorted((-_score(verb, text, asked, document), order, verb) for order, verb in enumerate(VERBS))
-    return [_proposal(verb, text, document) for score, _, verb in scored if score < 0]
+    found = [_proposal(verb, text, document) for score, _, verb in scored if score < 0]
+    worth = {verb: -score for score, _, verb in scored}
+    # Of verbs that the words may mean, the one that understands more of them is meant.
+    found[:LIKELY] = sorted(found[:LIKELY], key=lambda one: MISSED * len(one.missed) - worth[one.verb])
+    near = trade_word(asked.words) if not any(asked.begins_with(verb) for verb in VERBS) else None
+    if near is None:
+        return found
+    first = replace(_proposal(near.verb, text, document), note=near.note)
+    return [first, *(proposal for proposal in found if proposal.verb != near.verb)]
 
 
 @dataclass(frozen=True)
@@ -83,7 +101,7 @@ def _score(verb: str, text: str, asked: _Asked, document: SheetDocument) -> floa
     best = max(singles, default=0.0)
     score = max(best + LATER * (sum(singles) - best), _several_score(asked.words, known))
     called = any(asked.begins_with(name) for name, worth in known if worth == NAME or " " in name)
-    found = [match for phrase in cls.phrases if (match := phrase.find(asked.lower, asked.sizes))]
+    found = [match for phrase in cls.phrases if phrase.finds and (match := phrase.find(asked.lower, asked.sizes))]
     if found:
         first = not telling_words(asked.lower[: min(match.start() for match in found)])
         meant = called or first or not any(asked.begins_with(other) for other in VERBS)
@@ -128,9 +146,11 @@ def _proposal(verb: str, text: str, document: SheetDocument) -> Proposal:
     """Fill a verb's fields from the words."""
     cls = VERBS[verb]
     plain = default_line(document, verb)
-    line = fill_line(plain, text, document) if text.strip() else plain
+    filled = read_words(plain, text, document) if text.strip() else Filled(plain, ())
+    line = filled.line
     said = tuple(name for name in line.used_fields() if getattr(line, name) != getattr(plain, name, None))
-    return Proposal(verb, cls.summary, cls.chapter, line, said, tuple(_told(line, name, document) for name in said))
+    told = tuple(_told(line, name, document) for name in said)
+    return Proposal(verb, cls.summary, cls.chapter, line, said, told, filled.missed)
 
 
 def _told(line: Line, name: str, document: SheetDocument) -> str:

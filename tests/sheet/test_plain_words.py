@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.edit import default_line
 from glass_spoon.sheet.lines import VERBS
-from glass_spoon.sheet.phrase import as_typed, said_numbers
+from glass_spoon.sheet.phrase import as_typed
 from glass_spoon.sheet.propose import propose
+from glass_spoon.sheet.said_text import SaidText
 from tests.conftest import DEMO
 
 
@@ -74,6 +75,26 @@ SAID = [
     ("circle radius 5 20 up", "circle", {"radius": "5", "right": "0 mm", "up": "20"}),
     ("mesh round 64 30 along", "mesh", {"round": "64", "along": "30"}),
     ("round 5", "round", {"radius": "5"}),
+    ("size body_d 160 mm", "size", {"name": "body_d", "value": "160 mm"}),
+    ("circle diameter 30 mm", "circle", {"radius": "30 mm / 2"}),
+    ("circle 30 mm diameter", "circle", {"radius": "30 mm / 2"}),
+    ("circle 20 mm plan", "circle", {"radius": "20 mm", "plane": "plan"}),
+    ("rectangle tank 300 by 200", "rectangle", {"gives": "tank", "width": "300", "height": "200"}),
+    ("rectangle 30 mm wide and 20 mm high", "rectangle", {"width": "30 mm", "height": "20 mm"}),
+    ("helix left hand 5 turns", "helix", {"hand": "left-handed", "turns": "5"}),
+    ("helix radius 30 mm", "helix", {"radius": "30 mm", "end_radius": "30 mm"}),
+    (
+        "helix about the front-back axis, 5 turns of 50 mm",
+        "helix",
+        {"axis": "front-back axis", "turns": "5", "pitch": "50 mm"},
+    ),
+    ("giving tank, skin over rings", "skin", {"gives": "tank"}),
+    (
+        "skin over rings 150 at 0, 160 by 120 at 20",
+        "skin",
+        {"rings": [{"width": "150", "height": "0"}, {"width": "160", "depth": "120", "height": "20"}]},
+    ),
+    ("sphere radius 40 mm", "simple", {"form": "sphere", "radius": "40 mm"}),
 ]
 
 
@@ -145,11 +166,10 @@ def test_numbers_are_typed_as_the_sheet_has_them(text, typed) -> None:
 
 
 def test_numbers_are_read_with_their_neighbours() -> None:
-    found = said_numbers("radius of 2.5 mm, 1,000 sides and m24", ())
-    assert [(number.typed, number.before, number.after) for number in found] == [
-        ("2.5 mm", "radius", "sides"),
-        ("1000", "mm", "sides"),
-    ]
+    found = SaidText("radius of 2.5 mm, 1,000 sides and m24", {}).numbers()
+    words = [[word for word, _ in side] for number in found for side in (number.before, number.after)]
+    assert [number.typed for number in found] == ["2.5 mm", "1000"]
+    assert words == [["radius"], [], [], ["sides", "m24"]]
 
 
 @given(st.text("abcdefghilmnorstuwxz 0123456789.,-°=mm", max_size=60))
@@ -164,3 +184,68 @@ def test_an_empty_text_proposes_plain_lines(lantern) -> None:
     assert {found.verb: found.line for found in propose(" ", lantern)} == {
         verb: default_line(lantern, verb) for verb in VERBS
     }
+
+
+def with_sizes() -> SheetDocument:
+    """A sheet with sizes, a star, a spine to sweep it along, and a post."""
+    lines = [
+        {"id": "s1", "verb": "size", "name": "n", "value": "3"},
+        {"id": "s2", "verb": "size", "name": "opening", "value": "20°"},
+        {"id": "s3", "verb": "size", "name": "wall", "value": "2 mm"},
+        {"id": "l1", "verb": "star", "gives": "star"},
+        {"id": "l2", "verb": "line", "gives": "spine"},
+        {"id": "l3", "verb": "simple", "form": "cylinder", "gives": "post"},
+    ]
+    return read_document({"format": "glass-spoon/sheet", "version": 1, "lines": lines})
+
+
+EXPRESSED = [
+    ("sphere radius 40 mm from -90° to 90° - opening", "simple", {"low": "-90°", "high": "90° - opening"}, ()),
+    ("circle radius 30 mm - wall", "circle", {"radius": "30 mm - wall"}, ()),
+    ("circle radius (30 mm + wall) * 2 on the plan", "circle", {"radius": "(30 mm + wall) * 2", "plane": "plan"}, ()),
+    ("rectangle 30 by 20, corners of 2 on the plan plane", "rectangle", {"radius": "2", "plane": "plan", "turn": 0}, ()),
+    (
+        "sweep star along spine twist 0° to 540° eased, bias 0.35",
+        "sweep",
+        {"profile": "l1", "path": "l2", "twist": "0° to 540° eased, bias 0.35", "others": []},
+        (),
+    ),
+    ("sweep star along spine scaled 1 to 0.5", "sweep", {"scale": "1 to 0.5"}, ()),
+    ("extrude star 20 mm tapered 1 to 0.6", "extrude", {"distance": "20 mm", "scale": "1 to 0.6"}, ()),
+    ("mesh post with frobnication", "mesh", {"surface": "l3"}, ("frobnication",)),
+    ("circle radius 20 mm and 7", "circle", {"radius": "20 mm"}, ()),
+]
+
+
+@pytest.mark.parametrize(("text", "verb", "values", "missed"), EXPRESSED, ids=[text for text, *_ in EXPRESSED])
+def test_expressions_laws_and_unknown_words_are_kept_apart(
+    text: str, verb: str, values: dict[str, object], missed: tuple[str, ...]
+) -> None:
+    """With sizes called n, opening and wall: expressions whole, laws whole, letters of words no sizes, the rest told."""
+    first = propose(text, with_sizes())[0]
+    assert first.verb == verb
+    assert {name: getattr(first.line, name) for name in values} == values
+    assert first.missed[: len(missed)] == missed
+
+
+def test_no_new_line_takes_one_item_for_two_fields() -> None:
+    """With one curve: what sweeps, lofts, blends or plates needs two, and the second field stays empty."""
+    lone = [{"id": "l1", "verb": "circle", "gives": "ring"}]
+    sheet = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": lone})
+    for verb in VERBS:
+        line = default_line(sheet, verb)
+        used = [item for name, item in line.references().items() if item]
+        assert len(used) == len(set(used)), verb
+
+
+TRADE = (
+    "twist taper thicken hollow subtract union lattice weave cube material unfold unwrap shear box boolean bend braid"
+).split()
+
+
+@pytest.mark.parametrize("word", TRADE)
+def test_words_of_the_trade_lead_to_what_comes_nearest(word: str, lantern: SheetDocument) -> None:
+    """A verb, and a sentence on how it does it or that none does yet."""
+    first = propose(word, lantern)[0]
+    assert first.verb in VERBS
+    assert first.note.endswith(".")

@@ -24,7 +24,7 @@ GOOD_ANGLE = np.radians(18)
 
 
 DIGITS = 10
-"""Digits to which outlines are compared: with more, what is symmetric would be filled by chance, otherwise at another size."""
+"""Digits of outlines that count: with more, what is symmetric would be filled by chance, otherwise at another size."""
 
 
 def fill_plane(loops: list[Floats]) -> PlaneFill:

@@ -118,8 +118,9 @@ def make_sector(count: int, rings: int | None = None) -> DiscMesh:
 def make_sectors(count: int, parts: int, radial: int | None = None) -> DiscMesh:
     """Return the cap of an open ring of `count` edges as sectors side by side, all within a quarter of the unit disc.
 
-    radial: edges from the ring to the pole, `sector_rings` when None; one sector is made where these are too few. Each part is made as a quarter and pressed together, so that drawn over a wide angle its faces are as they should be:
-    one core alone would turn back at the pole where the angle is more than about a half turn.
+    radial: edges from the ring to the pole, `sector_rings` when None; one sector is made where these are too few. Each part
+    is made as a quarter and pressed together, so that drawn over a wide angle its faces are as they should be: one core
+    alone would turn back at the pole where the angle is more than about a half turn.
     """
     radial = sector_rings(count, parts) if radial is None else radial
     counts = part_counts(count, parts)

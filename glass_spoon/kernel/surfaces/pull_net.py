@@ -45,13 +45,11 @@ def pull_net(surface: NurbsSurface, moves: list[NetMove], spread: int = 0, reach
                 "The control point", f"round 1 to {rows} and along 1 to {columns}", f"{move.round + 1}, {move.along + 1}"
             )
         on_pole = [
-            poles[0] and at == 0 or poles[1] and at == last
+            (poles[0] and at == 0) or (poles[1] and at == last)
             for poles, at, last in zip(pole, (move.round, move.along), (rows - 1, columns - 1), strict=True)
         ]
         first = np.ones(rows) if reach == "rows round" or on_pole[1] else _shares(rows, move.round, spread, closed[0])
-        second = (
-            np.ones(columns) if reach == "rows along" or on_pole[0] else _shares(columns, move.along, spread, closed[1])
-        )
+        second = np.ones(columns) if reach == "rows along" or on_pole[0] else _shares(columns, move.along, spread, closed[1])
         total += (first[:, None] * second)[..., None] * np.array(move.by)
     for axis, ends in enumerate(pole):
         for end, is_pole in zip((0, -1), ends, strict=True):

@@ -107,7 +107,7 @@ class RidgeShape:
 
 
 def make_ridge(profile: NurbsCurve, shape: RidgeShape, tolerance: float = 1e-3) -> SurfaceSet:
-    """Return the surfaces of a core with its ridge, which meet along whole edges, within `tolerance` mm or less where it is fine.
+    """Return the surfaces of a core with its ridge, which meet along whole edges, within `tolerance` mm or less.
 
     profile: x runs along the axis upwards, y out of the core, both in mm; it starts and ends on the core (y = 0) and is at
     most one pitch wide. Raises InvalidInput for a profile or sizes that do not fit together.

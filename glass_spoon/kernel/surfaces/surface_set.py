@@ -108,7 +108,7 @@ class SurfaceSet:
 
     @cached_property
     def rims(self) -> list[list[EdgeName]]:
-        """For each cap the edges that bound it, in no order; caps in one plane take those of the outlines nearest to them."""
+        """For each cap the edges that bound it, in no order; caps in one plane take those of the outlines nearest."""
         rows = [self.edges.number[name] for name in self.lone_edges]
         places = self.edges.places[rows]
         found = []
@@ -118,15 +118,17 @@ class SurfaceSet:
         together: dict[tuple[EdgeName, ...], list[int]] = {}
         for number, rim in enumerate(found):
             together.setdefault(tuple(rim), []).append(number)
-        for rim, numbers in together.items():
+        for names, numbers in together.items():
             if len(numbers) > 1:
-                for number, own in zip(numbers, self._shared_out(list(rim), numbers), strict=True):
+                for number, own in zip(numbers, self._shared_out(list(names), numbers), strict=True):
                     found[number] = own
         return found
 
     def _shared_out(self, rim: list[EdgeName], numbers: list[int]) -> list[list[EdgeName]]:
         """Return for each of some caps in one plane the edges of the outlines, with their holes, that are its own."""
-        parts = nested_loops(self, [[name for name, _ in loop] for loop in edge_loops(self, rim)], self.caps[numbers[0]].normal)
+        parts = nested_loops(
+            self, [[name for name, _ in loop] for loop in edge_loops(self, rim)], self.caps[numbers[0]].normal
+        )
         own: list[list[EdgeName]] = [[] for _ in numbers]
         for part in parts:
             places = self.edges.places[[self.edges.number[name] for name in part]].reshape(-1, 3)

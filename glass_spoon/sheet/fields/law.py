@@ -22,10 +22,14 @@ LawText = Annotated[
 
 @dataclass(frozen=True)
 class LawSpec(Spec):
-    """A value that may change along the way; typed as `1`, `1 to 0.5`, `0° to 90° eased`, `1, 1.4 at 0.3, 0.5`."""
+    """A value that may change along the way; typed as `1`, `1 to 0.5`, `0° to 90° eased`, `1, 1.4 at 0.3, 0.5`.
+
+    said: words that stand before it in a text, besides the name of the field.
+    """
 
     dimension: Dimension = "number"
     least: float | None = None
+    said: tuple[str, ...] = ()
 
     def resolve(self, name: str, raw: str, sizes: Mapping[str, Quantity]) -> Law:
         """Return a law in the base unit, both its ends within the range."""

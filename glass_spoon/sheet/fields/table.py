@@ -43,11 +43,15 @@ class Column:
 
 @dataclass(frozen=True)
 class TableSpec(Spec):
-    """A table of numbers, edited as a table or by grips on the board; `noun`: what one row and several are called."""
+    """A table of numbers, edited as a table or by handles on the board; `noun`: what one row and several are called.
+
+    said: how a row reads in a text, a regular expression with {column} for a number.
+    """
 
     columns: tuple[Column, ...] = ()
     noun: tuple[str, str] = ("row", "rows")
     least: int = 0
+    said: str = ""
 
     def resolve(self, name: str, raw: list[dict[str, Any]], sizes: Mapping[str, Quantity]) -> list[list[float | None]]:
         """Return the cells in the base unit, row by row; None for one that may be empty and is."""

@@ -14,6 +14,7 @@ from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.draw.fields import CurveName, OneCurve, a_coordinate, a_length, an_angle
+from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import AXES
 
 Hand = Literal["right-handed", "left-handed"]
@@ -32,6 +33,12 @@ class Helix(Line):
     chapter = "Draw"
     summary = "Draw a helix: a thread, a spring, a screw blade's edge."
     words = ("thread", "spring", "screw", "coil", "pitch", "spiral")
+    phrases = (
+        Phrase(r"{turns} turns? of {pitch}", {"climbing": "with a pitch"}),
+        Phrase(r"(?<!end )radius(?: of)? {radius}(?! to)", {"end_radius": "{radius}"}, finds=False),
+        Phrase(r"(?:diameter|dia)(?: of)? {radius}", {"radius": "{radius} / 2", "end_radius": "{radius} / 2"}, finds=False),
+        Phrase(r"{height} (?:high|tall)", {"climbing": "to a height"}, finds=False),
+    )
     _HEAD = "**Helix** {gives} about the {axis}, {hand}, {turns} turns "
     _TAIL = (
         " from radius {radius} to {end_radius}, starting at {start_angle}, {base} along the axis; its pitch eases in over "

@@ -16,7 +16,9 @@ from glass_spoon.sheet.items import Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Finding
 
 SurfaceName = Annotated[ItemName, NameSpec("Name of the surface.")]
-ScaleLaw = Annotated[LawText, LawSpec("Factor on the profile on its way: 1, or 1 to 0.5 eased.", least=0.001)]
+ScaleLaw = Annotated[
+    LawText, LawSpec("Factor on the profile on its way: 1, or 1 to 0.5 eased.", least=0.001, said=("taper",))
+]
 TwistLaw = Annotated[LawText, LawSpec("Turn of the profile about the path: 0°, or 0° to 90° eased.", dimension="angle")]
 StartShape = Annotated[EndShape, ChoiceSpec("How the start is closed.", ("open", "flat", "domed"))]
 FinishShape = Annotated[EndShape, ChoiceSpec("How the end is closed.", ("open", "flat", "domed"))]

@@ -49,7 +49,16 @@ class Skin(Line):
     gives_kind = "surface"
 
     verb: Literal["skin"] = "skin"
-    rings: Annotated[Rows, TableSpec("The rings, upwards.", columns=COLUMNS, noun=("ring", "rings"), least=1)] = [
+    rings: Annotated[
+        Rows,
+        TableSpec(
+            "The rings, upwards.",
+            columns=COLUMNS,
+            noun=("ring", "rings"),
+            least=1,
+            said=r"{width}(?:\s+(?:by|x|×)\s+{depth})?\s+(?:wide\s+)?at(?:\s+height)?\s+{height}",
+        ),
+    ] = [
         {"height": 0, "width": 60},
         {"height": 40, "width": 90},
         {"height": 110, "width": 50},

@@ -3,6 +3,8 @@ export function finder(root, edits, board) {
   return () => ({
     timer: 0,
     asked: 0,
+    /** The text about whose words was asked already. */
+    warned: "",
     input() {
       return this.$root.querySelector("#next-line");
     },
@@ -67,14 +69,34 @@ export function finder(root, edits, board) {
         this.choose((this.chosen() + step + count) % Math.max(count, 1));
       } else if (event.key === "Enter") {
         event.preventDefault();
-        clearTimeout(this.timer);
-        await this.ask();
-        const proposal = this.proposals()[Math.max(this.chosen(), 0)];
-        if (proposal && (this.input().value.trim() || this.chosen() >= 0)) this.take(proposal.dataset.verb);
+        await this.enter();
       }
+    },
+    /** Add the line that is chosen, or that stands first. */
+    async enter() {
+      clearTimeout(this.timer);
+      await this.ask();
+      const proposal = this.proposals()[Math.max(this.chosen(), 0)];
+      const isMeant = this.input().value.trim() || this.chosen() >= 0;
+      if (proposal && isMeant && !this.asksFirst(proposal)) this.take(proposal.dataset.verb);
+    },
+    /** Words that were not understood are asked about once: the next Enter goes on without them. @returns {boolean} */
+    asksFirst(proposal) {
+      const { missed } = proposal.dataset;
+      const text = this.input().value;
+      if (!missed || this.warned === text) return false;
+      this.warned = text;
+      const sentence = document.createElement("p");
+      sentence.className = "proposal-asks";
+      sentence.setAttribute("role", "status");
+      sentence.textContent = `“${missed}” was not understood. Press Enter again to add the line without it, or say it otherwise.`;
+      this.list().prepend(sentence);
+      this.list().scrollTop = 0;
+      return true;
     },
     async take(verb) {
       const text = this.input().value;
+      this.warned = "";
       this.input().value = "";
       this.hide();
       const known = new Set([...root.querySelectorAll(".line")].map((line) => line.dataset.line));
