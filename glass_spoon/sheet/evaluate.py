@@ -342,9 +342,19 @@ def _sources(run: _Run, line: Line, used: list[str]) -> Iterator[tuple[str, str,
 
 
 def _every(run: _Run, line: Line, spec: ReferenceSpec) -> list[str]:
-    """Return the ids of all items of the kinds that lines before give, without those that a line gathered into a set."""
+    """Return the ids of all items of the kinds that lines before give, without those that went into a set.
+
+    A line gathered them, or repeated them: the first copy lies where the item itself does.
+    """
     before = run.document.lines[: [other.id for other in run.document.lines].index(line.id)]
     gathered = {item for other in before if other.verb_name == "gather" for item in other.references().values()}
+    gathered |= {
+        item
+        for other in before
+        if other.gives_several
+        for name, item in other.references().items()
+        if name == other.gives_like
+    }
     found = [other.id for other in before if other.id in run.items and other.id not in gathered]
     return [item for item in found if run.items[item].item.kind in spec.kinds]
 

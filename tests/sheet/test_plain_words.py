@@ -238,9 +238,25 @@ def test_no_new_line_takes_one_item_for_two_fields() -> None:
         assert len(used) == len(set(used)), verb
 
 
-TRADE = (
-    "twist taper thicken hollow subtract union lattice weave cube material unfold unwrap shear box boolean bend braid"
-).split()
+TRADE = [
+    "twist",
+    "taper",
+    "thicken",
+    "hollow",
+    "subtract",
+    "union",
+    "lattice",
+    "weave",
+    "cube",
+    "material",
+    "unfold",
+    "unwrap",
+    "shear",
+    "box",
+    "boolean",
+    "bend",
+    "braid",
+]
 
 
 @pytest.mark.parametrize("word", TRADE)

@@ -43,6 +43,9 @@ PILE = 1.5
 STRAIGHT = 1e-6
 """A piece whose chord is shorter than itself by less than this share is straight."""
 
+UNLIKE = 2.0
+"""Pieces whose shares of the length differ by more than this factor are not laid over each other."""
+
 SAME_KNOT = 1e-7
 """Knots of domains 0 to 1 nearer than this are one."""
 
@@ -168,14 +171,35 @@ def make_smooth(sections: list[NurbsCurve], tolerance: float) -> list[NurbsCurve
     """
     plain = [rescale_domain(follow_length(section), 0.0, 1.0) for section in sections]
     kinks, joints = _kinks_and_joints(plain)
-    if _run_alike(plain, joints, kinks) or not any(len(pair[0]) > len(pair[1]) for pair in zip(joints, kinks, strict=True)):
-        return make_compatible(sections, tolerance)
-    if len({len(found) for found in kinks}) > 1:
+    middles = _middles_shared(plain, joints, kinks)
+    has_arcs = any(len(own) > len(found) for own, found in zip(joints, kinks, strict=True))
+    if not has_arcs or len({len(found) for found in kinks}) > 1 or (middles is None and _run_alike(plain, joints, kinks)):
         return make_compatible(sections, tolerance)
     stops = [np.concatenate(([0.0], found, [1.0])) for found in kinks]
-    shared = np.mean([np.asarray(own) for own in stops], axis=0)
+    bends = middles or [np.zeros(0)] * len(plain)
+    shared = np.mean(stops, axis=0)
     breaks = np.concatenate([np.interp(found, own, shared) for found, own in zip(joints, stops, strict=True)])
-    return write_smooth(plain, stops, breaks, tolerance)
+    return write_smooth(plain, stops, bends, breaks, tolerance)
+
+
+def _middles_shared(sections: list[NurbsCurve], joints: list[Floats], kinks: list[Floats]) -> list[Floats] | None:
+    """Return the middles of the arcs of sections that run alike but share out their lengths otherwise; else None.
+
+    Of two rounded rectangles with unlike radii the arcs would stretch over each other; their middles are like corners.
+    """
+    if not _run_alike(sections, joints, kinks):
+        return None
+    sizes = np.diff(np.column_stack((np.zeros(len(joints)), np.array(joints), np.ones(len(joints)))), axis=1)
+    if (sizes.max(axis=0) <= UNLIKE * sizes.min(axis=0)).all():
+        return None
+    bent = ~np.array([straight for straight, _ in _run_of(sections[0], joints[0], kinks[0])])
+    found = []
+    for section, own in zip(sections, joints, strict=True):
+        stops = np.concatenate(([0.0], own, [1.0]))
+        arc = measure_length(section, 1e-9)
+        along = arc.at_params(stops)
+        found.append(arc.to_params((along[:-1] + along[1:])[bent] / 2))
+    return found
 
 
 def _kinks_and_joints(sections: list[NurbsCurve]) -> tuple[list[Floats], list[Floats]]:
@@ -233,7 +257,11 @@ def _stops_shared(sections: list[NurbsCurve]) -> list[NurbsCurve]:
     """Return sections over 0 to 1 by their length; corners, and joints, that they share at the mean share of the lengths."""
     plain = [rescale_domain(follow_length(section), 0.0, 1.0) for section in sections]
     kinks, joints = _kinks_and_joints(plain)
-    own = joints if _run_alike(plain, joints, kinks) else kinks
+    middles = _middles_shared(plain, joints, kinks)
+    if middles is not None:
+        own = [np.union1d(*pair) for pair in zip(kinks, middles, strict=True)]
+    else:
+        own = joints if _run_alike(plain, joints, kinks) else kinks
     if len({len(found) for found in own}) > 1 or not len(own[0]):
         return plain
     stops = np.concatenate(([0.0], np.mean(own, axis=0), [1.0]))

@@ -19,6 +19,9 @@ FOLD_COSINE = -0.5
 USUAL_VALENCES = (3, 4, 5)
 """Edges at an inner vertex that smoothing carries well; fewer or more pinch. Common practice, no source."""
 
+KNIFE_COSINE = -0.9
+"""The same across an edge that is marked sharp for ever: a wedge of less than 26 degrees."""
+
 
 def read_open_edges(topology: Topology) -> Reading:
     """Read the number of edges with one face only. No limit: an open rim is often meant."""
@@ -70,20 +73,25 @@ def read_stray_points(topology: Topology) -> Reading:
 def read_folded(figures: FaceFigures) -> Reading:
     """Read the number of faces that are dented into themselves, folded over a neighbour, or turned inside out.
 
-    Dented: a corner Jacobian that is not positive. Folded: a normal more than 120 degrees from that of two neighbours or
-    more, or from its only neighbour. Inside out: it runs through a shared edge in the same direction as its neighbour;
+    Dented: a corner Jacobian that is not positive. Folded: a normal more than 120 degrees (across a sharp edge of the shape,
+    which may be a knife's, 154) from that of two neighbours or more, or from its only neighbour. Inside out: it runs through a shared edge in the same direction as its neighbour;
     of such a pair the face in the smaller orientation class of its component is counted.
     """
-    return folded_reading(figures.mesh.topology, figures.least_jacobians <= 0, figures.normals)
+    return folded_reading(figures.mesh, figures.least_jacobians <= 0, figures.normals)
 
 
-def folded_reading(topology: Topology, dented: Bools, normals: list[Floats]) -> Reading:
+def folded_reading(mesh: Mesh, dented: Bools, normals: list[Floats]) -> Reading:
     """Return the reading of `read_folded` from the dented faces (f,) and the unit normals of all, columns (f,)."""
+    topology = mesh.topology
     bad = dented.copy()
     pair, rows = topology.neighbours, packed_rows(normals)
     first, second = (rows.take(faces, mode="clip").view(np.float32) for faces in pair.T)
     facing = dot_lanes(first, second, first)
-    folds = np.flatnonzero(facing < FOLD_COSINE)
+    least: Floats | float = FOLD_COSINE
+    if "sharpness" in mesh.edges:
+        inner = (topology.edge_face_counts == 2) & ~topology.same_direction
+        least = np.where(np.isinf(mesh.edges["sharpness"][inner]), KNIFE_COSINE, FOLD_COSINE)
+    folds = np.flatnonzero(facing < least)
     if len(folds):
         against = np.bincount(pair[folds].ravel(), minlength=topology.face_count)
         neighbours = np.bincount(pair.ravel(), minlength=topology.face_count)

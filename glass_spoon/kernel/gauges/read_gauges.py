@@ -91,7 +91,7 @@ def _scanned_shape(mesh: Mesh, limits: Limits) -> list[Reading]:
     return [
         Reading("evenness", whole_mesh.mean_ratio(scan.areas.astype(np.float64)), "", limits.evenness, True),
         Reading("smallest_corner", corner, "rad", limits.smallest_corner, True),
-        defects.folded_reading(mesh.topology, scan.least_jacobians <= 0, scan.normals),  # type: ignore[arg-type]  # float32 serves,
+        defects.folded_reading(mesh, scan.least_jacobians <= 0, scan.normals),  # type: ignore[arg-type]  # float32 serves,
     ]
 
 

@@ -23,7 +23,7 @@ KEPT = 16
 POLE = 1e-6
 """An edge within so many mm of one point is a pole."""
 
-LONG_END = 2.0
+LONG_END = 1.5
 """A flat end whose outline reaches so many times farther one way than the other is no circle."""
 
 FLAT = 1e-9
