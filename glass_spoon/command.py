@@ -3,6 +3,7 @@
 spoon build SHEET --out FILE [--item NAME] [--level N] [--view VIEW]
     write meshes (.glb .obj .usdc .stl .ply), surfaces (.step) or curves (.dxf .svg)
 spoon gauges SHEET [--mesh NAME] [--level N]              print readings as JSON
+spoon survive SHEET [--share PERCENT] [--json]            vary every number and tell what does not rebuild
 spoon schema                                              print the JSON Schema of sheets
 spoon verbs                                               print the reference page
 """
@@ -13,6 +14,7 @@ import argparse
 import json
 import math
 import sys
+from dataclasses import asdict
 from pathlib import Path
 
 from glass_spoon.kernel.errors import KernelError
@@ -27,6 +29,7 @@ from glass_spoon.sheet.files_out import ALL_FORMATS, CURVE_FORMATS, MESH_FORMATS
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.planes import PLANE_AXES
 from glass_spoon.sheet.reference_page import write_reference
+from glass_spoon.sheet.survive import survive
 
 ENDINGS = ", ".join(f".{ending}" for ending in ALL_FORMATS)
 
@@ -61,6 +64,11 @@ def _parser() -> argparse.ArgumentParser:
                 "--out", type=Path, required=True, help=f"file to write: {', '.join(f'.{e}' for e in ALL_FORMATS)}"
             )
             command.add_argument("--view", choices=tuple(PLANE_AXES), default="front", help="view of an SVG drawing")
+    trial = commands.add_parser("survive", help="vary every number of a sheet and tell what does not rebuild")
+    trial.add_argument("sheet", type=Path, help="a sheet as JSON")
+    trial.add_argument("--share", type=float, default=20.0, help="by how many percent each number is changed, both ways")
+    trial.add_argument("--json", action="store_true", help="print the results as JSON")
+    trial.set_defaults(run=_survive)
     commands.add_parser("schema", help="print the JSON Schema").set_defaults(
         run=lambda options: print(json.dumps(json_schema(), indent=1))
     )
@@ -110,6 +118,20 @@ def _build(options: argparse.Namespace) -> None:
     data = write_curves(build, item, ending, options.view) if ending in CURVE_FORMATS else write_surfaces(build, item)
     options.out.write_bytes(data)
     print(f"Wrote the {'curves' if ending in CURVE_FORMATS else 'surfaces'} to {options.out}.")
+
+
+def _survive(options: argparse.Namespace) -> None:
+    """Print how many changes of a sheet's numbers rebuild it, and what comes of the others."""
+    if not 0 < options.share < 100:
+        raise CannotRun("The share should be above 0 and below 100 percent.")
+    found = survive(read_document(options.sheet.read_bytes()), options.share / 100)
+    if options.json:
+        results = [asdict(result) for result in found.results]
+        print(json.dumps({"share": found.share, "changes": len(results), "results": results}, indent=1))
+        return
+    print(f"{found.share:.1%} of {len(found.results):,} changes rebuild the part.")
+    for result in found.faults:
+        print(f"{result.label}: {result.outcome}. {result.sentence}")
 
 
 def _gauges(options: argparse.Namespace) -> None:

@@ -3,6 +3,7 @@
 KernelError
 ├── InvalidInput        a value that no algorithm could use (NaN, wrong shape, zero count)
 ├── RadiusTooLarge      a rounding that does not fit; carries the largest that does
+├── EdgeTooLarge        an edge of a plate that does not fit; carries the largest that does
 ├── FoldsBack           a parallel surface farther away than the surface bends; carries the largest distance
 ├── NotFollowed         a shape that no surface of a bounded size follows closely enough
 ├── CrossesAxis         a profile that passes through the axis it is revolved about; carries the places
@@ -41,6 +42,17 @@ class RadiusTooLarge(KernelError):
         self.radius, self.largest, self.place = radius, largest, place
 
 
+class EdgeTooLarge(KernelError):
+    """A rounded or chamfered edge of a plate that does not fit; `largest` (mm) still fits."""
+
+    def __init__(self, size: float, largest: float) -> None:
+        """Take the size asked for and the largest that fits, both in mm."""
+        super().__init__(
+            f"An edge of {size:.4g} mm does not fit the outline. The largest that fits is {floor_text(largest)} mm."
+        )
+        self.size, self.largest = size, largest
+
+
 class FoldsBack(KernelError):
     """A surface bends to `radius` mm at a place, closer than a parallel one should lie; `largest` (mm) still fits."""
 
@@ -54,7 +66,12 @@ class FoldsBack(KernelError):
 
 
 class NotFollowed(KernelError):
-    """A shape could not be followed within the tolerance by a surface of a bounded size."""
+    """A shape could not be followed within `tolerance` (mm) by a curve or a surface of a bounded size."""
+
+    def __init__(self, what: str, tolerance: float) -> None:
+        """Name what was to be followed, as in `The path`, and the tolerance in mm."""
+        super().__init__(f"{what} could not be followed within {tolerance:.3g} mm.")
+        self.tolerance = tolerance
 
 
 class CrossesAxis(KernelError):

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-from glass_spoon.kernel.errors import KernelError, TooManyFaces
+from glass_spoon.kernel.errors import KernelError, NotFollowed, TooManyFaces
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument
@@ -20,7 +20,7 @@ from glass_spoon.sheet.fields import EVERY, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.handle import Handle
 from glass_spoon.sheet.items import CurveItem, Done, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.kinds import kind_of, one_of
-from glass_spoon.sheet.line import FACE_LIMIT, Finding, Given, Line, Progress
+from glass_spoon.sheet.line import FACE_LIMIT, Action, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.sources import NOTHING_KEPT, Sources
 
@@ -158,8 +158,24 @@ def _size_report(run: _Run, line: Size) -> LineReport:
 
 def _failed(line: Line, error: Exception) -> LineReport:
     """Report an error of a line."""
-    finding = Finding(type(error).__name__, "failed", str(error), line.ways_out(error))
+    finding = Finding(type(error).__name__, "failed", _told(line, error), (*line.ways_out(error), *_looser(line, error)))
     return LineReport("failed", findings=(finding,))
+
+
+def _told(line: Line, error: Exception) -> str:
+    """Return the sentence of an error, with a way out that the line has."""
+    if not isinstance(error, NotFollowed):
+        return str(error)
+    way = "Allow a larger tolerance." if "tolerance" in line.used_fields() else "Draw it smoother where it turns sharply."
+    return f"{error} {way}"
+
+
+def _looser(line: Line, error: Exception) -> tuple[Action, ...]:
+    """Return the offer of a tolerance ten times as large, where the line has one and it did not suffice."""
+    if not isinstance(error, NotFollowed) or "tolerance" not in line.used_fields():
+        return ()
+    looser = f"{float(f'{20 * error.tolerance:.1g}'):g} mm"
+    return (Action(f"Within {looser}", "tolerance", looser),)
 
 
 def _refused(run: _Run, line: Line, error: Exception, started: float) -> LineReport:

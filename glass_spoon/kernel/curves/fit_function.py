@@ -10,7 +10,7 @@ from scipy.interpolate import make_interp_spline
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.errors import NotFollowed
 
 Places = Callable[[Floats], Floats]
 """Takes shares (n,) of the way, 0 to 1, returns points (n, 3)."""
@@ -52,7 +52,7 @@ def fit_function(sample: Sampler, breaks: Floats, tolerance: float, most: int = 
         middle = (low[~good] + high[~good]) / 2
         low, high = np.concatenate((low[~good], middle)), np.concatenate((middle, high[~good]))
         if len(low) + sum(len(part[0]) for part in done) > most or (len(low) and (high - low).min() < 1e-9 * np.ptp(breaks)):
-            raise KernelError(f"The curve could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
+            raise NotFollowed("The curve", tolerance)
     starts = np.concatenate([part[0] for part in done])
     order = np.argsort(starts)
     return Fit(_chain(starts[order], float(breaks[-1]), np.concatenate([part[1] for part in done])[order]), largest)
@@ -110,7 +110,7 @@ def fit_places(places: Places, count: int, tolerance: float, most: int = 20_000)
             control = np.asarray(spline.c)
             return Fit(NurbsCurve(5, spline.t, control, np.ones(len(control))), off)
         count *= 2
-    raise KernelError(f"The curve could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
+    raise NotFollowed("The curve", tolerance)
 
 
 def more_spans(count: int, off: float, tolerance: float) -> int:

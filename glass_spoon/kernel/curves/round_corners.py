@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike
 
-from glass_spoon.kernel.arrays import Bools, Floats
+from glass_spoon.kernel.arrays import Bools, Floats, lengths
 from glass_spoon.kernel.curves.basis import find_spans
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.edit_knots import join_curves, rescale_domain, split_curve, trim_curve
@@ -77,6 +77,34 @@ def round_corners(curve: NurbsCurve, radius: ArrayLike, tolerance: float = 1e-6)
     corners = _find_corners(curve, plane, params, np.broadcast_to(values, params.shape))
     touch = _follow_radius(curve, plane, corners)
     return _assemble(curve, plane, corners, *touch)
+
+
+def round_at_most(curve: NurbsCurve, radius: ArrayLike, tolerance: float = 1e-6) -> tuple[NurbsCurve, Floats]:
+    """Return the curve rounded by radii that are taken smaller where they do not fit, and the radii (k,) that were taken.
+
+    A corner that does not fit gets the largest that does, with the others as they are, until all fit.
+    Raises what `round_corners` raises for other reasons.
+    """
+    seam = curve.is_closed(tolerance) and closed_at_kink(curve, SHARP_ANGLE)
+    start = move_seam(curve) if seam else curve
+    places = curve_points(start, sharp_params(start))
+    values = np.broadcast_to(np.atleast_1d(np.asarray(radius, dtype=np.float64)), (len(places),)).copy()
+    if seam and len(values):
+        values = np.roll(values, -1)
+    for _ in range(MOST_TRIES * max(1, len(places))):
+        try:
+            return round_corners(start, values, tolerance), np.roll(values, 1) if seam else values
+        except RadiusTooLarge as error:
+            at = int(np.argmin(lengths(places - error.place)))
+            values[at] = min(error.largest * (1 - SMALLER), values[at] * (1 - SMALLER))
+    return round_corners(start, values, tolerance), np.roll(values, 1) if seam else values
+
+
+MOST_TRIES = 8
+"""How often each corner's radius is taken smaller at most, on the mean."""
+
+SMALLER = 1e-3
+"""Share by which a radius stays below the largest that fits, so that a little is left of the sides beside it."""
 
 
 def sharp_params(curve: NurbsCurve) -> Floats:

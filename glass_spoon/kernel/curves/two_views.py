@@ -2,26 +2,35 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, lengths
 from glass_spoon.kernel.curves.closest_on_curve import span_params
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.edit_knots import join_curves
-from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives, curve_points
+from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives, curve_points, find_kinks
 from glass_spoon.kernel.curves.fit_function import Fit, fit_places
+from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE
 from glass_spoon.kernel.errors import InvalidInput, KernelError
+
+FINE = 1e-6
+"""The share of their size within which drawings are followed where no tolerance is given."""
+
+SAME = 1e-7
+"""Share of a run within which places on it are one."""
 
 SAMPLES = 256
 """Places a knot span at which turns in the shared direction are looked for."""
 
 
-def curve_from_views(first: NurbsCurve, second: NurbsCurve, shared: int, lost: int, tolerance: float = 1e-4) -> Fit:
+def curve_from_views(first: NurbsCurve, second: NurbsCurve, shared: int, lost: int, tolerance: float | None = None) -> Fit:
     """Return the curve that has the shape of `first`, and whose coordinate `lost` follows `second`.
 
     Both drawings have the coordinate `shared` (0 x, 1 y, 2 z) in common; `first` lacks the coordinate `lost`, which
     `second` shows. Where the shared coordinate turns back in one drawing it must turn back in the other, at the same
-    height. Fitted within `tolerance` mm.
+    height. Sharp points of either are sharp points of the curve. Fitted within `tolerance` mm (None: FINE times the size).
     Raises InvalidInput when the drawings do not cover the same range, KernelError when they turn at different heights.
     """
     turns, others = _turns(first, shared), _turns(second, shared)
@@ -32,6 +41,8 @@ def curve_from_views(first: NurbsCurve, second: NurbsCurve, shared: int, lost: i
         if backward < forward:
             others, other_heights = others[::-1], other_heights[::-1]
     _check_views(heights, other_heights, size, "xyz"[shared])
+    turns, others = _with_kinks(first, turns, second, others, shared)
+    within = tolerance or FINE * max(float(np.ptp(curve.control_points, axis=0).max()) for curve in (first, second))
 
     # Where only the second drawing stands level it is a square root of the height; slowing down there makes it smooth.
     slow = _is_level(second, others, shared) & ~_is_level(first, turns, shared)
@@ -46,7 +57,7 @@ def curve_from_views(first: NurbsCurve, second: NurbsCurve, shared: int, lost: i
         return points
 
     fits = [
-        fit_places(lambda shares, k=k: places((k + shares) / (len(turns) - 1)), 16, tolerance)  # type: ignore[misc]
+        fit_places(lambda shares, k=k: places((k + shares) / (len(turns) - 1)), 16, within)  # type: ignore[misc]
         for k in range(len(turns) - 1)
     ]
     return Fit(join_curves([fit.curve for fit in fits]), max(fit.largest for fit in fits))
@@ -64,6 +75,28 @@ def _turns(curve: NurbsCurve, axis: int) -> Floats:
         low, high = np.where(ahead, middle, low), np.where(ahead, high, middle)
     exact = params[1:-1][(slope[1:-1] == 0) & (slope[:-2] * slope[2:] < 0)]
     return np.unique(np.concatenate((curve.domain, (low + high) / 2, exact)))
+
+
+def _with_kinks(first: NurbsCurve, turns: Floats, second: NurbsCurve, others: Floats, axis: int) -> tuple[Floats, Floats]:
+    """Return the stops of both drawings with the sharp points of either, each where the other is at the same height."""
+    pairs = list(zip(turns.tolist(), others.tolist(), strict=True))
+    found = list(pairs)
+    for (t_low, o_low), (t_high, o_high) in pairwise(pairs):
+        for curve, low, high, other, other_low, other_high in (
+            (first, t_low, t_high, second, o_low, o_high),
+            (second, o_low, o_high, first, t_low, t_high),
+        ):
+            kinks = find_kinks(curve, SHARP_ANGLE)
+            room = SAME * abs(high - low)
+            inside = kinks[(kinks > min(low, high) + room) & (kinks < max(low, high) - room)]
+            height = curve_points(curve, inside)[:, axis] if len(inside) else inside
+            there = _params_at(other, np.full(len(inside), other_low), np.full(len(inside), other_high), height, axis)
+            both = zip(inside.tolist(), there.tolist(), strict=True)
+            found += [pair if curve is first else pair[::-1] for pair in both]
+    unique = sorted(found)
+    least = SAME * abs(turns[-1] - turns[0])
+    kept = [unique[0], *(after for before, after in pairwise(unique) if after[0] - before[0] > least)]
+    return np.array([pair[0] for pair in kept]), np.array([pair[1] for pair in kept])
 
 
 def _is_level(curve: NurbsCurve, params: Floats, axis: int) -> Bools:
@@ -101,11 +134,16 @@ def _list(values: Floats) -> str:
 
 
 def _follow(curve: NurbsCurve, low: Floats, high: Floats, wanted: Floats, shared: int, lost: int) -> Floats:
-    """Return the `lost` coordinate (n,) where the shared one is `wanted` (n,), between params (n,), (n,), by bisection."""
+    """Return the `lost` coordinate (n,) where the shared one is `wanted` (n,), between params (n,), (n,)."""
+    return curve_points(curve, _params_at(curve, low, high, wanted, shared))[:, lost]
+
+
+def _params_at(curve: NurbsCurve, low: Floats, high: Floats, wanted: Floats, shared: int) -> Floats:
+    """Return the parameters (n,) between low (n,) and high (n,) at which a coordinate is `wanted` (n,), by bisection."""
     a, b = low.astype(np.float64), high.astype(np.float64)
     rising = curve_points(curve, b)[:, shared] >= curve_points(curve, a)[:, shared]
     for _ in range(60):
         middle = (a + b) / 2
         below = (curve_points(curve, middle)[:, shared] < wanted) == rising
         a, b = np.where(below, middle, a), np.where(below, b, middle)
-    return curve_points(curve, (a + b) / 2)[:, lost]
+    return np.asarray((a + b) / 2)

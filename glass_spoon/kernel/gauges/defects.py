@@ -73,9 +73,10 @@ def read_stray_points(topology: Topology) -> Reading:
 def read_folded(figures: FaceFigures) -> Reading:
     """Read the number of faces that are dented into themselves, folded over a neighbour, or turned inside out.
 
-    Dented: a corner Jacobian that is not positive. Folded: a normal more than 120 degrees (across a sharp edge of the shape,
-    which may be a knife's, 154) from that of two neighbours or more, or from its only neighbour. Inside out: it runs through a shared edge in the same direction as its neighbour;
-    of such a pair the face in the smaller orientation class of its component is counted.
+    Dented: a corner Jacobian that is not positive. Folded: a normal more than 120 degrees from that of two neighbours or
+    more, or from its only neighbour; across an edge that is sharp for ever, which may be a knife's, more than 154. Inside
+    out: it runs through a shared edge in the same direction as its neighbour; of such a pair the face in the smaller
+    orientation class of its component is counted.
     """
     return folded_reading(figures.mesh, figures.least_jacobians <= 0, figures.normals)
 

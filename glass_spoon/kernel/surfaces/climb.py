@@ -9,7 +9,7 @@ from scipy.interpolate import make_interp_spline
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.fit_function import CHECKS, more_spans
-from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.errors import InvalidInput, NotFollowed
 from glass_spoon.kernel.surfaces.fit_patch import FittedSurface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
@@ -51,7 +51,7 @@ def climb_curve(
             knots = np.asarray(spline.t), profile.knots
             return FittedSurface(NurbsSurface((3, profile.degree), knots, np.asarray(spline.c), weights), off)
         count = more_spans(count, off, tolerance)
-    raise KernelError(f"The surface could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
+    raise NotFollowed("The surface", tolerance)
 
 
 def _helices(foot: Floats, x_axis: Floats, y_axis: Floats, up: Floats, turns: Floats) -> tuple[Floats, Floats]:

@@ -55,7 +55,7 @@ def fit_patch(
         for axis in (0, 1):
             if off[axis] > tolerance / 2 or off[axis] == max(off):
                 steps[axis] *= 2
-    raise NotFollowed(f"The surface could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
+    raise NotFollowed("The surface", tolerance)
 
 
 def _off(surface: NurbsSurface, places: GridPlaces, u: Floats, v: Floats) -> float:

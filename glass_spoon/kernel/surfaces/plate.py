@@ -15,7 +15,7 @@ from dataclasses import replace
 import numpy as np
 
 from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.errors import InvalidInput, KernelError, floor_text
+from glass_spoon.kernel.errors import EdgeTooLarge, InvalidInput, KernelError, floor_text
 from glass_spoon.kernel.surfaces.outline_crossings import offset_fits
 from glass_spoon.kernel.surfaces.outline_loop import OutlineLoop, make_loop, opens_at
 from glass_spoon.kernel.surfaces.plate_path import PathPart, cut_at_outline, largest_fitting, plate_path
@@ -101,6 +101,4 @@ def _refuse(loops: list[OutlineLoop], shape: PlateShape, fault: str) -> None:
         return _fault(loops, plate_path(replace(shape, lower=edges[0], upper=edges[1]))) is None
 
     largest = largest_fitting(fits, edge.size)
-    raise KernelError(
-        f"An edge of {edge.size:.4g} mm does not fit the outline. The largest that fits is {floor_text(largest)} mm."
-    )
+    raise EdgeTooLarge(edge.size, largest)

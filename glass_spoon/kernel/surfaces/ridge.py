@@ -27,7 +27,7 @@ from glass_spoon.kernel.curves.fit_function import CHECKS, more_spans
 from glass_spoon.kernel.curves.line_and_arc import make_arc
 from glass_spoon.kernel.curves.place_curve import Placement, turning
 from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE
-from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.errors import InvalidInput, NotFollowed
 from glass_spoon.kernel.surfaces.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.fit_patch import fit_patch
 from glass_spoon.kernel.surfaces.section_runs import EndShape, end_run
@@ -53,6 +53,9 @@ LEAST_BARE = 0.2
 
 FINE = 2e-3
 """The share of the shortest run of the profile within which surfaces are fitted at least."""
+
+LEAST_ROOM = 0.1
+"""Bare core, as a share of the pitch, that is left below and above a ridge at least."""
 
 SLIVER = 1e-3
 """A rest of a turn smaller than this share of a strip is none."""
@@ -126,6 +129,11 @@ def make_ridge(profile: NurbsCurve, shape: RidgeShape, tolerance: float = 1e-3) 
     return reverse_set(made) if shape.inward else made
 
 
+def most_turns(shape: RidgeShape) -> float:
+    """Return how many turns fit on the core, from where the ridge starts to a little below its top."""
+    return (shape.height - shape.first - shape.width - LEAST_ROOM * shape.width) / shape.lead
+
+
 def _check(profile: NurbsCurve, shape: RidgeShape) -> None:
     """Raise InvalidInput for what cannot be built, naming what would fit."""
     if min(shape.radii) <= 0 or shape.height <= 0:
@@ -151,12 +159,13 @@ def _check(profile: NurbsCurve, shape: RidgeShape) -> None:
         )
     if min(shape.radii) + float(places[:, 1].min()) <= 0:
         raise InvalidInput("The profile of the ridge", "clear of the axis", "deeper than the core")
+    least = LEAST_ROOM * shape.width
     room = shape.first, shape.height - shape.first - shape.turns * shape.lead - shape.width
-    least = 0.1 * shape.width
     if min(room) < least * (1 - 1e-9):
-        most = (shape.height - shape.first - shape.width - least) / shape.lead
         fits = (
-            f"at least {least:.4g} mm above the foot" if room[0] < least else f"at most {max(most, 0):.4g} turns long here"
+            f"at least {least:.4g} mm above the foot"
+            if room[0] < least
+            else f"at most {max(most_turns(shape), 0):.4g} turns long here, on a core {shape.height:.4g} mm long"
         )
         raise InvalidInput("The ridge", fits, "reaching past the core")
 
@@ -270,7 +279,7 @@ def _fit_strips(
         if off <= tolerance:
             return np.asarray(spline.t), np.moveaxis(np.asarray(spline.c), 1, 0)
         count = more_spans(count, off, tolerance)
-    raise KernelError(f"The ridge could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
+    raise NotFollowed("The ridge", tolerance)
 
 
 def _as_surface(run: ProfileRun, knots: Floats, net: Floats) -> NurbsSurface:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from math import pi
 
@@ -22,6 +22,10 @@ from glass_spoon.kernel.errors import InvalidInput
 FIRST_SPANS, MOST_SPANS = 16, 256
 
 
+ROUNDEST = 0.98
+"""Share of half a ring's width that its corners may take."""
+
+
 @dataclass(frozen=True)
 class Ring:
     """A ring: height, width (along x), depth (along y) in mm; corner: radius in mm of a rounded rectangle, None if round."""
@@ -32,23 +36,28 @@ class Ring:
     corner: float | None = None
 
 
+def fitting_ring(ring: Ring) -> Ring:
+    """Return the ring with corners that fit it: a little straight is left of each side, so that it runs as others do."""
+    if ring.corner is None or min(ring.width, ring.depth) <= 0:
+        return ring
+    most = ROUNDEST * min(ring.width, ring.depth) / 2
+    return replace(ring, corner=most) if ring.corner > most else ring
+
+
 def ring_curve(ring: Ring) -> NurbsCurve:
     """Return a ring about the z axis, started at its right-hand middle, run counter-clockwise.
 
-    Raises InvalidInput for a width or depth not above 0, or corners that do not fit.
+    Corners that do not fit are as round as the ring allows (`fitting_ring`). Raises InvalidInput for a width or depth not
+    above 0.
     """
     if min(ring.width, ring.depth) <= 0:
         raise InvalidInput(
             f"The ring at {ring.height:g} mm", "above 0 mm wide and deep", f"{ring.width:g} by {ring.depth:g} mm"
         )
+    ring = fitting_ring(ring)
     lift = moving([0.0, 0.0, ring.height])
     if ring.corner is None:
         return place_curve(make_elliptic_arc((0, 0), ring.width / 2, ring.depth / 2, 0.0, 0.0, 2 * pi), lift)
-    most = min(ring.width, ring.depth) / 2
-    if not 0 <= ring.corner < most:
-        raise InvalidInput(
-            f"The corners of the ring at {ring.height:g} mm", f"0 to less than {most:g} mm", f"{ring.corner:g} mm"
-        )
     return place_curve(make_rectangle(ring.width, ring.depth, ring.corner), lift)
 
 

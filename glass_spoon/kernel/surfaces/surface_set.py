@@ -11,6 +11,7 @@ from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, lengths
 from glass_spoon.kernel.curves.bend_spacing import bend_shares, curve_bends
+from glass_spoon.kernel.curves.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.even_lengths import LengthTable, alike, measure_alike, points_alike
 from glass_spoon.kernel.curves.place_curve import Placement
 from glass_spoon.kernel.groups import joined_groups
@@ -24,6 +25,9 @@ BEND_PLACES = 65
 
 SHORT = 0.1
 """The share of the shortest edge that the tolerance may be."""
+
+OUTLINE_PLACES = 257
+"""Places along an edge by which it is told what an outline surrounds."""
 
 SHARES = np.linspace(0.0, 1.0, 9)
 """Shares of the length at which two edges are compared."""
@@ -306,8 +310,10 @@ def edge_loops(shape: SurfaceSet, rim: list[EdgeName]) -> list[list[tuple[EdgeNa
 def nested_loops(shape: SurfaceSet, loops: list[list[EdgeName]], normal: Floats) -> list[list[EdgeName]]:
     """Return the edges of each outline in a plane together with those of the holes in it (even-odd rule)."""
     axes = plane_axes(normal)
-    flat = [shape.edges.places[[shape.edges.number[name] for name in loop]].reshape(-1, 3) @ axes.T for loop in loops]
-    inside = np.array([[k != j and _surrounds(flat[j], flat[k][0]) for j in range(len(loops))] for k in range(len(loops))])
+    if len(loops) == 1:
+        return [list(loops[0])]
+    flat = [np.concatenate([_places_of(shape, name) for name in loop]) @ axes.T for loop in loops]
+    inside = np.array([[k != j and _surrounds(flat[j], flat[k]) for j in range(len(loops))] for k in range(len(loops))])
     depth = inside.sum(axis=1) if len(loops) else np.zeros(0)
     parts = {int(k): list(loops[k]) for k in np.flatnonzero(depth % 2 == 0)}
     for k in np.flatnonzero(depth % 2 == 1):
@@ -316,14 +322,26 @@ def nested_loops(shape: SurfaceSet, loops: list[list[EdgeName]], normal: Floats)
     return list(parts.values())
 
 
-def _surrounds(outline: Floats, place: Floats) -> bool:
-    """Say whether a place (2,) lies inside an outline (n, 2) whose points follow each other in stretches of any order."""
-    stretches = outline.reshape(-1, len(SHARES), 2)
-    a, b = stretches[:, :-1].reshape(-1, 2), stretches[:, 1:].reshape(-1, 2)
-    over = (a[:, 1] > place[1]) != (b[:, 1] > place[1])
-    a, b = a[over], b[over]
-    at = a[:, 0] + (place[1] - a[:, 1]) * (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1])
-    return int((at > place[0]).sum()) % 2 == 1
+def _places_of(shape: SurfaceSet, name: EdgeName) -> Floats:
+    """Return OUTLINE_PLACES places (n, 3) along an edge, near enough to tell what lies inside an outline."""
+    curve = edge_curve(shape.surfaces[name.piece], name.axis, name.end)
+    return curve_points(curve, np.linspace(*curve.domain, OUTLINE_PLACES))
+
+
+def _surrounds(outline: Floats, other: Floats) -> bool:
+    """Say whether most of three places of another outline (m, 2) lie inside one (n, 2), whose stretches have any order.
+
+    Three, as the ends of stretches meet to a rounding only: a line that runs just there may cross both or neither.
+    """
+    stretches = outline.reshape(-1, OUTLINE_PLACES, 2)
+    starts, ends = stretches[:, :-1].reshape(-1, 2), stretches[:, 1:].reshape(-1, 2)
+    votes = 0
+    for place in other[(np.array([0.11, 0.43, 0.79]) * len(other)).astype(int)]:
+        over = (starts[:, 1] > place[1]) != (ends[:, 1] > place[1])
+        a, b = starts[over], ends[over]
+        at = a[:, 0] + (place[1] - a[:, 1]) * (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1])
+        votes += int((at > place[0]).sum()) % 2
+    return votes > 1
 
 
 def plane_axes(normal: Floats) -> Floats:

@@ -25,7 +25,7 @@ from glass_spoon.kernel.curves.evaluate_curve import (
 from glass_spoon.kernel.curves.fit_function import CHECKS
 from glass_spoon.kernel.curves.helix import CarriedFrame, carry_frame
 from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE
-from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.errors import InvalidInput, KernelError, NotFollowed
 from glass_spoon.kernel.law import EVENLY, NOTHING, ONE, Law
 from glass_spoon.kernel.surfaces.section_runs import EndShape, SectionRun, end_run, join_runs, middle_of
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
@@ -310,7 +310,7 @@ def _run(
         stations = _finer(stations, off, tolerance)
         if np.diff(stations).min() < SHORTEST * whole_length:
             break  # the frames jump here: no curve follows them
-    raise KernelError(f"The path could not be followed within {tolerance:.3g} mm. Allow a larger tolerance.")
+    raise NotFollowed("The path", tolerance)
 
 
 def _rows_and_slopes(

@@ -17,7 +17,7 @@ from glass_spoon.kernel.curves.line_and_arc import make_polyline
 from glass_spoon.kernel.curves.offset_curve import offset_curve
 from glass_spoon.kernel.curves.plane_of_curve import find_plane
 from glass_spoon.kernel.curves.refit_curve import even_points, refit_curve
-from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE, round_corners, sharp_params
+from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE, round_at_most, round_corners, sharp_params
 from glass_spoon.kernel.curves.work_on_ends import blend_ends, chamfer_corners, extend_curve, extend_to, join_ends, trim_to
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.sheet.fields import ChoiceSpec, Corners, CornersSpec, Number, NumberSpec
@@ -61,10 +61,14 @@ class Round(CornerWork):
 
     summary = "Round the sharp points of a curve by exact tangent arcs."
     words = ("fillet", "radius", "corner", "soften")
-    sentence = "**Round** the sharp points of {curve} to {radius}, with {own}."
+    sentence = "**Round** the sharp points of {curve} to {fit} {radius}, with {own}."
 
     verb: Literal["round"] = "round"
     curve: Changed = ""
+    fit: Annotated[
+        Literal["exactly", "at most"],
+        ChoiceSpec("Whether a radius that does not fit is refused, or taken as large as fits.", ("exactly", "at most")),
+    ] = "exactly"
     radius: Annotated[
         Number, NumberSpec("Radius of the arcs; 0 keeps them sharp.", "length", least=0, most=1e6, step=0.5)
     ] = "3 mm"
@@ -73,11 +77,18 @@ class Round(CornerWork):
     def build(self, given: Given) -> Item:
         """Round every sharp point that has a radius."""
         curve = given.curve("curve").curve
-        return CurveItem(round_corners(curve, self._values(given, curve, given.number("radius"))))
+        values = self._values(given, curve, given.number("radius"))
+        if self.fit == "exactly":
+            return CurveItem(round_corners(curve, values))
+        rounded, taken = round_at_most(curve, values)
+        wanted = np.broadcast_to(values, taken.shape)
+        less = [f"corner {k + 1} to {taken[k]:.4g} mm" for k in np.flatnonzero(taken < wanted)]
+        return CurveItem(rounded, told=f"Rounded less where no more fits: {', '.join(less)}." if less else "")
 
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
-        """Offer the largest radius that fits."""
-        return _largest(error, "radius")
+        """Offer the largest radius that fits, or as large a one at each corner as fits there."""
+        offers = _largest(error, "radius")
+        return (*offers, Action("As large as fits", "fit", "at most")) if offers else ()
 
 
 class Chamfer(CornerWork):

@@ -157,7 +157,7 @@ class Arc(Line):
         """Return the arc in the xy plane."""
         if self.given_by == "its centre":
             radius, center = given.number("radius"), [given.number("center_right"), given.number("center_up")]
-            return make_elliptic_arc(center, radius, radius, 0.0, given.number("start_angle"), given.number("end_angle"))
+            return make_elliptic_arc(center, radius, radius, 0.0, *_within_a_turn(given))
         to = np.array([given.number("to_right"), given.number("to_up")])
         if self.given_by == "a tangent":
             before = given.curve("curve").curve
@@ -219,7 +219,7 @@ class Ellipse(_Shape):
 
     def build(self, given: Given) -> CurveItem:
         """Draw it."""
-        start, end = given.number("start_angle"), given.number("end_angle")
+        start, end = _within_a_turn(given)
         flat = make_elliptic_arc([0, 0], given.number("first"), given.number("second"), given.number("turn"), start, end)
         return self._lay(given, flat)
 
@@ -269,6 +269,15 @@ class Rectangle(_Shape):
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Offer the largest radius that fits."""
         return _largest(error, "radius") if self.corners == "corners" else ()
+
+
+def _within_a_turn(given: Given) -> tuple[float, float]:
+    """Return the angles at which an arc starts and ends: one that would end where it starts, or go on past it, is whole."""
+    start, end = given.number("start_angle"), given.number("end_angle")
+    sweep = end - start
+    if abs(sweep) < 1e-9 or abs(sweep) > 2 * np.pi:
+        end = start + (2 * np.pi if sweep >= 0 else -2 * np.pi)
+    return start, end
 
 
 def _at(count: float) -> tuple[float, float]:

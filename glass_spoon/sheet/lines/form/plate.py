@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from math import pi
 from typing import Annotated, Literal
 
@@ -10,13 +11,13 @@ import numpy as np
 from glass_spoon.kernel.arrays import directions
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.place_curve import Placement, place_curve
-from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.errors import EdgeTooLarge, InvalidInput
 from glass_spoon.kernel.surfaces.plate import make_plate
 from glass_spoon.kernel.surfaces.plate_shape import PlateEdge, PlateShape
-from glass_spoon.kernel.surfaces.surface_set import place_set
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, place_set
 from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import SurfacesItem
-from glass_spoon.sheet.line import Given, Line
+from glass_spoon.sheet.line import Action, Given, Line
 from glass_spoon.sheet.lines.form.fields import SurfaceName, square_to
 
 EdgeChoice = Annotated[
@@ -28,6 +29,9 @@ EdgeSize = Annotated[
         "Radius of the rounding, or width of the chamfer.", "length", label="edge", least=0, above=True, most=1e6, step=0.1
     ),
 ]
+SMALLER = 1e-3
+"""Share by which an edge stays below the largest that fits."""
+
 Steps = Annotated[Number, NumberSpec("Faces of a mesh across the edge.", least=1, most=64, whole=True)]
 Closed = Annotated[Literal["open", "flat"], ChoiceSpec("Whether the side is closed.", ("open", "flat"))]
 
@@ -40,7 +44,7 @@ class Plate(Line):
     words = ("extrude", "lid", "block", "solid", "holes", "bevelled edge", "chamfer", "draft", "cut-out")
     sentence = (
         "**Plate** of {outline} with holes {holes}, {height} high {sides}, sides drafted {draft} with corners {corners}, "
-        "lower edge {lower}, upper edge {upper}, {grow}; lower side {start}, upper side {end}, giving {gives}."
+        "lower edge {lower}, upper edge {upper}, {fit}, {grow}; lower side {start}, upper side {end}, giving {gives}."
     )
     gives_kind = "surfaces"
 
@@ -67,6 +71,14 @@ class Plate(Line):
     upper: EdgeChoice = "sharp"
     upper_size: EdgeSize = "1 mm"
     upper_steps: Steps = 3
+    fit: Annotated[
+        Literal["exactly", "at most"],
+        ChoiceSpec(
+            "Whether an edge that does not fit is refused, or taken as large as fits.",
+            ("exactly", "at most"),
+            ("exactly so", "or as large as fits"),
+        ),
+    ] = "exactly"
     grow: Annotated[
         Literal["inside", "outside"],
         ChoiceSpec(
@@ -85,7 +97,7 @@ class Plate(Line):
         for name in ("lower", "upper"):
             if getattr(self, name) != "sharp":
                 text = text.replace(f"{{{name}}}", f"{{{name}}} by {{{name}_size}} in {{{name}_steps}} steps")
-        return text.replace(", {grow};", ";") if self.lower == self.upper == "sharp" else text
+        return text.replace(", {fit}, {grow};", ";") if self.lower == self.upper == "sharp" else text
 
     def deciding_fields(self) -> list[str]:
         """Leave out sizes of sharp edges."""
@@ -112,9 +124,27 @@ class Plate(Line):
             (self.start == "flat", self.end == "flat"),
         )
         holes = [_flat(hole, frame) for hole in given.every_curve("holes")]
-        made = make_plate(_flat(outline, frame), holes, shape)
+        made, told = self._made(_flat(outline, frame), holes, shape)
         back = Placement(frame.matrix.T, -frame.matrix.T @ frame.offset)
-        return SurfacesItem(place_set(made, back))
+        return SurfacesItem(place_set(made, back), told=told)
+
+    def _made(self, outline: NurbsCurve, holes: list[NurbsCurve], shape: PlateShape) -> tuple[SurfaceSet, str]:
+        """Return the plate; where its edges may be smaller and do not fit, with the largest that do, and that told."""
+        try:
+            return make_plate(outline, holes, shape), ""
+        except EdgeTooLarge as error:
+            least = error.largest * (1 - SMALLER)
+            if self.fit == "exactly" or not least > 0:
+                raise
+            edges = [replace(edge, size=min(edge.size, least)) for edge in (shape.lower, shape.upper)]
+            made = make_plate(outline, holes, replace(shape, lower=edges[0], upper=edges[1]))
+            return made, f"Edges of {least:.4g} mm in place of {error.size:.4g}: no more fits the outline."
+
+    def ways_out(self, error: Exception) -> tuple[Action, ...]:
+        """Offer edges as large as fit."""
+        return (
+            (Action("As large as fits", "fit", "at most"),) if isinstance(error, EdgeTooLarge) and error.largest > 0 else ()
+        )
 
     def _edge(self, given: Given, name: Literal["lower", "upper"]) -> PlateEdge:
         """Return an edge."""

@@ -10,7 +10,7 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.place_curve import Placement, place_curve, turning
-from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.surfaces.climb import climb_curve
 from glass_spoon.kernel.surfaces.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.revolve import revolve_curve
@@ -90,10 +90,10 @@ class Revolve(Line):
         if self.course == "climbing":
             made = climb_curve(turned, origin, axis, angle, given.number("rise"), given.number("tolerance"))
             surface, told = made.surface, how_near(made.largest)
-        elif angle > 2 * pi * (1 + 1e-12):
-            raise InvalidInput("The angle", "at most 360° on a level course", f"{np.degrees(angle):g}°")
         else:
-            surface, told = revolve_curve(turned, origin, axis, angle), ""
+            whole = angle > 2 * pi * (1 + 1e-12)
+            surface = revolve_curve(turned, origin, axis, min(angle, 2 * pi))
+            told = f"A whole turn in place of {np.degrees(angle):g}°: a level course goes round once." if whole else ""
         if self.section == "oval":
             surface = place_surface(surface, _flattening(turned, origin, axis, given.number("flattened")))
         return SurfaceItem(surface, told=told)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from math import pi
 from typing import Annotated, Literal
 
@@ -13,7 +14,7 @@ from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.curves.place_curve import Placement, moving, place_curve, turning
 from glass_spoon.kernel.curves.round_corners import round_corners
 from glass_spoon.kernel.errors import InvalidInput
-from glass_spoon.kernel.surfaces.ridge import LEAST_FADE, RidgeShape, make_ridge
+from glass_spoon.kernel.surfaces.ridge import LEAST_FADE, TURN, RidgeShape, make_ridge, most_turns
 from glass_spoon.kernel.surfaces.section_runs import EndShape
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, place_set
 from glass_spoon.kernel.thread_sizes import MetricThread, read_designation
@@ -92,8 +93,14 @@ class RidgeLine(Line):
             (self._point(given),) * 2,
             inward,
         )
+        told, most = "", most_turns(shape)
+        if shape.turns > most >= 1 / shape.starts:
+            told = f"{most:.4g} turns in place of {shape.turns:g}: more would reach past the core, {height:.4g} mm long."
+            whole = TURN * most
+            fade = [angle * min(1.0, whole / sum(shape.fade)) for angle in shape.fade]
+            shape = replace(shape, turns=most, fade=(fade[0], fade[1]))
         made: SurfaceSet = make_ridge(profile, shape, given.number("tolerance"))
-        return SurfacesItem(place_set(made, moving([given.number(name) for name in "xyz"])))
+        return SurfacesItem(place_set(made, moving([given.number(name) for name in "xyz"])), told=told)
 
     def _point(self, given: Given) -> float:
         return given.number("point") if "point" in given.values else 0.0

@@ -12,7 +12,7 @@ from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.place_curve import moving, place_curve
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
-from glass_spoon.kernel.surfaces.rings import Ring, even_rings, ring_curve
+from glass_spoon.kernel.surfaces.rings import Ring, even_rings, fitting_ring, ring_curve
 from glass_spoon.kernel.surfaces.section_runs import middle_of
 from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve
 from glass_spoon.sheet.fields import ChoiceSpec, Column, Number, ReferenceSpec, Rows, TableSpec
@@ -95,7 +95,9 @@ class Skin(Line):
             plain = [ring_curve(ring) for ring in rings]
         sections = ([rim] if rim is not None else []) + [place_curve(section, lift) for section in plain]
         degree = 3 if self.manner == "smooth" else 1
-        return SurfaceItem(loft_sections(sections, LoftShape(degree=degree, ends=(self.start, self.end))))
+        return SurfaceItem(
+            loft_sections(sections, LoftShape(degree=degree, ends=(self.start, self.end))), told=_corners_told(rings)
+        )
 
     def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
         """Return its place, and the width and the depth of each ring: both move its height too."""
@@ -112,6 +114,12 @@ class Skin(Line):
                 ends = (vector_of(at - way * size / 2), vector_of(at + way * size / 2))
                 found.append(Handle(f"{column} of ring {number + 1}", ends[1], changes, None, ends[0], SPACE[axis]))
         return found
+
+
+def _corners_told(rings: list[Ring]) -> str:
+    """Say which corners were taken smaller to fit their rings."""
+    fitted = [(number, fitting_ring(ring).corner) for number, ring in enumerate(rings, 1) if fitting_ring(ring) is not ring]
+    return " ".join(f"The corners of ring {number} are {corner:.4g} mm, as many as fit." for number, corner in fitted)
 
 
 def read_rings(given: Given) -> list[Ring]:

@@ -239,7 +239,7 @@ class MeshSurface(Line):
         if wish.counts is not None:
             found = wish.counts
             if self.sizing == "counts" and wish.rule.step == 1:
-                return found
+                return self._possible_counts(surface, *found)
         else:
             guides = make_guide(surface, 0), make_guide(surface, 1)
             if wish.chord:
@@ -251,6 +251,29 @@ class MeshSurface(Line):
             else:
                 found = tuple(count_for_edge_length(guide, wish.lengths[0]) for guide in guides)  # type: ignore[assignment]  # two
         return self._closing_counts(surface, wish.rule, *found)
+
+    def _possible_counts(self, surface: NurbsSurface, around: int, along: int) -> tuple[int, int]:
+        """Return the counts nearest above that give a mesh: even where quads close a pole, an edge for each smooth run."""
+        poles = [surface.is_pole(1, end, 1e-6) for end in (0, -1)]
+        closed = [surface.is_closed(axis, 1e-6) for axis in (0, 1)]
+        if any(poles) and self.poles == "quads":
+            around = max(around + around % 2, CLOSED_LEAST + 1 if closed[0] else 2)
+        guides = make_guide(surface, 0), make_guide(surface, 1)
+        least = [max(len(guide.sizes), CLOSED_LEAST if ring else 1) for guide, ring in zip(guides, closed, strict=True)]
+        return max(around, least[0]), max(along, least[1], sum(poles))
+
+    def _counts_told(self, counts: tuple[int, int] | None, given: Given) -> str:
+        """Say which counts were taken in place of those asked for, and why."""
+        if counts is None or self.sizing != "counts" or self.counting != "any":
+            return ""
+        asked = given.count("round"), given.count("along")
+        told = []
+        if counts[0] != asked[0]:
+            why = "a pole closed with quads needs an even count" if asked[0] % 2 else "the shape needs as many"
+            told.append(f"{counts[0]} round in place of {asked[0]}: {why}.")
+        if counts[1] != asked[1]:
+            told.append(f"{counts[1]} along in place of {asked[1]}: every run between sharp points needs an edge.")
+        return " ".join(told)
 
     def _closing_counts(self, surface: NurbsSurface, rule: CountRule, around: int, along: int) -> tuple[int, int]:
         """Return counts that the rule allows and that close the surface and its poles."""
@@ -297,7 +320,8 @@ class MeshSurface(Line):
         counts = None if isinstance(shape, SurfaceSet) else self.counts(shape, given, length)
         surfaces = len(shape.surfaces) if isinstance(shape, SurfaceSet) else 1
         odd = valence_sentence(explain_valences(mesh, surfaces)) if mesh.face_count <= MOST_EXPLAINED else ""
-        return MeshItem(mesh, shape, (), " ".join(part for part in (told, more, odd) if part), counts, self._pieces(given))
+        told = " ".join(part for part in (self._counts_told(counts, given), told, more, odd) if part)
+        return MeshItem(mesh, shape, (), told, counts, self._pieces(given))
 
     def _pieces(self, given: Given) -> tuple[Piece, ...]:
         """Return what each piece was made of: the surfaces in the order of the set."""
