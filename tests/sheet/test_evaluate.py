@@ -71,7 +71,7 @@ def test_small_cache_gives_the_same_results(kettle):
 
 def test_failing_line_reports_and_those_that_need_it_wait(kettle):
     """The sentence names the largest radius and the way out; other lines go on."""
-    line(kettle, "l2")["radius"] = "90 mm"
+    line(kettle, "l2").update(radius="90 mm", fit="exactly")
     kettle["lines"].append({"id": "l9", "verb": "draw", "gives": "rib", "points": [{"x": 0, "y": 0}, {"x": 5, "y": 5}]})
     build = run(kettle)
     assert statuses(build) == {"l1": "good", "l2": "failed", "l3": "waiting", "l4": "waiting", "l9": "good"}
@@ -83,15 +83,25 @@ def test_failing_line_reports_and_those_that_need_it_wait(kettle):
     assert statuses(run(kettle))["l4"] == "good"
 
 
-def test_offered_counts_work(kettle):
-    """47 round cannot close a pole; each way out can."""
+def test_counts_that_cannot_close_a_pole_become_the_next_that_can(kettle):
+    """47 round cannot close a pole; 48 can, and the line says so."""
     line(kettle, "l4")["round"] = 47
-    actions = run(kettle).reports["l4"].findings[0].actions
-    assert [action.label for action in actions] == ["Try 46", "Try 48", "Close with a fan"]
-    for action in actions:
-        changed = copy.deepcopy(kettle)
-        line(changed, "l4")[action.field] = action.value
-        assert statuses(run(changed))["l4"] == "good"
+    taken = run(kettle)
+    assert "48 round in place of 47" in taken.reports["l4"].told
+    line(kettle, "l4")["round"] = 48
+    meant = run(kettle)
+    assert "in place of" not in meant.reports["l4"].told
+    assert taken.items["l4"].item.mesh.face_count == meant.items["l4"].item.mesh.face_count
+
+
+def test_radii_at_most_and_turns_past_the_whole_say_what_they_became(kettle):
+    """Where a line may take less than was typed, it builds and tells."""
+    line(kettle, "l2")["radius"] = "90 mm"
+    line(kettle, "l3")["angle"] = "361°"
+    build = run(kettle)
+    assert set(statuses(build).values()) == {"good"}
+    assert "Rounded less where no more fits" in build.reports["l2"].told
+    assert "A whole turn in place of 361°" in build.reports["l3"].told
 
 
 def test_paused_line_is_passed_over(kettle):
@@ -142,7 +152,7 @@ def test_wrong_kind_of_item(kettle):
         ("l2", "radius", "-1 mm", "at least 0 mm"),
         ("l2", "radius", "nan", "no size called nan"),
         ("l2", "radius", "30°", "a length is wanted"),
-        ("l3", "angle", "361°", "at most 360°"),
+        ("l3", "angle", "0°", "above 0°"),
         ("l1", "points", [{"x": 0, "y": 0}], "at least 2 points"),
         ("l1", "points", [{"x": 0, "y": 0}, {"x": "1/0", "y": 0}], "right coordinate of point 2"),
         ("l1", "points", [{"x": 0, "y": 0}, {"x": 0, "y": 0}], "Point 2"),

@@ -119,3 +119,29 @@ def test_what_is_there_already_is_not_offered_again() -> None:
         document = edit.set_limit(sheet(*lines), "evenness", "0.999")
         _, findings, _ = read(document)
         assert [action.adds for action in findings["evenness"].actions if action.adds] == offered
+
+
+def test_bodies_that_run_through_each_other_are_told_where_they_were_gathered() -> None:
+    """Two kettles in a row, 20 mm apart, are one mesh whose faces cross; 400 mm apart they are not."""
+    row = {"id": "l8", "verb": "row", "item": "l4", "count": 2, "x": "20 mm", "gives": "kettles"}
+    causes, findings, readings = read(sheet(row))
+    assert causes["crossings"] == "l8"
+    assert "run through others of this mesh" in findings["crossings"].sentence
+    assert len(readings["crossings"].offenders) == readings["crossings"].value > 100
+    assert read(sheet({**row, "x": "400 mm"}))[2]["crossings"].value == 0
+
+
+def test_a_mesh_that_runs_through_another_is_told_beside_it() -> None:
+    """Told of both, each by its own faces; what stands by itself is told nothing."""
+    ball = [
+        {"id": "l8", "verb": "simple", "form": "sphere", "radius": "30 mm", "z": "60 mm", "x": "70 mm", "gives": "ball"},
+        {"id": "l9", "verb": "mesh", "surface": "l8", "gives": "ball mesh"},
+    ]
+    document = sheet(*ball)
+    shown = shown_items(finished_build(document), 0)
+    for item_id in ("l4", "l9"):
+        item = gauged(shown, item_id)
+        assert item is not None
+        found = next(r for r in readings_of(item, document.limits.for_gauges()) if r.code == "crossing_others")
+        assert 0 < found.value == len(found.offenders) < item.mesh.face_count
+    assert "crossing_others" not in read(sheet())[2]

@@ -7,7 +7,7 @@ from concurrent.futures import ThreadPoolExecutor, as_completed
 
 import numpy as np
 
-from glass_spoon.kernel.gauges import defects, face_readings, smoothed_shape, whole_mesh
+from glass_spoon.kernel.gauges import crossings, defects, face_readings, smoothed_shape, whole_mesh
 from glass_spoon.kernel.gauges.deviation import MAX_PLACES, read_off_surface
 from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.gauges.reading import Limits, Reading
@@ -39,6 +39,7 @@ ORDER = (
     "doubled_edges",
     "crowded_edges",
     "folded",
+    "crossings",
     "doubled_points",
     "stray_points",
     "odd_valences",
@@ -110,6 +111,7 @@ def read_gauges(
     tasks: list[Callable[[], list[Reading]]] = [
         lambda: _smoothed_readings(mesh, surface, limits),
         lambda: _near_readings(mesh, surface, limits),
+        lambda: [crossings.read_crossings(mesh)],
         lambda: _shape_readings(mesh, limits),
     ]
     if surface is not None:

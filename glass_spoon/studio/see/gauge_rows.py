@@ -78,6 +78,8 @@ STYLES: dict[str, GaugeStyle] = {
         "Small gaps", _count, help="Open edges that nearly meet: gaps much narrower than the edges along them."
     ),
     "folded": GaugeStyle("Folded faces", _count, help="Faces dented, folded over or inside out."),
+    "crossings": GaugeStyle("Crossing faces", _count, help="Faces that run through others of the mesh."),
+    "crossing_others": GaugeStyle("Crossing others", _count, help="Faces that run through the other meshes shown."),
     "loose": GaugeStyle("Stray or doubled", _count, help="Stray points, doubled points and doubled edges."),
     "face_budget": GaugeStyle("Budget", _count, _of_budget, "face_budget", "Faces at this level, and how many are allowed."),
     "edge_evenness": GaugeStyle("Edge evenness", _plain, help="Geometric over arithmetic mean of the edge lengths."),
@@ -105,7 +107,7 @@ STYLES: dict[str, GaugeStyle] = {
     "area": GaugeStyle("Area", _area, help="Sum of the face areas."),
     "volume": GaugeStyle("Volume", _volume, help="Enclosed volume; only a closed mesh has one."),
 }
-FIRST = ("four_sided", "evenness", "smallest_corner", "off_surface", "kinks", "open_edges", "folded", "loose")
+FIRST = ("four_sided", "evenness", "smallest_corner", "off_surface", "kinks", "open_edges", "folded", "crossings", "loose")
 MORE = (
     "largest_corner",
     "scaled_jacobian",
@@ -118,6 +120,7 @@ MORE = (
     "stray_points",
     "crowded_edges",
     "small_gaps",
+    "crossing_others",
     "odd_valences",
     "odd_on_bends",
     "close_loops",

@@ -6,10 +6,11 @@ import hashlib
 import logging
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 
 from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.gauges.crossings import read_crossing_others
 from glass_spoon.kernel.gauges.read_gauges import read_gauges, read_quick_gauges
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -43,7 +44,7 @@ class Shown:
     """One thing on the board.
 
     key: names its content. mesh: at the smoothing level shown. is_surface: marks stand-ins of bare surfaces. at_limit: the
-    picture has its vertices where smoothing takes them in the end.
+    picture has its vertices where smoothing takes them in the end. others: the other meshes shown, for the gauges.
     """
 
     key: str
@@ -53,6 +54,7 @@ class Shown:
     surface: NurbsSurface | SurfaceSet | None
     is_surface: bool
     at_limit: bool = False
+    others: tuple[Shown, ...] = ()
 
     @property
     def picture(self) -> Mesh:
@@ -171,32 +173,57 @@ def _stand_in(key: str, surface: NurbsSurface | SurfaceSet) -> Mesh:
 
 def gauged(shown: list[Shown], item_id: str = "") -> Shown | None:
     """Return the mesh that the gauges read: the one asked for, else the last."""
-    meshes = [item for item in shown if not item.is_surface]
+    meshes = gauged_meshes(shown)
     chosen = [item for item in meshes if item.item_id == item_id]
     return chosen[0] if chosen else (meshes[-1] if meshes else None)
 
 
+def gauged_meshes(shown: list[Shown]) -> list[Shown]:
+    """Return the meshes that are shown, each with the others beside it."""
+    meshes = [item for item in shown if not item.is_surface]
+    return [replace(item, others=tuple(other for other in meshes if other is not item)) for item in meshes]
+
+
 _readings: WatchedWork[list[Reading]] = WatchedWork("gauges", threads=2)
+_beside: WatchedWork[list[Reading]] = WatchedWork("gauges beside others", threads=1)
 
 
 def readings_of(item: Shown, limits: Limits) -> list[Reading]:
     """Return all readings of a shown mesh, however long they take."""
-    return _readings.finished(_readings_key(item, limits), _readings_work(item, limits))
+    readings = _readings.finished(_readings_key(item, limits), _readings_work(item, limits))
+    return readings + (_beside.finished(_beside_key(item), _beside_work(item)) if item.others else [])
 
 
 def watched_readings(item: Shown, limits: Limits, patience: float = PATIENCE) -> list[Reading] | Working:
     """Return all readings of a shown mesh, or how far they are."""
-    return _readings.result(_readings_key(item, limits), _readings_work(item, limits), patience)
+    readings = _readings.result(_readings_key(item, limits), _readings_work(item, limits), patience)
+    if isinstance(readings, Working) or not item.others:
+        return readings
+    beside = _beside.result(_beside_key(item), _beside_work(item), patience)
+    return beside if isinstance(beside, Working) else readings + beside
 
 
 def known_readings(item: Shown, limits: Limits) -> list[Reading] | None:
     """Return all readings of a shown mesh where they were read before, None where they were not."""
-    return _readings.known(_readings_key(item, limits))
+    readings = _readings.known(_readings_key(item, limits))
+    if readings is None or not item.others:
+        return readings
+    beside = _beside.known(_beside_key(item))
+    return None if beside is None else readings + beside
 
 
 def quick_readings(item: Shown, limits: Limits, distances: bool = True) -> list[Reading]:
     """Return the readings that follow a drag, with `distances` from the surface or without."""
     return read_quick_gauges(item.mesh, item.surface if distances else None, limits)
+
+
+def _beside_key(item: Shown) -> str:
+    return "|".join((item.key, *(other.key for other in item.others)))
+
+
+def _beside_work(item: Shown) -> Callable[[Report], list[Reading]]:
+    """Return the reading of what a mesh does to the others as work."""
+    return lambda report: [read_crossing_others(item.mesh, [other.mesh for other in item.others])]
 
 
 def _readings_key(item: Shown, limits: Limits) -> str:
@@ -205,7 +232,7 @@ def _readings_key(item: Shown, limits: Limits) -> str:
 
 def _readings_work(item: Shown, limits: Limits) -> Callable[[Report], list[Reading]]:
     """Return the reading of all gauges as work; readings that took long are kept for every process."""
-    key = "readings:" + hashlib.blake2b(_readings_key(item, limits).encode(), digest_size=16).hexdigest()
+    key = "readings 2:" + hashlib.blake2b(_readings_key(item, limits).encode(), digest_size=16).hexdigest()
 
     def work(report: Report) -> list[Reading]:
         kept = RESULTS.store.get(key) if RESULTS.store else None

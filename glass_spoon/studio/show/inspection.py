@@ -10,7 +10,7 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.models import Part
 from glass_spoon.studio.see.gauge_rows import FIRST, MORE, GaugeRow, gauge_rows
-from glass_spoon.studio.see.scene import Shown, readings_of, shown_items
+from glass_spoon.studio.see.scene import Shown, gauged_meshes, readings_of, shown_items
 from glass_spoon.studio.see.thumbnail import Frame
 from glass_spoon.studio.show.bench_context import LEVEL_NAMES, sides_text
 from glass_spoon.studio.show.sheet_rows import chapters, size_rows
@@ -43,7 +43,7 @@ def inspection_context(part: Part) -> dict[str, Any]:
     """Return the context of the page."""
     document = part.sheet()
     build = finished_build(document)
-    meshes = [_inspected(item, document) for item in shown_items(build, 0) if not item.is_surface]
+    meshes = [_inspected(item, document) for item in gauged_meshes(shown_items(build, 0))]
     return {
         "part": part,
         "project": part.project,
