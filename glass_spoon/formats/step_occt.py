@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from OCP.BRep import BRep_Tool
+from OCP.BRep import BRep_Builder, BRep_Tool
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeEdge,
     BRepBuilderAPI_MakeFace,
@@ -20,6 +20,7 @@ from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_Sewing,
 )
 from OCP.BRepGProp import BRepGProp
+from OCP.BRepLib import BRepLib
 from OCP.BRepTools import BRepTools
 from OCP.Geom import Geom_BSplineCurve, Geom_BSplineSurface, Geom_Plane
 from OCP.GeomConvert import GeomConvert
@@ -38,7 +39,7 @@ from OCP.TDocStd import TDocStd_Document
 from OCP.TopAbs import TopAbs_FACE, TopAbs_REVERSED, TopAbs_SHELL
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
-from OCP.TopoDS import TopoDS, TopoDS_Shape
+from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Face, TopoDS_Shape, TopoDS_Shell
 from OCP.XCAFApp import XCAFApp_Application
 from OCP.XCAFDoc import XCAFDoc_ColorSurf, XCAFDoc_DocumentTool, XCAFDoc_ShapeTool
 
@@ -94,7 +95,7 @@ def _new_document() -> Any:
 
 
 def _sewn(shape: SurfaceSet) -> TopoDS_Shape:
-    """Return a set as a shape: faces sewn along the edges that they share, a solid where they close."""
+    """Return a set as a shape: faces sewn along the edges that they share, solids where they close."""
     faces = [
         BRepBuilderAPI_MakeFace(_geom_surface(piece), FACE_TOLERANCE).Face()
         for surface in shape.surfaces
@@ -102,19 +103,46 @@ def _sewn(shape: SurfaceSet) -> TopoDS_Shape:
     ]
     faces += [_cap_face(shape, number) for number in range(len(shape.caps))]
     if len(faces) == 1:
-        return faces[0]
+        return _solid(_shell_of(faces[0])) or faces[0]
     sewing = BRepBuilderAPI_Sewing(max(shape.tolerance, FACE_TOLERANCE))
     for face in faces:
         sewing.Add(face)
     sewing.Perform()
     sewn = sewing.SewedShape()
-    explorer = TopExp_Explorer(sewn, TopAbs_SHELL)
-    if explorer.More():
-        shell = TopoDS.Shell(explorer.Current())
-        explorer.Next()
-        if not explorer.More() and BRep_Tool.IsClosed_s(shell):
-            return BRepBuilderAPI_MakeSolid(shell).Solid()
-    return sewn
+    found, shells = [], TopExp_Explorer(sewn, TopAbs_SHELL)
+    while shells.More():
+        found.append(TopoDS.Shell(shells.Current()))
+        shells.Next()
+    loose = TopExp_Explorer(sewn, TopAbs_FACE, TopAbs_SHELL)
+    while loose.More():
+        found.append(_shell_of(TopoDS.Face(loose.Current())))
+        loose.Next()
+    solids = [_solid(shell) for shell in found]
+    if len(found) == 1:
+        return solids[0] or sewn
+    builder, together = BRep_Builder(), TopoDS_Compound()
+    builder.MakeCompound(together)
+    for shell, solid in zip(found, solids, strict=True):
+        builder.Add(together, solid or shell)
+    return together
+
+
+def _shell_of(face: TopoDS_Face) -> TopoDS_Shell:
+    """Return a shell of one face."""
+    builder, shell = BRep_Builder(), TopoDS_Shell()
+    builder.MakeShell(shell)
+    builder.Add(shell, face)
+    return shell
+
+
+def _solid(shell: TopoDS_Shell) -> TopoDS_Shape | None:
+    """Return the solid that a shell closes, its outside outwards; None where the shell is open."""
+    if not BRep_Tool.IsClosed_s(shell):
+        return None
+    shell.Closed(True)
+    solid = BRepBuilderAPI_MakeSolid(shell).Solid()
+    BRepLib.OrientClosedSolid_s(solid)
+    return solid
 
 
 def _smooth_pieces(surface: NurbsSurface) -> list[NurbsSurface]:

@@ -17,10 +17,12 @@ from OCP.TopAbs import TopAbs_SOLID
 
 from glass_spoon.formats.step import MAX_BYTES, NamedSurfaces, UnreadableStep, read_step, write_step
 from glass_spoon.kernel.curves.flat_shapes import make_circle, make_rectangle
+from glass_spoon.kernel.curves.place_curve import moving
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.surfaces.closest_points import closest_points
+from glass_spoon.kernel.surfaces.edit_surface import place_surface, reverse_surface
 from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
 from glass_spoon.kernel.surfaces.plate import make_plate
 from glass_spoon.kernel.surfaces.plate_shape import PlateEdge, PlateShape
@@ -80,6 +82,29 @@ def test_sets_that_close_are_solids_to_other_software(tmp_path) -> None:  # type
     assert shape.ShapeType() == TopAbs_SOLID
     mesh = mesh_set(HOLED, Wish((0.5, 0.3)))
     assert volume == pytest.approx(enclosed_volume(mesh), rel=5e-3)
+
+
+@pytest.mark.parametrize(
+    ("surface", "volume"),
+    [(sphere(20.0), 4 / 3 * np.pi * 20**3), (torus(30.0, 8.0), 2 * np.pi**2 * 30 * 8**2)],
+    ids=["sphere", "torus"],
+)
+def test_single_closed_surfaces_are_solids(surface: NurbsSurface, volume: float, tmp_path) -> None:  # type: ignore[no-untyped-def]
+    """A ball and a ring are one face each; turned inside out they are solids with the outside outwards all the same."""
+    for turned in (surface, reverse_surface(surface, 0)):
+        shape, _, found = read_by_occt(write_step([one(turned)]), tmp_path)
+        assert shape.ShapeType() == TopAbs_SOLID
+        assert found == pytest.approx(volume, rel=1e-6)
+
+
+def test_closed_bodies_of_one_set_are_a_solid_each(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    """Two balls apart, and one beside an open tube: the tube stays a surface."""
+    beside = place_surface(sphere(20.0), moving([50, 0, 0]))
+    _, _, volume = read_by_occt(write_step([NamedSurfaces("balls", SurfaceSet((sphere(20.0), beside)))]), tmp_path)
+    assert volume == pytest.approx(2 * 4 / 3 * np.pi * 20**3, rel=1e-6)
+    back = read_step(write_step([NamedSurfaces("both", SurfaceSet((sphere(20.0), KETTLE)))]))
+    assert len(back.surfaces) >= 2
+    assert not back.left_out
 
 
 def test_thread_is_a_solid_of_the_same_volume(tmp_path) -> None:  # type: ignore[no-untyped-def]

@@ -8,10 +8,12 @@ import numpy as np
 import pytest
 
 from glass_spoon.kernel.gauges.read_gauges import Limits, read_gauges
+from glass_spoon.kernel.meshes.mesh import make_mesh
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.sheet.items import MeshItem
+from glass_spoon.sheet.lines.mesh_work.fields import made_findings
 from tests.mesh_checker import check_result
 
 EDGES = {"verb": "mesh", "sizing": "edge length", "gives": "m"}
@@ -206,3 +208,50 @@ def test_a_parallel_beyond_the_bend_ran_away() -> None:
     if "l2" in made.items:
         net = made.items["l2"].item.surface.control_points  # type: ignore[union-attr]
         assert np.abs(net).max() < 90
+
+
+def test_a_mesh_line_tells_doubled_vertices_whatever_the_gauges_limits() -> None:
+    """Two tubes on one ring that nobody gathered, meshed as one row: their rims lie on each other."""
+    made = build(
+        {"verb": "circle", "plane": "plan", "radius": "10 mm", "gives": "ring"},
+        {"verb": "extrude", "profile": "l1", "distance": "20 mm", "gives": "tube"},
+        {"verb": "row", "item": "l2", "count": 2, "x": "0 mm", "z": "20 mm", "gives": "tubes"},
+        {**EDGES, "surface": "l3", "edge_length": "4 mm"},
+    )
+    findings = made.reports["l4"].findings
+    assert [finding.code for finding in findings] == ["doubled_points"], findings
+    mesh = made.items["l4"].item.mesh
+    assert len(findings[0].offenders) == mesh.point_count - len(np.unique(np.round(mesh.positions, 6), axis=0))
+
+
+def test_edges_and_corners_that_no_good_face_has_are_told() -> None:
+    """A row of squares with one vertex drawn almost onto its neighbour, and one quad flattened to a triangle."""
+    points = [[x, y, 0.0] for x in range(12) for y in (0, 1)]
+    faces = [[2 * x, 2 * x + 2, 2 * x + 3, 2 * x + 1] for x in range(11)]
+    assert made_findings(make_mesh(points, faces)) == []
+    near = make_mesh([*points[:2], [0.005, 0, 0], *points[3:]], faces)
+    assert [finding.code for finding in made_findings(near)] == ["slivers"]
+    flat = make_mesh([*points[:-2], [10.49, 0.49, 0], points[-1]], faces)
+    assert [finding.code for finding in made_findings(flat)] == ["flat_corners"]
+
+
+@pytest.mark.parametrize("edge", ["2 mm", "3 mm", "4 mm", "6 mm"])
+def test_bodies_that_stand_on_each_other_are_meshed_as_they_are_apart(edge: str) -> None:
+    """Two closed tubes, one on the other, in a row or gathered: their ends closed in one fan, of 4 edges round, once."""
+    ring = {"verb": "circle", "plane": "plan", "radius": "10 mm", "gives": "ring"}
+    tube = {"verb": "extrude", "profile": "l1", "distance": "20 mm", "gives": "tube"}
+
+    def faces(up: str, gathered: bool) -> int:
+        if gathered:
+            more = [
+                {"verb": "copy", "item": "l2", "gives": "other"},
+                {"verb": "move", "item": "l3", "z": up},
+                {"verb": "gather", "surfaces": ["l2", "l3"]},
+            ]
+        else:
+            more = [{"verb": "row", "item": "l2", "count": 2, "x": "0 mm", "z": up, "gives": "tubes"}]
+        item = build(ring, tube, *more, {**EDGES, "surface": f"l{2 + len(more)}", "edge_length": edge})
+        return int(item.named("mesh")[-1][1].item.mesh.face_count)
+
+    for gathered in (False, True):
+        assert faces("20 mm", gathered) == faces("50 mm", gathered)

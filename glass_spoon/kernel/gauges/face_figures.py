@@ -10,10 +10,11 @@ from functools import cached_property
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.arrays import Bools, Floats
 from glass_spoon.kernel.gauges import face_quality
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.shading import quad_turns
 
 _BLOCK = 8192
 """Faces worked on at a time."""
@@ -25,7 +26,7 @@ class FaceFigures:
 
     areas: mm^2. normal_x, normal_y, normal_z: the unit normal. least_jacobians: mm^2, of the corners. smallest_corners and
     largest_corners: rad. scaled_jacobians, aspect_ratios, warpages: as in face_quality. cones: mm^3, six times the signed
-    volume over the fan of each face from the first vertex of the mesh.
+    volume over the triangles of each face, as files get them, from the first vertex of the mesh.
     """
 
     mesh: Mesh
@@ -83,16 +84,17 @@ def figure_quads(mesh: Mesh) -> FaceFigures:
     figures = FaceFigures(mesh, *arrays)
     quads = mesh.topology.face_corners.reshape(-1, 4)
     columns = [column - column[0] for column in mesh.positions.T] if mesh.point_count else []
+    turned = quad_turns(mesh) if mesh.face_count else np.zeros(0, dtype=bool)
     with np.errstate(divide="ignore", invalid="ignore"):
         for start in range(0, mesh.face_count, _BLOCK):
             part = slice(start, start + _BLOCK)
             corners = quads[part].T.astype(np.int64)
-            _figure_block(np.array([column.take(corners) for column in columns]), figures, part)
+            _figure_block(np.array([column.take(corners) for column in columns]), turned[part], figures, part)
     return figures
 
 
-def _figure_block(p: Floats, out: FaceFigures, part: slice) -> None:
-    """Fill one block from its corners p (3, 4, n)."""
+def _figure_block(p: Floats, turned: Bools, out: FaceFigures, part: slice) -> None:
+    """Fill one block from its corners p (3, 4, n); turned (n,): those cut along their second diagonal."""
     scratch = np.empty_like(p[0])
     side, back = np.roll(p, -1, axis=1), np.empty_like(p)
     side -= p
@@ -106,7 +108,8 @@ def _figure_block(p: Floats, out: FaceFigures, part: slice) -> None:
     normal *= np.reciprocal(np.where(size > 0, size, 1.0))
     out.areas[part] = size / 2
     out.normal_x[part], out.normal_y[part], out.normal_z[part] = normal
-    out.cones[part] = _dot(p[:, 0], crosses[:, 1]) + _dot(p[:, 0], crosses[:, 3])
+    first = np.where(turned, p[:, 1], p[:, 0])
+    out.cones[part] = _dot(first, np.where(turned, crosses[:, 2] + crosses[:, 0], crosses[:, 1] + crosses[:, 3]))
     lengths = np.sqrt(_dot(side, side))
     out.side_lengths.reshape(-1, 4)[part] = lengths.T
     np.divide(lengths.max(axis=0) * lengths.sum(axis=0) / 2, size, out=out.aspect_ratios[part])

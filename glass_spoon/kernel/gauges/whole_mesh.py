@@ -79,7 +79,7 @@ def read_area(figures: FaceFigures) -> Reading:
 def enclosed_volume(mesh: Mesh) -> float:
     """Return the signed volume in mm^3 by the divergence theorem; NaN when the mesh is not closed.
 
-    Faces that are not flat count as the fan from their first corner.
+    Faces that are not flat count as the triangles that files get.
     """
     return read_volume(figures_of(mesh)).value
 

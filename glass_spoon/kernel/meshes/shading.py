@@ -134,7 +134,7 @@ def cut_triangles(mesh: Mesh, of_corner: AnyInts) -> AnyInts:
     """
     if not mesh.topology.is_quads:
         return of_corner[fan_corners(mesh.topology)]
-    quads, turn = of_corner.reshape(-1, 4), _quad_turns(mesh)
+    quads, turn = of_corner.reshape(-1, 4), quad_turns(mesh)
     triangles = quads[:, [0, 1, 2, 0, 2, 3]]
     if turn.any():
         triangles[turn] = quads[turn][:, [1, 2, 3, 1, 3, 0]]
@@ -148,8 +148,8 @@ _BLOCK = 16384
 """Quads looked at a time, so that the intermediate arrays stay in the processor's cache."""
 
 
-def _quad_turns(mesh: Mesh) -> Bools:
-    """Mark the quads (f,) to be cut along their second diagonal."""
+def quad_turns(mesh: Mesh) -> Bools:
+    """Mark the quads (f,) of an all-quad mesh that are cut along their second diagonal, in files and for the volume."""
     quads, rows = mesh.topology.face_corners.reshape(-1, 4), packed_rows(list((mesh.positions - mesh.positions[:1]).T))
     turn = np.empty(len(quads), dtype=bool)
     corners = np.empty((4, min(_BLOCK, len(quads))), dtype=np.complex128)

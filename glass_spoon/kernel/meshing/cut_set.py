@@ -152,7 +152,10 @@ def _find_fans(cut: CutSet) -> tuple[Fan, ...]:
             poles.setdefault(name.piece, []).append(name)
     sectors = {piece: Sector(piece, found[0].axis, found[0].end) for piece, found in poles.items() if len(found) == 1}
     across: dict[EdgeName, EdgeName] = {}
-    for pair in cut.shape.shared:
+    own_first = sorted(cut.shape.shared, key=lambda pair: cut.parents[pair.first.piece] != cut.parents[pair.second.piece])
+    for pair in own_first:  # where bodies touch, the sides of each are its own
+        if pair.first in across or pair.second in across:
+            continue
         if all(name.piece in sectors and name.axis != sectors[name.piece].axis for name in (pair.first, pair.second)):
             ends = [_is_pole_first(sectors[name.piece]) for name in (pair.first, pair.second)]
             if (ends[0] == ends[1]) != pair.reversed:

@@ -87,7 +87,9 @@ def _content(one: SurfaceSet) -> bytes:
 
 
 def _stand_apart(shape: SurfaceSet) -> bool:
-    """Say whether no corner of one surface meets one of another, so that they share no edge."""
+    """Say whether copies of one surface share no edge: they are closed, or no corner of one meets one of another."""
+    if not SurfaceSet(shape.surfaces[:1], shape.tolerance).lone_edges:
+        return True
     corners = np.concatenate([surface.control_points[[0, 0, -1, -1], [0, -1, 0, -1]] for surface in shape.surfaces])
     pairs = cKDTree(corners).query_pairs(2 * shape.reach, output_type="ndarray")
     return bool((pairs[:, 0] // 4 == pairs[:, 1] // 4).all())

@@ -249,7 +249,9 @@ def _told(row: SheetRow, found: list[tuple[str, Finding]]) -> SheetRow:
     own = [finding for line, finding in found if line == row.id]
     if not own:
         return row
-    return replace(row, findings=(*row.findings, *own), status="look" if row.status == "good" else row.status)
+    told = {finding.code for finding in own}  # the gauge's own words come with the changes that mend it
+    findings = (*(finding for finding in row.findings if finding.code not in told), *own)
+    return replace(row, findings=findings, status="look" if row.status == "good" else row.status)
 
 
 def _item_options(document: SheetDocument, line: Line, spec: ReferenceSpec | ReferencesSpec) -> tuple[tuple[str, str], ...]:

@@ -7,8 +7,8 @@ from typing import Annotated
 import numpy as np
 
 from glass_spoon.kernel.arrays import Bools
-from glass_spoon.kernel.gauges.defects import read_folded
-from glass_spoon.kernel.gauges.face_figures import figures_of
+from glass_spoon.kernel.gauges.defects import nearest_twins, read_folded
+from glass_spoon.kernel.gauges.face_figures import FaceFigures, figures_of
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.sheet.fields import ItemName, Items, NameSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import Item, MeshItem
@@ -19,9 +19,24 @@ MeshName = Annotated[ItemName, NameSpec("Name of the mesh.")]
 HeldMarks = Annotated[Items, ReferencesSpec("Marks that stay as they are.", "mark", least=0)]
 
 
+SLIVER = 0.01
+"""An edge shorter than this share of the mean edge is a sliver's."""
+
+FLAT_CORNER = np.radians(175)
+"""A face with a wider corner is a triangle by its looks."""
+
+DOUBLED_SHARE = 1e-6
+"""Vertices nearer to each other than this share of the mean edge are doubled."""
+
+
 def fold_findings(mesh: Mesh) -> list[Finding]:
     """Return what to tell about folded faces of a mesh: nothing when there are none."""
-    folded = read_folded(figures_of(mesh)).offenders
+    return _folds(figures_of(mesh))
+
+
+def _folds(figures: FaceFigures) -> list[Finding]:
+    """Return what to tell about folded faces."""
+    folded = read_folded(figures).offenders
     if not len(folded):
         return []
     one = len(folded) == 1
@@ -29,11 +44,37 @@ def fold_findings(mesh: Mesh) -> list[Finding]:
     return [Finding("folded", "look", sentence, kind="face", offenders=tuple(folded.tolist()))]
 
 
-def mesh_findings(item: Item) -> list[Finding]:
-    """Return a finding for each note of a mesh, and those on folded faces."""
-    if not isinstance(item, MeshItem):
+def made_findings(mesh: Mesh) -> list[Finding]:
+    """Return what to tell of a mesh that was just made, whatever the limits of the gauges: folds, doubled vertices, edges
+    and corners that no good face has.
+    """
+    if not mesh.face_count:
         return []
-    noted = [
+    figures = figures_of(mesh)
+    found = _folds(figures)
+    mean = float(figures.edge_lengths.mean())
+    twins = nearest_twins(mesh, DOUBLED_SHARE * mean)
+    doubled = np.flatnonzero(twins != np.arange(mesh.point_count))
+    if len(doubled):
+        lie = "lies on another" if len(doubled) == 1 else "lie on others"
+        sentence = f"{several(len(doubled), 'vertex')} {lie}: weld them, or move apart what lies there twice."
+        found.append(Finding("doubled_points", "look", sentence, kind="point", offenders=tuple(doubled.tolist())))
+    short = np.flatnonzero(figures.edge_lengths < SLIVER * mean)
+    if len(short):
+        are = "is" if len(short) == 1 else "are"
+        sentence = f"{several(len(short), 'edge')} {are} shorter than a hundredth of the mean edge: try another density."
+        found.append(Finding("slivers", "look", sentence, kind="edge", offenders=tuple(short.tolist())))
+    flat = np.flatnonzero((figures.largest_corners > FLAT_CORNER) & (figures.largest_corners < 2 * np.pi - FLAT_CORNER))
+    if len(flat):
+        have = "has" if len(flat) == 1 else "have"
+        sentence = f"{several(len(flat), 'face')} {have} a corner of more than 175°: try another density."
+        found.append(Finding("flat_corners", "look", sentence, kind="face", offenders=tuple(flat.tolist())))
+    return found
+
+
+def noted_findings(item: MeshItem) -> list[Finding]:
+    """Return a finding for each note of a mesh."""
+    return [
         Finding(
             note.code,
             "look",
@@ -44,7 +85,11 @@ def mesh_findings(item: Item) -> list[Finding]:
         )
         for note in item.notes
     ]
-    return [*noted, *fold_findings(item.mesh)]
+
+
+def mesh_findings(item: Item) -> list[Finding]:
+    """Return a finding for each note of a mesh, and those on folded faces."""
+    return [*noted_findings(item), *fold_findings(item.mesh)] if isinstance(item, MeshItem) else []
 
 
 def marked_points(given: Given, name: str, item: MeshItem) -> Bools:

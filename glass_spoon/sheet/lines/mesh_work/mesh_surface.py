@@ -33,7 +33,7 @@ from glass_spoon.sheet.fields import (
 )
 from glass_spoon.sheet.items import Item, MeshItem, Piece, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT, Action, Finding, Given, Line
-from glass_spoon.sheet.lines.mesh_work.fields import length_text, mesh_findings, several
+from glass_spoon.sheet.lines.mesh_work.fields import length_text, made_findings, noted_findings, several
 from glass_spoon.sheet.phrase import Phrase
 
 CAP_STEP = 8
@@ -450,8 +450,8 @@ class MeshSurface(Line):
         return fitted, f"Smoothed, its points lie within {length_text(max(left, 1e-6))} of the surface."
 
     def inspect(self, item: Item) -> list[Finding]:
-        """Say what was worth a note, and point at folded faces."""
-        return mesh_findings(item)
+        """Say what was worth a note, and point at faces, edges and vertices that no good mesh has."""
+        return [*noted_findings(item), *made_findings(item.mesh)] if isinstance(item, MeshItem) else []
 
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Offer the nearest counts that work."""
