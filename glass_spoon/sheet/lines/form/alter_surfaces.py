@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -16,6 +17,7 @@ from glass_spoon.kernel.surfaces.orient_set import orient_set
 from glass_spoon.kernel.surfaces.pull_net import NetMove, pull_net
 from glass_spoon.kernel.surfaces.rebuild_surface import rebuild_surface
 from glass_spoon.kernel.surfaces.rework_surface import extend_surface, move_seam, swap_directions
+from glass_spoon.kernel.surfaces.split_to_meet import NearMiss, find_near_misses, split_to_meet
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, gather_sets, reverse_set
 from glass_spoon.sheet.fields import (
@@ -294,7 +296,7 @@ class Gather(Line):
     """Surfaces taken together as one."""
 
     chapter = "Form"
-    summary = "Take surfaces together that meet along whole edges: they face alike and are meshed as one piece."
+    summary = "Take surfaces together that meet: they are cut where an edge lies on part of another, face alike and are meshed as one piece."
     words = ("join", "set", "group", "weld", "together", "one piece", "sew")
     sentence = "**Gather** {surfaces} where edges lie within {tolerance}, giving {gives}."
     gives_kind = "surfaces"
@@ -310,23 +312,61 @@ class Gather(Line):
     def build(self, given: Given) -> SurfacesItem:
         """Put them together and let them face alike."""
         every = given.every_set("surfaces")
-        parts = [number for number, own in enumerate(every) for _ in own.surfaces]
-        oriented = orient_set(gather_sets(every, given.number("tolerance")))
+        whole, parents = split_to_meet(gather_sets(every, given.number("tolerance")))
+        of_surface = [number for number, own in enumerate(every) for _ in own.surfaces]
+        parts = [of_surface[parent] for parent in parents]
+        oriented = orient_set(whole)
         keys = [name for name in given.items if name.partition(".")[0] == "surfaces"]
-        notes = tuple(_set_notes(oriented.shape, oriented.one_sided))
+        notes = tuple(_set_notes(oriented.shape, oriented.one_sided, tuple(parts)))
         return SurfacesItem(oriented.shape, tuple(parts), notes, sources=tuple(given.ids[keys[part]] for part in parts))
 
     def inspect(self, item: Item) -> list[Finding]:
-        """Tell of surfaces that meet nothing."""
-        return noted(item, "apart")
+        """Tell of surfaces that meet nothing, and of edges that nearly meet."""
+        found = noted(item, "apart")
+        if not isinstance(item, SurfacesItem) or not any("nearly meet" in finding.sentence for finding in found):
+            return found
+        wanted = _closing_tolerance(item.shape, item.parts)
+        if wanted is None:
+            return found
+        way = Action(f"Allow {wanted:g} mm", "tolerance", f"{wanted:g} mm")
+        return [replace(one, actions=(way,)) if "nearly meet" in one.sentence else one for one in found]
 
 
-def _set_notes(shape: SurfaceSet, one_sided: bool) -> list[str]:
+MOST_TOLERANCE = 10.0
+"""The largest distance in mm that gathered edges may lie apart."""
+
+
+def _misses(shape: SurfaceSet, parts: tuple[int, ...]) -> list[NearMiss]:
+    """Return where edges nearly meet of what came from different items, the widest gap first."""
+    return [miss for miss in find_near_misses(shape) if parts[miss.pieces[0]] != parts[miss.pieces[1]]]
+
+
+def _closing_tolerance(shape: SurfaceSet, parts: tuple[int, ...]) -> float | None:
+    """Return the distance in mm that closes what nearly meets, None where none does."""
+    gap = max(miss.gap for miss in _misses(shape, parts))
+    wanted = float(f"{1.05 * gap:.2g}")
+    if not shape.tolerance < wanted <= MOST_TOLERANCE:
+        return None
+    closed, parents = split_to_meet(replace(shape, tolerance=wanted))
+    return None if _misses(closed, tuple(parts[parent] for parent in parents)) else wanted
+
+
+def _set_notes(shape: SurfaceSet, one_sided: bool, parts: tuple[int, ...]) -> list[str]:
     """Return what is worth a look in a set that was put together."""
     notes = []
+    misses = _misses(shape, parts)
+    if misses:
+        first = misses[0]
+        x, y, z = first.place
+        where = f"{first.gap:.2g} mm apart at x {x:.1f}, y {y:.1f}, z {z:.1f} mm"
+        more = f"; {len(misses) - 1} other places are like it" if len(misses) > 1 else ""
+        notes.append(
+            f"Edges nearly meet and stay open: {where}{more}. Move or cut them to meet, or allow a larger distance."
+        )
     if one_sided:
         notes.append("The surfaces meet like a band with half a twist: they cannot all face out.")
-    alone = [k for k in range(len(shape.surfaces)) if not shape.neighbours(k)]
+    told = {piece for miss in misses for piece in miss.pieces}
+    alone = [k for k in range(len(shape.surfaces)) if not shape.neighbours(k) and k not in told]
     if len(shape.surfaces) > 1 and alone:
         count = len(alone)
         are = "surface shares" if count == 1 else "surfaces share"

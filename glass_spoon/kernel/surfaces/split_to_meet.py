@@ -1,0 +1,213 @@
+"""Cut surfaces where an edge of one lies on part of an edge of another, and find edges that only nearly meet.
+
+A rim is one edge however many pieces it has on either side: a corner that lies within an open edge of another surface,
+along which its own edge runs, cuts that surface across. Cuts leave corners on the far side, so it is done in rounds. A
+surface that closes is not cut at once: its seam is moved to the corner, once.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from glass_spoon.kernel.arrays import Floats, Ints, lengths
+from glass_spoon.kernel.curves.closest_on_curve import closest_params
+from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate_curve import curve_points
+from glass_spoon.kernel.surfaces.edit_surface import split_surface
+from glass_spoon.kernel.surfaces.rework_surface import move_seam
+from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve
+from glass_spoon.kernel.surfaces.surface_set import EdgeName, SurfaceSet
+
+ROUNDS = 60
+"""Rounds of cuts; each may carry a cut over one more neighbour."""
+
+MOST_PIECES = 2000
+"""Most surfaces that cuts may make."""
+
+ALONG = np.array([0.02, 0.05, 0.1])
+"""Shares of the shorter edge at which an edge must run along the other to be said to lie on it."""
+
+LEAST_PART = 1e-3
+"""Least share of an edge that is cut off: a corner nearer to its end is taken for that end."""
+
+NEAR = 0.03
+"""Edges nearer than this share of the shorter one nearly meet."""
+
+PLACES = 65
+"""Places along an edge at which it is told how near others are."""
+
+NEAR_RUN = 5
+"""Places side by side that must be near: less is a corner that touches."""
+
+
+@dataclass(frozen=True)
+class NearMiss:
+    """An open edge that nearly meets another: the pieces, the widest gap in mm, and the place (3,) where it is widest."""
+
+    pieces: tuple[int, int]
+    gap: float
+    place: Floats
+
+
+def split_to_meet(shape: SurfaceSet) -> tuple[SurfaceSet, Ints]:
+    """Return the set with surfaces cut where corners of others lie in their open edges, and whose part each piece is.
+
+    The second value (pieces,) numbers the surfaces as they were given.
+    """
+    surfaces = list(shape.surfaces)
+    counts = list(shape.counts) if shape.counts else [(0, 0)] * len(surfaces)
+    parents = list(range(len(surfaces)))
+    current, moved = shape, set[int]()
+    for _ in range(ROUNDS):
+        seam = _seam(current, parents, moved)
+        if seam is not None:
+            piece, axis, share = seam
+            moved.add(parents[piece])
+            surfaces[piece] = move_seam(surfaces[piece], axis, share)
+            current = replace(shape, surfaces=tuple(surfaces), counts=tuple(counts) if shape.counts else (), pattern=())
+            continue
+        cuts = _cuts(current)
+        if not cuts or len(surfaces) + len(cuts) > MOST_PIECES:
+            break
+        for piece in sorted(cuts, reverse=True):
+            axis, param = cuts[piece]
+            surfaces[piece : piece + 1] = split_surface(surfaces[piece], axis, param)
+            kept = (0, counts[piece][1]) if axis == 0 else (counts[piece][0], 0)
+            counts[piece : piece + 1] = [kept, kept]
+            parents[piece : piece + 1] = [parents[piece]] * 2
+        current = replace(shape, surfaces=tuple(surfaces), counts=tuple(counts) if shape.counts else (), pattern=())
+    return current, np.array(parents, dtype=np.int64)
+
+
+def find_near_misses(shape: SurfaceSet) -> list[NearMiss]:
+    """Return the open edges that nearly meet others, one for each pair of surfaces, the widest gap first."""
+    names = shape.lone_edges
+    if len(names) < 2:
+        return []
+    curves = [_edge(shape.surfaces, name) for name in names]
+    sizes = shape.edges.lengths[[shape.edges.number[name] for name in names]]
+    places = np.stack([curve_points(curve, np.linspace(*curve.domain, PLACES)) for curve in curves])
+    found: dict[tuple[int, int], NearMiss] = {}
+    for first, second in _boxes_near(places, NEAR * sizes):
+        if names[first].piece == names[second].piece:
+            continue
+        pieces = (min(names[first].piece, names[second].piece), max(names[first].piece, names[second].piece))
+        away = closest_params(curves[second], places[first])[1]
+        near = away <= NEAR * min(sizes[first], sizes[second])
+        run = near[: -NEAR_RUN + 1].copy()
+        for step in range(1, NEAR_RUN):
+            run &= near[step : len(near) - NEAR_RUN + 1 + step]
+        if not run.any():
+            continue
+        widest = int(np.argmax(np.where(near, away, -1.0)))
+        if pieces not in found or away[widest] > found[pieces].gap:
+            found[pieces] = NearMiss(pieces, float(away[widest]), places[first, widest])
+    return sorted(found.values(), key=lambda miss: -miss.gap)
+
+
+def _seam(shape: SurfaceSet, parents: list[int], moved: set[int]) -> tuple[int, int, float] | None:
+    """Return a whole surface that closes, the axis, and the share of it at which its seam would meet a corner of another.
+
+    Corners of edges that do not close come first: a ring beside a ring is turned to it, not the other way round. None where
+    no seam is to be moved; `moved` are those of which it was.
+    """
+    names = [name for name in shape.lone_edges if parents.count(parents[name.piece]) == 1]
+    rings = [name for name in names if shape.surfaces[name.piece].is_closed(name.axis, CLOSED)]
+    others = sorted(shape.lone_edges, key=lambda name: name in rings)
+    for name in rings:
+        if parents[name.piece] in moved:
+            continue
+        curve, size = _edge(shape.surfaces, name), float(shape.edges.lengths[shape.edges.number[name]])
+        for other in others:
+            if other.piece == name.piece or not _boxes_touch(shape, name, other):
+                continue
+            other_size = float(shape.edges.lengths[shape.edges.number[other]])
+            at = _corner_within(curve, size, _edge(shape.surfaces, other), other_size, shape.reach)
+            if at is not None:
+                low, high = curve.domain
+                return name.piece, name.axis, (at - low) / (high - low)
+            if _meets_seam(curve, _edge(shape.surfaces, other), shape.reach):
+                moved.add(parents[name.piece])  # it meets a corner as it is
+                break
+    return None
+
+
+def _meets_seam(curve: NurbsCurve, other: NurbsCurve, reach: float) -> bool:
+    """Say whether an edge starts or ends at the seam of a ring and runs along it."""
+    low, high = other.domain
+    start = curve_points(curve, np.array(curve.domain[:1]))[0]
+    for end, way in ((low, 1.0), (high, -1.0)):
+        run = curve_points(other, end + way * np.concatenate(([0.0], ALONG)) * (high - low))
+        if lengths(run[0] - start) <= reach and closest_params(curve, run)[1].max() <= reach:
+            return True
+    return False
+
+
+def _boxes_touch(shape: SurfaceSet, first: EdgeName, second: EdgeName) -> bool:
+    """Say whether the boxes of the compared places of two edges touch, drawn out by the longest step between them."""
+    one, other = (shape.edges.places[shape.edges.number[name]] for name in (first, second))
+    slack = shape.reach + max(float(lengths(np.diff(places, axis=0)).max()) for places in (one, other))
+    return bool(
+        (one.min(axis=0) - slack <= other.max(axis=0)).all() and (other.min(axis=0) - slack <= one.max(axis=0)).all()
+    )
+
+
+CLOSED = 1e-6
+"""How near in mm the two sides of a surface lie that closes."""
+
+
+def _cuts(shape: SurfaceSet) -> dict[int, tuple[int, float]]:
+    """Return for pieces the axis and the parameter at which each is to be cut next."""
+    names = shape.lone_edges
+    if len(names) < 2:
+        return {}
+    curves = [_edge(shape.surfaces, name) for name in names]
+    sizes = shape.edges.lengths[[shape.edges.number[name] for name in names]]
+    places = np.stack([curve_points(curve, np.linspace(*curve.domain, PLACES)) for curve in curves])
+    cuts: dict[int, tuple[int, float]] = {}
+    for first, second in _boxes_near(places, np.full(len(names), shape.reach)):
+        name = names[first]
+        if name.piece in cuts or name.piece == names[second].piece:
+            continue
+        at = _corner_within(curves[first], float(sizes[first]), curves[second], float(sizes[second]), shape.reach)
+        if at is not None:
+            cuts[name.piece] = (name.axis, at)
+    return cuts
+
+
+def _corner_within(curve: NurbsCurve, size: float, other: NurbsCurve, other_size: float, reach: float) -> float | None:
+    """Return the parameter of a curve at which another one, that runs along it from there, has an end; None for none."""
+    low, high = other.domain
+    least = max(LEAST_PART * size, 2 * reach)
+    for end, way in ((low, 1.0), (high, -1.0)):
+        shares = np.concatenate(([0.0], ALONG * min(1.0, size / other_size)))
+        run = curve_points(other, end + way * shares * (high - low))
+        params, away = closest_params(curve, run)
+        if away.max() > reach:
+            continue
+        place = curve_points(curve, params[:1])[0]
+        if lengths(curve_points(curve, np.array(curve.domain)) - place).min() > least:
+            return float(params[0])
+    return None
+
+
+def _boxes_near(places: Floats, reach: Floats) -> list[tuple[int, int]]:
+    """Return ordered pairs of edges, places (n, k, 3), whose boxes come within the first one's reach (n,) mm."""
+    low, high = places.min(axis=1), places.max(axis=1)
+    middles, radii = (low + high) / 2, lengths(high - low) / 2
+    tree = cKDTree(middles)
+    found = []
+    for first, near in enumerate(tree.query_ball_point(middles, radii + radii.max() + reach)):
+        for second in near:
+            apart = np.maximum(low[second] - high[first], low[first] - high[second]).max()
+            if second != first and apart <= reach[first]:
+                found.append((first, int(second)))
+    return found
+
+
+def _edge(surfaces: tuple[NurbsSurface, ...], name: EdgeName) -> NurbsCurve:
+    """Return the curve of an edge."""
+    return edge_curve(surfaces[name.piece], name.axis, name.end)
