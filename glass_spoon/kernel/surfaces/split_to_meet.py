@@ -7,6 +7,7 @@ surface that closes is not cut at once: its seam is moved to the corner, once.
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -18,7 +19,7 @@ from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate_curve import curve_points
 from glass_spoon.kernel.surfaces.edit_surface import split_surface
 from glass_spoon.kernel.surfaces.rework_surface import move_seam
-from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve
+from glass_spoon.kernel.surfaces.surface import edge_curve
 from glass_spoon.kernel.surfaces.surface_set import EdgeName, SurfaceSet
 
 ROUNDS = 60
@@ -33,14 +34,14 @@ ALONG = np.array([0.02, 0.05, 0.1])
 LEAST_PART = 1e-3
 """Least share of an edge that is cut off: a corner nearer to its end is taken for that end."""
 
-NEAR = 0.03
+NEAR = 0.02
 """Edges nearer than this share of the shorter one nearly meet."""
 
 PLACES = 65
 """Places along an edge at which it is told how near others are."""
 
-NEAR_RUN = 5
-"""Places side by side that must be near: less is a corner that touches."""
+NEAR_RUN = 13
+"""Places side by side that must be near: less is a corner that touches, or two rings side by side."""
 
 
 @dataclass(frozen=True)
@@ -84,18 +85,20 @@ def split_to_meet(shape: SurfaceSet) -> tuple[SurfaceSet, Ints]:
 
 def find_near_misses(shape: SurfaceSet) -> list[NearMiss]:
     """Return the open edges that nearly meet others, one for each pair of surfaces, the widest gap first."""
-    names = shape.lone_edges
-    if len(names) < 2:
+    edges = _open_edges(shape)
+    if edges is None:
         return []
-    curves = [_edge(shape.surfaces, name) for name in names]
-    sizes = shape.edges.lengths[[shape.edges.number[name] for name in names]]
-    places = np.stack([curve_points(curve, np.linspace(*curve.domain, PLACES)) for curve in curves])
+    names, sizes, places = edges.names, edges.sizes, edges.places
     found: dict[tuple[int, int], NearMiss] = {}
     for first, second in _boxes_near(places, NEAR * sizes):
         if names[first].piece == names[second].piece:
             continue
         pieces = (min(names[first].piece, names[second].piece), max(names[first].piece, names[second].piece))
-        away = closest_params(curves[second], places[first])[1]
+        roughly = lengths(places[first][:, None] - places[second][None]).min(axis=1)
+        step = float(lengths(np.diff(places[second], axis=0)).max())
+        if np.count_nonzero(roughly <= NEAR * min(sizes[first], sizes[second]) + step) < NEAR_RUN:
+            continue
+        away = closest_params(edges.curves[second], places[first])[1]
         near = away <= NEAR * min(sizes[first], sizes[second])
         run = near[: -NEAR_RUN + 1].copy()
         for step in range(1, NEAR_RUN):
@@ -112,25 +115,28 @@ def _seam(shape: SurfaceSet, parents: list[int], moved: set[int]) -> tuple[int, 
     """Return a whole surface that closes, the axis, and the share of it at which its seam would meet a corner of another.
 
     Corners of edges that do not close come first: a ring beside a ring is turned to it, not the other way round. None where
-    no seam is to be moved; `moved` are those of which it was.
+    no seam is to be moved; `moved` are those that stay as they are from now on.
     """
-    names = [name for name in shape.lone_edges if parents.count(parents[name.piece]) == 1]
-    rings = [name for name in names if shape.surfaces[name.piece].is_closed(name.axis, CLOSED)]
-    others = sorted(shape.lone_edges, key=lambda name: name in rings)
-    for name in rings:
+    edges = _open_edges(shape)
+    if edges is None:
+        return None
+    pieces = Counter(parents)
+    rings = [
+        number
+        for number, name in enumerate(edges.names)
+        if pieces[parents[name.piece]] == 1 and shape.surfaces[name.piece].is_closed(name.axis, CLOSED)
+    ]
+    for first in rings:
+        name = edges.names[first]
         if parents[name.piece] in moved:
             continue
-        curve, size = _edge(shape.surfaces, name), float(shape.edges.lengths[shape.edges.number[name]])
-        for other in others:
-            if other.piece == name.piece or not _boxes_touch(shape, name, other):
-                continue
-            other_size = float(shape.edges.lengths[shape.edges.number[other]])
-            at = _corner_within(curve, size, _edge(shape.surfaces, other), other_size, shape.reach)
+        for second in sorted(edges.corners_near(first, shape.reach), key=lambda number: number in rings):
+            at = _corner_within(edges, first, second, shape.reach)
             if at is not None:
-                low, high = curve.domain
+                low, high = edges.curves[first].domain
                 return name.piece, name.axis, (at - low) / (high - low)
-            if _meets_seam(curve, _edge(shape.surfaces, other), shape.reach):
-                moved.add(parents[name.piece])  # it meets a corner as it is
+            if _meets_seam(edges.curves[first], edges.curves[second], shape.reach):
+                moved.add(parents[name.piece])
                 break
     return None
 
@@ -146,45 +152,71 @@ def _meets_seam(curve: NurbsCurve, other: NurbsCurve, reach: float) -> bool:
     return False
 
 
-def _boxes_touch(shape: SurfaceSet, first: EdgeName, second: EdgeName) -> bool:
-    """Say whether the boxes of the compared places of two edges touch, drawn out by the longest step between them."""
-    one, other = (shape.edges.places[shape.edges.number[name]] for name in (first, second))
-    slack = shape.reach + max(float(lengths(np.diff(places, axis=0)).max()) for places in (one, other))
-    return bool(
-        (one.min(axis=0) - slack <= other.max(axis=0)).all() and (other.min(axis=0) - slack <= one.max(axis=0)).all()
-    )
-
-
 CLOSED = 1e-6
 """How near in mm the two sides of a surface lie that closes."""
 
 
-def _cuts(shape: SurfaceSet) -> dict[int, tuple[int, float]]:
-    """Return for pieces the axis and the parameter at which each is to be cut next."""
+@dataclass(frozen=True)
+class _Open:
+    """The open edges of a set: names, curves, lengths sizes (n,) in mm, and places (n, PLACES, 3) along them."""
+
+    names: list[EdgeName]
+    curves: list[NurbsCurve]
+    sizes: Floats
+    places: Floats
+
+    def corners_near(self, first: int, reach: float) -> list[int]:
+        """Return the other edges that end on an edge, or so near that it must be looked at closely."""
+        own = self.places[first]
+        step = reach + float(lengths(np.diff(own, axis=0)).max())
+        ends = self.places[:, [0, -1]].reshape(-1, 3)
+        low, high = own.min(axis=0) - step, own.max(axis=0) + step
+        inside = np.flatnonzero(((ends >= low) & (ends <= high)).all(axis=1))
+        away = lengths(ends[inside, None] - own[None]).min(axis=1)
+        near = np.unique(inside[away <= step] // 2)
+        return [int(other) for other in near if self.names[other].piece != self.names[first].piece]
+
+
+def _open_edges(shape: SurfaceSet) -> _Open | None:
+    """Return the open edges of a set, None where there are fewer than two."""
     names = shape.lone_edges
     if len(names) < 2:
-        return {}
-    curves = [_edge(shape.surfaces, name) for name in names]
+        return None
+    curves = [edge_curve(shape.surfaces[name.piece], name.axis, name.end) for name in names]
     sizes = shape.edges.lengths[[shape.edges.number[name] for name in names]]
     places = np.stack([curve_points(curve, np.linspace(*curve.domain, PLACES)) for curve in curves])
+    return _Open(names, curves, sizes, places)
+
+
+def _cuts(shape: SurfaceSet) -> dict[int, tuple[int, float]]:
+    """Return for pieces the axis and the parameter at which each is to be cut next."""
+    edges = _open_edges(shape)
+    if edges is None:
+        return {}
     cuts: dict[int, tuple[int, float]] = {}
-    for first, second in _boxes_near(places, np.full(len(names), shape.reach)):
-        name = names[first]
-        if name.piece in cuts or name.piece == names[second].piece:
+    for first, name in enumerate(edges.names):
+        if name.piece in cuts:
             continue
-        at = _corner_within(curves[first], float(sizes[first]), curves[second], float(sizes[second]), shape.reach)
-        if at is not None:
-            cuts[name.piece] = (name.axis, at)
+        for second in edges.corners_near(first, shape.reach):
+            at = _corner_within(edges, first, second, shape.reach)
+            if at is not None:
+                cuts[name.piece] = (name.axis, at)
+                break
     return cuts
 
 
-def _corner_within(curve: NurbsCurve, size: float, other: NurbsCurve, other_size: float, reach: float) -> float | None:
-    """Return the parameter of a curve at which another one, that runs along it from there, has an end; None for none."""
+def _corner_within(edges: _Open, first: int, second: int, reach: float) -> float | None:
+    """Return the parameter of an edge at which another one, that runs along it from there, has an end; None for none."""
+    curve, other = edges.curves[first], edges.curves[second]
     low, high = other.domain
-    least = max(LEAST_PART * size, 2 * reach)
+    least = max(LEAST_PART * float(edges.sizes[first]), 2 * reach)
+    shares = np.concatenate(([0.0], ALONG * min(1.0, edges.sizes[first] / edges.sizes[second])))
+    own = edges.places[first]
+    step = reach + float(lengths(np.diff(own, axis=0)).max())
     for end, way in ((low, 1.0), (high, -1.0)):
-        shares = np.concatenate(([0.0], ALONG * min(1.0, size / other_size)))
         run = curve_points(other, end + way * shares * (high - low))
+        if lengths(run[:, None] - own[None]).min(axis=1).max() > step:
+            continue
         params, away = closest_params(curve, run)
         if away.max() > reach:
             continue
@@ -206,8 +238,3 @@ def _boxes_near(places: Floats, reach: Floats) -> list[tuple[int, int]]:
             if second != first and apart <= reach[first]:
                 found.append((first, int(second)))
     return found
-
-
-def _edge(surfaces: tuple[NurbsSurface, ...], name: EdgeName) -> NurbsCurve:
-    """Return the curve of an edge."""
-    return edge_curve(surfaces[name.piece], name.axis, name.end)
