@@ -47,7 +47,7 @@ def test_size_changes_the_part_and_units_are_understood(signed_in):
 
 
 def test_choice_reference_and_way_out(signed_in):
-    """A choice by its list; a refused count offers counts that work, one click away."""
+    """A choice by its list; a count that cannot be is taken as the next that can, and said; a refused radius offers one."""
     page = signed_in
     open_part(page, "Camp kettle")
     page.locator("[data-field=poles]").select_option("fan")
@@ -55,8 +55,12 @@ def test_choice_reference_and_way_out(signed_in):
     expect(page.locator(".gauge[data-code=four_sided]")).to_have_class("gauge is-look")
     page.locator("[data-field=poles]").select_option("quads")
     type_value(page, "round", "47")
-    page.get_by_role("button", name="Try 48").click()
+    expect(page.locator(".line[data-line=l4]")).to_contain_text("48 round in place of 47")
     expect(page.locator(".gauge[data-code=four_sided] .gauge-text")).to_have_text("100 %")
+    page.locator("[data-field=fit]").select_option("exactly")
+    type_value(page, "radius", "90 mm")
+    page.locator(".line[data-line=l2] .finding button").first.click()
+    expect(page.locator(".line .finding")).to_have_count(0)
 
 
 def test_what_is_typed_goes_on_when_an_answer_replaces_the_sheet(signed_in):

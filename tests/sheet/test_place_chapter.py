@@ -85,8 +85,8 @@ def test_any_item_is_placed(item: str, verb: str, size: float) -> None:
     assert sorted_rows(samples(after), size) == pytest.approx(sorted_rows(mapped(samples(before), size), size), abs=2e-6)
     if isinstance(after, MeshItem) and isinstance(before, MeshItem):
         check_result(after.mesh, closed=True)
-        share = {"scale": 3.0}.get(verb, 1.0)
-        assert enclosed_volume(after.mesh) == pytest.approx(share * enclosed_volume(before.mesh), rel=1e-9)
+        share, near = {"scale": (3.0, 5e-3)}.get(verb, (1.0, 1e-9))  # stretched, bent quads are cut along other diagonals
+        assert enclosed_volume(after.mesh) == pytest.approx(share * enclosed_volume(before.mesh), rel=near)
         assert after.every_piece == before.every_piece
         normals = after.mesh.points["normal"]
         assert np.linalg.norm(normals, axis=1) == pytest.approx(1.0)

@@ -85,6 +85,8 @@ def test_bad_values_are_kept_and_named_in_their_line(part, as_user, edit, line, 
     """A value that cannot be built is saved as typed, and its line says the way out."""
     if line == "l1":
         edit(as_user("owner"), op="pause", line="l2", paused="1")
+    if line == "l2":
+        edit(as_user("owner"), op="set", line="l2", field="fit", value="exactly")
     answer = edit(as_user("owner"), op="set", line=line, field=field, value=value)
     assert answer.status_code == 200
     assert word in answer.content.decode()

@@ -104,8 +104,9 @@ def test_bad_previews_get_a_sentence(part, as_user, body):
     assert answer.json()["sentence"].endswith(".")
 
 
-def test_preview_that_cannot_be_built_says_why(part, as_user):
+def test_preview_that_cannot_be_built_says_why(part, as_user, edit):
     """The file comes without a mesh, and with the sentence."""
+    edit(as_user("owner"), op="set", line="l2", field="fit", value="exactly")
     document = gltf(preview(as_user("editor"), part, line="l2", field="radius", value="500 mm").content)
     assert "largest that fits" in document["extras"]["failed"][0]
 
