@@ -30,12 +30,18 @@ def open_part(page: Page, name: str) -> None:
     page.wait_for_timeout(SETTLE)
 
 
+def bring_into_view(page: Page, selector: str) -> None:
+    """Scroll to an element of the sheet, which an answer may replace at any time."""
+    page.wait_for_selector(selector)
+    page.evaluate("selector => document.querySelector(selector).scrollIntoView()", selector)
+
+
 def drawing(page: Page) -> None:
     """Show a point being drawn over its reference, a curvature comb, and helices."""
     open_part(page, "Kettle from the sketch")
     page.locator(".view-front .view-name").click()
     page.wait_for_timeout(SETTLE)
-    box = page.locator(".view-front .handle").nth(5).bounding_box()
+    box = page.locator(".view-front .drawn-point").nth(5).bounding_box()
     assert box is not None
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     page.mouse.move(x, y)
@@ -61,7 +67,7 @@ def drawing(page: Page) -> None:
     page.locator("[data-level='2']").click()
     page.locator("[data-mode=stripes]").click()
     page.wait_for_timeout(SETTLE)
-    page.locator(".item-list").first.scroll_into_view_if_needed()
+    bring_into_view(page, ".item-list")
     shot(page, "hull-stripes")
 
 
@@ -77,7 +83,7 @@ def form(page: Page) -> None:
     page.wait_for_selector("#edges-slip tbody tr")
     shot(page, "edge-report")
     open_part(page, "Oar")
-    page.locator(".law-button").first.scroll_into_view_if_needed()
+    bring_into_view(page, ".law-button")
     page.locator(".law-button").first.click()
     page.wait_for_selector(".law-editor")
     shot(page, "law-editor")
@@ -100,7 +106,7 @@ def meshing(page: Page) -> None:
     open_part(page, "Ventilator")
     page.locator("select[data-view-choice=mesh]").select_option(label="flange mesh")
     page.wait_for_timeout(SETTLE)
-    page.locator("[data-verb=remark]").last.scroll_into_view_if_needed()
+    bring_into_view(page, "[data-verb=remark]:last-of-type")
     page.locator(".finding [data-gauge=smallest_corner]").first.click()
     page.locator(".board-note").get_by_role("button", name="Go to each").click()
     shot(page, "gauge-offenders")
@@ -139,11 +145,15 @@ def main() -> None:
         page.locator("[data-level='0']").click()
         page.locator("[data-mode=edges]").click()
         page.wait_for_timeout(SETTLE)
-        page.locator("[data-field=round]").click()
-        page.locator(".value-input").fill("47")
+        page.locator("[data-field=fit]").select_option("exactly")
+        page.wait_for_timeout(SETTLE)
+        page.locator("[data-field=radius]").click()
+        page.locator(".value-input").fill("90 mm")
         page.keyboard.press("Enter")
         shot(page, "bench-warning")
-        page.get_by_role("button", name="Undo").click()
+        for _ in range(2):
+            page.get_by_role("button", name="Undo").click()
+            page.wait_for_timeout(SETTLE)
         drawing(page)
         form(page)
         meshing(page)
