@@ -92,6 +92,7 @@ export function finder(root, edits, board) {
       sentence.textContent = `“${missed}” was not understood. Press Enter again to add the line without it, or say it otherwise.`;
       this.list().prepend(sentence);
       this.list().scrollTop = 0;
+      this.$root.scrollIntoView({ block: "nearest" });
       return true;
     },
     async take(verb) {
