@@ -17,10 +17,14 @@ import sys
 from dataclasses import asdict
 from pathlib import Path
 
+from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.gauges.crossings import read_crossing_others
 from glass_spoon.kernel.gauges.read_gauges import read_gauges
-from glass_spoon.kernel.gauges.reading import Reading
+from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels, count_sides
+from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import json_schema, read_document
 from glass_spoon.sheet.errors import SheetError
@@ -139,16 +143,25 @@ def _gauges(options: argparse.Namespace) -> None:
     build, item = _built(options)
     limits = build.document.limits.for_gauges()
     surfaces = {name: state.item.surface for name, state in build.named("mesh") if isinstance(state.item, MeshItem)}
+    meshes = named_meshes(build, item, options.level)
     result = {
         one.name: {
             "faces": count_sides(one.mesh.topology),
             "levels": count_levels(one.mesh.topology),
             "size": bounding_size(one.mesh).tolist(),
-            "gauges": [_reading(reading) for reading in read_gauges(one.mesh, surfaces[one.name], limits)],
+            "gauges": [_reading(reading) for reading in _readings_beside(one, meshes, surfaces[one.name], limits)],
         }
-        for one in named_meshes(build, item, options.level)
+        for one in meshes
     }
     print(json.dumps(result, indent=1))
+
+
+def _readings_beside(
+    one: NamedMesh, meshes: list[NamedMesh], surface: NurbsSurface | SurfaceSet | None, limits: Limits
+) -> list[Reading]:
+    """Return the readings of a mesh, and what it does to the others where there are some."""
+    others = [other.mesh for other in meshes if other is not one]
+    return read_gauges(one.mesh, surface, limits) + ([read_crossing_others(one.mesh, others)] if others else [])
 
 
 def _reading(reading: Reading) -> dict[str, object]:

@@ -102,3 +102,21 @@ def test_small_faces_are_found_in_large_ones_and_the_other_way_round() -> None:
     assert crossing_others(wall, [rod]).tolist() == [0]
     assert crossing_others(rod, [wall]).tolist() == list(range(40, 48))
     assert len(crossing_faces(gather_meshes([wall, rod]))) == 9
+
+
+def test_faces_of_many_sides_and_triangles_are_neighbours_as_quads_are() -> None:
+    """A drum with lids of 600 sides, and a ring of triangles, do not cross themselves; a rod through a lid does."""
+    angles = np.arange(600) * 2 * np.pi / 600
+    rim = np.stack((50 * np.cos(angles), 50 * np.sin(angles), 0 * angles), axis=-1)
+    ahead, around = np.roll(np.arange(600), -1), np.arange(600)
+    sides = np.stack((around, ahead, 600 + ahead, 600 + around), axis=-1).ravel()
+    corners = np.concatenate((sides, around[::-1], 600 + around))
+    offsets = np.cumsum([0, *([4] * 600), 600, 600])
+    drum = Mesh(make_topology(1200, corners, offsets=offsets), np.concatenate((rim, rim + np.array([0, 0, 20]))))
+    assert not len(crossing_faces(drum))
+    quads = ring(40, 20, 30, 10)
+    triangles = quads.topology.face_corners.reshape(-1, 4)[:, [0, 1, 2, 0, 2, 3]].reshape(-1, 3)
+    assert not len(crossing_faces(Mesh(make_topology(quads.point_count, triangles), quads.positions)))
+    rod = box((10, 10, 10), (14, 14, 40))
+    assert crossing_others(drum, [rod]).tolist() == [601]
+    assert len(crossing_faces(gather_meshes([drum, rod]))) == 5

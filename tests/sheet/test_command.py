@@ -54,6 +54,16 @@ def test_level_smooths(tmp_path, capsys):
     assert "5,184 faces" in capsys.readouterr().out
 
 
+def test_meshes_that_run_through_each_other_are_told_of_both(capsys):
+    """The gangway's slats are let into its rails; the kettle is one mesh, and has no others."""
+    assert main(["gauges", str(DEMO / "gangway.json")]) == 0
+    for mesh in json.loads(capsys.readouterr().out).values():
+        readings = {entry["gauge"]: entry["value"] for entry in mesh["gauges"]}
+        assert readings["crossings"] == 0 < readings["crossing_others"]
+    assert main(["gauges", KETTLE]) == 0
+    assert "crossing_others" not in capsys.readouterr().out
+
+
 def test_gauges_are_json(capsys):
     """Counts, levels, size and readings."""
     assert main(["gauges", KETTLE]) == 0

@@ -13,6 +13,7 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import csr_array
 from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, dot_lanes, lengths, packed_rows
@@ -190,18 +191,17 @@ def _are_neighbours(mesh: Mesh, pairs: Ints) -> Bools:
 def _shared_vertices(mesh: Mesh, pairs: Ints) -> Ints:
     """Return how many vertices (k,) the faces of pairs share."""
     topology = mesh.topology
-    sides = topology.face_sides
-    most = int(sides.max(initial=0))
-    table = np.full((topology.face_count, most), -1, dtype=np.int32)
-    starts = topology.face_offsets[:-1].astype(np.int64)
-    for column in range(most):
-        there = sides > column
-        table[there, column] = topology.face_corners[starts[there] + column]
-    first, second = table.take(pairs[:, 0], axis=0), table.take(pairs[:, 1], axis=0)
-    first[first < 0] = -2
-    return sum(
-        ((first == np.roll(second, turn, axis=1)).sum(axis=1) for turn in range(most)), np.zeros(len(pairs), np.int64)
+    if topology.is_quads:
+        table = topology.face_corners.reshape(-1, 4)
+        first, second = table.take(pairs[:, 0], axis=0), table.take(pairs[:, 1], axis=0)
+        return sum(
+            ((first == np.roll(second, turn, axis=1)).sum(axis=1) for turn in range(4)), np.zeros(len(pairs), np.int64)
+        )
+    corners = topology.face_corners
+    of_face = csr_array(
+        (np.ones(len(corners), np.int64), corners, topology.face_offsets), (topology.face_count, mesh.point_count)
     )
+    return np.asarray(of_face[pairs[:, 0]].multiply(of_face[pairs[:, 1]]).sum(axis=1))
 
 
 def _cross(first: _Faces, second: _Faces, pairs: Ints) -> Bools:

@@ -11,6 +11,7 @@ from collections import Counter
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
@@ -43,6 +44,9 @@ PLACES = 65
 NEAR_RUN = 13
 """Places side by side that must be near: less is a corner that touches, or two rings side by side."""
 
+CLOSED = 1e-6
+"""How near in mm the two sides of a surface lie that closes."""
+
 
 @dataclass(frozen=True)
 class NearMiss:
@@ -61,18 +65,19 @@ def split_to_meet(shape: SurfaceSet) -> tuple[SurfaceSet, Ints]:
     surfaces = list(shape.surfaces)
     counts = list(shape.counts) if shape.counts else [(0, 0)] * len(surfaces)
     parents = list(range(len(surfaces)))
-    current, moved = shape, set[int]()
+    current, settled = shape, set[int]()
     for _ in range(ROUNDS):
-        seam = _seam(current, parents, moved)
-        if seam is not None:
-            piece, axis, share = seam
-            moved.add(parents[piece])
-            surfaces[piece] = move_seam(surfaces[piece], axis, share)
-            current = replace(shape, surfaces=tuple(surfaces), counts=tuple(counts) if shape.counts else (), pattern=())
-            continue
-        cuts = _cuts(current)
-        if not cuts or len(surfaces) + len(cuts) > MOST_PIECES:
+        edges = _open_edges(current)
+        if edges is None:
             break
+        seam = _seam(current, edges, parents, settled)
+        cuts = {} if seam else _cuts(edges, current.reach)
+        if not seam and (not cuts or len(surfaces) + len(cuts) > MOST_PIECES):
+            break
+        if seam:
+            piece, axis, share = seam
+            settled.add(parents[piece])
+            surfaces[piece] = move_seam(surfaces[piece], axis, share)
         for piece in sorted(cuts, reverse=True):
             axis, param = cuts[piece]
             surfaces[piece : piece + 1] = split_surface(surfaces[piece], axis, param)
@@ -100,10 +105,7 @@ def find_near_misses(shape: SurfaceSet) -> list[NearMiss]:
             continue
         away = closest_params(edges.curves[second], places[first])[1]
         near = away <= NEAR * min(sizes[first], sizes[second])
-        run = near[: -NEAR_RUN + 1].copy()
-        for step in range(1, NEAR_RUN):
-            run &= near[step : len(near) - NEAR_RUN + 1 + step]
-        if not run.any():
+        if not sliding_window_view(near, NEAR_RUN).all(axis=1).any():
             continue
         widest = int(np.argmax(np.where(near, away, -1.0)))
         if pieces not in found or away[widest] > found[pieces].gap:
@@ -111,15 +113,12 @@ def find_near_misses(shape: SurfaceSet) -> list[NearMiss]:
     return sorted(found.values(), key=lambda miss: -miss.gap)
 
 
-def _seam(shape: SurfaceSet, parents: list[int], moved: set[int]) -> tuple[int, int, float] | None:
+def _seam(shape: SurfaceSet, edges: _Open, parents: list[int], settled: set[int]) -> tuple[int, int, float] | None:
     """Return a whole surface that closes, the axis, and the share of it at which its seam would meet a corner of another.
 
     Corners of edges that do not close come first: a ring beside a ring is turned to it, not the other way round. None where
-    no seam is to be moved; `moved` are those that stay as they are from now on.
+    no seam is to be moved; those that stay as they are from now on are added to `settled`.
     """
-    edges = _open_edges(shape)
-    if edges is None:
-        return None
     pieces = Counter(parents)
     rings = [
         number
@@ -128,7 +127,7 @@ def _seam(shape: SurfaceSet, parents: list[int], moved: set[int]) -> tuple[int, 
     ]
     for first in rings:
         name = edges.names[first]
-        if parents[name.piece] in moved:
+        if parents[name.piece] in settled:
             continue
         for second in sorted(edges.corners_near(first, shape.reach), key=lambda number: number in rings):
             at = _corner_within(edges, first, second, shape.reach)
@@ -136,7 +135,7 @@ def _seam(shape: SurfaceSet, parents: list[int], moved: set[int]) -> tuple[int, 
                 low, high = edges.curves[first].domain
                 return name.piece, name.axis, (at - low) / (high - low)
             if _meets_seam(edges.curves[first], edges.curves[second], shape.reach):
-                moved.add(parents[name.piece])
+                settled.add(parents[name.piece])
                 break
     return None
 
@@ -150,10 +149,6 @@ def _meets_seam(curve: NurbsCurve, other: NurbsCurve, reach: float) -> bool:
         if lengths(run[0] - start) <= reach and closest_params(curve, run)[1].max() <= reach:
             return True
     return False
-
-
-CLOSED = 1e-6
-"""How near in mm the two sides of a surface lie that closes."""
 
 
 @dataclass(frozen=True)
@@ -188,17 +183,14 @@ def _open_edges(shape: SurfaceSet) -> _Open | None:
     return _Open(names, curves, sizes, places)
 
 
-def _cuts(shape: SurfaceSet) -> dict[int, tuple[int, float]]:
+def _cuts(edges: _Open, reach: float) -> dict[int, tuple[int, float]]:
     """Return for pieces the axis and the parameter at which each is to be cut next."""
-    edges = _open_edges(shape)
-    if edges is None:
-        return {}
     cuts: dict[int, tuple[int, float]] = {}
     for first, name in enumerate(edges.names):
         if name.piece in cuts:
             continue
-        for second in edges.corners_near(first, shape.reach):
-            at = _corner_within(edges, first, second, shape.reach)
+        for second in edges.corners_near(first, reach):
+            at = _corner_within(edges, first, second, reach)
             if at is not None:
                 cuts[name.piece] = (name.axis, at)
                 break
