@@ -263,3 +263,16 @@ def test_random_builds_are_sound_or_a_sentence(family: Callable[[Dice], Lines]) 
         if fault:
             wrong[seed] = fault
     assert wrong == {}
+
+
+def test_the_judge_can_find_fault() -> None:
+    """What runs away, and two tubes gathered into one whose touching ends leave edges of three faces, are faults."""
+    ring = {"verb": "circle", "plane": "plan", "radius": "10 mm", "gives": "ring"}
+    tube = {"verb": "extrude", "profile": "l1", "distance": "20 mm", "gives": "tube"}
+    mesh = {"verb": "mesh", "sizing": "edge length", "edge_length": "4 mm", "gives": "m"}
+    alone = build(ring, tube, {**mesh, "surface": "l2"})
+    assert judge(alone, 10.0) == ""
+    assert "it reaches" in judge(alone, 0.01)
+    copy, up = {"verb": "copy", "item": "l2", "gives": "other"}, {"verb": "move", "item": "l3", "z": "20 mm"}
+    touching = build(ring, tube, copy, up, {"verb": "gather", "surfaces": ["l2", "l3"]}, {**mesh, "surface": "l5"})
+    assert "edges of three faces" in judge(touching, 10.0)

@@ -31,7 +31,7 @@ WORDS = {
     "face_budget": "It has {value} faces",
     "crowded_edges": "{value} edges have three faces or more",
     "small_gaps": "{value} small gaps between open edges: they nearly meet",
-    "crossings": "{value} faces run through others of this mesh: press Crossing faces to see where",
+    "crossings": "{value} faces run through others of this mesh: move apart what meets there, or make it smaller",
     "doubled_points": "{value} points lie on others: seams that were never welded",
     "stray_points": "{value} points belong to no face",
     "odd_on_bends": "{value} triangles or many-sided faces lie on a bend",
