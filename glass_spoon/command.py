@@ -14,7 +14,6 @@ import argparse
 import json
 import math
 import sys
-from dataclasses import asdict
 from pathlib import Path
 
 from glass_spoon.formats.gltf import NamedMesh
@@ -130,7 +129,16 @@ def _survive(options: argparse.Namespace) -> None:
         raise CannotRun("The share should be above 0 and below 100 percent.")
     found = survive(read_document(options.sheet.read_bytes()), options.share / 100)
     if options.json:
-        results = [asdict(result) for result in found.results]
+        results = [
+            {
+                "line": one.line,
+                "field": one.trial.field,
+                "label": one.label,
+                "outcome": one.outcome,
+                "sentence": one.sentence,
+            }
+            for one in found.results
+        ]
         print(json.dumps({"share": found.share, "changes": len(results), "results": results}, indent=1))
         return
     print(f"{found.share:.1%} of {len(found.results):,} changes rebuild the part.")

@@ -45,6 +45,13 @@ def set_fields(document: SheetDocument, line_id: str, values: dict[str, Any]) ->
     return with_lines(document, [changed if other.id == line_id else other for other in document.lines])
 
 
+def set_lines(document: SheetDocument, changes: dict[str, dict[str, Any]]) -> SheetDocument:
+    """Return the document with fields of several lines changed (`changes`, by line and field); names are left out."""
+    for line, values in changes.items():
+        document = set_fields(document, line, values)
+    return document
+
+
 def set_look(document: SheetDocument, item_id: str, changes: dict[str, Any]) -> SheetDocument:
     """Return the document with an item shown otherwise: hidden, locked, colour, layer."""
     find_line(document, item_id)

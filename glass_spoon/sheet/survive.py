@@ -15,7 +15,7 @@ from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.edit import set_fields
+from glass_spoon.sheet.edit import set_lines
 from glass_spoon.sheet.errors import SheetError
 from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
@@ -38,23 +38,36 @@ SEED = 20
 
 @dataclass(frozen=True, eq=False)
 class Trial:
-    """A change of a sheet: its line ("" for all sizes together), the field, how it reads, and the sheet as it makes it."""
+    """A change of a sheet: its line ("" for all sizes together), the field, how it reads, and the sheet as it makes it.
+
+    changes: the values, by line and field.
+    """
 
     line: str
     field: str
     label: str
+    changes: dict[str, dict[str, Any]]
     document: SheetDocument
 
 
 @dataclass(frozen=True)
 class Result:
-    """What came of a change, and the sentence that tells it, "" where nothing does."""
+    """What came of a change, the sentence that tells it ("" where nothing does), and the line that it is about."""
 
-    line: str
-    field: str
-    label: str
+    trial: Trial
     outcome: Outcome
     sentence: str = ""
+    told_at: str = ""
+
+    @property
+    def line(self) -> str:
+        """The line that was changed, "" for all sizes together."""
+        return self.trial.line
+
+    @property
+    def label(self) -> str:
+        """How the change reads."""
+        return self.trial.label
 
 
 @dataclass(frozen=True)
@@ -117,10 +130,8 @@ def joint_changes(document: SheetDocument, share: float, count: int) -> Iterator
     rng = random.Random(SEED)
     sizes = [line for line in document.lines if isinstance(line, Size)]
     for number in range(count if len(sizes) > 1 else 0):
-        changed = document
-        for line in sizes:
-            changed = set_fields(changed, line.id, {"value": scaled(line.value, 1 + rng.uniform(-share, share))})
-        yield Trial("", "value", f"all sizes together, {number + 1}", changed)
+        changes = {line.id: {"value": scaled(line.value, 1 + rng.uniform(-share, share))} for line in sizes}
+        yield Trial("", "value", f"all sizes together, {number + 1}", changes, set_lines(document, changes))
 
 
 def percent(factor: float) -> str:
@@ -136,7 +147,8 @@ def scaled(raw: Any, factor: float) -> str:
 def _changed(document: SheetDocument, line: Line, field: str, value: Any, label: str) -> Iterator[Trial]:
     """Yield the sheet with a field changed; nothing where the value does not fit the field at all."""
     try:
-        yield Trial(line.id, field, label, set_fields(document, line.id, {field: value}))
+        changes = {line.id: {field: value}}
+        yield Trial(line.id, field, label, changes, set_lines(document, changes))
     except SheetError:
         return
 
@@ -197,19 +209,17 @@ def _result(trial: Trial, before: Build, after: Build) -> Result:
         if report.status == "failed" and known.get(line) != "failed":
             number = after.document.number_of(line)
             sentence = next((finding.sentence for finding in report.findings), "")
-            return Result(
-                trial.line, trial.field, trial.label, "failed", f"Line {number}: {sentence}" if number else sentence
-            )
+            return Result(trial, "failed", f"Line {number}: {sentence}" if number else sentence, line)
     fault = next((text for text in _faults(before, after)), "")
     if not fault:
-        return Result(trial.line, trial.field, trial.label, "sane")
+        return Result(trial, "sane")
     told = [
-        finding.sentence
+        (finding.sentence, line)
         for line, report in after.reports.items()
         if report.status == "look" and known.get(line) != "look"
         for finding in report.findings
     ]
-    return Result(trial.line, trial.field, trial.label, "told" if told else "silent", told[0] if told else fault)
+    return Result(trial, "told", *told[0]) if told else Result(trial, "silent", fault)
 
 
 def _faults(before: Build, after: Build) -> Iterator[str]:

@@ -246,76 +246,51 @@ class KeptResult(models.Model):
         return self.key
 
 
-class MeshReading(models.Model):
-    """The mesh of a stored file, read by a job once for all: how far it is, and in the end the packed mesh or a sentence.
+class Job(models.Model):
+    """Work that a worker does: its kind, what was asked for, how far it is, and in the end what came of it.
 
-    stage: waiting, reading, ready, failed, stopped. touched_at: when whoever reads last gave a sign of life.
+    A job is somebody's, about a part, and found by its token; or about a file and shared by all, one for each order.
+    stage: waiting, words that say what is done, and ready, failed or stopped. queued: its number in the queue.
+    touched_at: when whoever does it last gave a sign of life. outcome: figures to show; data: bytes to fetch.
     """
 
-    file = models.ForeignKey(StoredFile, models.CASCADE, related_name="readings")
-    ending = models.CharField(max_length=5)
-    version = models.PositiveIntegerField()
-    stage = models.CharField(max_length=10, default="waiting")
-    share = models.FloatField(default=0.0)
-    sentence = models.CharField(max_length=400, default="")
-    data = models.BinaryField(default=b"")
-    touched_at = models.DateTimeField(auto_now_add=True)
-
-    class Meta:
-        """One reading a file, for each way of reading it."""
-
-        constraints: ClassVar[list[models.BaseConstraint]] = [
-            models.UniqueConstraint(fields=["file", "ending", "version"], name="one_reading_a_file")
-        ]
-
-    def __str__(self) -> str:
-        """Return the name of the file and the stage."""
-        return f"{self.file} ({self.stage})"
-
-    @property
-    def percent(self) -> int:
-        """Share done in percent."""
-        return round(100 * self.share)
-
-
-class Parcel(models.Model):
-    """A file to be sent out, made by a job: what was asked for, how far it is, and in the end its content.
-
-    stage: waiting, building, smoothing, writing, ready, failed, cancelled. Every word of it is said to the user.
-    """
-
-    token = models.CharField(max_length=40, unique=True)
-    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
-    part = models.ForeignKey(Part, models.CASCADE, related_name="parcels")
-    order = models.JSONField()
-    filename = models.CharField(max_length=140)
-    media_type = models.CharField(max_length=80)
+    kind = models.CharField(max_length=20)
+    token = models.CharField(max_length=40, unique=True, null=True)
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+", null=True)
+    part = models.ForeignKey(Part, models.CASCADE, related_name="jobs", null=True)
+    file = models.ForeignKey(StoredFile, models.CASCADE, related_name="jobs", null=True)
+    order = models.JSONField(default=dict)
     stage = models.CharField(max_length=20, default="waiting")
     share = models.FloatField(default=0.0)
     sentence = models.CharField(max_length=400, default="")
+    outcome = models.JSONField(default=dict)
     data = models.BinaryField(default=b"")
     size = models.BigIntegerField(default=0)
-    job = models.BigIntegerField(null=True)
+    queued = models.BigIntegerField(null=True)
     made_at = models.DateTimeField(auto_now_add=True)
+    touched_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
-        """Newest first."""
+        """Newest first; one shared job for each order about a file."""
 
         ordering: ClassVar[list[str]] = ["-made_at", "-id"]
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.UniqueConstraint(fields=["kind", "file", "order"], name="one_job_a_file")
+        ]
 
     def __str__(self) -> str:
-        """Return the name of the file."""
-        return self.filename
+        """Return the kind and the stage."""
+        return f"{self.kind} ({self.stage})"
 
     @property
     def is_ready(self) -> bool:
-        """True when the file may be fetched."""
+        """True when what came of it may be fetched."""
         return self.stage == "ready"
 
     @property
     def is_over(self) -> bool:
         """True when nothing more happens."""
-        return self.stage in ("ready", "failed", "cancelled")
+        return self.stage in ("ready", "failed", "stopped")
 
     @property
     def percent(self) -> int:

@@ -7,33 +7,23 @@ from datetime import timedelta
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from glass_spoon.studio.flows import parcels
+from glass_spoon.studio.flows import read_files, send_out, vary_sizes  # they register the kinds of jobs
 from glass_spoon.studio.flows.kept_results import throw_out
-from glass_spoon.studio.flows.read_files import do_reading
-from glass_spoon.studio.flows.send_out import write_parcel
 from glass_spoon.studio.flows.throw_away import throw_away
-from glass_spoon.studio.job_queue import QUEUE, READ_MESH, THROW_AWAY, WRITE_FILE
+from glass_spoon.studio.jobs import kinds, rows
+from glass_spoon.studio.jobs.queue import DO_JOB, QUEUE, THROW_AWAY
 from glass_spoon.studio.models import Presence
 
-__all__ = ["app", "read_mesh", "throw_away_files", "write_file"]
+__all__ = ["app", "do_job", "read_files", "send_out", "throw_away_files", "vary_sizes"]
 
 
-@app.task(name=WRITE_FILE, queue=QUEUE)
-def write_file(token: str) -> None:
-    """Write a file that was asked for."""
+@app.task(name=DO_JOB, queue=QUEUE)
+def do_job(job: int) -> None:
+    """Do a job that was asked for."""
     try:
-        write_parcel(token)
+        kinds.do_job(job)
     finally:
-        parcels.let_go()
-
-
-@app.task(name=READ_MESH, queue=QUEUE)
-def read_mesh(reading: int) -> None:
-    """Read a mesh file that was chosen."""
-    try:
-        do_reading(reading)
-    finally:
-        parcels.let_go()
+        rows.let_go()
 
 
 @app.periodic(cron="17 * * * *")
@@ -42,7 +32,8 @@ def throw_away_files(timestamp: int) -> None:
     """Throw away what nobody can come back to, every hour; `timestamp` is the second it was due."""
     try:
         throw_away()
+        rows.sweep()
         throw_out()
         Presence.objects.filter(seen_at__lt=timezone.now() - timedelta(days=1)).delete()
     finally:
-        parcels.let_go()
+        rows.let_go()

@@ -13,6 +13,7 @@ from glass_spoon.studio.views import (
     projects,
     reference,
     send_out,
+    vary_sizes,
     versions,
 )
 
@@ -86,6 +87,9 @@ urlpatterns = [
     path("parts/<int:part_id>/send-out/<str:token>/cancel/", send_out.parcel_cancel, name="parcel_cancel"),
     path("parts/<int:part_id>/send-out/<str:token>/again/", send_out.parcel_again, name="parcel_again"),
     path("parts/<int:part_id>/send-out/<str:token>/file/", send_out.parcel_file, name="parcel_file"),
+    path("parts/<int:part_id>/vary/", vary_sizes.vary_sizes, name="vary_sizes"),
+    path("parts/<int:part_id>/vary/<str:token>/", vary_sizes.vary_sizes_now, name="vary_sizes_now"),
+    path("parts/<int:part_id>/vary/<str:token>/stop/", vary_sizes.vary_sizes_stop, name="vary_sizes_stop"),
     path("parts/<int:part_id>/sheet.json", send_out.sheet_json, name="sheet_json"),
     path("verbs/", reference.verbs, name="verbs"),
     path("health/", reference.health, name="health"),

@@ -14,6 +14,6 @@ _ = get_resolver().url_patterns  # loads all views
 settle()
 
 if settings.JOBS == "here":
-    from glass_spoon.studio.job_worker import start_worker
+    from glass_spoon.studio.jobs.worker import start_worker
 
     start_worker()

@@ -43,7 +43,7 @@ ADDRESSES = {
     "part_remove": ("post", EDIT, {"name": "wrong"}),
     "part_copy": ("post", EDIT, {}),
     "view_glb": ("get", ALL, None),
-    "preview_glb": ("json", ALL, {"line": "l4", "field": "round", "value": "24"}),
+    "preview_glb": ("json", ALL, {"changes": {"l4": {"round": "24"}}}),
     "offenders": ("get", ALL, None),
     "picked": ("json", ALL, {"mesh": "l4", "gesture": "face", "place": [0, 0, 0]}),
     "thumbnail": ("get", ALL, None),
@@ -58,6 +58,9 @@ ADDRESSES = {
     "send_out": ("get", ALL, None),
     "parcel": ("get", ALL, None),
     "parcel_file": ("get", ALL, None),
+    "vary_sizes": ("get", ALL, None),
+    "vary_sizes_now": ("get", ALL, None),
+    "vary_sizes_stop": ("post", ALL, {}),
     "sheet_json": ("get", ALL, None),
 }
 OPEN = {"home", "sign_in", "sign_in_slip", "sign_out", "sign_up", "verbs", "schema", "health"}
@@ -110,7 +113,7 @@ def test_who_may(name, who, part, people, as_user):
         assert answer.status_code == 404
     elif who in allowed:
         assert answer.status_code in (200, 302, 404, 409, 422)
-        assert answer.status_code != 404 or name.startswith("parcel")
+        assert answer.status_code != 404 or name.startswith(("parcel", "vary"))
     else:
         assert answer.status_code == 403
 

@@ -58,7 +58,11 @@ def test_bad_values_in_the_fields_of_every_view(name: str, part: Part, people, o
         fields = dict.fromkeys(FIELDS, text) | {"op": OPERATIONS[number % len(OPERATIONS)]}
         if method == "json":
             sane(owner.post(url, text.encode("utf-8", "surrogatepass"), content_type="application/json"), (name, text[:20]))
-            asked = dict.fromkeys(body, text) | {"values": {text[:60]: text}, "known": [text], "view": {"level": text}}
+            asked = dict.fromkeys(body, text) | {
+                "changes": {"l4": {text[:60]: text}},
+                "known": [text],
+                "view": {"level": text},
+            }
             data = json.dumps(asked).encode("utf-8", "surrogatepass")
             sane(owner.post(url, data, content_type="application/json"), (name, text[:20]))
         else:

@@ -51,7 +51,7 @@ def test_the_comb_comes_with_the_view_when_asked_for(as_user, part):
 def test_several_fields_are_previewed_and_saved_at_once(as_user, part, edit):
     owner = as_user("owner")
     values = {"start": "at an angle", "start_angle": 30}
-    body = json.dumps({"line": "l1", "values": values, "known": []})
+    body = json.dumps({"changes": {"l1": values}, "known": []})
     answer = owner.post(f"/parts/{part.id}/preview.glb", body, content_type="application/json")
     assert gltf(answer.content)["extras"]["drawings"][0]["ends"][0] == "at an angle"
     part.refresh_from_db()

@@ -20,10 +20,10 @@ def gltf(data: bytes) -> dict:
     return json.loads(data[20 : 20 + length])
 
 
-def preview(client, part, **asked):
+def preview(client, part, line, field, value, known=()):
     return client.post(
         f"/parts/{part.id}/preview.glb",
-        json.dumps(asked),
+        json.dumps({"changes": {line: {field: value}}, "known": list(known)}),
         content_type="application/json",
         headers={"Accept": "application/json"},
     )
@@ -81,18 +81,16 @@ def test_preview_with_another_count_sends_the_whole_mesh(part, as_user):
     assert "indices" in document["meshes"][0]["primitives"][0]
 
 
-BAD_POINTS = '{"line": "l1", "field": "points", "value": 5}'
-
-
 @pytest.mark.parametrize(
     "body",
     [
         "",
         "[]",
         "{",
-        '{"line": "l1"}',
-        '{"line": "zz", "field": "x", "value": 1}',
-        '{"line": "l1", "field": "points", "value": 5}',
+        '{"changes": ["l1"]}',
+        '{"changes": {"zz": {"x": 1}}}',
+        '{"changes": {"l1": {"points": 5}}}',
+        '{"changes": {"l1": 5}}',
     ],
 )
 def test_bad_previews_get_a_sentence(part, as_user, body):

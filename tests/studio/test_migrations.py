@@ -80,3 +80,20 @@ def test_whoever_was_signed_in_stays_so(migrate) -> None:
     from glass_spoon.studio.models import SignedInSession
 
     assert SignedInSession.objects.values_list("session_key", "session_data", "user_id").get() == ("k" * 32, "held", None)
+
+
+def test_readings_that_are_done_become_jobs_and_are_not_read_again(migrate) -> None:
+    """With what they hold; one under way is asked for anew by whoever waits."""
+    old = migrate("0009_sessions")
+    file = old.get_model("studio", "StoredFile").objects.create(digest="ab" * 16, name="a.obj", data=b"x")
+    readings = old.get_model("studio", "MeshReading").objects
+    readings.create(file=file, ending="obj", version=3, stage="ready", share=1.0, data=b"packed")
+    readings.create(file=file, ending="ply", version=3, stage="reading", share=0.5)
+    migrate("0010_jobs")
+    from glass_spoon.studio.models import Job
+
+    job = Job.objects.get()
+    assert (job.kind, job.stage, job.order, job.size) == ("read a mesh", "ready", {"ending": "obj", "version": 3}, 6)
+    assert bytes(job.data) == b"packed"
+    again, made = Job.objects.get_or_create(kind="read a mesh", file_id=file.pk, order={"version": 3, "ending": "obj"})
+    assert (again.pk, made) == (job.pk, False)

@@ -12,9 +12,10 @@ from django.utils import timezone
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.obj import write_obj
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.studio import job_worker
 from glass_spoon.studio.flows import keep_file, read_files
-from glass_spoon.studio.models import MeshReading, StoredFile
+from glass_spoon.studio.jobs import worker
+from glass_spoon.studio.jobs.kinds import do_job
+from glass_spoon.studio.models import Job, StoredFile
 from tests.zoo import cube_mesh
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -53,11 +54,11 @@ def chosen(part, as_user, edit, line: str, data: bytes):
 
 def test_a_large_file_is_read_by_a_worker_and_its_line_tells_the_outcome(part, as_user, edit, line, to_workers) -> None:
     part = chosen(part, as_user, edit, line, CUBE)
-    reading = MeshReading.objects.get()
+    reading = Job.objects.get()
     assert (reading.stage, bytes(reading.file.data)) == ("waiting", CUBE)
     under_way = read_files.under_way(part.sheet())
     assert under_way == read_files.UnderWay(line, "scan.obj", 0)
-    job_worker.work_off()
+    worker.work_off()
     assert read_files.under_way(part.sheet()) is None
     assert "6 faces read." in as_user("owner").get(f"/parts/{part.id}/").content.decode()
 
@@ -72,9 +73,9 @@ def test_the_bench_says_which_file_is_read_and_lets_it_be_stopped(part, as_user,
     edit(as_user("owner"), op="stop_reading", line=line)
     part.refresh_from_db()
     assert part.document["lines"][-1]["file"] == ""
-    assert MeshReading.objects.get().stage == "stopped"
-    job_worker.work_off()
-    assert MeshReading.objects.get().stage == "stopped"
+    assert Job.objects.get().stage == "stopped"
+    worker.work_off()
+    assert Job.objects.get().stage == "stopped"
 
 
 def test_undo_takes_a_stopped_file_up_again(part, as_user, edit, line, to_workers) -> None:
@@ -84,7 +85,7 @@ def test_undo_takes_a_stopped_file_up_again(part, as_user, edit, line, to_worker
     as_user("owner").post(f"/parts/{part.id}/undo/", {"revision": part.revision})
     file = StoredFile.objects.get()
     assert read_files.ask(file, "obj").stage == "waiting"
-    job_worker.work_off()
+    worker.work_off()
     read = read_files.stored_mesh(file.digest, "obj", untold)
     assert read is not None
     assert np.array_equal(read.mesh.positions, cube_mesh().positions)
@@ -95,22 +96,22 @@ def test_a_reading_that_is_stopped_ends_at_its_next_step(to_workers, monkeypatch
     reading = read_files.ask(file, "obj")
 
     def stopped(data, ending, progress):
-        MeshReading.objects.update(stage="stopped")
+        Job.objects.update(stage="stopped")
         progress(0.5)
         raise AssertionError("the reading went on")
 
     monkeypatch.setattr(read_files, "read_mesh_file", stopped)
-    read_files.do_reading(reading.pk)
-    assert MeshReading.objects.get().stage == "stopped"
+    do_job(reading.pk)
+    assert Job.objects.get().stage == "stopped"
     with pytest.raises(read_files.ReadingStopped, match=r"scan\.obj was stopped"):
-        read_files._waited_for(MeshReading.objects.get(), untold)
+        read_files._waited_for(Job.objects.get(), untold)
 
 
 def test_a_file_that_cannot_be_read_says_why_at_its_line_and_is_tried_anew_when_chosen_again(
     part, as_user, edit, line, to_workers
 ) -> None:
     part = chosen(part, as_user, edit, line, BROKEN)
-    job_worker.work_off()
+    worker.work_off()
     assert "name points that the file does not hold" in as_user("owner").get(f"/parts/{part.id}/").content.decode()
     file = StoredFile.objects.get()
     with pytest.raises(KernelError, match="does not hold"):
@@ -127,14 +128,14 @@ def test_whoever_waits_reads_a_file_that_no_worker_takes(settings, monkeypatch) 
     read = read_files.stored_mesh("d", "obj", shares.append)
     assert read is not None
     assert read.mesh.face_count == 6
-    assert file.readings.get().stage == "ready"
+    assert file.jobs.get().stage == "ready"
     assert shares == sorted(shares)
 
 
 def test_a_file_is_taken_from_a_worker_that_gives_no_sign_of_life(to_workers) -> None:
     file = StoredFile.objects.create(digest="d", name="scan.obj", data=CUBE)
     reading = read_files.ask(file, "obj")
-    MeshReading.objects.filter(pk=reading.pk).update(stage="reading", touched_at=timezone.now() - timedelta(minutes=5))
+    Job.objects.filter(pk=reading.pk).update(stage="reading", touched_at=timezone.now() - timedelta(minutes=5))
     read = read_files.stored_mesh("d", "obj", untold)
     assert read is not None
     assert read.mesh.face_count == 6
@@ -143,9 +144,9 @@ def test_a_file_is_taken_from_a_worker_that_gives_no_sign_of_life(to_workers) ->
 def test_a_reading_that_another_has_is_left_to_it(to_workers) -> None:
     file = StoredFile.objects.create(digest="d", name="scan.obj", data=CUBE)
     reading = read_files.ask(file, "obj")
-    MeshReading.objects.filter(pk=reading.pk).update(stage="reading", share=0.4)
-    read_files.do_reading(reading.pk)
-    assert MeshReading.objects.get().share == 0.4
+    Job.objects.filter(pk=reading.pk).update(stage="reading", share=0.4)
+    do_job(reading.pk)
+    assert Job.objects.get().share == 0.4
 
 
 def test_only_lines_that_read_a_file_can_stop(part, as_user, edit, line) -> None:

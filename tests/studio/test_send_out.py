@@ -12,9 +12,9 @@ import trimesh
 
 from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.line import FACE_LIMIT
-from glass_spoon.studio.flows import parcels
-from glass_spoon.studio.flows.send_out import read_order, start_parcel
-from glass_spoon.studio.models import Parcel
+from glass_spoon.studio.flows.send_out import read_order, start_file
+from glass_spoon.studio.jobs import rows
+from glass_spoon.studio.models import Job
 from glass_spoon.studio.sentences import Refused
 from tests.conftest import DEMO
 
@@ -25,10 +25,10 @@ pytestmark = pytest.mark.django_db(transaction=True)  # files are written from t
 def send(part, people):
     """Return what sends a sheet out as a form asks: the parcel, and its content where there is one."""
 
-    def sent(document: SheetDocument | None = None, **form: str) -> tuple[Parcel, bytes]:
+    def sent(document: SheetDocument | None = None, **form: str) -> tuple[Job, bytes]:
         order = read_order(people["owner"].id, part.id, document or part.sheet(), {"level": "0", **form})
-        parcel = start_parcel(order)
-        return parcel, parcels.content(parcel) if parcel.stage == "ready" else b""
+        parcel = start_file(order)
+        return parcel, rows.content(parcel) if parcel.stage == "ready" else b""
 
     return sent
 
@@ -42,7 +42,7 @@ def demo(name: str) -> SheetDocument:
 def test_a_mesh_is_as_large_in_every_format(send, kind: str) -> None:
     """The kettle is 164 mm wide and 158 mm high: millimetres, but metres in glTF, which has no other."""
     parcel, data = send(format=kind)
-    assert (parcel.stage, parcel.filename) == ("ready", f"Camp kettle.{kind}")
+    assert (parcel.stage, parcel.order["filename"]) == ("ready", f"Camp kettle.{kind}")
     loaded = trimesh.load(io.BytesIO(data), file_type=kind)
     size = sorted(np.ptp(loaded.bounds, axis=0) * (1000 if kind == "glb" else 1))
     assert np.allclose(size, [158, 163.9, 163.9], atol=0.2)
@@ -53,13 +53,13 @@ def test_each_level_has_four_times_the_faces(send, level: str, faces: int) -> No
     """Common practice, no source: four times per level for quads; read by counting the faces of an OBJ file."""
     parcel, data = send(format="obj", level=level)
     assert sum(line.startswith("f ") for line in data.decode().splitlines()) == faces
-    assert parcel.filename == ("Camp kettle.obj" if level == "0" else f"Camp kettle x{level}.obj")
+    assert parcel.order["filename"] == ("Camp kettle.obj" if level == "0" else f"Camp kettle x{level}.obj")
 
 
 def test_a_set_of_levels_is_an_archive_with_their_counts_and_distances(send) -> None:
     """Levels 0 to 2 in files of their own, and a table; the finest is the nearest to what smoothing leads to."""
     parcel, data = send(format="ply", level="to 2")
-    assert (parcel.filename, parcel.media_type) == ("Camp kettle levels.zip", "application/zip")
+    assert (parcel.order["filename"], parcel.order["media_type"]) == ("Camp kettle levels.zip", "application/zip")
     with zipfile.ZipFile(io.BytesIO(data)) as box:
         assert sorted(box.namelist()) == ["level 0.ply", "level 1.ply", "level 2.ply", "levels.txt"]
         rows = [line.split("\t") for line in box.read("levels.txt").decode().splitlines()]

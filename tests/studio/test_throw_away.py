@@ -10,8 +10,9 @@ from django.utils import timezone
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.obj import write_obj
 from glass_spoon.studio.flows import keep_file
+from glass_spoon.studio.flows.read_files import READ_MESH
 from glass_spoon.studio.flows.throw_away import KEPT, throw_away
-from glass_spoon.studio.models import Change, KeptVersion, MeshReading, Part, StoredFile
+from glass_spoon.studio.models import Change, Job, KeptVersion, Part, StoredFile
 from tests.zoo import cube_mesh
 
 pytestmark = pytest.mark.django_db
@@ -37,10 +38,10 @@ def _naming(reference: str) -> dict:
 
 
 def test_an_old_file_that_no_sheet_names_goes_with_its_reading(reference: str, part: Part) -> None:
-    assert MeshReading.objects.get().stage == "ready"
+    assert Job.objects.get().stage == "ready"
     assert throw_away() == 1
     assert not StoredFile.objects.exists()
-    assert not MeshReading.objects.exists()
+    assert not Job.objects.exists()
 
 
 def test_a_file_stays_while_the_present_sheet_names_it(reference: str, part: Part) -> None:
@@ -68,6 +69,6 @@ def test_a_file_chosen_again_stays(reference: str, part: Part) -> None:
 
 def test_readings_packed_in_an_old_way_go(reference: str, part: Part) -> None:
     StoredFile.objects.update(chosen_at=timezone.now())
-    MeshReading.objects.create(file=StoredFile.objects.get(), ending="obj", version=0, stage="ready")
+    Job.objects.create(kind=READ_MESH, file=StoredFile.objects.get(), order={"ending": "obj", "version": 0}, stage="ready")
     assert throw_away() == 0
-    assert MeshReading.objects.count() == 1
+    assert Job.objects.count() == 1

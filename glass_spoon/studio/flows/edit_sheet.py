@@ -238,6 +238,15 @@ def _set_many(form: Form) -> Edit:
     return lambda document: (edit.set_fields(document, line_id, values), f"{_name_of(document, line_id)} changed")
 
 
+def _set_lines(form: Form) -> Edit:
+    """Set fields of several lines at once, from a JSON object of lines."""
+    changes = _json_object(form.get("changes"))
+    if not all(isinstance(values, dict) for values in changes.values()):
+        raise Refused("The values could not be read. Nothing was changed.")
+    what = "1 line" if len(changes) == 1 else f"{len(changes)} lines"
+    return lambda document: (edit.set_lines(document, changes), f"{what} changed as tried")
+
+
 def _json_object(raw: Any) -> dict[str, Any]:
     """Return a JSON object from text."""
     return read_object(str(raw), "The values could not be read. Nothing was changed.")
@@ -317,6 +326,7 @@ _EDITS: dict[str, Callable[[Form], Edit | EditOfProject]] = {
     "drawing": _drawing,
     "stop_reading": _stop_reading,
     "set_many": _set_many,
+    "set_lines": _set_lines,
     "look": _look,
     "layer": _layer,
     "lay": _lay,

@@ -10,8 +10,9 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import timedelta
+from typing import Any
 
-from django.db.models import Q
+from django.db.models import QuerySet
 from django.utils import timezone
 
 from glass_spoon.formats.mesh_file import PACKED_VERSION, pack_mesh, read_mesh_file, unpack_mesh
@@ -21,10 +22,14 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import WorkStopped
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
 from glass_spoon.sheet.stored_files import stored_parts
-from glass_spoon.studio import job_queue
-from glass_spoon.studio.flows.parcels import let_go
-from glass_spoon.studio.models import MeshReading, StoredFile
+from glass_spoon.studio.jobs import rows
+from glass_spoon.studio.jobs.kinds import Done, do_job, does
+from glass_spoon.studio.jobs.rows import let_go
+from glass_spoon.studio.models import Job, StoredFile
 from glass_spoon.studio.sentences import Refused
+
+READ_MESH = "read a mesh"
+"""The kind of the jobs."""
 
 LOOK = 0.05
 """Seconds between looks at how far a file is."""
@@ -36,71 +41,38 @@ SILENT = timedelta(seconds=60)
 """Time without a sign of life after which a file is taken from who reads it: steps take a few seconds at most."""
 
 
-class Stopped(Exception):
-    """The user asked for the reading to stop: told to whoever reads."""
-
-
 class ReadingStopped(Refused, WorkStopped):
     """A file that a build waits for is not read any more: told to whoever waits."""
 
 
-def ask(file: StoredFile, ending: str) -> MeshReading:
+def ask(file: StoredFile, ending: str) -> Job:
     """Return the reading of a file, handed to a worker unless it is done or under way."""
-    reading, made = MeshReading.objects.defer("data").get_or_create(file=file, ending=ending, version=PACKED_VERSION)
-    again = MeshReading.objects.filter(pk=reading.pk, stage="stopped")
-    if made or again.update(stage="waiting", share=0.0, touched_at=timezone.now()):
-        _hand_over(reading)
-        return _as_it_stands(reading)
-    return reading
+    return rows.of_file(READ_MESH, file, _order(ending))
 
 
-def ask_again(file: StoredFile, ending: str) -> MeshReading:
+def ask_again(file: StoredFile, ending: str) -> Job:
     """Ask for a file that was chosen anew: one that failed is tried once more."""
-    MeshReading.objects.filter(file=file, ending=ending, version=PACKED_VERSION, stage="failed").update(stage="stopped")
+    Job.objects.filter(kind=READ_MESH, file=file, order=_order(ending), stage="failed").update(stage="stopped")
     return ask(file, ending)
 
 
-def _hand_over(reading: MeshReading) -> None:
-    """Hand a reading to the job queue; without one (in tests) it is done at once."""
-    job_queue.hand_over(job_queue.READ_MESH, reading=reading.pk)
+def _order(ending: str) -> dict[str, Any]:
+    """Return what is asked for: a file by its ending, in a way of packing."""
+    return {"ending": ending, "version": PACKED_VERSION}
 
 
-def _as_it_stands(reading: MeshReading) -> MeshReading:
-    """Return a reading as it stands now, without its content."""
-    return MeshReading.objects.defer("data").select_related("file").defer("file__data").get(pk=reading.pk)
-
-
-def do_reading(number: int) -> None:
-    """Read a file and keep its mesh, or the sentence that says why there is none. This is the job."""
-    free = Q(stage="waiting") | Q(stage="reading", touched_at__lt=timezone.now() - SILENT)
-    claimed = MeshReading.objects.filter(free, pk=number).update(stage="reading", share=0.0, touched_at=timezone.now())
-    if not claimed:
-        return
-    reading = MeshReading.objects.select_related("file").get(pk=number)
-    try:
-        read = read_mesh_file(bytes(reading.file.data), reading.ending, _teller(number))
-        _change(number, stage="ready", share=1.0, data=pack_mesh(read))
-    except Stopped:
-        return
-    except UnreadableMesh as error:
-        _change(number, stage="failed", sentence=str(error)[:400])
-    except Exception:
-        _change(
-            number, stage="failed", sentence="The file could not be read. Choose it again, or export it in another format."
-        )
-        raise
-
-
-def _change(number: int, **values: object) -> None:
-    """Write down how a reading stands; raises Stopped where the user asked for that."""
-    going = MeshReading.objects.filter(pk=number, stage="reading")
-    if not going.update(touched_at=timezone.now(), **values):
-        raise Stopped
-
-
-def _teller(number: int) -> Callable[[float], None]:
-    """Return the progress of a reading."""
-    return lambda share: _change(number, share=min(max(share, 0.0), 1.0))
+@does(
+    READ_MESH,
+    told=(UnreadableMesh,),
+    failed="The file could not be read. Choose it again, or export it in another format.",
+    lost="The file was not read: the worker on it ended several times. Export it in another format, or reduce the mesh.",
+    silent=SILENT,
+)
+def read_mesh(job: Job) -> Done:
+    """Read a file and pack its mesh."""
+    data = StoredFile.objects.values_list("data", flat=True).get(pk=job.file_id)
+    rows.tell(job, "reading", 0.0)
+    return Done(pack_mesh(read_mesh_file(bytes(data), job.order["ending"], lambda share: rows.tell(job, "reading", share))))
 
 
 def stored_mesh(digest: str, ending: str, progress: Callable[[float], None]) -> ReadMesh | None:
@@ -138,23 +110,28 @@ class KeptFiles:
 KEPT_FILES = KeptFiles()
 
 
-def _waited_for(reading: MeshReading, progress: Callable[[float], None]) -> ReadMesh:
+def _waited_for(reading: Job, progress: Callable[[float], None]) -> ReadMesh:
     """Return the mesh of a reading when it is done."""
     asked = time.monotonic()
-    while reading.stage in ("waiting", "reading"):
+    while not reading.is_over:
         progress(0.95 * reading.share)
         untaken = reading.stage == "waiting" and time.monotonic() - asked > TAKEN_WITHIN
         if untaken or timezone.now() - reading.touched_at > SILENT:
-            do_reading(reading.pk)
+            do_job(reading.pk)
         else:
             time.sleep(LOOK)
-        reading = _as_it_stands(reading)
+        reading = rows.as_it_stands(reading)
     if reading.stage == "stopped":
-        raise ReadingStopped(f"Reading {reading.file.name} was stopped. Choose the file again to read it.", 409)
+        raise ReadingStopped(f"Reading {_name(reading)} was stopped. Choose the file again to read it.", 409)
     if reading.stage == "failed":
         raise KernelError(reading.sentence)
     progress(0.95)
-    return unpack_mesh(bytes(MeshReading.objects.values_list("data", flat=True).get(pk=reading.pk)))
+    return unpack_mesh(rows.content(reading))
+
+
+def _name(reading: Job) -> str:
+    """Return the name of the file that is read."""
+    return reading.file.name if reading.file else "the file"
 
 
 @dataclass(frozen=True)
@@ -169,17 +146,23 @@ class UnderWay:
 def under_way(document: SheetDocument) -> UnderWay | None:
     """Return the first file of a sheet that is being read, None where there is none."""
     lines = {parts[0]: line.id for line, parts in _stored(document)}
-    going = MeshReading.objects.filter(file__digest__in=lines, version=PACKED_VERSION, stage__in=("waiting", "reading"))
+    going = _going().filter(file__digest__in=lines, order__version=PACKED_VERSION)
     found = going.defer("data", "file__data").select_related("file").order_by("pk").first() if lines else None
-    return None if found is None else UnderWay(lines[found.file.digest], found.file.name, found.percent)
+    return (
+        None if found is None or found.file is None else UnderWay(lines[found.file.digest], found.file.name, found.percent)
+    )
 
 
 def stop(document: SheetDocument, line_id: str) -> None:
     """Stop the reading that a line waits for, if there is one."""
     for line, (digest, ending) in _stored(document):
         if line.id == line_id:
-            going = MeshReading.objects.filter(file__digest=digest, ending=ending, stage__in=("waiting", "reading"))
-            going.update(stage="stopped")
+            _going().filter(file__digest=digest, order=_order(ending)).update(stage="stopped")
+
+
+def _going() -> QuerySet[Job]:
+    """Return the readings that are not over."""
+    return Job.objects.filter(kind=READ_MESH).exclude(stage__in=rows.OVER)
 
 
 def _stored(document: SheetDocument) -> list[tuple[ImportMesh, tuple[str, str]]]:

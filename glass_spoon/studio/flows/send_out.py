@@ -27,11 +27,15 @@ from glass_spoon.sheet.files_out import (
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.planes import PLANE_AXES
 from glass_spoon.studio.colours import PAINTS
-from glass_spoon.studio.flows import parcels
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.watched_work import PATIENCE
-from glass_spoon.studio.models import Parcel
+from glass_spoon.studio.jobs import rows
+from glass_spoon.studio.jobs.kinds import Done, does
+from glass_spoon.studio.models import Job
 from glass_spoon.studio.sentences import Refused
+
+WRITE_FILE = "write a file"
+"""The kind of the jobs."""
 
 
 @dataclass(frozen=True)
@@ -68,72 +72,64 @@ def read_order(user: int, part: int, document: SheetDocument, form: Any) -> Orde
     return Order(user, part, document, item, kind, times, view, as_set and kind in MESH_FORMATS)
 
 
-def start_parcel(order: Order) -> Parcel:
-    """Ask for a file, wait a moment, and return the parcel ready or under way."""
-    parcels.sweep()
+def start_file(order: Order) -> Job:
+    """Ask for a file, wait a moment, and return its job ready or under way."""
+    rows.sweep()
     name = re.sub(r"[^\w -]", "", order.document.name).strip() or "part"
     level = f" x{order.level}" if order.level and order.format in MESH_FORMATS else ""
     filename, media_type = f"{name}{level}.{order.format}", ALL_FORMATS[order.format][1]
     if order.as_set:
         filename, media_type = f"{name} levels.zip", "application/zip"
     asked = {"item": order.item, "format": order.format, "level": order.level, "view": order.view, "as_set": order.as_set}
-    asked["document"] = order.document.model_dump(mode="json")
-    parcel = parcels.make(order.user, order.part, asked, filename, media_type)
-    parcels.hand_over(parcel)
-    return parcels.wait_for(parcel, PATIENCE)
+    asked |= {"document": order.document.model_dump(mode="json"), "filename": filename, "media_type": media_type}
+    return rows.wait_for(rows.make(WRITE_FILE, order.user, order.part, asked), PATIENCE)
 
 
-def write_parcel(token: str) -> None:
-    """Build, smooth and write a file that was asked for; a failure is kept as a sentence. This is the job."""
-    parcel = Parcel.objects.filter(token=token).exclude(stage__in=("ready", "failed", "cancelled")).first()
-    if parcel is None:
-        return
-    asked = dict(parcel.order)
-    order = Order(parcel.user_id, parcel.part_id, read_document(asked.pop("document")), **asked)
-    try:
-        parcels.tell(parcel, "building", 0.0)
-        data = _data(order, parcel)
-        parcels.finish(parcel, data)
-    except parcels.Cancelled:
-        return
-    except (Refused, Unusable, KernelError) as error:
-        parcels.fail(parcel, str(error))
-    except Exception:
-        parcels.fail(parcel, "The file could not be written. The sheet is safe; try again.")
-        raise
+@does(
+    WRITE_FILE,
+    told=(Refused, Unusable, KernelError),
+    failed="The file could not be written. The sheet is safe; try again.",
+    lost="The file was not written: the worker on it ended several times. Try a lower level, or another format.",
+)
+def write_file(job: Job) -> Done:
+    """Build, smooth and write a file that was asked for."""
+    asked = {name: job.order[name] for name in ("item", "format", "level", "view", "as_set")}
+    rows.tell(job, "building", 0.0)
+    document = read_document(job.order["document"])
+    return Done(_data(Order(int(job.user_id or 0), int(job.part_id or 0), document, **asked), job))
 
 
-def _data(order: Order, parcel: Parcel) -> bytes:
+def _data(order: Order, job: Job) -> bytes:
     """Return the bytes of a file."""
     if order.format in MESH_FORMATS:
-        return _mesh_data(order, parcel)
+        return _mesh_data(order, job)
     build = finished_build(order.document)
     if order.format in CURVE_FORMATS:
         return write_curves(build, order.item, order.format, order.view)
-    parcels.tell(parcel, "writing", 0.5)
+    rows.tell(job, "writing", 0.5)
     return write_surfaces(build, order.item, lambda item: PAINTS.get(order.document.look(item).colour))
 
 
-def _mesh_data(order: Order, parcel: Parcel) -> bytes:
+def _mesh_data(order: Order, job: Job) -> bytes:
     """Return the bytes of a file of meshes, or of an archive of all levels."""
     if order.as_set:
-        return _level_set(order, parcel)
-    meshes = _meshes(order, parcel)
-    parcels.tell(parcel, "writing", 0.8)
+        return _level_set(order, job)
+    meshes = _meshes(order, job)
+    rows.tell(job, "writing", 0.8)
     return MESH_FORMATS[order.format].write(meshes)
 
 
-def _level_set(order: Order, parcel: Parcel) -> bytes:
+def _level_set(order: Order, job: Job) -> bytes:
     """Return an archive of the meshes at every level up to the one asked for, and a list of counts and distances."""
     archive = io.BytesIO()
-    rows = ["level\tmesh\tfaces\tlargest distance from the surface, mm"]
+    table = ["level\tmesh\tfaces\tlargest distance from the surface, mm"]
     with zipfile.ZipFile(archive, "w", zipfile.ZIP_DEFLATED) as box:
         for level in range(order.level + 1):
-            meshes = _meshes(replace(order, level=level, as_set=False), parcel)
+            meshes = _meshes(replace(order, level=level, as_set=False), job)
             box.writestr(f"level {level}.{order.format}", MESH_FORMATS[order.format].write(meshes))
-            rows += [f"{level}\t{item.name}\t{item.mesh.face_count}\t{_off(order, item)}" for item in meshes]
-            parcels.tell(parcel, "writing", (level + 1) / (order.level + 1))
-        box.writestr("levels.txt", "\n".join(rows) + "\n")
+            table += [f"{level}\t{item.name}\t{item.mesh.face_count}\t{_off(order, item)}" for item in meshes]
+            rows.tell(job, "writing", (level + 1) / (order.level + 1))
+        box.writestr("levels.txt", "\n".join(table) + "\n")
     return archive.getvalue()
 
 
@@ -146,8 +142,8 @@ def _off(order: Order, item: NamedMesh) -> str:
     return "-"
 
 
-def _meshes(order: Order, parcel: Parcel) -> list[NamedMesh]:
+def _meshes(order: Order, job: Job) -> list[NamedMesh]:
     """Return the meshes asked for at their level."""
     build = finished_build(order.document)
-    parcels.tell(parcel, "smoothing", 0.3)
-    return named_meshes(build, order.item, order.level, lambda share: parcels.tell(parcel, "smoothing", 0.3 + 0.5 * share))
+    rows.tell(job, "smoothing", 0.3)
+    return named_meshes(build, order.item, order.level, lambda share: rows.tell(job, "smoothing", 0.3 + 0.5 * share))

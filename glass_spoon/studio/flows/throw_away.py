@@ -11,7 +11,8 @@ from django.utils import timezone
 
 from glass_spoon.formats.mesh_file import PACKED_VERSION
 from glass_spoon.sheet.stored_files import reference_start
-from glass_spoon.studio.models import Change, KeptVersion, MeshReading, Parcel, Part, StoredFile
+from glass_spoon.studio.flows.read_files import READ_MESH
+from glass_spoon.studio.models import Change, Job, KeptVersion, Part, StoredFile
 from glass_spoon.studio.shelf import kept_start
 
 KEPT = timedelta(days=30)
@@ -20,7 +21,7 @@ KEPT = timedelta(days=30)
 
 def throw_away() -> int:
     """Delete what nobody can come back to; returns the number of files."""
-    MeshReading.objects.filter(version__lt=PACKED_VERSION).delete()
+    Job.objects.filter(kind=READ_MESH, order__version__lt=PACKED_VERSION).delete()
     old = StoredFile.objects.filter(chosen_at__lt=timezone.now() - KEPT)
     return sum(_thrown_away(old, digest) for digest in old.values_list("digest", flat=True))
 
@@ -37,7 +38,7 @@ def _thrown_away(old: QuerySet[StoredFile], digest: str) -> bool:
 
 def _is_named(digest: str) -> bool:
     """Return whether a present, a past or a kept sheet refers to a file."""
-    places = ((Part, "document"), (Change, "document"), (Change, "patch"), (KeptVersion, "document"), (Parcel, "order"))
+    places = ((Part, "document"), (Change, "document"), (Change, "patch"), (KeptVersion, "document"), (Job, "order"))
     texts = (model.objects.annotate(text=Cast(field, TextField())) for model, field in places)
     named = Q(text__contains=reference_start(digest)) | Q(text__contains=kept_start(digest))
     return any(found.filter(named).exists() for found in texts)

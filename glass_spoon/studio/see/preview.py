@@ -9,7 +9,7 @@ from glass_spoon.formats.gltf import NamedMesh, write_moved_glb, write_view_glb
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.edit import set_fields
+from glass_spoon.sheet.edit import set_lines
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.studio.flows.build_part import evaluate_trial, finished_build
 from glass_spoon.studio.see.board_extras import board_extras
@@ -49,20 +49,20 @@ def view_file(document: SheetDocument, view: ViewChoice) -> bytes:
 
 
 def preview_file(
-    document: SheetDocument, line: str, values: Mapping[str, Any], known: list[str], view: Mapping[str, str]
+    document: SheetDocument, changes: dict[str, dict[str, Any]], known: list[str], view: Mapping[str, str]
 ) -> bytes:
-    """Return the model with fields of a line changed, its quick readings in the extras; nothing is saved.
+    """Return the model with fields of lines changed, its quick readings in the extras; nothing is saved.
 
     When the board knows all topologies (`known`, by key) the file holds points and normals only.
     """
     chosen = read_view(view, document)
-    changed = set_fields(document, line, dict(values))
+    changed = set_lines(document, changes)
     build = evaluate_trial(changed, chosen.after)
     shown = shown_items(build, chosen.level)
     item = gauged(shown, chosen.mesh)
     readings = quick_readings(item, changed.limits.for_gauges()) if item else []
     extras, values = _extras(build, shown, readings, chosen)
-    extras["told"] = _told(build, line)
+    extras["told"] = " ".join(filter(None, (_told(build, line) for line in changes)))
     same = bool(shown) and all(entry.mesh.topology.key in known for entry in shown)
     return (write_moved_glb if same else write_view_glb)(_named(build, shown, values), extras)
 

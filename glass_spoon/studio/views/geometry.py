@@ -60,20 +60,20 @@ def corners(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
 @login_required
 @require_POST
 def preview_glb(request: HttpRequest, part_id: int) -> HttpResponse:
-    """Send the model as it would be with fields of a line changed; nothing is saved."""
+    """Send the model as it would be with fields of lines changed; nothing is saved."""
     part, _ = part_for(request, part_id)
     asked = read_body(request)
     try:
-        line = str(asked["line"])
-        values = dict(asked["values"]) if "values" in asked else {str(asked["field"]): asked["value"]}
+        changes = {str(line): dict(values) for line, values in dict(asked["changes"]).items()}
         known = [str(key) for key in asked.get("known", [])][:64]
         view = {str(key): str(entry) for key, entry in dict(asked.get("view", {})).items()}
     except (ValueError, KeyError, TypeError) as error:
         raise Refused("The preview could not be read.", 400) from error
     document = part.sheet()
-    if any(isinstance(spec, FileSpec) for name, spec in find_line(document, line).specs().items() if name in values):
-        raise Refused("A file cannot be tried; choose it.", 400)
-    return _glb(preview_file(document, line, values, known, view))
+    for line, values in changes.items():
+        if any(isinstance(spec, FileSpec) for name, spec in find_line(document, line).specs().items() if name in values):
+            raise Refused("A file cannot be tried; choose it.", 400)
+    return _glb(preview_file(document, changes, known, view))
 
 
 @login_required

@@ -9,10 +9,10 @@ from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_POST, require_safe
 
 from glass_spoon.studio.access import part_for
-from glass_spoon.studio.flows import parcels
 from glass_spoon.studio.flows import send_out as flow
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.watched_work import PATIENCE
+from glass_spoon.studio.jobs import rows
 
 
 @login_required
@@ -22,7 +22,7 @@ def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
     document = part.sheet()
     if request.method == "POST":
         order = flow.read_order(int(request.user.pk or 0), part.id, document, request.POST)
-        return render(request, "bench/_parcel.html", {"part": part, "parcel": flow.start_parcel(order)})
+        return render(request, "bench/_parcel.html", {"part": part, "parcel": flow.start_file(order)})
     build = finished_build(document)
     given = document.kinds()
     meshes, curves, surfaces = (
@@ -49,7 +49,7 @@ def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
 def parcel(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
     """Say how far a file is."""
     part, _ = part_for(request, part_id)
-    found = parcels.find(token, int(request.user.pk or 0), part.id)
+    found = rows.find(flow.WRITE_FILE, token, int(request.user.pk or 0), part.id)
     return render(request, "bench/_parcel.html", {"part": part, "parcel": found})
 
 
@@ -58,7 +58,9 @@ def parcel(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
 def parcel_cancel(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
     """Stop the work on a file."""
     part, _ = part_for(request, part_id)
-    found = parcels.cancel(parcels.find(token, int(request.user.pk or 0), part.id))
+    found = rows.stop(
+        rows.find(flow.WRITE_FILE, token, int(request.user.pk or 0), part.id), "Cancelled; no file was written."
+    )
     return render(request, "bench/_parcel.html", {"part": part, "parcel": found})
 
 
@@ -67,8 +69,8 @@ def parcel_cancel(request: HttpRequest, part_id: int, token: str) -> HttpRespons
 def parcel_again(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
     """Write a file once more that was cancelled, or that failed."""
     part, _ = part_for(request, part_id)
-    found = parcels.again(parcels.find(token, int(request.user.pk or 0), part.id))
-    return render(request, "bench/_parcel.html", {"part": part, "parcel": parcels.wait_for(found, PATIENCE)})
+    found = rows.again(rows.find(flow.WRITE_FILE, token, int(request.user.pk or 0), part.id))
+    return render(request, "bench/_parcel.html", {"part": part, "parcel": rows.wait_for(found, PATIENCE)})
 
 
 @login_required
@@ -76,9 +78,9 @@ def parcel_again(request: HttpRequest, part_id: int, token: str) -> HttpResponse
 def parcel_file(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
     """Send the file."""
     part, _ = part_for(request, part_id)
-    found = parcels.find(token, int(request.user.pk or 0), part.id)
-    response = HttpResponse(parcels.content(found), content_type=found.media_type)
-    response["Content-Disposition"] = content_disposition_header(True, found.filename)
+    found = rows.find(flow.WRITE_FILE, token, int(request.user.pk or 0), part.id)
+    response = HttpResponse(rows.content(found), content_type=found.order["media_type"])
+    response["Content-Disposition"] = content_disposition_header(True, found.order["filename"])
     return response
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand
 
-from glass_spoon.studio.job_worker import start_worker
+from glass_spoon.studio.jobs.worker import start_worker
 
 
 class Command(BaseCommand):

@@ -10,6 +10,7 @@ import { SheetActions } from "./sheet/actions.js";
 import { Presence } from "./presence.js";
 import { Session } from "./session.js";
 import { Slip } from "./slip.js";
+import { TriedChange } from "./sheet/tried_change.js";
 import { UploadNote } from "./upload_note.js";
 import { Still } from "./sheet/still.js";
 import { Values } from "./sheet/values.js";
@@ -24,7 +25,7 @@ const slip = new Slip(root, edits, board);
 Alpine.data("finder", finder(root, edits, board));
 Alpine.start();
 
-const parts = [session, new Still(root), edits, board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board), new Keys(root, edits, board), new UploadNote(root), new Presence(root, edits, board)];
+const parts = [session, new Still(root), edits, board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board), new Keys(root, edits, board), new TriedChange(root, edits, board, slip), new UploadNote(root), new Presence(root, edits, board)];
 for (const part of parts) part.connect();
 const listening = new Listening();
 listening.on(document.body, "rebuilt", () => board.load());

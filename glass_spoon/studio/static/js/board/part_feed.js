@@ -46,8 +46,12 @@ export class PartFeed {
    * @param {string} line @param {Object<string, unknown>} values
    */
   preview(line, values) {
-    if (!line) return;
-    this.next = { line, values };
+    if (line) this.previewAll({ [line]: values });
+  }
+
+  /** The same for fields of several lines. @param {Object<string, Object<string, unknown>>} changes by line and field */
+  previewAll(changes) {
+    this.next = { changes };
     this.running ??= this.run();
   }
 

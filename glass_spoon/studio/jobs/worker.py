@@ -15,7 +15,7 @@ from procrastinate import App
 from procrastinate.contrib.django import app
 from procrastinate.jobs import Status
 
-from glass_spoon.studio.flows.parcels import give_up
+from glass_spoon.studio.jobs.kinds import give_up
 
 log = logging.getLogger(__name__)
 
