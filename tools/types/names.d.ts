@@ -2,6 +2,7 @@
 type Board = import("../../glass_spoon/studio/static/js/board/board.js").Board;
 type DrawingSpace = import("../../glass_spoon/studio/static/js/board/views/drawing_space.js").DrawingSpace;
 type DrawingView = import("../../glass_spoon/studio/static/js/board/views/drawing_view.js").DrawingView;
+type Slip = import("../../glass_spoon/studio/static/js/slip.js").Slip;
 type Edits = import("../../glass_spoon/studio/static/js/edits.js").Edits;
 type Listening = import("../../glass_spoon/studio/static/js/listening.js").Listening;
 type Model = import("../../glass_spoon/studio/static/js/board/scene/model.js").Model;
