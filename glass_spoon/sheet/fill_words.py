@@ -86,6 +86,7 @@ def read_words(line: Line, text: str, document: SheetDocument) -> Filled:
         reading.take_signs,
         reading.take_laws,
         reading.take_tables,
+        reading.take_ends,
         reading.take_phrases,
         reading.take_choices,
         reading.take_items,
@@ -223,6 +224,26 @@ class _Reading:
             self.filled |= set(values)
             self.said.take(found)
 
+    def take_ends(self) -> None:
+        """Take ends with the items that have them, in the order they are said: `the end of spine to the start of post`."""
+        used = self.line.used_fields()
+        pairs = [(name, f"{name}_end") for name in used if f"{name}_end" in used]
+        known = self.document.kinds()
+        for item_field, end_field in pairs:
+            of, ends = self.line.spec(item_field), self.line.spec(end_field)
+            if not isinstance(of, ReferenceSpec) or not isinstance(ends, ChoiceSpec):
+                continue
+            names = {
+                self.document.item_name(line.id).lower(): line.id
+                for line in self.document.lines
+                if known.get(line.id) in of.kinds and self.document.item_name(line.id)
+            }
+            either = "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True))
+            words = "|".join(re.escape(choice) for choice in ends.choices)
+            found = self.said.search(rf"\b({words})\s+of\s+(?:the\s+)?({either})(?!\w)") if names else None
+            if found and self._set({end_field: found[1], item_field: names[found[2]]}):
+                self.said.take(found)
+
     def take_choices(self) -> None:
         """Take choices by their own words or those shown; one may bring fields into use that are then asked in turn."""
         tried: set[str] = set()
@@ -231,7 +252,12 @@ class _Reading:
             spec = self.line.spec(name)
             if not isinstance(spec, ChoiceSpec) or name in self.filled:
                 continue
-            words = {(word, choice) for choice in spec.choices for word in (choice, spec.choice_label(choice))}
+            words = {
+                (word, choice)
+                for choice in spec.choices
+                for label in (choice, spec.choice_label(choice))
+                for word in (label, label.partition(" (")[0])
+            }
             found = [(self._choice_at(word), choice) for word, choice in words]
             best = max(((end - start, start, end, choice) for (start, end), choice in found), default=(0, 0, 0, ""))
             if best[0] and self._set({name: best[3]}):
@@ -253,11 +279,11 @@ class _Reading:
 
     def take_items(self) -> None:
         """Take the items that are named, each for one field."""
-        taken: set[str] = set()
+        taken = {str(getattr(self.line, name)) for name in self.filled}
         # Lists take what is left: of `sweep star along spine` none is one of the other profiles.
         for name in self.line.used_fields():
             spec = self.line.spec(name)
-            if isinstance(spec, ReferenceSpec):
+            if isinstance(spec, ReferenceSpec) and name not in self.filled:
                 self._take_item(name, spec, taken)
         for name in self.line.used_fields():
             spec = self.line.spec(name)

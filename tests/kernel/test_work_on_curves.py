@@ -204,7 +204,7 @@ def test_the_join_report_tells_the_grades_apart() -> None:
 def test_joining_moves_only_the_end_that_may_move(way: str, meets: list[float]) -> None:
     first = interpolate_points([[-20, 0, 0], [-10, 3, 0], [0, 0, 0]])
     second = interpolate_points([[0, 2, 0], [10, 3, 0], [20, 2, 0]])
-    joined = join_ends(first, second, way, 1e-3)  # type: ignore[arg-type]
+    joined = join_ends(first, second, way, 1e-3).curve  # type: ignore[arg-type]
     for point in np.vstack((first.control_points[:-1], second.control_points[1:])):
         assert np.abs(joined.control_points - point).max(axis=1).min() < 1e-12
     assert np.abs(joined.control_points - meets).max(axis=1).min() < 1e-12
@@ -212,9 +212,21 @@ def test_joining_moves_only_the_end_that_may_move(way: str, meets: list[float]) 
 
 def test_joining_with_a_blend_moves_neither_curve() -> None:
     first, second = make_polyline([[-20, 0, 0], [0, 0, 0]]), make_polyline([[30, 9, 0], [10, 9, 0]])
-    joined = join_ends(first, second, "a blend between", 1e-3)
+    joined = join_ends(first, second, "a blend between", 1e-3).curve
     assert not len(find_kinks(joined, 1e-6))
     assert joined.control_points[[0, -1]].tolist() == [[-20, 0, 0], [30, 9, 0]]
+
+
+def test_two_arcs_about_one_middle_are_joined_as_said_and_a_choice_is_told() -> None:
+    """Both ends of the arcs are 10 mm apart: a straight line closes the half ring, whose length a formula gives."""
+    outer, inner = (make_arc([0, 0, 0], [radius, 0, 0], [0, radius, 0], 0, np.pi) for radius in (30, 20))
+    free = join_ends(outer, inner, "a line between", 1e-3)
+    assert (free.is_a_choice, free.gap) == (True, pytest.approx(10))
+    said = join_ends(outer, inner, "a line between", 1e-3, "start", "start")
+    assert not said.is_a_choice
+    assert said.curve.control_points[[0, -1]] == pytest.approx(np.array([[-30, 0, 0], [-20, 0, 0]]), abs=1e-9)
+    assert measure_length(said.curve).length == pytest.approx(50 * np.pi + 10)
+    assert said.curve.weights is not None  # the arcs stay exact
 
 
 def test_a_chamfer_cuts_each_corner_by_its_setback() -> None:

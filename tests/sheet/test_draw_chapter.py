@@ -244,9 +244,13 @@ def test_an_svg_without_a_unit_is_asked_for_it_and_taken_in_the_unit_chosen():
 
 def test_ends_are_joined_blended_split_trimmed_and_extended():
     first, second = line(0, 0, 50, 0), line(60, 10, 120, 10)
-    assert measure_length(
-        curve(first, second, {"verb": "join", "first": "l1", "second": "l2", "gives": "j"})
-    ).length == pytest.approx(50 + np.hypot(70, 10))
+    join = {"verb": "join", "first": "l1", "second": "l2", "way": "a line between", "gives": "j"}
+    assert measure_length(curve(first, second, join)).length == pytest.approx(110 + np.hypot(10, 10))
+    assert measure_length(curve(first, second, {**join, "first_end": "start"})).length == pytest.approx(
+        110 + np.hypot(60, 10)
+    )
+    moved = run(first, second, {**join, "way": "second moves"}).reports["l3"]
+    assert "An end was moved by 14.1 mm" in moved.findings[0].sentence
     blend = {"verb": "blend", "gives": "b", "first": "l1", "second": "l2"}
     assert curve_points(curve(first, second, blend), np.array([0.0, 1.0])) == pytest.approx(
         np.array([[50, 0, 0], [60, 0, 10]])

@@ -265,3 +265,43 @@ def test_words_of_the_trade_lead_to_what_comes_nearest(word: str, lantern: Sheet
     first = propose(word, lantern)[0]
     assert first.verb in VERBS
     assert first.note.endswith(".")
+
+
+ARCS = [
+    {
+        "id": "l1",
+        "verb": "arc",
+        "given_by": "its centre",
+        "start_angle": 0,
+        "end_angle": 180,
+        "radius": "30 mm",
+        "gives": "outer",
+    },
+    {
+        "id": "l2",
+        "verb": "arc",
+        "given_by": "its centre",
+        "start_angle": 0,
+        "end_angle": 180,
+        "radius": "20 mm",
+        "gives": "inner",
+    },
+]
+
+
+@pytest.mark.parametrize(
+    ("words", "verb", "said"),
+    [
+        ("join the end of outer to the start of inner", "join", ("l1", "end", "l2", "start")),
+        ("join outer and inner", "join", ("l1", "nearest", "l2", "nearest")),
+        ("join the start of inner, a straight line between, to the end of outer", "join", ("l2", "start", "l1", "end")),
+        ("blend from the start of inner to the end of outer tangent", "blend", ("l2", "start", "l1", "end")),
+        ("blend end of outer start of inner", "blend", ("l1", "end", "l2", "start")),
+    ],
+)
+def test_ends_go_with_the_curves_that_have_them(words: str, verb: str, said: tuple[str, ...]) -> None:
+    """In the order they are said, not the longer word first; nothing of it is missed."""
+    proposal = propose(words, read_document({"format": "glass-spoon/sheet", "version": 1, "lines": ARCS}))[0]
+    line = proposal.line
+    assert (line.verb_name, proposal.missed) == (verb, ())
+    assert tuple(getattr(line, name) for name in ("first", "first_end", "second", "second_end")) == said

@@ -26,7 +26,10 @@ from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE, move_seam, shar
 from glass_spoon.kernel.errors import InvalidInput, KernelError, RadiusTooLarge
 
 End = Literal["start", "end"]
-JoinWay = Literal["first moves", "second moves", "both meet halfway", "a blend between"]
+JoinWay = Literal["first moves", "second moves", "both meet halfway", "a blend between", "a line between"]
+
+AS_NEAR = 1e-6
+"""Share of a distance within which another is as large."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -202,29 +205,65 @@ def _leaving(state: EndState, speed: float, degree: int, continuity: int) -> lis
     return [first, 2 * first - state.place + state.bend * speed**2 / (degree * (degree - 1))]
 
 
-def join_ends(first: NurbsCurve, second: NurbsCurve, way: JoinWay, tolerance: float) -> NurbsCurve:
-    """Return one curve of two, at their nearest ends; `way` says what happens when these are further apart than `tolerance`.
+@dataclass(frozen=True)
+class Joint:
+    """Two curves joined: the curve, which ends met, how far they were apart (mm), and whether other ends are as near."""
 
-    "first moves" or "second moves" takes only that curve's end point to the other's; "both meet halfway" moves both;
-    "a blend between" leaves both where they are and adds a tangent piece. Ends within the tolerance (mm) meet where the
-    moved end of the other lies. All other control points stay.
+    curve: NurbsCurve
+    first_end: End
+    second_end: End
+    gap: float
+    is_a_choice: bool
+
+
+def join_ends(
+    first: NurbsCurve,
+    second: NurbsCurve,
+    way: JoinWay,
+    tolerance: float,
+    first_end: End | None = None,
+    second_end: End | None = None,
+) -> Joint:
+    """Return one curve of two, at the ends that are said or at their nearest ones; it runs from the first to the second.
+
+    way: what happens when the ends are further apart than `tolerance` (mm). "first moves" or "second moves" takes only that
+    curve's end point to the other's; "both meet halfway" moves both; "a blend between" leaves both where they are and adds a
+    tangent piece, "a line between" a straight one. Ends within the tolerance meet where the moved end of the other lies. All
+    other control points stay.
     """
-    a, b = _facing(first, second)
-    gap = float(lengths(a.control_points[-1] - b.control_points[0]))
+    at_first, at_second, is_a_choice = _ends_to_join(first, second, first_end, second_end)
+    a = first if at_first == "end" else reverse_curve(first)
+    b = second if at_second == "start" else reverse_curve(second)
+    leaving, arriving = a.control_points[-1], b.control_points[0]
+    gap = float(lengths(leaving - arriving))
     if way == "a blend between" and gap > tolerance:
-        return chain_curves([a, blend_ends(a, "end", b, "start", 1), b])
-    meet = {"first moves": b.control_points[0], "second moves": a.control_points[-1]}.get(
-        way, (a.control_points[-1] + b.control_points[0]) / 2
-    )
-    return chain_curves([_with_end(a, -1, meet), _with_end(b, 0, meet)])
+        pieces = [a, blend_ends(a, "end", b, "start", 1), b]
+    elif way == "a line between" and gap > tolerance:
+        pieces = [a, make_polyline([leaving, arriving]), b]
+    else:
+        meet = {"first moves": arriving, "second moves": leaving}.get(way, (leaving + arriving) / 2)
+        pieces = [_with_end(a, -1, meet), _with_end(b, 0, meet)]
+    return Joint(chain_curves(pieces), at_first, at_second, gap, is_a_choice)
 
 
-def _facing(first: NurbsCurve, second: NurbsCurve) -> tuple[NurbsCurve, NurbsCurve]:
-    """Turn curves so that the end of the first is the one near the start of the second; the first stays where it can."""
-    ends = first.control_points[[0, -1]], second.control_points[[0, -1]]
-    gaps = lengths(ends[0][:, None] - ends[1][None])
-    at_first, at_second = np.unravel_index(int(np.argmin(gaps)), (2, 2))
-    return (first if at_first == 1 else reverse_curve(first)), (second if at_second == 0 else reverse_curve(second))
+def _ends_to_join(
+    first: NurbsCurve, second: NurbsCurve, first_end: End | None, second_end: End | None
+) -> tuple[End, End, bool]:
+    """Return which ends meet, and whether another pair that was allowed is as near."""
+    names: tuple[End, End] = ("start", "end")
+    pairs = [
+        (at_first, at_second)
+        for at_first in (names[::-1] if first_end is None else (first_end,))
+        for at_second in (names if second_end is None else (second_end,))
+    ]
+    places = {
+        (which, name): curve.control_points[-(name == "end")]
+        for which, curve in enumerate((first, second))
+        for name in names
+    }
+    gaps = np.array([float(lengths(places[0, one] - places[1, other])) for one, other in pairs])
+    near = np.isclose(gaps, gaps.min(), rtol=AS_NEAR, atol=AS_NEAR * float(gaps.max()))
+    return *pairs[int(np.argmax(near))], int(near.sum()) > 1
 
 
 def _with_end(curve: NurbsCurve, index: int, place: Floats) -> NurbsCurve:

@@ -25,6 +25,8 @@ from glass_spoon.sheet.items import CurveItem, Item
 from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.draw.fields import Changed, CurveName, OneCurve, Tolerance, a_length
 from glass_spoon.sheet.lines.draw.shapes import _largest
+from glass_spoon.sheet.lines.mesh_work.fields import length_text
+from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import PLANE_AXES
 
 Ended = Literal["start", "end"]
@@ -32,6 +34,16 @@ Ended = Literal["start", "end"]
 
 def _end(help_text: str) -> ChoiceSpec:
     return ChoiceSpec(help_text, ("start", "end"))
+
+
+JoinedEnd = Literal["nearest", "start", "end"]
+
+MOVED_FAR = 0.02
+"""Share of a curve's length; an end that is moved further bends it visibly."""
+
+
+def _joined_end(help_text: str) -> ChoiceSpec:
+    return ChoiceSpec(help_text, ("nearest", "start", "end"), ("nearest end", "start", "end"))
 
 
 def corner_places(curve: NurbsCurve) -> Floats:
@@ -117,29 +129,77 @@ class Join(Line):
     """Join two curves into one."""
 
     chapter = "Draw"
-    summary = "Join two curves into one at their nearest ends."
+    summary = "Join two curves into one at their nearest ends, or at those that are said."
     words = ("weld", "connect", "merge", "link", "together")
-    sentence = "**Join** {first} and {second} into {gives}; where their ends are more than {tolerance} apart, {way}."
+    phrases = (
+        Phrase(r"(?:a )?(?:straight )?line between", {"way": "a line between"}, finds=False),
+        Phrase(r"(?:a )?blend between", {"way": "a blend between"}, finds=False),
+    )
+    sentence = (
+        "**Join** the {first_end} of {first} and the {second_end} of {second} into {gives}; where they are more than {tolerance} "
+        "apart, {way}."
+    )
     gives_kind = "curve"
 
     verb: Literal["join"] = "join"
     first: OneCurve = ""
+    first_end: Annotated[JoinedEnd, _joined_end("Which end of the first one.")] = "nearest"
     second: OneCurve = ""
+    second_end: Annotated[JoinedEnd, _joined_end("Which end of the second one.")] = "nearest"
     gives: CurveName = "joined"
     tolerance: Tolerance = "0.01 mm"
     way: Annotated[
-        Literal["first moves", "second moves", "both meet halfway", "a blend between"],
+        Literal["first moves", "second moves", "both meet halfway", "a blend between", "a line between"],
         ChoiceSpec(
-            "Which end may move; the blend leaves both where they are.",
-            ("first moves", "second moves", "both meet halfway", "a blend between"),
-            ("the first one moves", "the second one moves", "both meet halfway", "a blend goes between"),
+            "Which end may move; a blend or a straight line between leaves both where they are.",
+            ("first moves", "second moves", "both meet halfway", "a blend between", "a line between"),
+            (
+                "the first one moves",
+                "the second one moves",
+                "both meet halfway",
+                "a blend goes between",
+                "a straight line goes between",
+            ),
         ),
     ] = "second moves"
 
     def build(self, given: Given) -> Item:
-        """Join them."""
+        """Join them, and say what moved, and what was chosen."""
         first, second = given.curve("first").curve, given.curve("second").curve
-        return CurveItem(join_ends(first, second, self.way, given.number("tolerance")))
+        tolerance = given.number("tolerance")
+        ends = [None if end == "nearest" else end for end in (self.first_end, self.second_end)]
+        joint = join_ends(first, second, self.way, tolerance, *ends)
+        notes = []
+        if joint.is_a_choice:
+            notes.append(
+                f"Other ends are {length_text(joint.gap)} apart as well; the {joint.first_end} of the first and the "
+                f"{joint.second_end} of the second were joined. Say which ends are meant."
+            )
+        told = ""
+        if joint.gap > tolerance:
+            told = f"The {joint.first_end} of the first and the {joint.second_end} of the second are {length_text(joint.gap)} apart."
+            moved = {"first moves": (first,), "second moves": (second,), "both meet halfway": (first, second)}.get(
+                self.way, ()
+            )
+            if any(joint.gap > MOVED_FAR * measure_length(curve).length for curve in moved):
+                notes.append(
+                    f"An end was moved by {length_text(joint.gap)}, which bends its curve. A blend or a straight line between "
+                    "keeps both as they are."
+                )
+        return CurveItem(joint.curve, tuple(notes), told)
+
+    def inspect(self, item: Item) -> list[Finding]:
+        """Say what was chosen, and what was bent."""
+        return [
+            Finding("note", "look", note, tuple(Action(words, field, value) for words, field, value in self._ways(note)))
+            for note in getattr(item, "notes", ())
+        ]
+
+    def _ways(self, note: str) -> list[tuple[str, str, str]]:
+        """Return what would do otherwise: words, field and value."""
+        if note.startswith("Other ends"):
+            return [("The start of the second", "second_end", "start"), ("The end of the second", "second_end", "end")]
+        return [("A straight line between", "way", "a line between"), ("A blend between", "way", "a blend between")]
 
 
 class Blend(Line):

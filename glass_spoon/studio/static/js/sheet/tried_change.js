@@ -38,7 +38,7 @@ export class TriedChange {
 
   /** @returns {HTMLButtonElement[]} the changes of the list */
   rows() {
-    return [...this.slip.dialog.querySelectorAll("[data-show-tried]")];
+    return /** @type {HTMLButtonElement[]} */ ([...this.slip.dialog.querySelectorAll("[data-show-tried]")]);
   }
 
   /** Show the part as a change would make it, and its line. @param {number} number */
