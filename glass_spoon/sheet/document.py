@@ -26,6 +26,7 @@ from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS, AnyLine
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.upgrades import upgrade_sheet, version_of
+from glass_spoon.sheet.wrong_values import sentences_of
 
 FORMAT = "glass-spoon/sheet"
 VERSION = 1
@@ -185,25 +186,11 @@ def read_document(data: bytes | str | dict[str, Any]) -> SheetDocument:
         raise BadDocument([f"It is not a sheet: the field “format” should be “{FORMAT}”."])
     if data.get("version") != VERSION:
         raise BadDocument([f"It has version {data.get('version')}; this program reads version {VERSION}."])
+    fresh = upgrade_sheet(data)
     try:
-        return SheetDocument.model_validate(upgrade_sheet(data))
+        return SheetDocument.model_validate(fresh)
     except ValidationError as error:
-        raise BadDocument([_sentence(entry) for entry in error.errors()]) from error
-
-
-def _sentence(entry: Any) -> str:
-    """Turn one of Pydantic's findings into a sentence that names the line and the field."""
-    path = [part for part in entry["loc"] if part not in VERBS]
-    where = "The sheet"
-    if len(path) >= 2 and path[0] == "lines":
-        where = f"Line {int(path[1]) + 1}"
-        path = path[2:]
-    if path:
-        where += ", field " + ".".join(str(part) for part in path[:3])
-    if entry["type"] == "union_tag_invalid":
-        verb = str(entry.get("ctx", {}).get("tag", ""))[:40]
-        return f"{where}: the verb “{verb}” is unknown; verbs are {', '.join(VERBS)}."
-    return f"{where}: {entry['msg'].removeprefix('Value error, ')}."
+        raise BadDocument(sentences_of(error.errors(), fresh, VERBS)) from error
 
 
 def json_schema() -> dict[str, Any]:

@@ -17,6 +17,7 @@ from glass_spoon.sheet.fields import (
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.sizes import Size
+from glass_spoon.sheet.wrong_values import phrase_of
 
 LONGEST_BASE = 48
 """Most letters of a name that is made up: its end tells what was done last, and a number may follow."""
@@ -58,7 +59,7 @@ def set_look(document: SheetDocument, item_id: str, changes: dict[str, Any]) -> 
     try:
         look = Look.model_validate(document.look(item_id).model_dump() | changes)
     except ValidationError as error:
-        raise RefusedEdit(f"This look cannot be used: {error.errors()[0]['msg'].lower()}.") from error
+        raise RefusedEdit(f"This look cannot be used: {phrase_of(error.errors()[0])}.") from error
     return document.model_copy(update={"looks": {**document.looks, item_id: look}})
 
 
@@ -100,20 +101,7 @@ def _changed_line(line: Line, values: dict[str, Any]) -> Line:
     except ValidationError as error:
         first = error.errors()[0]
         field = str(first["loc"][0]).replace("_", " ") if first["loc"] else "line"
-        raise RefusedEdit(f"The {field} cannot be used: {_plain(first)}.") from error
-
-
-def _plain(entry: Any) -> str:
-    """Say in plain words what Pydantic found."""
-    kinds = {
-        "literal_error": f"it should be {entry.get('ctx', {}).get('expected', 'another word')}",
-        "string_too_long": "it is too long",
-        "string_too_short": "it is empty",
-        "string_pattern_mismatch": "use small letters, digits and _, starting with a letter"
-        if entry["loc"] and entry["loc"][0] == "name"
-        else "it holds signs that a name cannot have",
-    }
-    return kinds.get(entry["type"], str(entry["msg"]).lower())
+        raise RefusedEdit(f"The {field} cannot be used: {phrase_of(first)}.") from error
 
 
 def rename_size(line: Line, old: str, new: str) -> Line:
