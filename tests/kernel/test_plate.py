@@ -150,7 +150,7 @@ def test_fitted_sides_keep_the_tolerance() -> None:
 @pytest.mark.parametrize(
     ("outline", "shape", "words"),
     [
-        (LID, PlateShape(0, 9, upper=PlateEdge("rounded", 1.5)), "largest that fits is 0.9999 mm"),
+        (LID, PlateShape(0, 9, upper=PlateEdge("rounded", 1.5)), "largest that fits is 1.000 mm"),
         (BOX, PlateShape(0, 9, upper=PlateEdge("rounded", 6)), "largest that fits is 4.999 mm"),
         (BOX, PlateShape(0, 2, upper=PlateEdge("rounded", 3)), "height. The largest that fits is 1.999 mm"),
         (BOX, PlateShape(0, 9, 1.0), "largest that fits is 29.05°"),

@@ -255,3 +255,36 @@ def test_bodies_that_stand_on_each_other_are_meshed_as_they_are_apart(edge: str)
 
     for gathered in (False, True):
         assert faces("20 mm", gathered) == faces("50 mm", gathered)
+
+
+BOX = [
+    {"id": "l1", "verb": "rectangle", "plane": "plan", "width": "40 mm", "height": "30 mm", "radius": "5 mm"},
+    {"id": "l2", "verb": "plate", "outline": "l1", "height": "20 mm", "upper": "rounded", "upper_size": "5 mm"}
+    | {"upper_steps": 12, "lower": "rounded", "lower_size": "5 mm", "lower_steps": 12},
+]
+
+
+@pytest.mark.parametrize("factor", [0.01, 1, 100])
+def test_a_box_as_round_at_its_edges_as_at_its_corners_has_balls_for_corners(factor: float) -> None:
+    """Its volume is that of a box 30 x 20 x 10 grown by 5 (Steiner's formula); all quads, closed, at any size."""
+    box, plate = ({**line} for line in BOX)
+    box |= {name: f"{float(str(box[name])[:-3]) * factor:g} mm" for name in ("width", "height", "radius")}
+    plate |= {name: f"{float(str(plate[name])[:-3]) * factor:g} mm" for name in ("height", "upper_size", "lower_size")}
+    a, b, c, r = 30, 20, 10, 5
+    exact = a * b * c + 2 * r * (a * b + b * c + c * a) + np.pi * r**2 * (a + b + c) + 4 / 3 * np.pi * r**3
+    item = mesh_of(box, plate, {**EDGES, "surface": "l2", "edge_length": f"{0.7 * factor:g} mm"})
+    figures = gauges(item)
+    assert item.mesh.topology.is_quads
+    assert (figures["folded"], figures["open_edges"], figures["doubled_points"]) == (0, 0, 0)
+    assert volume(item) / factor**3 == pytest.approx(exact, rel=3e-3)
+    assert np.degrees(figures["smallest_corner"]) > 50
+
+
+def test_an_edge_larger_than_its_corner_says_the_corner_and_the_corner_fits() -> None:
+    """5.1 mm does not fit corners of 5 mm; what is offered does."""
+    made = build(BOX[0], {**BOX[1], "upper_size": "5.1 mm"})
+    report = made.reports["l2"]
+    assert "The largest that fits is 5.000 mm" in report.findings[0].sentence
+    assert build(BOX[0], {**BOX[1], "upper_size": "5.000 mm"}).reports["l2"].status == "good"
+    way = report.findings[0].actions[0]
+    assert build(BOX[0], {**BOX[1], "upper_size": "5.1 mm", way.field: way.value}).reports["l2"].status == "good"

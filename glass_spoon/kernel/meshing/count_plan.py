@@ -48,8 +48,8 @@ ANY = CountRule()
 class CountPlan:
     """What is asked of the counts (chains,) together.
 
-    equal: pairs of lists of chains whose counts add up alike. over: chains whose count is at least a share of the counts of
-    others, and one more. even_sums: lists of chains, each as often as it counts, whose counts add up to an even number, and
+    equal: pairs of lists of chains whose counts add up alike, where they can: it makes good fills. over: chains whose count
+    is at least a share of the counts of others, and one more. even_sums: lists of chains, each as often as it counts, whose counts add up to an even number, and
     the least that they add up to.
     """
 
@@ -93,48 +93,61 @@ class CountPlan:
     def _programme(self, start: Ints) -> Ints:
         """Return the counts nearest to the wished ones that keep all ties; unknowns are steps of the rules, and distances.
 
-        Counts that were asked for give way where the ties cannot be kept with them. Raises CountImpossible where none can.
+        Where they cannot all be kept, counts that were asked for give way, or else sums that should be alike, or both.
+        Raises CountImpossible where none can.
         """
+        for fixed, equal in (
+            (self.fixed, self.equal),
+            (np.zeros_like(self.fixed), self.equal),
+            (self.fixed, []),
+            (np.zeros_like(self.fixed), []),
+        ):
+            found = self._kept(start, fixed, equal)
+            if found is not None:
+                return found
+        raise CountImpossible("No counts of these kinds close all rims and poles with quads. Close the poles with a fan.")
+
+    def _kept(self, start: Ints, fixed_counts: Ints, equal: list[tuple[list[int], list[int]]]) -> Ints | None:
+        """Return the counts nearest to the wished ones with some of them fixed and some sums alike; None where none are."""
         size, halves = len(self.wished), len(self.even_sums)
         step = np.array([rule.step for rule in self.rules], dtype=np.float64)
         rest = np.array([rule.rest for rule in self.rules], dtype=np.float64)
-        rows, low, high = self._ties(step, rest)
+        rows, low, high = self._ties(equal, step, rest)
         eye = coo_array((step, (np.arange(size), np.arange(size))), shape=(size, size))
         one = coo_array((np.ones(size), (np.arange(size), np.arange(size))), shape=(size, size))
         ties = coo_array((rows[2], (rows[0], rows[1])), shape=(len(low), 2 * size + halves))
-        fixed = np.where(self.fixed > 0, start, 0)
+        fixed = np.where(fixed_counts > 0, start, 0)
         least = np.where(fixed > 0, fixed, self.low)
         bounds = Bounds(
             np.concatenate((np.ceil((least - rest) / step - 1e-9), np.zeros(size), self._least_halves())),
             np.concatenate((np.where(fixed > 0, (fixed - rest) / step, np.inf), np.full(size + halves, np.inf))),
         )
-        wished = self.wished - rest
+        near = np.where(self.fixed > 0, self.fixed, self.wished)
+        wished = near - rest
         constraints = [
             LinearConstraint(_beside(eye, one, halves), wished, np.inf),
             LinearConstraint(_beside(eye, -one, halves), -np.inf, wished),
             *([LinearConstraint(ties.tocsr(), low, high)] if len(low) else []),
         ]
-        cost = np.concatenate((np.full(size, 1e-6), 1 / np.maximum(self.wished, 1.0), np.zeros(halves)))
+        cost = np.concatenate((np.full(size, 1e-6), 1 / np.maximum(near, 1.0), np.zeros(halves)))
         integral = np.concatenate((np.ones(size), np.zeros(size), np.ones(halves))).astype(np.int64)
         found = milp(cost, integrality=integral, bounds=bounds, constraints=constraints, options={"time_limit": SECONDS})
-        if found.x is None and (self.fixed > 0).any():
-            self.wished = np.where(self.fixed > 0, self.fixed, self.wished)
-            self.fixed = np.zeros_like(self.fixed)
-            return self._programme(start)
         if found.x is None:
-            raise CountImpossible("No counts of these kinds close all rims and poles with quads. Allow any counts.")
+            return None
         return np.asarray(np.rint(found.x[:size] * step + rest), dtype=np.int64)
 
     def _least_halves(self) -> Floats:
         """Return half of the least that each even sum comes to."""
         return np.array([np.ceil(least / 2) for _, least in self.even_sums])
 
-    def _ties(self, step: Floats, rest: Floats) -> tuple[tuple[list[int], list[int], list[float]], list[float], list[float]]:
+    def _ties(
+        self, equal: list[tuple[list[int], list[int]]], step: Floats, rest: Floats
+    ) -> tuple[tuple[list[int], list[int], list[float]], list[float], list[float]]:
         """Return the rows of all ties over the steps of the counts, and their bounds."""
         rows: tuple[list[int], list[int], list[float]] = ([], [], [])
         low: list[float] = []
         high: list[float] = []
-        for first, second in self.equal:
+        for first, second in equal:
             parts = [(chain, 1.0) for chain in first] + [(chain, -1.0) for chain in second]
             _add_row(rows, len(low), parts, step)
             shift = sum(sign * rest[chain] for chain, sign in parts)

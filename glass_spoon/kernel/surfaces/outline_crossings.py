@@ -14,6 +14,9 @@ PLACES = 24
 MOST_CHECKED = 360
 """… and most of them on one loop."""
 
+JUST = 1e-9
+"""Share of a radius that is nothing."""
+
 
 def offset_fits(loops: list[OutlineLoop], offset: float) -> bool:
     """Say whether offset outlines neither fold, nor cross themselves or each other, and holes stay inside."""
@@ -53,7 +56,11 @@ def _sampled(loop: OutlineLoop, offset: float) -> Floats | None:
             values = curve_derivatives(how.run, inside, 2)
             speed = lengths(values[1])
             bend = (values[1][:, 0] * values[2][:, 1] - values[1][:, 1] * values[2][:, 0]) / speed**3
-            if (1 - offset * bend).min() <= 1e-9:
+            left = 1 - offset * bend
+            # An arc may shrink to the point it is about: then nothing is left of it anywhere between its ends.
+            spans = np.searchsorted(how.run.breaks, inside, side="right")
+            shrunk = np.array([(np.abs(left[spans == span]) <= JUST).all() for span in range(spans.max() + 1)])
+            if (left[~shrunk[spans]] <= JUST).any():
                 return None
         count = 2 if is_straight(how.run) else per_span * (len(how.run.breaks) - 1) + 1
         parts.append(how.points(np.linspace(0, 1, count), offset)[:-1, :2])

@@ -44,10 +44,9 @@ def make_plate(outline: NurbsCurve, holes: list[NurbsCurve], shape: PlateShape, 
     surfaces: list[NurbsSurface] = []
     counts: list[tuple[int, int]] = []
     for loop in loops:
-        for part in path:
-            for surface in side_surfaces(loop, part, shape.corners, tolerance):
-                surfaces.append(surface)
-                counts.append((0, part.steps))
+        for part, sides in zip(path, side_surfaces(loop, path, shape.corners, tolerance), strict=True):
+            surfaces += sides
+            counts += [(0, part.steps)] * len(sides)
     heights = path[0].start[1], path[-1].end[1]
     start = loops[0].runs[0].control_points[0] * (1, 1, 0)
     caps = [FlatCap(start + UP * heights[0], -UP), FlatCap(start + UP * heights[1], UP)]

@@ -1,4 +1,4 @@
-"""The sides of a plate: one part of its path carried round one loop of its outline."""
+"""The sides of a plate: the parts of its path carried round one loop of its outline."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.edit_knots import bezier_pieces, insert_knots
 from glass_spoon.kernel.curves.line_and_arc import make_arc
 from glass_spoon.kernel.curves.offset_curve import exact_offset
+from glass_spoon.kernel.surfaces.edit_surface import split_surface
 from glass_spoon.kernel.surfaces.fit_patch import fit_patch
 from glass_spoon.kernel.surfaces.outline_loop import (
     OutlineLoop,
@@ -27,16 +28,54 @@ UP = np.array([0.0, 0.0, 1.0])
 MOST_SHARES = 512
 """Most shares of a side that is fitted, or four times those it starts with: what needs more is refused in words."""
 
+POINT = 1e-9
+"""Share of the size of a side within which a part of its edge is a point."""
 
-def side_surfaces(loop: OutlineLoop, part: PathPart, corners: CornerKind, tolerance: float) -> list[NurbsSurface]:
-    """Return the surfaces of one part of the path round a loop, u along the outline and v along the path."""
-    surfaces = []
-    extreme = min((part.start[0], part.end[0]), key=lambda o: -abs(o))
-    for k, offset in enumerate(run_offsets(loop, corners)):
-        surfaces.append(_exact_side(offset, part) or _fitted_side(offset, part, tolerance))
-        if abs(extreme) > tolerance and opens_at(loop, k, extreme, corners):
-            surfaces.append(_corner_side(loop, k, part))
-    return surfaces
+
+def side_surfaces(
+    loop: OutlineLoop, path: list[PathPart], corners: CornerKind, tolerance: float
+) -> list[list[NurbsSurface]]:
+    """Return the surfaces of each part of the path round a loop, u along the outline and v along the path.
+
+    All parts are cut where an arc of one of them shrinks to a point: there the sides meet at whole edges.
+    """
+    offsets = run_offsets(loop, corners)
+    exact = [[_exact_side(offset, part) for offset in offsets] for part in path]
+    cuts = [_points_on(sides) for sides in zip(*exact, strict=True)]
+    found = []
+    for part, sides in zip(path, exact, strict=True):
+        surfaces = []
+        extreme = min((part.start[0], part.end[0]), key=lambda o: -abs(o))
+        for k, (offset, side) in enumerate(zip(offsets, sides, strict=True)):
+            surfaces += _cut_at(side if side is not None else _fitted_side(offset, part, tolerance), cuts[k])
+            if abs(extreme) > tolerance and opens_at(loop, k, extreme, corners):
+                surfaces.append(_corner_side(loop, k, part))
+        found.append(surfaces)
+    return found
+
+
+def _points_on(sides: tuple[NurbsSurface | None, ...]) -> Floats:
+    """Return where along them sides over one run shrink to points: an edge as round as its corner is part of a ball."""
+    found = [np.zeros(0)]
+    for side in sides:
+        if side is None:
+            continue
+        breaks = np.unique(side.knots[0])
+        at = np.searchsorted(side.knots[0], breaks[:-1], side="right") - side.degrees[0] - 1
+        spans = side.control_points[at[:, None] + np.arange(side.degrees[0] + 1)][:, :, [0, -1]]
+        small = POINT * float(np.ptp(side.control_points, axis=(0, 1)).max())
+        shrunk = (np.ptp(spans, axis=1).max(axis=2) <= small).any(axis=1)
+        found.append(breaks[np.flatnonzero(shrunk[1:] != shrunk[:-1]) + 1])
+    return np.unique(np.concatenate(found))
+
+
+def _cut_at(side: NurbsSurface, places: Floats) -> list[NurbsSurface]:
+    """Return a side cut along the path at places of its u."""
+    pieces = []
+    for place in places:
+        first, side = split_surface(side, 0, float(place))
+        pieces.append(first)
+    return [*pieces, side]
 
 
 def _exact_side(offset: RunOffset, part: PathPart) -> NurbsSurface | None:
