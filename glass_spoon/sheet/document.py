@@ -127,7 +127,11 @@ class SheetDocument(BaseModel):
         """Return the kind of item that each line gives, by id; that of a verb on any item follows its own item."""
         found: dict[str, str] = {}
         for line in self.lines:
-            kind = found.get(str(getattr(line, line.gives_like)), "curve") if line.gives_like else line.gives_kind
+            kind = (
+                found.get(str(getattr(line, line.gives_like)), line.gives_kind or "curve")
+                if line.gives_like
+                else line.gives_kind
+            )
             if kind:
                 found[line.id] = (
                     KINDS[kind].several if line.gives_several else KINDS[kind].single if line.gives_one else kind

@@ -18,7 +18,7 @@ from glass_spoon.sheet.errors import MissingItem, SheetError, WorkStopped
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
 from glass_spoon.sheet.fields import EVERY, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.handle import Handle
-from glass_spoon.sheet.items import CurveItem, Done, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Done, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.kinds import kind_of, one_of
 from glass_spoon.sheet.line import FACE_LIMIT, Action, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
@@ -240,7 +240,7 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
     if run.inspect:
         findings = (*(findings or ()), *(Finding("lost_mark", "look", lost) for lost in _lost_marks(run, states)))
     status: Status = "look" if findings else "good"
-    told = item.told if isinstance(item, CurveItem | SurfaceItem | SurfacesItem | MeshItem | MarkItem) else ""
+    told = item.told if isinstance(item, CurveItem | CurvesItem | SurfaceItem | SurfacesItem | MeshItem | MarkItem) else ""
     done = item.done if isinstance(item, MeshItem) else None
     return LineReport(status, key, time.perf_counter() - started, kept is not None, findings or (), told, done)
 

@@ -42,9 +42,10 @@ class CurveItem:
 
 @dataclass(frozen=True, eq=False)
 class CurvesItem:
-    """Several curves that one line gives: a row, a ring, copies along another."""
+    """Several curves that one line gives: a row, a ring, copies along another. told: what its making did, "" for none."""
 
     curves: tuple[NurbsCurve, ...]
+    told: str = ""
     kind: str = field(default="curves", init=False)
 
 

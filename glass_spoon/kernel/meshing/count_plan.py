@@ -49,8 +49,8 @@ class CountPlan:
     """What is asked of the counts (chains,) together.
 
     equal: pairs of lists of chains whose counts add up alike, where they can: it makes good fills. over: chains whose count
-    is at least a share of the counts of others, and one more. even_sums: lists of chains, each as often as it counts, whose counts add up to an even number, and
-    the least that they add up to.
+    is at least a share of the counts of others, and one more. even_sums: lists of chains, each as often as it counts, whose
+    counts add up to an even number, and the least that they add up to.
     """
 
     wished: Floats

@@ -58,9 +58,9 @@ def _sampled(loop: OutlineLoop, offset: float) -> Floats | None:
             bend = (values[1][:, 0] * values[2][:, 1] - values[1][:, 1] * values[2][:, 0]) / speed**3
             left = 1 - offset * bend
             # An arc may shrink to the point it is about: then nothing is left of it anywhere between its ends.
-            spans = np.searchsorted(how.run.breaks, inside, side="right")
-            shrunk = np.array([(np.abs(left[spans == span]) <= JUST).all() for span in range(spans.max() + 1)])
-            if (left[~shrunk[spans]] <= JUST).any():
+            of_span = np.searchsorted(how.run.breaks, inside, side="right")
+            shrunk = np.array([(np.abs(left[of_span == span]) <= JUST).all() for span in range(of_span.max() + 1)])
+            if (left[~shrunk[of_span]] <= JUST).any():
                 return None
         count = 2 if is_straight(how.run) else per_span * (len(how.run.breaks) - 1) + 1
         parts.append(how.points(np.linspace(0, 1, count), offset)[:-1, :2])

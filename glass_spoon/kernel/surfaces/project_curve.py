@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
@@ -16,7 +17,7 @@ from glass_spoon.kernel.curves.fit_function import Fit, fit_places
 from glass_spoon.kernel.curves.place_curve import unit_direction
 from glass_spoon.kernel.errors import KernelError, place_text
 from glass_spoon.kernel.surfaces.closest_points import closest_points, nearest_grid
-from glass_spoon.kernel.surfaces.evaluate_surface import surface_derivatives, surface_points
+from glass_spoon.kernel.surfaces.evaluate_surface import surface_derivatives, surface_points, surface_points_normals
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 
 GRID = 96
@@ -29,7 +30,7 @@ STEPS = 30
 """Most Newton steps of a ray."""
 
 OFF_SHEET = 1e-4
-"""Share of its size by which a drawing may lie off the surface that carries it."""
+"""Share of its size by which a drawing may lie off, or beside, the surface that carries it."""
 
 MISS = 1e-6
 """How far in mm a ray may pass by the surface, as at its very edge."""
@@ -56,26 +57,46 @@ def project_along(curve: NurbsCurve, surface: NurbsSurface, direction: Floats, t
     return _follow(curve, lambda points: _meet(surface, points, along, (u, v, places)), tolerance)
 
 
-def carry_over(curve: NurbsCurve, source: NurbsSurface, target: NurbsSurface, tolerance: float) -> Fit:
-    """Return a curve on one surface as it lies on another at the same shares of both domains, within `tolerance` mm.
+@dataclass(frozen=True)
+class Carried:
+    """A curve carried to another surface, how far it is off what it should be (mm), and its largest height over it (mm)."""
 
-    Raises KernelError where the curve is farther than OFF_SHEET of its size from the source.
+    curve: NurbsCurve
+    largest: float
+    height: float
+
+
+def carry_over(curve: NurbsCurve, source: NurbsSurface, target: NurbsSurface, tolerance: float) -> Carried:
+    """Return a curve on or over one surface as it lies on another at the same shares of both domains, within `tolerance` mm.
+
+    Heights over the source, along its normals, are kept over the target. Raises KernelError where the curve leaves the
+    source by its edge: there is no place below it.
     """
-    size = float(np.ptp(curve.control_points, axis=0).max())
+    reach = max(tolerance, OFF_SHEET * float(np.ptp(curve.control_points, axis=0).max()))
+    highest = 0.0
 
     def onto(points: Floats) -> Floats:
-        u, v, off = closest_points(source, points)
-        worst = int(np.argmax(off))
-        if off[worst] > max(tolerance, OFF_SHEET * size):
+        nonlocal highest
+        u, v, _ = closest_points(source, points)
+        feet, normals = surface_points_normals(source, u, v)
+        heights = np.einsum("ij,ij->i", points - feet, normals)
+        beside = lengths(points - feet - heights[:, None] * normals)
+        worst = int(np.argmax(beside))
+        if beside[worst] > reach:
             raise KernelError(
-                f"The drawing leaves the surface it lies on: at {place_text(points[worst])} it is {off[worst]:.3g} mm away. "
-                "Choose the surface it lies on, enlarge that, or project the drawing onto it first."
+                f"The drawing leaves the surface it lies on: at {place_text(points[worst])} it is {beside[worst]:.3g} mm "
+                "beside it. Choose the surface it lies on, enlarge that, or project the drawing onto it first."
             )
         shares = [(at - low) / (high - low) for at, (low, high) in zip((u, v), map(source.domain, (0, 1)), strict=True)]
         places = [low + share * (high - low) for share, (low, high) in zip(shares, map(target.domain, (0, 1)), strict=True)]
-        return surface_points(target, *places)
+        if float(np.abs(heights).max()) <= reach:
+            return surface_points(target, *places)
+        highest = max(highest, float(np.abs(heights).max()))
+        on_target, upright = surface_points_normals(target, *places)
+        return on_target + heights[:, None] * upright
 
-    return _follow(curve, onto, tolerance)
+    fit = _follow(curve, onto, tolerance)
+    return Carried(fit.curve, fit.largest, highest)
 
 
 def _follow(curve: NurbsCurve, onto: object, tolerance: float) -> Fit:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -59,28 +60,59 @@ class RollFrame:
 
 
 def roll_frame(
-    sheet: NurbsSurface, body: RollBody, radius: float, direction: float = 0.0, inside: bool = False
+    sheets: Sequence[NurbsSurface], body: RollBody, radius: float, direction: float = 0.0, inside: bool = False
 ) -> RollFrame:
-    """Return how a flat sheet is rolled at `direction` (radians from its u direction, in its plane) with a radius in mm.
+    """Return how sheets are rolled at `direction` (radians from the u direction of the first flat one, whose plane bends).
 
-    inside: the body lies on the side that faces out. Raises InvalidInput for a sheet that is not flat.
+    One sheet touches its plane at its middle, several at the middle of all; what stands over it keeps its height.
+    radius in mm; inside: the body lies on the side that faces out. Raises InvalidInput where no sheet is flat.
     """
-    u, v = (np.array([sum(sheet.domain(axis)) / 2]) for axis in (0, 1))
-    middle, normals = surface_points_normals(sheet, u, v)
-    origin, normal = middle[0], normals[0]
-    net = sheet.control_points.reshape(-1, 3) - origin
-    off = float(np.abs(net @ normal).max())
-    if off > FLAT * float(lengths(net).max()):
-        raise InvalidInput("The sheet to roll", "flat", f"{off:.3g} mm out of its plane")
-    start = sheet.control_points[-1, 0] - sheet.control_points[0, 0]
+    offs = [_off_plane(sheet) for sheet in sheets]
+    flat = [sheet for sheet, off in zip(sheets, offs, strict=True) if off <= FLAT * _reach(sheet)]
+    if not flat:
+        raise InvalidInput("The sheet to roll", "flat", f"{min(offs):.3g} mm out of its plane")
+    origin, normal = _middle(flat[0])
+    start = flat[0].control_points[-1, 0] - flat[0].control_points[0, 0]
     right = start - (start @ normal) * normal
     if float(lengths(right)) == 0:
         raise KernelError("The sheet starts in one point, so it has no direction to roll in. Swap its round and along.")
     right = directions(right)
     ahead = np.cross(normal, right)
     along = np.cos(direction) * right + np.sin(direction) * ahead
+    if len(sheets) > 1:
+        net = np.concatenate([sheet.control_points.reshape(-1, 3) for sheet in sheets]) - origin
+        for way in (along, np.cross(normal, along)):
+            reach = net @ way
+            origin = origin + (reach.max() + reach.min()) / 2 * way
     outwards = -normal if inside else normal
     return RollFrame(origin, along, np.cross(outwards, along), outwards, body, radius)
+
+
+def _middle(sheet: NurbsSurface) -> tuple[Floats, Floats]:
+    """Return the place and the normal (3,) at the middle of a sheet's ways."""
+    u, v = (np.array([sum(sheet.domain(axis)) / 2]) for axis in (0, 1))
+    places, normals = surface_points_normals(sheet, u, v)
+    return places[0], normals[0]
+
+
+def _off_plane(sheet: NurbsSurface) -> float:
+    """Return how far in mm the control points of a sheet lie out of the plane at its middle."""
+    place, normal = _middle(sheet)
+    return float(np.abs((sheet.control_points.reshape(-1, 3) - place) @ normal).max())
+
+
+def _reach(sheet: NurbsSurface) -> float:
+    """Return how far in mm a sheet's control points lie from its middle."""
+    return float(lengths(sheet.control_points.reshape(-1, 3) - _middle(sheet)[0]).max())
+
+
+def roll_sheets(sheets: Sequence[NurbsSurface], frame: RollFrame, tolerance: float) -> list[FittedSurface]:
+    """Return sheets as they lie on the body, each as `roll_sheet` gives it; their shared edges stay shared.
+
+    Raises InvalidInput when they would overlap each other, or reach through the middle of the body.
+    """
+    _check_room(sheets, frame)
+    return [roll_sheet(sheet, frame, tolerance) for sheet in sheets]
 
 
 def roll_sheet(sheet: NurbsSurface, frame: RollFrame, tolerance: float) -> FittedSurface:
@@ -88,7 +120,7 @@ def roll_sheet(sheet: NurbsSurface, frame: RollFrame, tolerance: float) -> Fitte
 
     Equal parameters are equal places of the drawing. Raises InvalidInput when it would overlap itself.
     """
-    _check_room(sheet, frame)
+    _check_room([sheet], frame)
     (low_u, high_u), (low_v, high_v) = sheet.domain(0), sheet.domain(1)
 
     def places(u: Floats, v: Floats) -> Floats:
@@ -98,9 +130,12 @@ def roll_sheet(sheet: NurbsSurface, frame: RollFrame, tolerance: float) -> Fitte
     return fit_patch(places, tolerance)
 
 
-def _check_room(sheet: NurbsSurface, frame: RollFrame) -> None:
-    """Raise InvalidInput when the sheet, by its control points' hull, reaches round the body onto itself."""
-    off = sheet.control_points.reshape(-1, 3) - frame.origin
+def _check_room(sheets: Sequence[NurbsSurface], frame: RollFrame) -> None:
+    """Raise InvalidInput when sheets, by their control points' hull, reach round the body onto themselves."""
+    off = np.concatenate([sheet.control_points.reshape(-1, 3) for sheet in sheets]) - frame.origin
+    deepest = -float((off @ frame.outwards).min())
+    if deepest >= frame.radius:
+        raise InvalidInput("The radius", f"above {deepest:.6g} mm, or the sheet reaches the middle", f"{frame.radius:g} mm")
     if frame.body == "cylinder":
         needed = float(np.ptp(off @ frame.along)) / (2 * np.pi)
     else:
