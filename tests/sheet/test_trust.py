@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 import numpy as np
@@ -288,3 +289,43 @@ def test_an_edge_larger_than_its_corner_says_the_corner_and_the_corner_fits() ->
     assert build(BOX[0], {**BOX[1], "upper_size": "5.000 mm"}).reports["l2"].status == "good"
     way = report.findings[0].actions[0]
     assert build(BOX[0], {**BOX[1], "upper_size": "5.1 mm", way.field: way.value}).reports["l2"].status == "good"
+
+
+ROUNDED = {"verb": "rectangle", "width": "44 mm", "height": "22 mm", "radius": "5 mm"}
+FINE_ROUNDINGS = {
+    "plate": [{**ROUNDED, "plane": "plan"}, {"verb": "plate", "outline": "l1", "height": "20 mm"}],
+    "extrude": [{**ROUNDED, "plane": "plan"}, {"verb": "extrude", "profile": "l1", "distance": "20 mm"}],
+    "revolve": [{**ROUNDED, "plane": "front", "right": "60 mm"}, {"verb": "revolve", "profile": "l1"}],
+}
+
+
+@pytest.mark.parametrize("factor", [0.01, 1, 100])
+@pytest.mark.parametrize("name", FINE_ROUNDINGS)
+def test_even_edges_stepped_over_small_roundings(name: str, factor: float) -> None:
+    """Corners of 5 mm at edges of 14 mm were 3.3 mm off: now each has a vertex at both ends and in its middle."""
+    lines = json.loads(json.dumps(FINE_ROUNDINGS[name]))
+    for line in lines:
+        line |= {key: f"{float(value[:-3]) * factor} mm" for key, value in line.items() if str(value).endswith(" mm")}
+    made = build(*lines, {**EDGES, "surface": "l2", "edge_length": f"{14 * factor} mm"})
+    item = made.named("mesh")[-1][1].item
+    assert isinstance(item, MeshItem)
+    assert "finer than the edges" in made.reports["l3"].told
+    points = item.mesh.positions / factor
+    across = points if name != "revolve" else np.column_stack((np.hypot(points[:, 0], points[:, 1]) - 60, points[:, 2]))
+    for x, y in ((1, 1), (-1, 1), (-1, -1), (1, -1)):
+        middle = np.array([17, 6]) + 5 * np.sqrt(0.5)
+        for place in (middle, [22, 6], [17, 11]):
+            assert np.hypot(*(across[:, :2] - np.array([x, y]) * place).T).min() < 2e-3
+    check_result(item.mesh)
+
+
+def test_a_bend_much_finer_than_the_edges_is_a_point_and_one_that_fades_in_is_none() -> None:
+    """A corner of 0.5 mm at edges of 14 mm gets a vertex in its middle; an ellipse has no bend that starts at once."""
+    fine = [{**ROUNDED, "plane": "plan", "radius": "0.5 mm"}, {"verb": "plate", "outline": "l1", "height": "20 mm"}]
+    item = mesh_of(*fine, {**EDGES, "surface": "l2", "edge_length": "14 mm"})
+    middle = np.array([21.5, 10.5]) + 0.5 * np.sqrt(0.5)
+    assert np.hypot(*(item.mesh.positions[:, :2] - middle).T).min() < 1e-3
+    assert edge_ratio(item) < 4
+    oval = {"verb": "ellipse", "plane": "plan", "first": "60 mm", "second": "10 mm"}
+    made = build(oval, fine[1], {**EDGES, "surface": "l2", "edge_length": "14 mm"})
+    assert "finer than the edges" not in made.reports["l3"].told

@@ -21,6 +21,9 @@ from glass_spoon.kernel.surfaces.evaluate_surface import surface_points
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
 
+SHARP_TURN = float(np.radians(45)) - 1e-6
+"""A line that turns by so much at a vertex keeps it: 45°, as in the middle of a rounding, whatever the last digits are."""
+
 CHECK = 4
 """Rounds after which the shape is compared with what it was."""
 
@@ -136,7 +139,7 @@ def _feature_lines(mesh: Mesh, held: Bools | None) -> tuple[_Line, Bools]:
     sides = [mesh.positions[neighbours[:, k]] - here for k in (0, 1)] if len(vertices) else [here, here]
     size = lengths(sides[0]) * lengths(sides[1])
     turn = np.einsum("ij,ij->i", sides[0], sides[1]) / np.maximum(size, 1e-300)
-    fixed[vertices[turn > -np.cos(np.radians(45))]] = True
+    fixed[vertices[turn > -np.cos(SHARP_TURN)]] = True
     sliding = ~fixed[vertices]
     return _Line(vertices[sliding], neighbours[sliding]), fixed
 

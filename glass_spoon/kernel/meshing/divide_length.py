@@ -13,6 +13,7 @@ from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
 from glass_spoon.kernel.curves.bend_spacing import divide_by_bend, run_weights
 from glass_spoon.kernel.curves.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, curve_tangents
+from glass_spoon.kernel.curves.tight_bends import nearest_counts
 from glass_spoon.kernel.errors import CountImpossible
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.edit_surface import isocurves
@@ -167,7 +168,7 @@ def _divide(guide: Guide, shares: Ints, spaced: Spacing, bend: float) -> Floats:
 
 def count_for_edge_length(guide: Guide, length: float) -> int:
     """Return the number of edges of about `length` mm along a guide, at least one for each run."""
-    return int(np.maximum(np.rint(guide.sizes / length), 1).sum())
+    return int(np.maximum(nearest_counts(guide.sizes / length), 1).sum())
 
 
 def count_for_chord(guide: Guide, tolerance: float, limit: int = 4096) -> int:

@@ -65,7 +65,7 @@ def mesh_set(
     predicted = int(counts.prod(axis=1).sum())
     if predicted > face_limit:
         raise TooManyFaces(predicted, face_limit)
-    return _assemble(cut, counts, poles, crease_sharp, wish.bend)
+    return _assemble(cut, counts, poles, crease_sharp, wish)
 
 
 _copied: Remembered[Mesh] = Remembered(8)
@@ -95,10 +95,10 @@ def _stand_apart(shape: SurfaceSet) -> bool:
     return bool((pairs[:, 0] // 4 == pairs[:, 1] // 4).all())
 
 
-def _assemble(cut: CutSet, counts: Ints, poles: PoleClosing, crease_sharp: bool, bend: float = 0.0) -> Mesh:
+def _assemble(cut: CutSet, counts: Ints, poles: PoleClosing, crease_sharp: bool, wish: Wish) -> Mesh:
     """Evaluate all grids, close the fans, make shared vertices one, and gather the attributes."""
     parts = Parts([], [], [], [], [])
-    grids = make_grids(cut, counts, parts, bend)
+    grids = make_grids(cut, counts, parts, wish.bend, wish.lengths)
     flat = {id(fan): cut.planes[fan] for fan in cut.fans} if poles == "quads" else {}
     caps = {
         sector.piece: int(counts[sector.piece, 1 - sector.axis]) if flat.get(id(fan)) else cap_size(fan, counts, poles)

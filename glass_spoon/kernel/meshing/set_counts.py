@@ -12,6 +12,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions
 from glass_spoon.kernel.curves.bend_spacing import run_weights
+from glass_spoon.kernel.curves.tight_bends import count_with_bends, least_with_bends
 from glass_spoon.kernel.meshing.chord_counts import counts_for_chord, counts_for_turn
 from glass_spoon.kernel.meshing.count_plan import ANY, CountPlan, CountRule
 from glass_spoon.kernel.meshing.cut_set import CutSet
@@ -89,10 +90,15 @@ def _wishes(cut: CutSet, wish: Wish, chains: Ints, total: int) -> tuple[Floats, 
     turns = np.where(edges.is_pole, 0.0, _turns(edges.places))
     sides = np.maximum(1, np.ceil(turns / SIDE_TURN - 1e-6))
     sizes = _weighed(edges, turns, wish.bend)
-    for name, size, side in zip(edges.names, sizes, sides, strict=True):
+    tight = {} if wish.bend else edges.tight_bends(wish.lengths)
+    for row, (name, size, side) in enumerate(zip(edges.names, sizes, sides, strict=True)):
         where = (name.piece, name.axis)
         wished[where] = max(wished[where], size / steps[name.axis])
         least[where] = max(least[where], side)
+        if row in tight:
+            length = float(edges.lengths[row])
+            wished[where] = max(wished[where], count_with_bends(length, tight[row], steps[name.axis]))
+            least[where] = max(least[where], least_with_bends(length, tight[row]))
     flat = chains.ravel()
     mean = np.bincount(flat, wished.ravel(), total) / np.bincount(flat, minlength=total)
     if wish.chord:

@@ -72,14 +72,17 @@ def _grid_params(cut: CutSet, piece: int, counts: Ints, even: list[Floats]) -> t
     return u_first[:, None] * (1 - t) + u_last[:, None] * t, v_first * (1 - s[:, None]) + v_last * s[:, None]
 
 
-def make_grids(cut: CutSet, counts: Ints, parts: Parts, bend: float = 0.0) -> list[Grid]:
+def make_grids(
+    cut: CutSet, counts: Ints, parts: Parts, bend: float = 0.0, steps: tuple[float, float] = (np.inf, np.inf)
+) -> list[Grid]:
     """Return the grids of all pieces with `counts` (pieces, 2) edges along u and v, their vertices kept in `parts`.
 
-    Even along the edges of each piece, denser by `bend` where they bend. Pieces that share knots and parameters, as those of
-    a pattern do, are evaluated by one product of matrices.
+    Even along the edges of each piece, denser by `bend` where they bend, meeting the bends that edges of `steps` mm along u
+    and v would step over. Pieces that share knots and parameters, as those of a pattern do, are evaluated by one product of
+    matrices.
     """
     names = cut.shape.edges.names
-    even = cut.shape.edges.even_params(np.array([counts[name.piece, name.axis] for name in names]), bend)
+    even = cut.shape.edges.even_params(np.array([counts[name.piece, name.axis] for name in names]), bend, steps)
     params = [_grid_params(cut, piece, counts[piece], even) for piece in range(len(cut.pieces))]
     groups: dict[bytes, list[int]] = {}
     for piece, (u, v) in enumerate(params):

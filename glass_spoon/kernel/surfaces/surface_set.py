@@ -14,6 +14,7 @@ from glass_spoon.kernel.curves.bend_spacing import bend_shares, curve_bends
 from glass_spoon.kernel.curves.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.even_lengths import LengthTable, alike, measure_alike, points_alike
 from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.curves.tight_bends import find_tight_bends, steps_with_bends
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.surfaces.edit_surface import place_surface, reverse_surface
 from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve
@@ -168,25 +169,58 @@ class EdgeTable:
         """The row of each edge."""
         return {name: row for row, name in enumerate(self.names)}
 
-    def even_params(self, counts: Ints, bend: float = 0.0) -> list[Floats]:
+    def tight_bends(self, edges: tuple[float, float]) -> dict[int, Floats]:
+        """Return the bends of each edge that steps of so many mm along u and v would step over, see `find_tight_bends`."""
+        if edges not in self._tight:
+            found = {}
+            for row, (name, (table, own)) in enumerate(zip(self.names, self.where, strict=True)):
+                lengths_of = self.tables[table]
+                curve = lengths_of.curves[own]
+                if self.is_pole[row] or len(curve.breaks) < 3:
+                    continue
+                ends = np.interp(curve.breaks, lengths_of.params, lengths_of.totals[own])
+                bends = find_tight_bends(curve, ends, edges[name.axis])
+                if len(bends):
+                    found[row] = bends
+            self._tight[edges] = found
+        return self._tight[edges]
+
+    @cached_property
+    def _tight(self) -> dict[tuple[float, float], dict[int, Floats]]:
+        """Bends that were found, by the lengths of the steps."""
+        return {}
+
+    def even_params(self, counts: Ints, bend: float = 0.0, edges: tuple[float, float] = (np.inf, np.inf)) -> list[Floats]:
         """Return for each edge the parameters (count + 1,) of even steps, for counts (edges,).
 
-        bend: how much shorter the steps are where an edge bends, 0 for even ones (see `bend_shares`).
+        bend: how much shorter the steps are where an edge bends, 0 for even ones (see `bend_shares`). edges: wished lengths
+        along u and v in mm; bends that they would step over get steps of their own.
         """
+        tight = {} if bend else self.tight_bends(edges)
         groups: dict[tuple[int, int], list[int]] = {}
         for edge, (table, _) in enumerate(self.where):
             groups.setdefault((table, int(counts[edge])), []).append(edge)
         result: list[Floats] = [np.zeros(0)] * len(self.names)
-        for (table, count), edges in groups.items():
-            rows = np.array([self.where[edge][1] for edge in edges])
+        for (table, count), own in groups.items():
+            rows = np.array([self.where[edge][1] for edge in own])
             if bend and count > 1:
-                for edge, row in zip(edges, rows, strict=True):
+                for edge, row in zip(own, rows, strict=True):
                     result[edge] = self._bent_params(table, row, count, bend)
                 continue
             params = self.tables[table].to_params(rows, np.linspace(0.0, 1.0, count + 1))
-            for edge, row in zip(edges, params, strict=True):
-                result[edge] = row
+            for edge, row in zip(own, params, strict=True):
+                result[edge] = self._stepped_params(edge, count, tight[edge]) if edge in tight else row
         return result
+
+    def _stepped_params(self, edge: int, count: int, bends: Floats) -> Floats:
+        """Return the parameters (count + 1,) of steps along one edge that meet its bends."""
+        table, row = self.where[edge]
+        own, at = self.tables[table], np.array([row])
+
+        def places(shares: Floats) -> Floats:
+            return curve_points(own.curves[row], own.to_params(at, shares)[0])
+
+        return own.to_params(at, steps_with_bends(float(self.lengths[edge]), bends, count, places), exact=True)[0]
 
     def _bent_params(self, table: int, row: int, count: int, bend: float) -> Floats:
         """Return the parameters (count + 1,) of steps along one edge that are shorter where it bends."""

@@ -89,6 +89,7 @@ class MeshSurface(Line):
     )
     gives_kind = "mesh"
     signs = True
+    results = 2  # bends finer than the edges keep their ends
 
     verb: Literal["mesh"] = "mesh"
     surface: Annotated[
@@ -275,6 +276,15 @@ class MeshSurface(Line):
             told.append(f"{counts[1]} along in place of {asked[1]}: every run between sharp points needs an edge.")
         return " ".join(told)
 
+    def _bends_told(self, shape: NurbsSurface | SurfaceSet, given: Given, length: float | None) -> str:
+        """Say which bends got an edge at both ends and in the middle, as even edges would step over them."""
+        wish = self._set_wish(given, shape, length) if self.spaced == "evenly" else None
+        found = _stepped_over(shape, wish) if wish is not None else ()
+        if not found:
+            return ""
+        sizes = length_text(min(found)) + (f" to {length_text(max(found))}" if max(found) > 1.01 * min(found) else "")
+        return f"Bends {sizes} long are finer than the edges: each keeps its ends and a middle."
+
     def _closing_counts(self, surface: NurbsSurface, rule: CountRule, around: int, along: int) -> tuple[int, int]:
         """Return counts that the rule allows and that close the surface and its poles."""
         least = [CLOSED_LEAST if surface.is_closed(axis, 1e-6) else 1 for axis in (0, 1)]
@@ -320,7 +330,8 @@ class MeshSurface(Line):
         counts = None if isinstance(shape, SurfaceSet) else self.counts(shape, given, length)
         surfaces = len(shape.surfaces) if isinstance(shape, SurfaceSet) else 1
         odd = valence_sentence(explain_valences(mesh, surfaces)) if mesh.face_count <= MOST_EXPLAINED else ""
-        told = " ".join(part for part in (self._counts_told(counts, given), told, more, odd) if part)
+        fine = self._bends_told(shape, given, length)
+        told = " ".join(part for part in (self._counts_told(counts, given), told, fine, more, odd) if part)
         return MeshItem(mesh, shape, (), told, counts, self._pieces(given))
 
     def _pieces(self, given: Given) -> tuple[Piece, ...]:
@@ -341,14 +352,12 @@ class MeshSurface(Line):
     def _meshed(self, given: Given, shape: NurbsSurface | SurfaceSet, length: float | None) -> Mesh:
         """Return the mesh with the counts wished, or with edges of a length in mm."""
         kept = self.sharp == "kept"
-        if isinstance(shape, SurfaceSet):
-            return mesh_set(shape, self.wish(given, length), self.poles, kept, FACE_LIMIT)
+        wish = self._set_wish(given, shape, length)
+        if wish is not None:
+            whole = shape if isinstance(shape, SurfaceSet) else SurfaceSet((shape,))
+            return mesh_set(whole, wish, self.poles, kept, FACE_LIMIT)
+        assert not isinstance(shape, SurfaceSet)
         around, along = self.counts(shape, given, length)
-        if self.poles == "quads" and self.spaced != "by parameter" and has_long_flat_end(shape):
-            # A flat end that is no circle is filled as its outline suits, which is done for sets.
-            lengths = [make_guide(shape, axis).arc.length / count for axis, count in enumerate((around, along))]
-            wish = replace(self.wish(given, length), counts=None, lengths=(lengths[0], lengths[1]), chord=0.0, turn=0.0)
-            return mesh_set(SurfaceSet((shape,)), wish, self.poles, kept, FACE_LIMIT)
         by_parameter = self.spaced == "by parameter"
         spaced: Literal["evenly", "by parameter"] = "by parameter" if by_parameter else "evenly"
         return mesh_surface(
@@ -361,6 +370,17 @@ class MeshSurface(Line):
             face_limit=FACE_LIMIT,
             bend=0.0 if by_parameter else self.bend(given),
         )
+
+    def _set_wish(self, given: Given, shape: NurbsSurface | SurfaceSet, length: float | None) -> Wish | None:
+        """Return the wish for what is meshed as a set: sets, flat ends that are no circles, bends finer than the edges."""
+        wish = self.wish(given, length)
+        if isinstance(shape, SurfaceSet):
+            return wish
+        if self.poles == "quads" and self.spaced != "by parameter" and has_long_flat_end(shape):
+            counts = self.counts(shape, given, length)
+            lengths = [make_guide(shape, axis).arc.length / count for axis, count in enumerate(counts)]
+            return replace(wish, counts=None, lengths=(lengths[0], lengths[1]), chord=0.0, turn=0.0)
+        return wish if self.spaced == "evenly" and _stepped_over(shape, wish) else None
 
     def _near_count(self, given: Given, shape: NurbsSurface | SurfaceSet) -> tuple[Mesh, float]:
         """Return the mesh that comes near to the wished count of faces, and its edge length in mm.
@@ -462,6 +482,15 @@ class MeshSurface(Line):
         if isinstance(error, TooManyFaces) and self.sizing == "counts":
             return (Action("Back to 48 round", "round", "48"),)
         return ()
+
+
+def _stepped_over(shape: NurbsSurface | SurfaceSet, wish: Wish) -> tuple[float, ...]:
+    """Return how long the bends are in mm that edges of the wished lengths would step over."""
+    if not np.isfinite(min(wish.lengths)):
+        return ()
+    whole = shape if isinstance(shape, SurfaceSet) else SurfaceSet((shape,))
+    tight = cut_at_kinks(whole).shape.edges.tight_bends(wish.lengths)
+    return tuple(float(size) for bends in tight.values() for size in bends[:, 3])
 
 
 def _turn(given: Given) -> float:
