@@ -16,7 +16,7 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats, Ints
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshing.fill_simple import simple_fills
-from glass_spoon.kernel.meshing.plane_fill import PlaneFill, least_angle, smoothed, worst_cosine
+from glass_spoon.kernel.meshing.plane_fill import STRAIGHT, PlaneFill, least_angle, smoothed, untangled, worst_cosine
 from glass_spoon.kernel.meshing.triangulate_plane import triangulate_plane
 
 GOOD_ANGLE = np.radians(18)
@@ -51,11 +51,37 @@ def _fill_unit(loops: list[Floats]) -> PlaneFill:
         return simple
     if fewest:
         raise KernelError("A rim of four edges is too coarse for the shape of its flat end. Use shorter edges there.")
+    fill = _paired_fill(loops)
+    if least_angle(fill) > STRAIGHT:
+        return fill
+    # Where a tip is narrow it matters which of its vertices the coarse outline has: the others are tried.
+    other = _paired_fill([np.roll(loop, -1, axis=0) for loop in loops])
+    best = max((fill, _turned_back(other, [len(loop) for loop in loops])), key=_soundness)
+    return untangled(best, sum(len(loop) for loop in loops))
+
+
+def _paired_fill(loops: list[Floats]) -> PlaneFill:
+    """Return the fill of paired triangles, its coarse outline of every second vertex from the first on."""
     coarse = [loop[::2] for loop in loops]
     rim = np.concatenate(coarse)
-    rim_edges = _closed_edges([len(loop) for loop in coarse])
-    points, triangles = triangulate_plane(rim, rim_edges)
+    points, triangles = triangulate_plane(rim, _closed_edges([len(loop) for loop in coarse]))
     return smoothed(_divided(points, _paired(points, triangles), loops), sum(len(loop) for loop in loops))
+
+
+def _turned_back(fill: PlaneFill, sizes: list[int]) -> PlaneFill:
+    """Return a fill of loops that started one vertex later with the vertices of the rims in their own order."""
+    starts = np.cumsum([0, *sizes])
+    order = [first + np.roll(np.arange(size), 1) for first, size in zip(starts, sizes, strict=False)]
+    old = np.concatenate((*order, np.arange(starts[-1], len(fill.points))))
+    number = np.empty(len(old), dtype=np.int64)
+    number[old] = np.arange(len(old))
+    return PlaneFill(fill.points[old], number[fill.faces])
+
+
+def _soundness(fill: PlaneFill) -> tuple[int, float]:
+    """Return what makes one fill better than another: fewer faces that are not convex, then their worst corner."""
+    cosines = worst_cosine(fill.points, fill.faces)
+    return -int((cosines > 1).sum()), -float(np.where(cosines > 1, 0.0, cosines).max())
 
 
 def _closed_edges(sizes: list[int]) -> Ints:
