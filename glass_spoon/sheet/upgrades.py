@@ -57,6 +57,18 @@ class Convert:
 
 
 @dataclass(frozen=True)
+class Add:
+    """A field is new, and older lines mean this value by it."""
+
+    field: str
+    value: Any
+
+    def apply(self, line: RawLine) -> list[RawLine]:
+        """Write the value where the field is not there."""
+        return [{self.field: self.value, **line}]
+
+
+@dataclass(frozen=True)
 class RenameVerb:
     """The verb has another name; the version under that name is the one it joins at."""
 
@@ -91,6 +103,7 @@ UPGRADES: Mapping[str, tuple[tuple[Operation, ...], ...]] = {
     "ring": _ANY_ITEM,
     "spread": _ANY_ITEM,
     "take": ((Rename("curves", "item"),),),
+    "star": ((Add("measured", "before rounding"),),),
     "copy_surface": ((Rename("surface", "item"), RenameVerb("copy", 2)),),
 }
 """For each verb the operations from version 1 to 2, from 2 to 3, and so on."""

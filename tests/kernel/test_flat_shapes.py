@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.curves.arc_length import measure_length
 from glass_spoon.kernel.curves.closest_on_curve import span_params
 from glass_spoon.kernel.curves.curve import NurbsCurve
@@ -23,6 +24,7 @@ from glass_spoon.kernel.curves.flat_shapes import (
     make_slot,
     make_star,
     polyline_with_bulges,
+    sharp_star_radii,
 )
 from glass_spoon.kernel.errors import InvalidInput, RadiusTooLarge
 
@@ -159,3 +161,30 @@ def test_quarter_circle_is_the_conic_with_the_weight_of_45_degrees() -> None:
 def test_a_polyline_with_bulges_mixes_lines_and_arcs() -> None:
     curve = polyline_with_bulges([[0, 0], [10, 0], [10, 10]], [0, np.tan(np.pi / 8), 0], closed=False)
     assert measure_length(curve).length == pytest.approx(10 + 10 / np.sqrt(2) * np.pi / 2, rel=1e-12)
+
+
+@pytest.mark.parametrize(
+    ("tips", "outer", "inner", "tip", "root"),
+    [
+        (8, 60, 45, 2, 2),
+        (5, 30, 12, 1, 0),
+        (5, 30, 12, 0, 3),
+        (6, 30, 27.5, 3, 1),
+        (3, 10, 6, 1, 1),
+        (12, 0.3, 0.2, 0.01, 0.01),
+    ],
+)
+def test_a_rounded_star_reaches_what_it_is_asked_to(tips: int, outer: float, inner: float, tip: float, root: float) -> None:
+    """Its tips touch the outer circle and its roots the inner one; roots stand out where it is nearly a polygon."""
+    curve = make_star(tips, *sharp_star_radii(tips, outer, inner, tip, root), tip, root)
+    away = lengths(curve_points(curve, np.linspace(*curve.domain, 400_001)))
+    assert away.max() == pytest.approx(outer, rel=1e-5)
+    at_root = np.pi / 2 + np.pi / tips
+    points = curve_points(curve, np.linspace(*curve.domain, 400_001))
+    near = np.abs(np.angle(np.exp(1j * (np.arctan2(points[:, 1], points[:, 0]) - at_root)))) < 2e-4
+    assert away[near].min() == pytest.approx(inner, rel=1e-5)
+
+
+def test_a_star_with_no_room_for_its_roundings_says_so() -> None:
+    with pytest.raises(InvalidInput, match="wide enough for roundings of 20 and 0 mm"):
+        sharp_star_radii(40, 30, 29, 20, 0)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import ArrayLike
+from scipy.optimize import root as root_of
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.curve import NurbsCurve
@@ -186,6 +187,33 @@ def make_star(
     sharp = make_polyline(flat_points([seam, *points, seam]))
     radii = np.tile([tip_radius, root_radius], tips)
     return sharp if not radii.any() else close_exactly(round_corners(sharp, radii))
+
+
+def sharp_star_radii(tips: int, outer: float, inner: float, tip_radius: float, root_radius: float) -> tuple[float, float]:
+    """Return the radii in mm of the sharp star whose tips, once rounded, reach `outer` and whose roots `inner`.
+
+    A corner with half angle h between its flanks loses r (1 / sin h - 1) to a rounding of radius r; both corners hang on
+    both radii, so they are solved for together. Raises InvalidInput where no such star is found.
+    """
+    half = np.pi / tips
+
+    def corners(radii: Floats) -> Floats:
+        tip, root = radii
+        at_tip = np.arctan2(root * np.sin(half), tip - root * np.cos(half))
+        at_root = np.arctan2(tip * np.sin(half), tip * np.cos(half) - root)
+        hollow = 1.0 if at_root < np.pi / 2 else -1.0
+        return np.array(
+            [
+                tip - tip_radius * (1 / np.sin(at_tip) - 1) - outer,
+                root + hollow * root_radius * (1 / np.sin(at_root) - 1) - inner,
+            ]
+        )
+
+    found = root_of(corners, np.array([outer, inner]), tol=1e-13 * outer)
+    tip, root = (float(value) for value in found.x)
+    if np.abs(found.fun).max() > 1e-9 * outer or not 0 < root < tip:
+        raise InvalidInput("The star", f"wide enough for roundings of {tip_radius:g} and {root_radius:g} mm", "too narrow")
+    return tip, root
 
 
 def make_slot(length: float, width: float) -> NurbsCurve:

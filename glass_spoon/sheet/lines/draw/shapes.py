@@ -21,6 +21,7 @@ from glass_spoon.kernel.curves.flat_shapes import (
     make_rectangle,
     make_slot,
     make_star,
+    sharp_star_radii,
 )
 from glass_spoon.kernel.curves.helix import make_spiral
 from glass_spoon.kernel.curves.line_and_arc import make_polyline
@@ -41,6 +42,7 @@ from glass_spoon.sheet.lines.draw.fields import (
     a_place,
     an_angle,
 )
+from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import PLANE_AXES, plane_placement
 
 Measure = tuple[str, tuple[float, float], float]
@@ -327,9 +329,14 @@ class Star(_Shape):
 
     summary = "Draw a star with sharp or rounded tips and roots."
     words = ("tips", "gear", "teeth", "flutes", "points")
+    phrases = (
+        Phrase(r"from {inner} (?:out )?to {outer}", finds=False),
+        Phrase(r"(?:out|tips) (?:to|at|of) {outer}", finds=False),
+        Phrase(r"(?:in|roots) (?:to|at|of) {inner}", finds=False),
+    )
     sentence = (
-        "**Star** {gives} on the {plane} plane with {tips} tips, from {inner} out to {outer}, tips rounded to {tip_radius} and "
-        "roots to {root_radius}, turned {turn}, about {right} right, {up} up."
+        "**Star** {gives} on the {plane} plane with {tips} tips, from {inner} out to {outer} {measured}, tips rounded to "
+        "{tip_radius} and roots to {root_radius}, turned {turn}, about {right} right, {up} up."
     )
 
     verb: Literal["star"] = "star"
@@ -337,6 +344,13 @@ class Star(_Shape):
     tips: Annotated[Number, NumberSpec("Number of tips.", label="number of tips", least=2, most=500, whole=True)] = 8
     outer: Annotated[Number, a_length("Radius of the tips.", label="outer radius")] = "60 mm"
     inner: Annotated[Number, a_length("Radius of the roots.", label="inner radius")] = "45 mm"
+    measured: Annotated[
+        Literal["after rounding", "before rounding"],
+        ChoiceSpec(
+            "Whether the rounded tips and roots reach these radii, or the sharp ones would.",
+            ("after rounding", "before rounding"),
+        ),
+    ] = "after rounding"
     tip_radius: Annotated[Number, a_length("Rounding of the tips; 0 keeps them sharp.", 0.5, zero=True)] = "2 mm"
     root_radius: Annotated[Number, a_length("Rounding of the roots; 0 keeps them sharp.", 0.5, zero=True)] = "2 mm"
     turn: Turned = 0
@@ -347,8 +361,17 @@ class Star(_Shape):
 
     def build(self, given: Given) -> CurveItem:
         """Draw it."""
-        names = ("outer", "inner", "tip_radius", "root_radius")
-        return self._lay(given, make_star(given.count("tips"), *(given.number(n) for n in names)), given.number("turn"))
+        tips = given.count("tips")
+        outer, inner, *rounded = (given.number(name) for name in ("outer", "inner", "tip_radius", "root_radius"))
+        if self.measured == "after rounding" and any(rounded) and outer > inner:
+            outer, inner = sharp_star_radii(tips, outer, inner, *rounded)
+        return self._lay(given, make_star(tips, outer, inner, *rounded), given.number("turn"))
+
+    def ways_out(self, error: Exception) -> tuple[Action, ...]:
+        """Offer sharp tips and roots where there is no room for roundings."""
+        narrow = isinstance(error, RadiusTooLarge) or (isinstance(error, InvalidInput) and error.name == "The star")
+        sharp = (("tip_radius", "0 mm"), ("root_radius", "0 mm"))
+        return (Action("Sharp tips and roots", "tip_radius", "0 mm", sharp),) if narrow else ()
 
 
 class Slot(_Shape):
