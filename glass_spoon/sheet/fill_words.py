@@ -28,6 +28,7 @@ from glass_spoon.sheet.fields import (
     TextSpec,
 )
 from glass_spoon.sheet.line import Line
+from glass_spoon.sheet.own_sentence import ANY_WORD, ENOUGH, LINKING, fit_numbers, lead_worth, name_patterns, slots_of
 from glass_spoon.sheet.phrase import IDLE, SaidNumber, Word, as_typed, expression_pattern
 from glass_spoon.sheet.said_text import SaidText, stem, stems
 
@@ -55,6 +56,7 @@ OTHER_WORDS = {
 ACROSS = frozenset({"diameter", "diameters", "dia", "ø", "⌀"})
 """Words for a length that is twice a radius."""
 
+_HOLES = re.compile("[\x00\x01]")
 _EVERY = re.compile(r"\b(?:every|everything|all|whole)\b")
 _GIVING = re.compile(r"\b(?:giving|called|named)\s+")
 _NAME_ENDS = r"(?=\s*(?:[,;.]|$|\b(?:with|over|from|of|by|at|through|along|about|on|as)\b))"
@@ -139,12 +141,26 @@ class _Reading:
     def take_name(self) -> None:
         """Take the name of the new item, up to a comma or a word that goes on."""
         name = next((name for name in self.line.used_fields() if isinstance(self.line.spec(name), NameSpec)), None)
+        if name is None or self._take_name_of_sentence(name):
+            return
         start = _GIVING.search(self.said.text)
-        if name is None or start is None:
+        if start is None:
             return
         end = re.compile(r".+?" + _NAME_ENDS).match(self.said.text, start.end())
         if end and self._set({name: self.original[start.end() : end.end()].strip()}):
             self.said.take_span(start.start(), end.end())
+
+    def _take_name_of_sentence(self, field: str) -> bool:
+        """Take the name where the sentence of the line has it; say whether it was there. Items keep theirs."""
+        known = {name.lower() for name in self.document.item_names().values()} | IDLE
+        for pattern in name_patterns(self.line.prose(), field):
+            found = self.said.search(pattern)
+            if found is None or found["name"] in known or found["name"].split()[0] in IDLE:
+                continue
+            if self._set({field: self.original[found.start("name") : found.end("name")]}):
+                self.said.take_span(*found.span("name"))
+                return True
+        return False
 
     def take_name_after_verb(self) -> None:
         """Take an unknown word right after the verb as the name: `rectangle tank 300 by 200`."""
@@ -152,7 +168,7 @@ class _Reading:
         if name is None or name in self.filled or self.line.changes:
             return
         verb = rf"^\W*(?:(?:a|an|the|new|add|draw|make)\s+)*{re.escape(self.line.verb_name.replace('_', ' '))}\s+"
-        found = re.compile(verb + r"([a-z][\w]*)(?=\s*[\d\x00])").match(self.said.text)
+        found = re.compile(verb + r"([a-z][\w]*)(?=\s*[\d\x00\x01])").match(self.said.text)
         if found and stem(found[1]) not in self._own_stems() and found[1] not in IDLE:
             word = self.original[found.start(1) : found.end(1)]
             if self._set({name: word}):
@@ -220,6 +236,8 @@ class _Reading:
             if not found:
                 continue
             values = {name: value for name, value in phrase.values(found).items() if name not in self.filled}
+            if not values and phrase.values(found):
+                continue  # it says what was said already: the words mean something else
             self.line = _filled(self.line, values)
             self.filled |= set(values)
             self.said.take(found)
@@ -239,43 +257,66 @@ class _Reading:
                 if known.get(line.id) in of.kinds and self.document.item_name(line.id)
             }
             either = "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True))
-            words = "|".join(re.escape(choice) for choice in ends.choices)
+            labels = {ends.choice_label(choice): choice for choice in ends.choices} | {
+                choice: choice for choice in ends.choices
+            }
+            words = "|".join(re.escape(label) for label in sorted(labels, key=len, reverse=True))
             found = self.said.search(rf"\b({words})\s+of\s+(?:the\s+)?({either})(?!\w)") if names else None
-            if found and self._set({end_field: found[1], item_field: names[found[2]]}):
+            if found and self._set({end_field: labels[found[1]], item_field: names[found[2]]}):
                 self.said.take(found)
 
     def take_choices(self) -> None:
-        """Take choices by their own words or those shown; one may bring fields into use that are then asked in turn."""
+        """Take choices by their own words or those shown; one may bring fields into use that are then asked in turn.
+
+        Where the same words may be meant for several fields, the words before them decide, as in `start open, end flat`.
+        """
         tried: set[str] = set()
         while name := next((name for name in self.line.used_fields() if name not in tried), None):
             tried.add(name)
             spec = self.line.spec(name)
-            if not isinstance(spec, ChoiceSpec) or name in self.filled:
+            if not isinstance(spec, ChoiceSpec):
                 continue
-            words = {
-                (word, choice)
-                for choice in spec.choices
-                for label in (choice, spec.choice_label(choice))
-                for word in (label, label.partition(" (")[0])
-            }
-            found = [(self._choice_at(word), choice) for word, choice in words]
-            best = max(((end - start, start, end, choice) for (start, end), choice in found), default=(0, 0, 0, ""))
-            if best[0] and self._set({name: best[3]}):
-                self.said.take_span(best[1], best[2])
-            elif best[0]:
+            if name in self.filled:  # by a phrase: the words of the choice itself may stand there too
+                for place in list(self._places_of(spec.choice_label(str(getattr(self.line, name))))):
+                    self.said.take_span(*place)
+                continue
+            best = max((found for found in self._choices_said(name, spec)), default=None)
+            if best is None:
+                continue
+            _, _, start, end, choice = best
+            if not self._set({name: choice}):
                 self.filled.add(name)
-                self.said.take_span(best[1], best[2])
+            self.said.take_span(-start, end)
 
-    def _choice_at(self, words: str) -> tuple[int, int]:
-        """Return where the words of a choice stand, whatever their endings; (0, 0) for nowhere."""
+    def _choices_said(self, name: str, spec: ChoiceSpec) -> Iterator[tuple[float, int, int, int, str]]:
+        """Yield what is said for a field: what the words before are worth, its length, where it starts (negative) and ends,
+        and the choice; nothing where the words before speak for another field.
+        """
+        slots = {slot.field: slot for slot in slots_of(self.line.prose())}
+        others = [
+            slots[other]
+            for other in self.line.used_fields()
+            if other != name and other not in self.filled and isinstance(self.line.spec(other), ChoiceSpec)
+        ]
+        literal = set(stems(" ".join(part.text for part in self.line.prose() if part.kind == "text")))
+        for choice in spec.choices:
+            labels = (choice, spec.choice_label(choice))
+            for words in {word for label in labels for word in (label, label.partition(" (")[0])}:
+                for start, end in self._places_of(words):
+                    own = lead_worth(self.said.text, start, slots[name])
+                    if own >= max((lead_worth(self.said.text, start, slot) for slot in others), default=0.0):
+                        # Words that the sentence has anyhow, as `within 3 mm`, say less than others.
+                        yield own - LINKING * (set(stems(words)) <= literal), end - start, -start, end, choice
+
+    def _places_of(self, words: str) -> Iterator[tuple[int, int]]:
+        """Yield where the words of a choice stand, whatever their endings."""
         wanted = stems(words)
         tokens = [(stem(m[0]), m.span()) for m in re.finditer(r"[a-zà-ÿ_0-9]\w*", self.said.text)]
         for place in range(len(tokens) - len(wanted) + 1):
             part = tokens[place : place + len(wanted)]
             between = self.said.text[part[0][1][0] : part[-1][1][1]] if part else ""
-            if part and [own for own, _ in part] == wanted and "\x00" not in between and "," not in between:
-                return part[0][1][0], part[-1][1][1]
-        return 0, 0
+            if part and [own for own, _ in part] == wanted and not _HOLES.search(between) and "," not in between:
+                yield part[0][1][0], part[-1][1][1]
 
     def take_items(self) -> None:
         """Take the items that are named, each for one field."""
@@ -326,17 +367,33 @@ class _Reading:
 
     def take_numbers(self) -> None:
         """Take numbers: those beside the name of a field for it, the others in the order of the fields that they fit."""
+        self._take_as_in_the_sentence(ENOUGH)
         numbers = self.said.numbers()
         free = [name for name in self.line.used_fields() if self._is_number(name) and name not in self.filled]
         named = _by_name(self.line, numbers, free)
         for place, (name, words) in named.items():
             self._take_number(numbers[place], name, words)
-        free = [name for name in free if name not in {name for name, _ in named.values()}]
-        for place, number in enumerate(numbers):
+        self._take_as_in_the_sentence(ANY_WORD)
+        free = [name for name in free if name not in self.filled]
+        for number in self.said.numbers():
             halved = [word for word in (*number.before[:1], *number.after[:1]) if word[0] in ACROSS]
             fits = next((name for name in free if _fits(self.line, name, number, bool(halved))), None)
-            if place not in named and fits is not None and self._take_number(number, fits, tuple(halved)):
+            if fits is not None and self._take_number(number, fits, tuple(halved)):
                 free.remove(fits)
+
+    def _take_as_in_the_sentence(self, enough: float) -> None:
+        """Take numbers that stand between words as a field does in the sentence of the line, where that is `enough`."""
+        numbers = self.said.numbers()
+
+        def may_fill(place: int, name: str) -> bool:
+            number = numbers[place]
+            return self._is_number(name) and name not in self.filled and _fits(self.line, name, number, False)
+
+        spans = [number.span for number in numbers]
+        for fitting in fit_numbers(self.said, spans, slots_of(self.line.prose()), may_fill, enough):
+            number = numbers[fitting.number]
+            if not any(word in ACROSS for word, _ in (*number.before[:1], *number.after[:1])):
+                self._take_number(number, fitting.field, tuple(("", at) for at in fitting.words))
 
     def _is_number(self, name: str) -> bool:
         return isinstance(self.line.spec(name), NumberSpec)
@@ -348,7 +405,7 @@ class _Reading:
             typed = f"({typed}) / 2" if " " in typed.replace(" mm", "") else f"{typed} / 2"
         if not self._set({name: typed}):
             return False
-        self.said.take_span(*number.span)
+        self.said.take_number(*number.span)
         for _, span in words:
             self.said.take_span(*span)
         return True
@@ -418,7 +475,7 @@ def _naming(line: Line, name: str, words: tuple[Word, ...]) -> tuple[Word, ...]:
 def _names(line: Line, field: str) -> list[str]:
     """Return the words that name a field."""
     spec = line.spec(field)
-    return [word for word in f"{spec.label} {field}".replace("_", " ").lower().split() if word not in GENERAL | IDLE]
+    return [word for word in (spec.label or field).replace("_", " ").lower().split() if word not in GENERAL | IDLE]
 
 
 def _is_of_kind(line: Line, field: str, number: SaidNumber) -> bool:

@@ -18,7 +18,7 @@ IDLE = frozenset(
 
 _UNITS = {"degrees": "°", "degree": "°", "deg": "°", "in": "inch", "inches": "inch", "millimetres": "mm"}
 _VALUE = r"-?(?:[1-9]\d{0,2}(?:,\d{3})+|\d+)(?:\.\d+)?"
-_UNIT = r"mm|cm|m|inch(?:es)?|in|°|deg(?:rees?)?|millimetres"
+_UNIT = r"mm|cm|m|inch(?:es)?|in(?!\s+\d)|°|deg(?:rees?)?|millimetres"
 _TOKEN = re.compile(r"[a-z][\w-]*")
 
 
@@ -87,7 +87,8 @@ def _other_sign(typed: str) -> str:
 def _number(sizes: tuple[str, ...]) -> str:
     """Return the expression of a number with or without a unit, or of the name of a size that is no word beside one."""
     named = "".join(rf"|(?<![\w-]){re.escape(size)}(?![\w-])(?!\s+-?\d)" for size in sorted(sizes, key=len, reverse=True))
-    return rf"(?:(?<![\w.]){_VALUE}(?:\s*(?:{_UNIT})(?!\w))?{named})"
+    unit = rf"\s*(?:{_UNIT})(?!\w)"
+    return rf"(?:(?<![\w.]){_VALUE}(?:{unit}|(?![\d.])(?!{unit})){named})"
 
 
 @lru_cache(maxsize=128)

@@ -13,7 +13,7 @@ from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.phrase import alike, telling_words
 from glass_spoon.sheet.trade_words import trade_word
 
-MAX_TEXT = 120
+MAX_TEXT = 600
 
 NAME, OTHER, SEVERAL, SAID = 5.0, 3.0, 6.0, 8.0
 """What it is worth that words are a verb's own name, another word for it, several such words together, a phrase of it."""
@@ -100,7 +100,10 @@ def _score(verb: str, text: str, asked: _Asked, document: SheetDocument) -> floa
     singles = [_word_score(word, known, cls.summary) * (1 - 0.2 * place) for place, word in enumerate(asked.words[:PLACES])]
     best = max(singles, default=0.0)
     score = max(best + LATER * (sum(singles) - best), _several_score(asked.words, known))
-    called = any(asked.begins_with(name) for name, worth in known if worth == NAME or " " in name)
+    longer = any(
+        other.startswith(f"{verb}_") and asked.lower.lstrip().startswith(other.replace("_", " ")) for other in VERBS
+    )
+    called = not longer and any(asked.begins_with(name) for name, worth in known if worth == NAME or " " in name)
     found = [match for phrase in cls.phrases if phrase.finds and (match := phrase.find(asked.lower, asked.sizes))]
     if found:
         first = not telling_words(asked.lower[: min(match.start() for match in found)])

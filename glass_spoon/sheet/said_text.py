@@ -9,7 +9,8 @@ from dataclasses import dataclass
 from glass_spoon.sheet.phrase import IDLE, SaidNumber, Word, as_typed, dimension_of, expression_pattern
 
 _TOKEN = re.compile(r"[a-zà-öø-ÿ_][\w-]*")
-_HOLE = "\x00"
+_HOLE, _NUMBER_HOLE = "\x00", "\x01"
+"""What stands where something was taken out: the words beside a number that was taken are not those of the next one."""
 
 MAKING = frozenset(
     re.findall(r"\w+", "make add create draw new give put do want need me i my please then line one some same own way as")
@@ -28,9 +29,13 @@ class SaidText:
         """Take out what a match found."""
         self.take_span(found.start(), found.end())
 
-    def take_span(self, start: int, end: int) -> None:
+    def take_span(self, start: int, end: int, hole: str = _HOLE) -> None:
         """Take out a stretch."""
-        self.text = self.text[:start] + _HOLE * (end - start) + self.text[end:]
+        self.text = self.text[:start] + hole * (end - start) + self.text[end:]
+
+    def take_number(self, start: int, end: int) -> None:
+        """Take out a number."""
+        self.take_span(start, end, _NUMBER_HOLE)
 
     def search(self, pattern: str) -> re.Match[str] | None:
         """Return where a pattern stands in what is left."""
@@ -46,14 +51,22 @@ class SaidText:
     def numbers(self) -> list[SaidNumber]:
         """Return the numbers, each with the telling words between it and the numbers beside it, the nearest first."""
         found = list(re.finditer(expression_pattern(tuple(self.sizes)), self.text))
+        spans = [match.span() for match in found]
         result = []
         for place, match in enumerate(found):
             typed = as_typed(match[0])
-            low = found[place - 1].end() if place else 0
-            high = found[place + 1].start() if place + 1 < len(found) else len(self.text)
+            low, high = self.around(spans, place)
             before, after = self._words(low, match.start())[::-1], self._words(match.end(), high)
             result.append(SaidNumber(typed, dimension_of(typed, self.sizes), before, after, match.span()))
         return result
+
+    def around(self, spans: list[tuple[int, int]], place: int) -> tuple[int, int]:
+        """Return where the words of a number begin and end: at the numbers beside it, those that were taken too."""
+        start, end = spans[place]
+        low = max(spans[place - 1][1] if place else 0, self.text.rfind(_NUMBER_HOLE, 0, start) + 1)
+        hole = self.text.find(_NUMBER_HOLE, end)
+        high = spans[place + 1][0] if place + 1 < len(spans) else len(self.text)
+        return low, min(high, hole) if hole >= 0 else high
 
     def _words(self, start: int, end: int) -> tuple[Word, ...]:
         """Return the telling words in a stretch, with where they stand."""

@@ -331,8 +331,8 @@ class Star(_Shape):
     words = ("tips", "gear", "teeth", "flutes", "points")
     phrases = (
         Phrase(r"from {inner} (?:out )?to {outer}", finds=False),
-        Phrase(r"(?:out|tips) (?:to|at|of) {outer}", finds=False),
-        Phrase(r"(?:in|roots) (?:to|at|of) {inner}", finds=False),
+        Phrase(r"(?:out to|tips at) {outer}", finds=False),
+        Phrase(r"(?:in to|roots at) {inner}", finds=False),
     )
     sentence = (
         "**Star** {gives} on the {plane} plane with {tips} tips, from {inner} out to {outer} {measured}, tips rounded to "
