@@ -209,6 +209,15 @@ def default_line(document: SheetDocument, verb: str) -> Line:
     return cls.model_validate(values)
 
 
+def renamed(document: SheetDocument, line: Line, plain: Line) -> Line:
+    """Return a new line named after what it is made of, where its name is still that of the default line."""
+    cls, values = type(line), line.model_dump()
+    for name, spec in cls.specs().items():
+        if isinstance(spec, NameSpec) and getattr(line, name) == getattr(plain, name):
+            values[name] = free_name(document, _base_name(document, cls, name, values)[-LONGEST_BASE:].strip())
+    return cls.model_validate(values)
+
+
 def unused_items(document: SheetDocument, kinds: tuple[str, ...]) -> list[str]:
     """Return the ids of the items of some kinds that no line uses yet, in the order of the sheet."""
     used = {item for line in document.lines if not line.changes for item in line.references().values()}

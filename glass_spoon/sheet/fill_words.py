@@ -53,8 +53,8 @@ OTHER_WORDS = {
 }
 """Words that stand beside a number, and the field that they name."""
 
-ACROSS = frozenset({"diameter", "diameters", "dia", "ø", "⌀"})
-"""Words for a length that is twice a radius."""
+ACROSS = frozenset({"diameter", "diameters", "dia", "across", "ø", "⌀"})
+"""Words for a length that is twice a radius; `across` only after it."""
 
 _HOLES = re.compile("[\x00\x01]")
 _EVERY = re.compile(r"\b(?:every|everything|all|whole)\b")
@@ -376,7 +376,7 @@ class _Reading:
         self._take_as_in_the_sentence(ANY_WORD)
         free = [name for name in free if name not in self.filled]
         for number in self.said.numbers():
-            halved = [word for word in (*number.before[:1], *number.after[:1]) if word[0] in ACROSS]
+            halved = _said_across(number)
             fits = next((name for name in free if _fits(self.line, name, number, bool(halved))), None)
             if fits is not None and self._take_number(number, fits, tuple(halved)):
                 free.remove(fits)
@@ -392,7 +392,7 @@ class _Reading:
         spans = [number.span for number in numbers]
         for fitting in fit_numbers(self.said, spans, slots_of(self.line.prose()), may_fill, enough):
             number = numbers[fitting.number]
-            if not any(word in ACROSS for word, _ in (*number.before[:1], *number.after[:1])):
+            if not _said_across(number):
                 self._take_number(number, fitting.field, tuple(("", at) for at in fitting.words))
 
     def _is_number(self, name: str) -> bool:
@@ -424,6 +424,12 @@ class _Reading:
 def _law_text(text: str) -> str:
     """Return a law as it is typed: units as the sheet writes them, a comma before its bias."""
     return re.sub(r"\s*,?\s*bias\s+", ", bias ", as_typed(text))
+
+
+def _said_across(number: SaidNumber) -> list[Word]:
+    """Return the words beside a number that make it twice a radius."""
+    before = [word for word in number.before[:1] if word[0] in ACROSS and word[0] != "across"]
+    return [*before, *(word for word in number.after[:1] if word[0] in ACROSS)]
 
 
 def _by_name(line: Line, numbers: list[SaidNumber], free: list[str]) -> dict[int, tuple[str, tuple[Word, ...]]]:
@@ -475,7 +481,11 @@ def _naming(line: Line, name: str, words: tuple[Word, ...]) -> tuple[Word, ...]:
 def _names(line: Line, field: str) -> list[str]:
     """Return the words that name a field."""
     spec = line.spec(field)
-    return [word for word in (spec.label or field).replace("_", " ").lower().split() if word not in GENERAL | IDLE]
+    return [
+        word
+        for word in f"{spec.label or field} {getattr(spec, 'axis', '')}".replace("_", " ").lower().split()
+        if word not in GENERAL | IDLE
+    ]
 
 
 def _is_of_kind(line: Line, field: str, number: SaidNumber) -> bool:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from glass_spoon.sheet.line import Part
 from glass_spoon.sheet.phrase import IDLE
-from glass_spoon.sheet.said_text import SaidText, stem
+from glass_spoon.sheet.said_text import HOLE, SaidText, stem
 
 REACH = 4
 """Words on a side of a number that count."""
@@ -74,8 +74,9 @@ def fit_numbers(
     tried = []
     for number, span in enumerate(spans):
         low, high = said.around(spans, number)
-        before = _spoken(said.text, low, span[0])[::-1]
-        after = _spoken(said.text, span[1], high)
+        before = _spoken(said.text, max(low, said.text.rfind(HOLE, 0, span[0]) + 1), span[0])[::-1]
+        hole = said.text.find(HOLE, span[1])
+        after = _spoken(said.text, span[1], min(high, hole) if hole >= 0 else high)
         for order, slot in enumerate(slots):
             if may_fill(number, slot.field):
                 matched = [*_matched(slot.before, before), *_matched(slot.after, after)]

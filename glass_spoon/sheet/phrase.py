@@ -71,7 +71,7 @@ class SaidNumber:
 @lru_cache(maxsize=512)
 def _compiled(pattern: str, sizes: tuple[str, ...]) -> re.Pattern[str]:
     """Return the expression of a phrase; its groups are named by field, sign and place, so that a field may come twice."""
-    number, places = _number(sizes), count()
+    number, places = rf"(?:{expression_pattern(sizes)})", count()
 
     def group(name: re.Match[str]) -> str:
         return f"(?P<{name[2]}__{'less' if name[1] else 'as'}{next(places)}>{number})"

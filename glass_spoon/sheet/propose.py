@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.edit import default_line
+from glass_spoon.sheet.edit import default_line, renamed
 from glass_spoon.sheet.fields import EVERY, ChoiceSpec, NameSpec, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.fill_words import SIZE_TEXT, Filled, read_words, size_dimensions
 from glass_spoon.sheet.line import Line
@@ -14,6 +15,8 @@ from glass_spoon.sheet.phrase import alike, telling_words
 from glass_spoon.sheet.trade_words import trade_word
 
 MAX_TEXT = 600
+
+_PERCENT = re.compile(r"(\d+(?:\.\d+)?)\s*%")
 
 NAME, OTHER, SEVERAL, SAID = 5.0, 3.0, 6.0, 8.0
 """What it is worth that words are a verb's own name, another word for it, several such words together, a phrase of it."""
@@ -61,7 +64,7 @@ def propose(text: str, document: SheetDocument) -> list[Proposal]:
     The first words choose the verb (by its name, or a word that means it); phrases, names of items, choices and numbers
     fill its fields, as in `mesh body 64 30`, `mesh everything, about 1,000 quads` or `wall = 1.5 mm`.
     """
-    text = text[:MAX_TEXT]
+    text = _PERCENT.sub(lambda found: f"{float(found[1]) / 100:g}", text[:MAX_TEXT])
     if not text.strip():
         return [_proposal(verb, text, document) for verb in VERBS]
     asked = _Asked(text.lower(), telling_words(text.lower()), tuple(size_dimensions(document)))
@@ -107,10 +110,18 @@ def _score(verb: str, text: str, asked: _Asked, document: SheetDocument) -> floa
     found = [match for phrase in cls.phrases if phrase.finds and (match := phrase.find(asked.lower, asked.sizes))]
     if found:
         first = not telling_words(asked.lower[: min(match.start() for match in found)])
-        meant = called or first or not any(asked.begins_with(other) for other in VERBS)
+        other = _named_before(asked, verb, min(match.start() for match in found), document)
+        meant = called or first or not (other or any(asked.begins_with(name) for name in VERBS))
         score += SAID if meant else BESIDE * SAID
     score += CALLED if called else 0.0
     return _at_hand(score, cls, document) if score > 0 else 0.0
+
+
+def _named_before(asked: _Asked, verb: str, place: int, document: SheetDocument) -> bool:
+    """Return whether another verb is named by its own word before a place, as in `rounded rectangle 60 by 40`."""
+    items = {word for name in document.item_names().values() for word in telling_words(name.lower())}
+    spoken = set(telling_words(asked.lower[:place])) - items
+    return verb not in spoken and any(other in spoken for other in VERBS)
 
 
 def _word_score(word: str, known: list[tuple[str, float]], summary: str) -> float:
@@ -150,7 +161,7 @@ def _proposal(verb: str, text: str, document: SheetDocument) -> Proposal:
     cls = VERBS[verb]
     plain = default_line(document, verb)
     filled = read_words(plain, text, document) if text.strip() else Filled(plain, ())
-    line = filled.line
+    line = renamed(document, filled.line, plain)
     said = tuple(name for name in line.used_fields() if getattr(line, name) != getattr(plain, name, None))
     told = tuple(_told(line, name, document) for name in said)
     return Proposal(verb, cls.summary, cls.chapter, line, said, told, filled.missed)

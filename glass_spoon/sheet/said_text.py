@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from glass_spoon.sheet.phrase import IDLE, SaidNumber, Word, as_typed, dimension_of, expression_pattern
 
 _TOKEN = re.compile(r"[a-zà-öø-ÿ_][\w-]*")
-_HOLE, _NUMBER_HOLE = "\x00", "\x01"
+HOLE, NUMBER_HOLE = "\x00", "\x01"
 """What stands where something was taken out: the words beside a number that was taken are not those of the next one."""
 
 MAKING = frozenset(
@@ -29,13 +29,13 @@ class SaidText:
         """Take out what a match found."""
         self.take_span(found.start(), found.end())
 
-    def take_span(self, start: int, end: int, hole: str = _HOLE) -> None:
+    def take_span(self, start: int, end: int, hole: str = HOLE) -> None:
         """Take out a stretch."""
         self.text = self.text[:start] + hole * (end - start) + self.text[end:]
 
     def take_number(self, start: int, end: int) -> None:
         """Take out a number."""
-        self.take_span(start, end, _NUMBER_HOLE)
+        self.take_span(start, end, NUMBER_HOLE)
 
     def search(self, pattern: str) -> re.Match[str] | None:
         """Return where a pattern stands in what is left."""
@@ -63,8 +63,8 @@ class SaidText:
     def around(self, spans: list[tuple[int, int]], place: int) -> tuple[int, int]:
         """Return where the words of a number begin and end: at the numbers beside it, those that were taken too."""
         start, end = spans[place]
-        low = max(spans[place - 1][1] if place else 0, self.text.rfind(_NUMBER_HOLE, 0, start) + 1)
-        hole = self.text.find(_NUMBER_HOLE, end)
+        low = max(spans[place - 1][1] if place else 0, self.text.rfind(NUMBER_HOLE, 0, start) + 1)
+        hole = self.text.find(NUMBER_HOLE, end)
         high = spans[place + 1][0] if place + 1 < len(spans) else len(self.text)
         return low, min(high, hole) if hole >= 0 else high
 

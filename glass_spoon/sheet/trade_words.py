@@ -28,7 +28,7 @@ _CUBE = Nearest("plate", "A plate over a rectangle is a box: draw a rectangle, g
 _MATERIAL = Nearest("remark", "Colours and layers are set under Items on the board. Materials are left to the renderer.")
 _UNFOLD = Nearest("mesh", "A mesh of a surface carries its parameters as UV, the seam kept open: send it out with UV.")
 _SHEAR = Nearest("scale", "No verb shears yet. Scale stretches by a factor of its own each way.")
-_BEND = Nearest("roll", "Roll lays a flat sheet round a cylinder, a cone or a sphere. No verb bends other shapes yet.")
+_BEND = Nearest("roll", "Roll lays a flat sheet round a cylinder or a sphere. No verb bends other shapes yet.")
 
 _NEAREST = {
     "twist": _TWIST,

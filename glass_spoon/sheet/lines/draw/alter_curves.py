@@ -245,6 +245,10 @@ class Split(Line):
     chapter = "Draw"
     summary = "Split a curve at a share of its length, a length, or a crossing, and take one part; the curve itself stays."
     words = ("cut", "divide", "half", "part")
+    phrases = (
+        Phrase(r"at {length}(?<=m)", {"where": "at a length"}, finds=False),
+        Phrase(r"{length}(?<=m) (?:along|from its start)", {"where": "at a length"}, finds=False),
+    )
     sentence = "**Split** {curve} {where} of {share} of its length, giving its {part} part as {gives}."
     wording_field = "where"
     wordings = {
@@ -351,6 +355,10 @@ class Offset(Line):
     chapter = "Draw"
     summary = "Offset a flat curve by an even distance; exact for lines and arcs, loops cut away."
     words = ("parallel", "inset", "outset", "thickness", "wall")
+    phrases = (
+        Phrase(r"outwards?", {"side": "outside"}, finds=False),
+        Phrase(r"inwards?", {"side": "inside"}, finds=False),
+    )
     sentence = "**Offset** {curve} by {distance} to the {side}, corners {corner}, within {tolerance}, giving {gives}."
     gives_kind = "curve"
 

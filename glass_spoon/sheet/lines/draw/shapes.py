@@ -113,6 +113,10 @@ class Arc(Line):
     chapter = "Draw"
     summary = "Draw a circular arc: by centre and ends, through three places, by its bulge, or tangent to a curve."
     words = ("circular", "bow", "radius", "three", "bulge", "tangent")
+    phrases = (
+        Phrase(r"from {start_angle}(?<=°) to {end_angle}(?<=°)", {"given_by": "its centre"}, finds=False),
+        Phrase(r"radius(?: of)? {radius}", {"given_by": "its centre"}, finds=False),
+    )
     _ENDS = "from {right} right, {up} up to {to_right} right, {to_up} up"
     sentence = f"**Arc** {{gives}} on the {{plane}} plane by {{given_by}}: {_ENDS}, {{bulge}} high over its chord."
     wording_field = "given_by"
@@ -297,11 +301,20 @@ def _largest(error: Exception, field: str) -> tuple[Action, ...]:
     return ()
 
 
+SIDES_OF = (("triangle", "3"), ("pentagon", "5"), ("hexagon", "6"), ("heptagon", "7"), ("octagon", "8"), ("decagon", "10"))
+"""Names of regular polygons, and their sides."""
+
+
 class Polygon(_Shape):
     """A regular polygon."""
 
     summary = "Draw a regular polygon."
-    words = ("hexagon", "triangle", "octagon", "sides", "regular")
+    words = (*(name for name, _ in SIDES_OF), "sides", "regular")
+    phrases = (
+        *(Phrase(rf"{name}s?", {"sides": sides}) for name, sides in SIDES_OF),
+        Phrase(r"{radius} across (?:the |its )?(?:flats|sides)", {"radius": "{radius} / 2", "across": "sides"}, finds=False),
+        Phrase(r"{radius} across(?: (?:the |its )?corners)?", {"radius": "{radius} / 2", "across": "corners"}, finds=False),
+    )
     sentence = "**Polygon** {gives} on the {plane} plane with {sides} sides, {radius} to its {across}, turned {turn}, about {right} right, {up} up."
 
     verb: Literal["polygon"] = "polygon"

@@ -38,6 +38,7 @@ class Helix(Line):
         Phrase(r"(?<!end )radius(?: of)? {radius}(?! to)", {"end_radius": "{radius}"}, finds=False),
         Phrase(r"(?:diameter|dia)(?: of)? {radius}", {"radius": "{radius} / 2", "end_radius": "{radius} / 2"}, finds=False),
         Phrase(r"{height} (?:high|tall)", {"climbing": "to a height"}, finds=False),
+        Phrase(r"(?:climbing|rising)(?: a height of| by)? {height}", {"climbing": "to a height"}, finds=False),
     )
     _HEAD = "**Helix** {gives} about the {axis}, {hand}, {turns} turns "
     _TAIL = (

@@ -37,6 +37,7 @@ from glass_spoon.sheet.handle import SPACE, Change, Handle, ItemOf, vector_of
 from glass_spoon.sheet.items import CurveItem, Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.form.fields import SurfaceName, Within, a_place, how_near, noted
+from glass_spoon.sheet.phrase import Phrase
 
 Running = Literal["round", "along"]
 OneSurface = Annotated[str, ReferenceSpec("A surface.", "surface")]
@@ -224,6 +225,10 @@ class OffsetSurface(Line):
     chapter = "Form"
     summary = "Make a surface at a distance from another, its sharp edges mitred: linings, skins, walls."
     words = ("parallel", "thickness", "wall", "inner", "shell", "distance", "offset surface")
+    phrases = (
+        Phrase(r"outwards?", {"side": "outside"}, finds=False),
+        Phrase(r"inwards?", {"side": "inside"}, finds=False),
+    )
     sentence = "**Parallel** surface {gives} to {surface}, {distance} to its {side}, within {tolerance}."
     gives_kind = "surface"
 

@@ -21,6 +21,7 @@ from glass_spoon.sheet.handle import SPACE, Handle, ItemOf, length_handle
 from glass_spoon.sheet.items import SurfaceItem
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.form.fields import SurfaceName, a_place
+from glass_spoon.sheet.phrase import Phrase
 
 _AT = "about x {x}, y {y}, z {z}, giving {gives}."
 _ROUND = f"over {{sweep}} round, {_AT}"
@@ -30,12 +31,26 @@ def _latitude(help_text: str) -> NumberSpec:
     return NumberSpec(help_text, "angle", label="latitude", least=-pi / 2, most=pi / 2, step=5)
 
 
+STARTS_WITH = (
+    *((form, form) for form in ("sphere", "cylinder", "cone", "torus", "ellipsoid", "disc", "sheet")),
+    ("ball", "sphere"),
+    ("disk", "disc"),
+)
+"""Words that a sentence may begin with, and the body that they name."""
+
+
 class SimpleBody(Line):
     """A simple body, or a piece of one."""
 
     chapter = "Form"
     summary = "Make a simple body or a piece of it: sphere or zone, cylinder, cone, torus, ellipsoid, disc, sheet."
     words = ("sphere", "ball", "dome", "zone", "cylinder", "cone", "torus", "ellipsoid", "disc", "sheet", "shell")
+    phrases = (
+        *(Phrase(rf"^\W*(?:an? |the )?{word}", {"form": form}) for word, form in STARTS_WITH),
+        Phrase(r"{radius} (?:by|x|×) {second}", finds=False),
+        Phrase(r"(?:at )?{z} (?:up|high up)", finds=False),
+        Phrase(r"(?:at )?{-z} down", finds=False),
+    )
     sentence = f"**Simple** {{form}} of radius {{radius}}, from {{low}} to {{high}} of latitude, {_ROUND}"
     wording_field = "form"
     wordings = {

@@ -14,6 +14,7 @@ from glass_spoon.kernel.surfaces.section_runs import EndShape, middle_of
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, LawSpec, LawText, NameSpec, Number, NumberSpec
 from glass_spoon.sheet.items import Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Finding
+from glass_spoon.sheet.phrase import Phrase
 
 SurfaceName = Annotated[ItemName, NameSpec("Name of the surface.")]
 ScaleLaw = Annotated[
@@ -78,3 +79,13 @@ def how_near(largest: float) -> str:
 def noted(item: Item, code: str) -> list[Finding]:
     """Return a finding for each note of a surface or a set."""
     return [Finding(code, "look", note) for note in item.notes] if isinstance(item, SurfaceItem | SurfacesItem) else []
+
+
+END_PHRASES = (
+    *(
+        Phrase(rf"(?:with )?(?:both )?{word} ends?", {"start": word, "end": word}, finds=False)
+        for word in ("flat", "domed", "open")
+    ),
+    *(Phrase(rf"(?:both )?ends {word}", {"start": word, "end": word}, finds=False) for word in ("flat", "domed", "open")),
+)
+"""Both ends of a body said at once."""

@@ -17,7 +17,16 @@ from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, Refe
 from glass_spoon.sheet.handle import Handle, ItemOf, length_handle, vector_handle
 from glass_spoon.sheet.items import CurveItem, SurfaceItem
 from glass_spoon.sheet.line import Given, Line
-from glass_spoon.sheet.lines.form.fields import FinishShape, ScaleLaw, StartShape, SurfaceName, scaled_about, square_to
+from glass_spoon.sheet.lines.form.fields import (
+    END_PHRASES,
+    FinishShape,
+    ScaleLaw,
+    StartShape,
+    SurfaceName,
+    scaled_about,
+    square_to,
+)
+from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import AXES
 
 Way = Literal["freely", "squarely", "towards a place"]
@@ -43,6 +52,7 @@ class Loft(Line):
     chapter = "Form"
     summary = "Stretch a surface through sections, one after another: hulls, spouts, handles."
     words = ("skin", "sections", "stations", "hull", "through")
+    phrases = END_PHRASES
     sentence = (
         "**Loft** through {sections} in this order along rails {rails}, {align}, of degree {degree} with {spacing} spacing, "
         "{closing}; it leaves the first {start_way} and meets the last {end_way}, pulled {tension}; start {start}, end {end}, "
@@ -136,6 +146,13 @@ class Extrude(Line):
     chapter = "Form"
     summary = "Pull a curve straight: walls, plates, posts."
     words = ("pull", "push", "raise", "height", "prism", "plate", "wall")
+    phrases = (
+        Phrase(r"(?<!and ){distance} up(?:wards?)?", {"direction": "upright axis"}),
+        Phrase(r"(?<!and ){-distance} down(?:wards?)?", {"direction": "upright axis"}),
+        Phrase(r"up(?:wards?)?(?: by)? {distance}", {"direction": "upright axis"}),
+        Phrase(r"down(?:wards?)?(?: by)? {-distance}", {"direction": "upright axis"}),
+        *END_PHRASES,
+    )
     sentence = f"**Extrude** {{profile}} by {{distance}} {{direction}}, {{sides}}, {_ON_THE_WAY}"
     wording_field = "direction"
     wordings = {

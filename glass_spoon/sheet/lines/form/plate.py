@@ -19,6 +19,7 @@ from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, Refe
 from glass_spoon.sheet.items import SurfacesItem
 from glass_spoon.sheet.line import Action, Given, Line
 from glass_spoon.sheet.lines.form.fields import SurfaceName, square_to
+from glass_spoon.sheet.phrase import Phrase
 
 EdgeChoice = Annotated[
     Literal["sharp", "rounded", "chamfered"], ChoiceSpec("What the edge is like.", ("sharp", "rounded", "chamfered"))
@@ -42,6 +43,22 @@ class Plate(Line):
     chapter = "Form"
     summary = "Pull an outline with holes into a plate or a block: draft, rounded or chamfered edges, flat ends."
     words = ("extrude", "lid", "block", "solid", "holes", "bevelled edge", "chamfer", "draft", "cut-out")
+    phrases = (
+        Phrase(r"{height} (?:thick|deep)", finds=False),
+        *(
+            phrase
+            for edge in ("upper", "lower")
+            for kind, word in (("rounded", "rounded"), ("chamfered", "chamfered"), ("chamfered", "bevelled"))
+            for phrase in (
+                Phrase(rf"{word} {edge} edge(?: of| by)? {{{edge}_size}}", {edge: kind}),
+                Phrase(rf"{edge} edge {word}(?: of| by)? {{{edge}_size}}", {edge: kind}),
+            )
+        ),
+        Phrase(
+            r"(?:both )?edges rounded(?: by)? {upper_size}",
+            {"upper": "rounded", "lower": "rounded", "lower_size": "{upper_size}"},
+        ),
+    )
     sentence = (
         "**Plate** of {outline} with holes {holes}, {height} high {sides}, sides drafted {draft} with corners {corners}, "
         "lower edge {lower}, upper edge {upper}, {fit}, {grow}; lower side {start}, upper side {end}, giving {gives}."

@@ -19,7 +19,7 @@ from glass_spoon.sheet.fields import ChoiceSpec, Column, Number, ReferenceSpec, 
 from glass_spoon.sheet.handle import SPACE, Change, Handle, ItemOf, vector_of
 from glass_spoon.sheet.items import SurfaceItem
 from glass_spoon.sheet.line import Given, Line
-from glass_spoon.sheet.lines.form.fields import FinishShape, StartShape, SurfaceName, a_place
+from glass_spoon.sheet.lines.form.fields import END_PHRASES, FinishShape, StartShape, SurfaceName, a_place
 
 FINE = 4e-4
 """The share of the widest ring within which rings with corners are followed."""
@@ -38,6 +38,7 @@ class Skin(Line):
     chapter = "Form"
     summary = "Draw a smooth skin over rings of given widths at given heights: bottles, vases, spindles, hulls of lamps."
     words = ("rings", "loft", "vase", "bottle", "profile table", "oval", "rounded square")
+    phrases = END_PHRASES
     sentence = "**Skin** over {rings}, {first}, drawn {manner}, start {start}, end {end}, about x {x}, y {y}, z {z}, giving {gives}."
     wording_field = "first"
     wordings = {

@@ -22,6 +22,7 @@ from glass_spoon.sheet.fields import ChoiceSpec, Items, LawSpec, LawText, Number
 from glass_spoon.sheet.items import Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.form.fields import (
+    END_PHRASES,
     FinishShape,
     ScaleLaw,
     StartShape,
@@ -55,6 +56,7 @@ class SweptLine(Line):
     """What sweeps have in common."""
 
     chapter = "Form"
+    phrases = END_PHRASES
     gives_kind = "surface"
 
     path: Annotated[
