@@ -235,8 +235,9 @@ class _Reading:
             found = phrase.find(self.said.text, tuple(self.said.sizes))
             if not found:
                 continue
-            values = {name: value for name, value in phrase.values(found).items() if name not in self.filled}
-            if not values and phrase.values(found):
+            said = phrase.values(found, self.said.text)
+            values = {name: value for name, value in said.items() if name not in self.filled}
+            if not values and said:
                 continue  # it says what was said already: the words mean something else
             self.line = _filled(self.line, values)
             self.filled |= set(values)

@@ -19,6 +19,9 @@ IDLE = frozenset(
 _UNITS = {"degrees": "°", "degree": "°", "deg": "°", "in": "inch", "inches": "inch", "millimetres": "mm"}
 _VALUE = r"-?(?:[1-9]\d{0,2}(?:,\d{3})+|\d+)(?:\.\d+)?"
 _UNIT = r"mm|cm|m|inch(?:es)?|in(?!\s+\d)|°|deg(?:rees?)?|millimetres"
+_MASK = "\x02"
+"""What stands for each letter of the name of a size while phrases are looked for."""
+
 _TOKEN = re.compile(r"[a-z][\w-]*")
 
 
@@ -37,14 +40,15 @@ class Phrase:
 
     def find(self, text: str, sizes: tuple[str, ...]) -> re.Match[str] | None:
         """Return where the words stand in a text, names of `sizes` counting as numbers."""
-        return _compiled(self.pattern, sizes).search(text)
+        return _compiled(self.pattern).search(_masked(text, sizes))
 
-    def values(self, found: re.Match[str]) -> dict[str, str]:
-        """Return the field values that found words say."""
+    def values(self, found: re.Match[str], said_text: str) -> dict[str, str]:
+        """Return the field values that words found in a text say."""
         said = {}
-        for group, text in found.groupdict().items():
-            if text is not None:
+        for group in found.groupdict():
+            if found[group] is not None:
                 name, _, sign = group.rpartition("__")
+                text = said_text[found.start(group) : found.end(group)]
                 said[name] = _other_sign(as_typed(text)) if sign.startswith("less") else as_typed(text)
         plain = {name: value for name, value in self.sets.items() if "{" not in value}
         return plain | said | {name: value.format(**said) for name, value in self.sets.items() if "{" in value}
@@ -68,15 +72,29 @@ class SaidNumber:
     span: tuple[int, int]
 
 
-@lru_cache(maxsize=512)
-def _compiled(pattern: str, sizes: tuple[str, ...]) -> re.Pattern[str]:
-    """Return the expression of a phrase; its groups are named by field, sign and place, so that a field may come twice."""
-    number, places = rf"(?:{expression_pattern(sizes)})", count()
+@lru_cache(maxsize=1024)
+def _compiled(pattern: str) -> re.Pattern[str]:
+    """Return the expression of a phrase; its groups are named by field, sign and place, so that a field may come twice.
+
+    Names of sizes are masked in the text, so that one expression serves all sheets.
+    """
+    number = rf"(?:(?<![\w.]){_VALUE}(?:\s*(?:{_UNIT})(?!\w)|(?![\d.])(?!\s*(?:{_UNIT})(?!\w)))|-?{_MASK}+)"
+    whole = rf"(?:{number}(?:(?:\s*[*/]\s*|\s+[-+]\s+){number})*)"
+    places = count()
 
     def group(name: re.Match[str]) -> str:
-        return f"(?P<{name[2]}__{'less' if name[1] else 'as'}{next(places)}>{number})"
+        return f"(?P<{name[2]}__{'less' if name[1] else 'as'}{next(places)}>{whole})"
 
     return re.compile(r"(?<!\w)(?:" + re.sub(r"\{(-?)([a-z]\w*)\}", group, pattern) + r")(?!\w)")
+
+
+@lru_cache(maxsize=64)
+def _masked(text: str, sizes: tuple[str, ...]) -> str:
+    """Return a text as long, in which the names of sizes that are no words beside a number are masked."""
+    if not sizes:
+        return text
+    names = "|".join(re.escape(size) for size in sorted(sizes, key=len, reverse=True))
+    return re.sub(rf"(?<![\w-])(?:{names})(?![\w-])(?!\s+-?\d)", lambda found: _MASK * len(found[0]), text)
 
 
 def _other_sign(typed: str) -> str:

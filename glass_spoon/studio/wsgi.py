@@ -6,11 +6,14 @@ from django.conf import settings
 from django.core.wsgi import get_wsgi_application
 from django.urls import get_resolver
 
+from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.propose import propose
 from glass_spoon.studio.settle import settle
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "glass_spoon.studio.settings")
 application = get_wsgi_application()
 _ = get_resolver().url_patterns  # loads all views
+propose("circle", SheetDocument())  # compiles the phrases of all verbs
 settle()
 
 if settings.JOBS == "here":

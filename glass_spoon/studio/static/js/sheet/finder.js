@@ -3,6 +3,12 @@ export function finder(root, edits, board) {
   return () => ({
     timer: 0,
     asked: 0,
+    /** The text whose meanings the list shows. */
+    shown: "",
+    /** What was typed meanwhile, while a text is asked about. */
+    later: "",
+    /** The lines that are being added, one after the other. @type {Promise<void>} */
+    turn: Promise.resolve(),
     /** The text about whose words was asked already. */
     warned: "",
     input() {
@@ -15,13 +21,19 @@ export function finder(root, edits, board) {
       this.list().addEventListener("mousedown", (event) => {
         const proposal = event.target.closest(".proposal");
         event.preventDefault();
-        if (proposal) this.take(proposal.dataset.verb);
+        if (proposal) this.press(proposal.dataset.verb);
       });
       this.list().addEventListener("mouseover", (event) => this.tell(event.target.closest(".proposal")));
       this.input().addEventListener("blur", () => this.hide());
     },
     open() {
       this.ask();
+    },
+    /** A verb of the list was pressed: it is taken for what is typed. @param {string} verb */
+    press(verb) {
+      const text = this.input().value;
+      this.input().value = "";
+      this.turn = this.turn.then(() => this.take(verb, text));
     },
     search() {
       clearTimeout(this.timer);
@@ -30,14 +42,20 @@ export function finder(root, edits, board) {
     async ask() {
       const number = ++this.asked;
       const text = this.input().value;
+      const html = await this.found(text);
+      if (html !== null && number === this.asked && document.activeElement === this.input()) this.show(text, html);
+    },
+    /** @param {string} text @returns {Promise<?string>} what a text may mean, null where no answer came */
+    async found(text) {
       const answer = await edits.session.ask(`${root.dataset.findUrl}?text=${encodeURIComponent(text)}`, { headers: { "HX-Request": "true" } }).catch(() => null);
-      if (!answer) return;
-      const html = await answer.text();
-      if (number !== this.asked || document.activeElement !== this.input()) return;
+      return answer ? answer.text() : null;
+    },
+    show(text, html) {
+      this.shown = text;
       this.list().innerHTML = html;
       this.list().hidden = false;
       this.input().setAttribute("aria-expanded", "true");
-      this.choose(this.input().value.trim() ? 0 : -1);
+      this.choose(text.trim() ? 0 : -1);
       this.list().scrollTop = 0;
       this.$root.scrollIntoView({ block: "nearest" });
     },
@@ -72,20 +90,41 @@ export function finder(root, edits, board) {
         await this.enter();
       }
     },
-    /** Add the line that is chosen, or that stands first. */
+    /** Take the text as it is now for a line: what is typed after this Enter is the next one's. Lines are added in turn. */
     async enter() {
       clearTimeout(this.timer);
-      await this.ask();
-      const proposal = this.proposals()[Math.max(this.chosen(), 0)];
-      const isMeant = this.input().value.trim() || this.chosen() >= 0;
-      if (proposal && isMeant && !this.asksFirst(proposal)) this.take(proposal.dataset.verb);
+      const text = this.input().value;
+      const isListed = this.shown === text && !this.list().hidden;
+      const verb = isListed ? this.proposals()[this.chosen()]?.dataset.verb : undefined;
+      if (!text.trim() && !verb) return;
+      this.input().value = "";
+      this.asked += 1;
+      this.turn = this.turn.then(() => this.add(text, verb));
+      await this.turn;
+    },
+    /** Add a line, or give its text back with a question. @param {string} text @param {string} [verb] the one chosen, else the likeliest */
+    async add(text, verb) {
+      const html = await this.found(text);
+      const box = document.createElement("div");
+      box.innerHTML = html ?? "";
+      const proposal = /** @type {?HTMLElement} */ (box.querySelector(verb ? `.proposal[data-verb="${verb}"]` : ".proposal"));
+      if (proposal && !this.asksFirst(proposal, text)) {
+        await this.take(proposal.dataset.verb, text);
+        return;
+      }
+      this.later = this.input().value;
+      this.input().value = text;
+      this.show(text, html ?? "");
+      if (proposal) this.askAbout(proposal.dataset.missed);
     },
     /** Words that were not understood are asked about once: the next Enter goes on without them. @returns {boolean} */
-    asksFirst(proposal) {
-      const { missed } = proposal.dataset;
-      const text = this.input().value;
-      if (!missed || this.warned === text) return false;
+    asksFirst(proposal, text) {
+      if (!proposal.dataset.missed || this.warned === text) return false;
       this.warned = text;
+      return true;
+    },
+    /** @param {string} missed */
+    askAbout(missed) {
       const sentence = document.createElement("p");
       sentence.className = "proposal-asks";
       sentence.setAttribute("role", "status");
@@ -93,20 +132,25 @@ export function finder(root, edits, board) {
       this.list().prepend(sentence);
       this.list().scrollTop = 0;
       this.$root.scrollIntoView({ block: "nearest" });
-      return true;
     },
-    async take(verb) {
-      const text = this.input().value;
+    /** Add a line. @param {string} verb @param {string} text */
+    async take(verb, text) {
       this.warned = "";
-      this.input().value = "";
       this.hide();
+      if (this.later) this.input().value = this.later;
+      this.later = "";
+      if (this.input().value) this.search();
       const known = new Set([...root.querySelectorAll(".line")].map((line) => line.dataset.line));
       await edits.change({ op: "add", text, verb, after: edits.state().shown_after });
       const added = [...root.querySelectorAll(".line")].find((line) => !known.has(line.dataset.line));
       added?.scrollIntoView({ block: "nearest" });
       if (added) board.handles.standOn(added.dataset.line);
-      if (verb === "draw" && added) board.pen.begin(added.dataset.line);
-      else root.querySelector("#next-line")?.focus();
+      this.goOn(verb, added);
+    },
+    /** The hand goes on: with the pen on a drawing, else with the next line, unless it is somewhere else already. */
+    goOn(verb, added) {
+      if (verb === "draw" && added && !this.input().value) board.pen.begin(added.dataset.line);
+      else if (!document.activeElement || document.activeElement === document.body) this.input().focus();
     },
     hide() {
       this.asked += 1;
