@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from glass_spoon.kernel.gauges.read_gauges import Limits, read_gauges
+from glass_spoon.kernel.mesh_edits.cut_beside import touched_faces
 from glass_spoon.kernel.meshes.mesh import make_mesh
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
@@ -329,3 +330,27 @@ def test_a_bend_much_finer_than_the_edges_is_a_point_and_one_that_fades_in_is_no
     oval = {"verb": "ellipse", "plane": "plan", "first": "60 mm", "second": "10 mm"}
     made = build(oval, fine[1], {**EDGES, "surface": "l2", "edge_length": "14 mm"})
     assert "finer than the edges" not in made.reports["l3"].told
+
+
+def test_support_reworked_what_it_was_not_given() -> None:
+    """A ridge on a core, its sharp edges creased: loops stay beside them; what touches no crease keeps its faces."""
+    ridge = {"verb": "ridge", "form": "blade", "width": "6 mm", "tip": "3 mm", "rise": "4 mm", "lead": "12 mm"}
+    lines = [
+        {**ridge, "low_radius": "12 mm", "high_radius": "12 mm", "height": "60 mm", "first": "10 mm", "turns": 3},
+        {**EDGES, "surface": "l1", "edge_length": "4 mm"},
+        {"verb": "mark", "mesh": "l2", "what": "sharp edges", "angle": "30°"},
+        {"verb": "crease", "mesh": "l2", "marks": ["l3"], "how": "for some levels", "sharpness": 2},
+    ]
+    before = build(*lines).items["l2"].item
+    made = build(*lines, {"verb": "support", "mesh": "l2"})
+    after = made.items["l2"].item
+    assert isinstance(before, MeshItem)
+    assert isinstance(after, MeshItem)
+    creased = before.mesh.edges["sharpness"] > 0
+    assert after.mesh.face_count < before.mesh.face_count + 3 * creased.sum()
+    far = ~touched_faces(before.mesh.topology, creased)
+    kept = {tuple(np.round(place, 6)) for place in after.mesh.face_centers}
+    assert {tuple(np.round(place, 6)) for place in before.mesh.face_centers[far]} <= kept
+    assert after.mesh.topology.is_quads
+    check_result(after.mesh)
+    assert "differs by at most 0.1" in made.reports["l5"].told

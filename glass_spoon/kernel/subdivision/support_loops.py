@@ -11,8 +11,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, Ints, lengths
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths
 from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.mesh_edits.cut_beside import cut_beside, predict_beside, touched_faces
 from glass_spoon.kernel.mesh_edits.cut_rings import cut_rings, predict_cut_faces, ring_labels
 from glass_spoon.kernel.mesh_edits.merge_points import merge_points
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
@@ -47,13 +48,16 @@ class Supported(Reworked):
 def creases_to_loops(mesh: Mesh, sharpest: float) -> Supported:
     """Return the mesh with a support loop beside every crease, on both sides, and no sharpness left but on rims.
 
-    sharpest: distance in mm of the loops of creases that stay sharp for ever. Raises InvalidInput for one that is not above
-    zero, and where there are no creases.
+    sharpest: distance in mm of the loops of creases that stay sharp for ever. Loops run on through the mesh where they close
+    beside the creases by themselves; else they close round the ends of these, so that faces that touch no crease stay as
+    they are. Raises InvalidInput for a distance that is not above zero, and where there are no creases.
     """
     shares = _wanted_loops(mesh, sharpest)
     if not shares:
         raise InvalidInput("The mesh", "one with creases", "without any")
-    cut = cut_rings(mesh, shares)
+    creased = _inner_creases(mesh)
+    stray = _strays(mesh, shares, creased)
+    cut = cut_beside(mesh, creased, _end_shares(mesh, sharpest)) if stray else cut_rings(mesh, shares)
     plain = replace(cut.mesh, edges={name: value for name, value in cut.mesh.edges.items() if name != "sharpness"})
     topology = plain.topology
     creases = (cut.mesh.edges["sharpness"] > 0) & (topology.edge_face_counts == 2)
@@ -64,7 +68,35 @@ def creases_to_loops(mesh: Mesh, sharpest: float) -> Supported:
 
 def predict_loop_faces(mesh: Mesh, sharpest: float) -> int:
     """Return how many faces `creases_to_loops` leaves, before it is done."""
-    return predict_cut_faces(mesh.topology, _wanted_loops(mesh, sharpest))
+    shares, creased = _wanted_loops(mesh, sharpest), _inner_creases(mesh)
+    if _strays(mesh, shares, creased):
+        return predict_beside(mesh.topology, creased)
+    return predict_cut_faces(mesh.topology, shares)
+
+
+def _inner_creases(mesh: Mesh) -> Bools:
+    """Return the edges (e,) between two faces that are sharp."""
+    sharpness = mesh.edges.get("sharpness", np.zeros(len(mesh.topology.edges.ends)))
+    return np.asarray((sharpness > 0) & (mesh.topology.edge_face_counts == 2))
+
+
+def _strays(mesh: Mesh, shares: list[tuple[int, Floats]], creased: Bools) -> bool:
+    """Say whether rings that are cut would run through faces that touch no crease."""
+    ring, _ = ring_labels(mesh.topology)
+    is_cut = np.isin(ring, ring[[edge for edge, _ in shares]])
+    faces = mesh.topology.face_of_corner[is_cut[mesh.topology.edges.of_corner]]
+    return bool((~touched_faces(mesh.topology, creased))[faces].any())
+
+
+def _end_shares(mesh: Mesh, sharpest: float) -> Floats:
+    """Return the shares (e, 2) of all edges near their ends at which loops belong, by the sharpest crease at each vertex."""
+    ends = mesh.topology.edges.ends.astype(np.int64)
+    sharpness = np.where(_inner_creases(mesh), mesh.edges["sharpness"], 0.0)
+    at_vertex = np.zeros(mesh.point_count)
+    np.maximum.at(at_vertex, ends.ravel(), np.repeat(sharpness, 2))
+    size = np.maximum(lengths(mesh.positions[ends[:, 1]] - mesh.positions[ends[:, 0]]), NOTHING)[:, None]
+    value = at_vertex[ends]
+    return np.clip(np.where(np.isinf(value), sharpest / size, 2.0 ** -np.minimum(value, 60)), NOTHING, WIDEST)
 
 
 def _wanted_loops(mesh: Mesh, sharpest: float) -> list[tuple[int, Floats]]:
