@@ -117,7 +117,7 @@ def test_a_crease_that_ends_in_a_sheet_reworked_it_from_rim_to_rim() -> None:
     assert done.mesh.face_count == predict_loop_faces(creased, 0.1)
     changed = np.flatnonzero(np.bincount(done.origin.faces, minlength=36) > 1)
     assert set(changed.tolist()) == set(np.flatnonzero(touched_faces(mesh.topology, chosen)).tolist())
-    assert done.deviation < 0.02
+    assert done.deviation < 0.03
     assert done.mesh.topology.is_quads
 
 

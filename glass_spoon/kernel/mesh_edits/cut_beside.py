@@ -156,8 +156,8 @@ class _Beside:
         on = np.zeros(mesh.point_count, dtype=bool)
         ends = self.topology.edges.ends.astype(np.int64)
         on[ends[chosen].ravel()] = True
-        self.cut = on[ends] & ~chosen[:, None]
-        both = self.cut.all(axis=1)
+        self.cut: Bools = np.logical_and(on[ends], ~chosen[:, None])
+        both: Bools = np.all(self.cut, axis=1)
         self.shares = np.where(both[:, None], np.minimum(shares, BOTH_MOST), shares)
         edge, end = np.nonzero(self.cut)
         self.number = np.full(self.cut.shape, -1, dtype=np.int64)
