@@ -354,3 +354,36 @@ def test_support_reworked_what_it_was_not_given() -> None:
     assert after.mesh.topology.is_quads
     check_result(after.mesh)
     assert "differs by at most 0.1" in made.reports["l5"].told
+
+
+NECKED = [
+    {"verb": "ridge", "low_radius": "20 mm", "high_radius": "20 mm", "height": "120 mm", "lead": "30 mm", "rise": "8 mm"}
+    | {"width": "6 mm", "tip": "3 mm", "first": "20 mm", "turns": 2.3, "foot_end": "open", "top_end": "open"},
+    {"verb": "line", "right": "20 mm", "up": "120 mm", "to_right": "20 mm", "to_up": "150 mm"},
+    {"verb": "revolve", "profile": "l2", "gives": "neck"},
+]
+
+
+def test_everything_was_meshed_without_cutting_edges_to_meet() -> None:
+    """A ridge on a core, whose rim is five pieces, and a neck on it: one mesh, open at its two outer rims alone."""
+    item = mesh_of(*NECKED, {**EDGES, "surface": "every", "edge_length": "5 mm"})
+    height = item.mesh.positions[item.mesh.topology.edges.ends[item.mesh.topology.edge_face_counts == 1], 2]
+    assert set(np.round(height.ravel(), 6)) == {0.0, 150.0}
+    made = {piece.made_by for piece in item.pieces}
+    assert {names[0] for names in made} == {"l1", "l3"}
+    assert item.mesh.topology.is_quads
+
+
+@pytest.mark.parametrize("gathered", [True, False])
+def test_a_mesh_that_is_torn_between_pieces_says_so_itself(gathered: bool) -> None:
+    """Two cylinders 0.3 mm apart, gathered or meshed as they are."""
+    lines = [
+        {"verb": "circle", "plane": "plan", "radius": "20 mm"},
+        {"verb": "extrude", "profile": "l1", "distance": "30 mm", "start": "open", "end": "open"},
+        {"verb": "copy", "item": "l2"},
+        {"verb": "move", "item": "l3", "z": "30.3 mm"},
+        *([{"verb": "gather", "surfaces": ["l2", "l3"]}] if gathered else []),
+    ]
+    made = build(*lines, {**EDGES, "surface": "l5" if gathered else "every", "edge_length": "5 mm"})
+    report = made.reports["l6" if gathered else "l5"]
+    assert "open where pieces nearly meet: 1 place, up to 0.3 mm apart" in report.findings[0].sentence

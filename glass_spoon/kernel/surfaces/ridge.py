@@ -141,7 +141,8 @@ def _check(profile: NurbsCurve, shape: RidgeShape) -> None:
     if not 1 <= shape.starts <= MOST_STARTS:
         raise InvalidInput("The starts", f"1 to {MOST_STARTS}", str(shape.starts))
     if not 1.0 / shape.starts <= shape.turns <= MOST_TURNS:
-        raise InvalidInput("The turns", f"{1 / shape.starts:.3g} to {MOST_TURNS}", f"{shape.turns:.4g}")
+        least = f"{1 / shape.starts:.3g}, once round with all its starts (sweep a profile along a helix for less)"
+        raise InvalidInput("The turns", f"{MOST_TURNS} at most, and at least {least}", f"{shape.turns:.4g}")
     if min(shape.fade) < LEAST_FADE * (1 - 1e-9) or sum(shape.fade) > shape.whole * (1 + 1e-9):
         largest = np.degrees(shape.whole)
         raise InvalidInput(

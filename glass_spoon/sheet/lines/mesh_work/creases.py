@@ -61,7 +61,9 @@ class Crease(MeshWork):
 class Support(MeshWork):
     """Loops beside creases in place of their sharpness, and back."""
 
-    summary = "Put support loops beside creases, and nowhere else, in place of edge weights; or take such loops back to creases."
+    summary = (
+        "Put support loops beside creases, and nowhere else, in place of edge weights; or take such loops back to creases."
+    )
     words = ("loops", "holding edges", "tight", "support loops", "weights", "crease", "bevel")
     sentence = "**Support** the creases of {mesh} by {way}, those that stay sharp with loops at {distance}."
 

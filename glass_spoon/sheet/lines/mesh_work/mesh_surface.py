@@ -7,8 +7,10 @@ from typing import Annotated, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.errors import CountImpossible, KernelError, TooManyFaces
+from glass_spoon.kernel.arrays import Ints
+from glass_spoon.kernel.errors import CountImpossible, KernelError, TooManyFaces, place_text
 from glass_spoon.kernel.gauges.deviation import smoothed_deviation
+from glass_spoon.kernel.mesh_edits.open_edges import find_gaps
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshing.chord_counts import counts_for_turn
 from glass_spoon.kernel.meshing.count_plan import CountRule
@@ -20,6 +22,7 @@ from glass_spoon.kernel.meshing.mesh_surface import mesh_surface, plan_layout
 from glass_spoon.kernel.meshing.search_density import length_for_faces, length_for_tolerance
 from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
 from glass_spoon.kernel.subdivision.fit_smoothed import fit_smoothed
+from glass_spoon.kernel.surfaces.split_to_meet import split_to_meet
 from glass_spoon.kernel.surfaces.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, gather_sets
 from glass_spoon.sheet.fields import (
@@ -316,7 +319,7 @@ class MeshSurface(Line):
 
     def build(self, given: Given) -> MeshItem:
         """Mesh the surface, or the set as one piece."""
-        shape = self._shape(given)
+        shape, parents = self._shape(given)
         told = ""
         length = None
         if self.sizing == "faces":
@@ -332,22 +335,22 @@ class MeshSurface(Line):
         odd = valence_sentence(explain_valences(mesh, surfaces)) if mesh.face_count <= MOST_EXPLAINED else ""
         fine = self._bends_told(shape, given, length)
         told = " ".join(part for part in (self._counts_told(counts, given), told, fine, more, odd) if part)
-        return MeshItem(mesh, shape, (), told, counts, self._pieces(given))
+        return MeshItem(mesh, shape, (), told, counts, self._pieces(given, parents))
 
-    def _pieces(self, given: Given) -> tuple[Piece, ...]:
-        """Return what each piece was made of: the surfaces in the order of the set."""
+    def _pieces(self, given: Given, parents: Ints | None) -> tuple[Piece, ...]:
+        """Return what each piece was made of: the surfaces in the order of the set; parents: whose part each is, if cut."""
         found = []
         for name, item in given.items.items():
             if name.partition(".")[0] == "surface":
                 found += surface_pieces(item, (given.ids[name], given.ids[""]))
-        return tuple(found)
+        return tuple(found if parents is None else [found[parent] for parent in parents])
 
-    def _shape(self, given: Given) -> NurbsSurface | SurfaceSet:
-        """Return the surface, the set, or all surfaces so far as one set."""
+    def _shape(self, given: Given) -> tuple[NurbsSurface | SurfaceSet, Ints | None]:
+        """Return the surface, the set, or all surfaces so far as one set that is cut where edges meet; whose part each is."""
         if self.surface == EVERY:
-            return gather_sets(given.every_set("surface"), MEETING)
+            return split_to_meet(gather_sets(given.every_set("surface"), MEETING))
         item = given.items["surface"]
-        return item.shape if isinstance(item, SurfacesItem) else given.surface("surface").surface
+        return (item.shape if isinstance(item, SurfacesItem) else given.surface("surface").surface), None
 
     def _meshed(self, given: Given, shape: NurbsSurface | SurfaceSet, length: float | None) -> Mesh:
         """Return the mesh with the counts wished, or with edges of a length in mm."""
@@ -471,7 +474,9 @@ class MeshSurface(Line):
 
     def inspect(self, item: Item) -> list[Finding]:
         """Say what was worth a note, and point at faces, edges and vertices that no good mesh has."""
-        return [*noted_findings(item), *made_findings(item.mesh)] if isinstance(item, MeshItem) else []
+        if not isinstance(item, MeshItem):
+            return []
+        return [*noted_findings(item), *made_findings(item.mesh), *_gap_findings(item)]
 
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Offer the nearest counts that work."""
@@ -482,6 +487,22 @@ class MeshSurface(Line):
         if isinstance(error, TooManyFaces) and self.sizing == "counts":
             return (Action("Back to 48 round", "round", "48"),)
         return ()
+
+
+def _gap_findings(item: MeshItem) -> list[Finding]:
+    """Tell where pieces of a set nearly meet, so that the mesh is open between them."""
+    if not isinstance(item.surface, SurfaceSet) or not (item.mesh.topology.edge_face_counts == 1).any():
+        return []
+    gaps = find_gaps(item.mesh, MEETING)
+    if not len(gaps.widths):
+        return []
+    edges = item.mesh.topology.edges.ends[gaps.edges]
+    place = item.mesh.positions[edges[0]].mean(axis=0)
+    sentence = (
+        f"The mesh is open where pieces nearly meet: {several(len(gaps.widths), 'place')}, up to "
+        f"{length_text(float(gaps.widths.max()))} apart, one at {place_text(place)}. Gather the surfaces within a larger distance, or weld."
+    )
+    return [Finding("open_between", "look", sentence, kind="edge", offenders=tuple(int(edge) for edge in gaps.edges))]
 
 
 def _stepped_over(shape: NurbsSurface | SurfaceSet, wish: Wish) -> tuple[float, ...]:
