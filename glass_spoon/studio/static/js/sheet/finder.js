@@ -1,3 +1,5 @@
+import { Listening } from "../listening.js";
+
 /** The finder at the foot of the sheet: plain words to the next line. State of one Alpine component. */
 export function finder(root, edits, board) {
   return () => ({
@@ -18,13 +20,15 @@ export function finder(root, edits, board) {
       return this.$root.querySelector("#proposals");
     },
     init() {
-      this.list().addEventListener("mousedown", (event) => {
+      const listening = new Listening();
+      listening.on(this.list(), "mousedown", (event) => {
         const proposal = event.target.closest(".proposal");
         event.preventDefault();
         if (proposal) this.press(proposal.dataset.verb);
       });
-      this.list().addEventListener("mouseover", (event) => this.tell(event.target.closest(".proposal")));
-      this.input().addEventListener("blur", () => this.hide());
+      listening.on(this.list(), "mouseover", (event) => this.tell(event.target.closest(".proposal")));
+      listening.on(this.input(), "blur", () => this.hide());
+      listening.on(window, "pagehide", () => listening.end());
     },
     open() {
       this.ask();

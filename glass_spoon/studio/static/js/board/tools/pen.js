@@ -36,6 +36,13 @@ export class Pen extends Tool {
     this.onPlaceSlip = () => {};
   }
 
+  connect(listening) {
+    listening.on(this.board.element, "focusin", (event) => {
+      const point = event.target.closest?.(".drawn-point");
+      if (point) this.onFocus(point.dataset.line, Number(point.dataset.index));
+    });
+  }
+
   disconnect() {
     this.hand.disconnect();
   }

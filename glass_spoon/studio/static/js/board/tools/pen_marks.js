@@ -92,7 +92,6 @@ export class PenMarks {
       role: "button",
       "aria-label": `Point ${index + 1} of ${drawing.name}, ${axes.right} ${round(right)} ${axes.up} ${round(up)} mm${sharp ? ", sharp" : ""}`,
     });
-    element.addEventListener("focus", () => this.pen.onFocus(drawing.line, index));
     return element;
   }
 }
