@@ -9,11 +9,11 @@ from typing import Any
 import numpy as np
 
 from bench.served_preview import DRAGS, served_median
-from glass_spoon.kernel.curves.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
 from glass_spoon.kernel.gauges.read_gauges import read_quick_gauges
 from glass_spoon.kernel.gauges.reading import Limits
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
-from glass_spoon.kernel.surfaces.revolve import revolve_curve
+from glass_spoon.kernel.surfaces.make.revolve import revolve_curve
 
 ROUND, ALONG = 250, 200
 POINTS = [[52, 0, 0], [74, 0, 0], [82, 0, 30], [78, 0, 64], [62, 0, 104], [46, 0, 146], [53, 0, 158]]

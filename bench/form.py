@@ -20,10 +20,10 @@ from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS
 
 from bench.measure import median_seconds
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.curves.place_curve import Placement, place_curve
+from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.gauges.deviation import face_deviations
 from glass_spoon.kernel.gauges.read_gauges import read_gauges
 from glass_spoon.kernel.gauges.reading import Limits
@@ -31,11 +31,11 @@ from glass_spoon.kernel.meshing.divide_length import count_for_chord, make_guide
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.meshing.set_counts import Wish
-from glass_spoon.kernel.surfaces.closest_points import closest_points
-from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
-from glass_spoon.kernel.surfaces.ridge import RidgeShape, make_ridge
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.sweep import SweepShape, sweep_profile
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.make.loft import LoftShape, loft_sections
+from glass_spoon.kernel.surfaces.make.ridge import RidgeShape, make_ridge
+from glass_spoon.kernel.surfaces.make.sweep import SweepShape, sweep_profile
 from glass_spoon.kernel.thread_sizes import MetricThread, read_designation
 from tests.kernel.test_against_occt import as_occt
 from tests.kernel.test_ridge import thread_profile
@@ -86,7 +86,7 @@ def peer_loft(curves: list[NurbsCurve]) -> Any:
 
 
 def peer_sweep(section: NurbsCurve, along: NurbsCurve) -> Any:
-    from glass_spoon.kernel.curves.helix import carry_frame
+    from glass_spoon.kernel.curves.make.helix import carry_frame
 
     points, axis, second = carry_frame(along).at(np.array([along.domain[0]]))
     matrix = np.column_stack((axis[0], second[0], np.cross(axis[0], second[0])))

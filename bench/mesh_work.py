@@ -19,9 +19,9 @@ from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from glass_spoon.kernel.meshing.cut_set import cut_at_kinks
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
-from glass_spoon.kernel.surfaces.edit_surface import split_surface
-from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.alter.edit_surface import split_surface
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from tests.zoo import torus
 
 ROUND, ALONG = 400, 250

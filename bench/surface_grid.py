@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from bench.measure import median_seconds
-from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 
 def make() -> NurbsSurface:

@@ -22,8 +22,8 @@ from glass_spoon.kernel.gauges.crossings import read_crossing_others
 from glass_spoon.kernel.gauges.read_gauges import read_gauges
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels, count_sides
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import json_schema, read_document
 from glass_spoon.sheet.errors import SheetError

@@ -8,11 +8,11 @@ from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.formats.packed import Kinds, kinds_of
 from glass_spoon.formats.picture import Encoded
 from glass_spoon.formats.step import NamedSurfaces, ReadStep, ReadSurface
-from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import EdgeTable, Topology
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import FlatCap, SurfaceSet
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import FlatCap, SurfaceSet
 
 
 @cache

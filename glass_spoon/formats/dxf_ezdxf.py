@@ -18,14 +18,14 @@ from ezdxf.lldxf.const import DXFError
 from glass_spoon.formats.dxf import MAX_BYTES, MAX_CURVES, MILLIMETRES, DxfDrawing, UnitUnknown, UnreadableDxf
 from glass_spoon.formats.named_curve import NamedCurve
 from glass_spoon.kernel.arrays import Floats, lengths
-from glass_spoon.kernel.curves.blossom import conversion_matrix
-from glass_spoon.kernel.curves.curve import NurbsCurve, from_homogeneous
-from glass_spoon.kernel.curves.edit_knots import trim_curve
-from glass_spoon.kernel.curves.flat_shapes import arc_by_bulge
-from glass_spoon.kernel.curves.follow_length import chain_curves
-from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
-from glass_spoon.kernel.curves.place_curve import Placement, place_curve
-from glass_spoon.kernel.curves.read_exact import CircleArc, find_arc
+from glass_spoon.kernel.curves.alter.edit_knots import trim_curve
+from glass_spoon.kernel.curves.alter.follow_length import chain_curves
+from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
+from glass_spoon.kernel.curves.evaluate.blossom import conversion_matrix
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve, from_homogeneous
+from glass_spoon.kernel.curves.make.flat_shapes import arc_by_bulge
+from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
+from glass_spoon.kernel.curves.read.read_exact import CircleArc, find_arc
 from glass_spoon.kernel.errors import KernelError
 
 _HEADER_UNITS = {units.IN: 25.4, units.FT: 304.8, units.MM: 1.0, units.CM: 10.0, units.M: 1000.0}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 
 
 @dataclass(frozen=True, eq=False)

@@ -11,8 +11,8 @@ from dataclasses import dataclass, replace
 
 from glass_spoon.formats.apart import ApartError, RefusedApart, Task, TooLongApart, Unusable, do_apart
 from glass_spoon.kernel.remembered import Remembered
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import FlatCap, SurfaceSet
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import FlatCap, SurfaceSet
 
 MEDIA_TYPE = "model/step"
 MAX_BYTES = 8_000_000

@@ -45,11 +45,11 @@ from OCP.XCAFDoc import XCAFDoc_ColorSurf, XCAFDoc_DocumentTool, XCAFDoc_ShapeTo
 
 from glass_spoon.formats.step import Color, NamedSurfaces, ReadStep, ReadSurface, UnreadableStep
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.surfaces.edit_surface import reverse_surface, split_surface
-from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve, make_surface
-from glass_spoon.kernel.surfaces.surface_kinks import surface_kinks
-from glass_spoon.kernel.surfaces.surface_set import FlatCap, SurfaceSet, edge_loops
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.surfaces.alter.edit_surface import reverse_surface, split_surface
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, edge_curve, make_surface
+from glass_spoon.kernel.surfaces.evaluate.surface_kinks import surface_kinks
+from glass_spoon.kernel.surfaces.sets.surface_set import FlatCap, SurfaceSet, edge_loops
 
 WHOLE = 1e-6
 """A face counts as a whole rectangle of its surface when its area differs from that by no more than this share."""

@@ -8,11 +8,11 @@ import numpy as np
 
 from glass_spoon.formats.named_curve import NamedCurve
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.curves.curve import NurbsCurve, from_homogeneous
-from glass_spoon.kernel.curves.edit_knots import bezier_pieces
-from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives, curve_points
-from glass_spoon.kernel.curves.read_curve import curve_box
-from glass_spoon.kernel.curves.read_exact import find_arc
+from glass_spoon.kernel.curves.alter.edit_knots import bezier_pieces
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve, from_homogeneous
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points
+from glass_spoon.kernel.curves.read.read_curve import curve_box
+from glass_spoon.kernel.curves.read.read_exact import find_arc
 
 MEDIA_TYPE = "image/svg+xml"
 MARGIN = 5.0

@@ -16,10 +16,10 @@ import svgelements as svg
 
 from glass_spoon.formats.safe_xml import UnreadableXml, read_xml
 from glass_spoon.kernel.arrays import Floats, lengths
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.edit_knots import rescale_domain
-from glass_spoon.kernel.curves.follow_length import chain_curves
-from glass_spoon.kernel.curves.line_and_arc import make_arc
+from glass_spoon.kernel.curves.alter.edit_knots import rescale_domain
+from glass_spoon.kernel.curves.alter.follow_length import chain_curves
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.make.line_and_arc import make_arc
 
 MAX_BYTES = 2_000_000
 MAX_SEGMENTS = 20_000

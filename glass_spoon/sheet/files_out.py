@@ -13,7 +13,7 @@ from glass_spoon.formats.named_curve import NamedCurve
 from glass_spoon.formats.step import NamedSurfaces
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL, predict_faces, subdivide
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.evaluate import Build, ItemState
 from glass_spoon.sheet.items import CurveItem, CurvesItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from glass_spoon.kernel.curves.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.meshes.marked import Mark
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.mark_rule import MarkRule
 from glass_spoon.sheet.mesh_item import Done, Maker, MeshItem, Note, Piece
 

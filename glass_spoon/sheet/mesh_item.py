@@ -10,8 +10,8 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import AnyInts, Ints
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 
 
 @dataclass(frozen=True)

@@ -5,14 +5,14 @@ from __future__ import annotations
 from functools import cache
 
 from glass_spoon.formats.packed import Kinds, Unpackable, kinds_of, pack, unpack
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.curves.alter.place_curve import Placement
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.meshes.marked import Mark
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import EdgeTable, Topology
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import FlatCap, SurfaceSet
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import FlatCap, SurfaceSet
 from glass_spoon.sheet.cache import Result
 from glass_spoon.sheet.items import (
     CurveItem,

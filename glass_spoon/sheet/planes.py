@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.curves.alter.place_curve import Placement
 
 PLANE_AXES: dict[str, tuple[tuple[float, float, float], tuple[float, float, float]]] = {
     "front": ((1.0, 0.0, 0.0), (0.0, 0.0, 1.0)),

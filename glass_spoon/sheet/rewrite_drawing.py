@@ -6,8 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.refit_curve import Points, points_pulling, points_straight, points_through
+from glass_spoon.kernel.curves.alter.refit_curve import Points, points_pulling, points_straight, points_through
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import RefusedEdit, set_fields
 from glass_spoon.sheet.lines.draw.points import Draw

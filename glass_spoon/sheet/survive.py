@@ -11,8 +11,8 @@ import numpy as np
 
 from glass_spoon.kernel.gauges.defects import read_crowded_edges, read_folded, read_open_edges
 from glass_spoon.kernel.gauges.face_figures import figures_of
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import set_lines

@@ -13,7 +13,10 @@ const own = () => new Error().stack.split("\\n").slice(2).some((line) => line.in
   && !new Error().stack.split("\\n").slice(2, 4).some((line) => line.includes("/vendor/"));
 const key = (target, type, listener, options) => {
   window.ids ??= new WeakMap();
-  const id = (thing) => window.ids.get(thing) ?? (window.ids.set(thing, (window.lastId = (window.lastId ?? 0) + 1)), window.lastId);
+  const id = (thing) => {
+    if (!window.ids.has(thing)) window.ids.set(thing, (window.lastId = (window.lastId ?? 0) + 1));
+    return window.ids.get(thing);
+  };
   const capture = typeof options === "object" ? Boolean(options?.capture) : Boolean(options);
   return [id(target), type, id(listener), capture].join(" ");
 };

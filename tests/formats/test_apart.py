@@ -17,7 +17,7 @@ import pytest
 from glass_spoon.formats import apart_keeper, step
 from glass_spoon.formats.apart import MEGABYTE, DiedApart, Keepers, RefusedApart, Task, TooLongApart, do_apart
 from glass_spoon.formats.step import NamedSurfaces, UnreadableStep, read_step, write_step
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from tests.zoo import cone, sphere
 
 MODULE = "tests.formats.misbehave"
@@ -104,7 +104,7 @@ def test_workers_end_with_whoever_started_them() -> None:
         "import sys, threading, time; sys.path.insert(0, '.');\n"
         "from glass_spoon.formats.step import write_step, NamedSurfaces\n"
         "from glass_spoon.formats.apart import KEEPERS\n"
-        "from glass_spoon.kernel.surfaces.surface_set import SurfaceSet\n"
+        "from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet\n"
         "from tests.zoo import sphere\n"
         "write_step([NamedSurfaces('a', SurfaceSet((sphere(3.0),)))])\n"
         "print(KEEPERS._free[0].process.pid, flush=True); time.sleep(60)\n"

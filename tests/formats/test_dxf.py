@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 
 from glass_spoon.formats.dxf import UnitUnknown, UnreadableDxf, read_dxf, write_dxf
 from glass_spoon.formats.named_curve import NamedCurve
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.closest_on_curve import largest_distance
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate_curve import curve_points
-from glass_spoon.kernel.curves.flat_shapes import make_circle, make_elliptic_arc, make_rectangle, make_slot
-from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import largest_distance
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle, make_elliptic_arc, make_rectangle, make_slot
+from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
 from tests.zoo import kettle_profile, random_curve
 
 
@@ -129,7 +129,7 @@ def test_entities_on_a_turned_plane_are_turned() -> None:
     entity = ezdxf.read(io.StringIO(data.decode())).modelspace()[0]
     theirs = np.array([point.xyz for point in entity.flattening(1e-4)])  # type: ignore[attr-defined]
     ours = only(data)
-    from glass_spoon.kernel.curves.closest_on_curve import closest_params
+    from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
 
     assert closest_params(ours, theirs)[1].max() < 1e-9
     assert curve_points(ours, np.array([0.0]))[0] == pytest.approx(theirs[0])
@@ -139,7 +139,7 @@ def test_ellipses_agree_with_ezdxf() -> None:
     data = drawn(lambda space: space.add_ellipse((1, 2, 3), (4, 1, 0), 0.4, 0.5, 5))
     entity = ezdxf.read(io.StringIO(data.decode())).modelspace()[0]
     theirs = np.array([point.xyz for point in entity.vertices(np.linspace(0.5, 5, 9))])  # type: ignore[attr-defined]
-    from glass_spoon.kernel.curves.closest_on_curve import closest_params
+    from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
 
     assert closest_params(only(data), theirs)[1].max() < 1e-9
 

@@ -14,7 +14,7 @@ from glass_spoon.formats.gltf import NamedMesh, write_glb, write_moved_glb, writ
 from glass_spoon.kernel.meshes.mesh import make_mesh
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.subdivision.catmull_clark import subdivide
-from glass_spoon.kernel.surfaces.revolve import revolve_curve
+from glass_spoon.kernel.surfaces.make.revolve import revolve_curve
 from tests.zoo import ORIGIN, TURN, UP, cube_mesh, kettle_profile, sphere
 
 ROOT = Path(__file__).resolve().parents[2]

@@ -16,19 +16,19 @@ from OCP.STEPControl import STEPControl_AsIs, STEPControl_Reader, STEPControl_Wr
 from OCP.TopAbs import TopAbs_SOLID
 
 from glass_spoon.formats.step import MAX_BYTES, NamedSurfaces, UnreadableStep, read_step, write_step
-from glass_spoon.kernel.curves.flat_shapes import make_circle, make_rectangle
-from glass_spoon.kernel.curves.place_curve import moving
+from glass_spoon.kernel.curves.alter.place_curve import moving
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle, make_rectangle
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.set_counts import Wish
-from glass_spoon.kernel.surfaces.closest_points import closest_points
-from glass_spoon.kernel.surfaces.edit_surface import place_surface, reverse_surface
-from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
-from glass_spoon.kernel.surfaces.plate import make_plate
-from glass_spoon.kernel.surfaces.plate_shape import PlateEdge, PlateShape
-from glass_spoon.kernel.surfaces.ridge import RidgeShape, make_ridge
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface, reverse_surface
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.make.plate import make_plate
+from glass_spoon.kernel.surfaces.make.plate_shape import PlateEdge, PlateShape
+from glass_spoon.kernel.surfaces.make.ridge import RidgeShape, make_ridge
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.kernel.thread_sizes import read_designation
 from tests.kernel.test_ridge import thread_profile
 from tests.zoo import ORIGIN, TURN, UP, enclosed_by, kettle_profile, random_surface, revolve_curve, sphere, torus

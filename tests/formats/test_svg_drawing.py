@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 from glass_spoon.formats.named_curve import NamedCurve
 from glass_spoon.formats.svg_drawing import write_svg
 from glass_spoon.formats.svg_paths import read_svg
-from glass_spoon.kernel.curves.closest_on_curve import largest_distance
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.flat_shapes import make_circle, make_conic, make_elliptic_arc, make_rectangle, make_star
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.curves.place_curve import Placement, place_curve
+from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import largest_distance
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle, make_conic, make_elliptic_arc, make_rectangle, make_star
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from tests.zoo import kettle_profile, random_curve
 
 RIGHT, UP = np.array([1.0, 0, 0]), np.array([0.0, 1, 0])

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from glass_spoon.formats.svg_paths import SvgUnitUnknown, UnreadableSvg, read_svg
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.evaluate_curve import curve_curvature, curve_points
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_curvature, curve_points
 
 HEAD = '<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="50mm" viewBox="0 0 100 50">'
 

@@ -24,19 +24,19 @@ from OCP.gp import gp_Dir, gp_Pnt, gp_Vec
 from OCP.OCP.collections import Array1_double, Array1_gp_Pnt, Array1_int, Array2_double, Array2_gp_Pnt, HArray1_gp_Pnt
 
 from glass_spoon.kernel.arrays import Floats, lengths
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.closest_on_curve import closest_params
-from glass_spoon.kernel.curves.cross_curves import find_crossings
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.edit_knots import elevate_degree, insert_knots
-from glass_spoon.kernel.curves.evaluate_curve import curve_curvature, curve_derivatives, curve_points
-from glass_spoon.kernel.curves.helix import HelixShape, make_helix
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.offset_curve import offset_curve
-from glass_spoon.kernel.curves.read_curve import least_radius
-from glass_spoon.kernel.curves.refit_curve import remove_knot
-from glass_spoon.kernel.surfaces.project_curve import project_along, project_nearest
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.curves.alter.edit_knots import elevate_degree, insert_knots
+from glass_spoon.kernel.curves.alter.offset_curve import offset_curve
+from glass_spoon.kernel.curves.alter.refit_curve import remove_knot
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_curvature, curve_derivatives, curve_points
+from glass_spoon.kernel.curves.make.helix import HelixShape, make_helix
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.read.cross_curves import find_crossings
+from glass_spoon.kernel.curves.read.read_curve import least_radius
+from glass_spoon.kernel.surfaces.alter.project_curve import project_along, project_nearest
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from tests.zoo import random_curve
 
 SEEDS = st.integers(0, 10_000)

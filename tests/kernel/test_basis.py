@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.interpolate import BSpline
 
-from glass_spoon.kernel.curves.basis import basis_derivatives, basis_matrix, find_spans, sparse_basis
+from glass_spoon.kernel.curves.evaluate.basis import basis_derivatives, basis_matrix, find_spans, sparse_basis
 
 # The NURBS Book, 2nd edition, example 2.3 (page 68) and example 2.4 (page 71), from memory.
 BOOK_KNOTS = np.array([0, 0, 0, 1, 2, 3, 4, 4, 5, 5, 5], dtype=float)

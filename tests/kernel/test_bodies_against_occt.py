@@ -15,20 +15,20 @@ from OCP.gp import gp_Ax1, gp_Dir, gp_Pnt, gp_Vec
 from OCP.GProp import GProp_GProps
 
 from glass_spoon.kernel.arrays import cross, lengths
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.flat_shapes import make_circle, make_elliptic_arc, make_rectangle
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.place_curve import moving, place_curve
+from glass_spoon.kernel.curves.alter.place_curve import moving, place_curve
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle, make_elliptic_arc, make_rectangle
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.set_counts import Wish
-from glass_spoon.kernel.surfaces.evaluate_surface import surface_derivatives
-from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
-from glass_spoon.kernel.surfaces.plate import make_plate
-from glass_spoon.kernel.surfaces.plate_shape import PlateShape
-from glass_spoon.kernel.surfaces.revolve import revolve_curve
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.sweep import SweepShape, sweep_profile
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_derivatives
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.make.loft import LoftShape, loft_sections
+from glass_spoon.kernel.surfaces.make.plate import make_plate
+from glass_spoon.kernel.surfaces.make.plate_shape import PlateShape
+from glass_spoon.kernel.surfaces.make.revolve import revolve_curve
+from glass_spoon.kernel.surfaces.make.sweep import SweepShape, sweep_profile
 from tests.kernel.test_against_occt import as_occt
 from tests.zoo import ORIGIN, TURN, UP, kettle_profile
 

@@ -5,14 +5,14 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from glass_spoon.kernel.curves.flat_shapes import make_elliptic_arc, make_rectangle
-from glass_spoon.kernel.curves.largest_bends import largest_bends
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.make.flat_shapes import make_elliptic_arc, make_rectangle
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.read.largest_bends import largest_bends
 from glass_spoon.kernel.meshing.chord_counts import counts_for_chord
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.set_counts import Wish
-from glass_spoon.kernel.surfaces.plate import make_plate
-from glass_spoon.kernel.surfaces.plate_shape import PlateShape
+from glass_spoon.kernel.surfaces.make.plate import make_plate
+from glass_spoon.kernel.surfaces.make.plate_shape import PlateShape
 from tests.zoo import sphere, torus
 
 

@@ -5,10 +5,7 @@ import pytest
 from geomdl import NURBS, operations
 from scipy.special import ellipe
 
-from glass_spoon.kernel.curves import evaluate_curve
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.curve import NurbsCurve, make_curve
-from glass_spoon.kernel.curves.edit_knots import (
+from glass_spoon.kernel.curves.alter.edit_knots import (
     bezier_pieces,
     elevate_degree,
     insert_knots,
@@ -17,14 +14,17 @@ from glass_spoon.kernel.curves.edit_knots import (
     split_curve,
     trim_curve,
 )
-from glass_spoon.kernel.curves.evaluate_curve import (
+from glass_spoon.kernel.curves.evaluate import evaluate_curve
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve, make_curve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import (
     curve_curvature,
     curve_derivatives,
     curve_points,
     curve_tangents,
     find_kinks,
 )
-from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
+from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.errors import InvalidInput
 from tests.zoo import TURN, random_curve
 

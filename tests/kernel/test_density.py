@@ -10,11 +10,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from glass_spoon.kernel.arrays import lengths
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.bend_spacing import bend_shares, divide_by_bend
-from glass_spoon.kernel.curves.flat_shapes import make_circle, make_rectangle
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle, make_rectangle
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.read.bend_spacing import bend_shares, divide_by_bend
 from glass_spoon.kernel.errors import CountImpossible, KernelError
 from glass_spoon.kernel.gauges.deviation import smoothed_deviation
 from glass_spoon.kernel.meshes.marked import mark_sharper
@@ -25,9 +25,9 @@ from glass_spoon.kernel.meshing.search_density import length_for_faces, length_f
 from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.subdivision.fit_smoothed import fit_smoothed
 from glass_spoon.kernel.subdivision.limit_surface import limit_surface
-from glass_spoon.kernel.surfaces.revolve import revolve_curve
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
-from glass_spoon.kernel.surfaces.sweep import SweepShape, sweep_profile
+from glass_spoon.kernel.surfaces.make.revolve import revolve_curve
+from glass_spoon.kernel.surfaces.make.sweep import SweepShape, sweep_profile
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from tests.zoo import ORIGIN, TURN, UP, sphere, torus
 
 

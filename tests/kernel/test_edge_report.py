@@ -5,15 +5,15 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
-from glass_spoon.kernel.curves.place_curve import moving, place_curve
-from glass_spoon.kernel.surfaces.edge_report import EdgeLimits, EdgeReading, read_edges
-from glass_spoon.kernel.surfaces.edit_surface import reverse_surface, split_surface
-from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.curves.alter.place_curve import moving, place_curve
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
+from glass_spoon.kernel.surfaces.alter.edit_surface import reverse_surface, split_surface
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.make.loft import LoftShape, loft_sections
+from glass_spoon.kernel.surfaces.sets.edge_report import EdgeLimits, EdgeReading, read_edges
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from tests.zoo import sphere, torus
 
 LIMITS = EdgeLimits()

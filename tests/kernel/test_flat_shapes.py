@@ -8,11 +8,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from glass_spoon.kernel.arrays import lengths
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.closest_on_curve import span_params
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate_curve import curve_curvature, curve_points, find_kinks
-from glass_spoon.kernel.curves.flat_shapes import (
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_curvature, curve_points, find_kinks
+from glass_spoon.kernel.curves.make.flat_shapes import (
     arc_by_bulge,
     bulge_from_tangent,
     bulge_through,
@@ -31,7 +31,7 @@ from glass_spoon.kernel.errors import InvalidInput, RadiusTooLarge
 
 def area_of(curve: NurbsCurve, places: int = 64) -> float:
     """Return the enclosed area by Gauss quadrature of x dy over every span."""
-    from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives
+    from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
 
     nodes, weights = np.polynomial.legendre.leggauss(places)
     low, high = curve.breaks[:-1, None], curve.breaks[1:, None]
@@ -126,7 +126,7 @@ def test_a_rounded_star_has_both_radii_and_no_sharp_point() -> None:
 
 def test_a_star_whose_tips_divide_a_ring_gives_whole_steps() -> None:
     # Common practice, no source: a star joined into a ring of quads needs a number of ring points that its tips divide.
-    from glass_spoon.kernel.curves.refit_curve import even_points
+    from glass_spoon.kernel.curves.alter.refit_curve import even_points
 
     star = make_star(6, 40, 25)
     assert np.unique(np.diff(np.flatnonzero(even_points(star, 48).sharp))).tolist() == [4]

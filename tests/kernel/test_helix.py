@@ -8,10 +8,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.integrate import quad
 
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate_curve import curve_curvature, curve_derivatives, curve_points, curve_tangents
-from glass_spoon.kernel.curves.helix import (
+from glass_spoon.kernel.curves.alter.refit_curve import even_points
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import (
+    curve_curvature,
+    curve_derivatives,
+    curve_points,
+    curve_tangents,
+)
+from glass_spoon.kernel.curves.make.helix import (
     HelixShape,
     carry_frame,
     helix_around,
@@ -19,8 +25,7 @@ from glass_spoon.kernel.curves.helix import (
     make_spiral,
     pitch_for_height,
 )
-from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
-from glass_spoon.kernel.curves.refit_curve import even_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.errors import InvalidInput
 
 

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from scipy.interpolate import CubicSpline
 
-from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives, curve_points, curve_tangents, find_kinks
-from glass_spoon.kernel.curves.interpolate import interpolate_points
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points, curve_tangents, find_kinks
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
 from glass_spoon.kernel.errors import InvalidInput
 
 POINTS = np.array([[0, 0, 0], [3, 0, 1], [5, 0, 4], [4, 0, 8], [6, 0, 11]], dtype=float)

@@ -9,23 +9,23 @@ from hypothesis import strategies as st
 from scipy.interpolate import CubicSpline
 
 from glass_spoon.kernel.arrays import lengths
-from glass_spoon.kernel.curves.align_sections import align_sections, make_compatible
-from glass_spoon.kernel.curves.closest_on_curve import closest_params, largest_distance, span_params
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.edit_knots import insert_knots, join_curves, reverse_curve
-from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives, curve_points, find_kinks
-from glass_spoon.kernel.curves.flat_shapes import make_circle, make_rectangle
-from glass_spoon.kernel.curves.interpolate import from_polynomials, interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.curves.place_curve import moving, place_curve, scaling, turning
-from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE
+from glass_spoon.kernel.curves.alter.align_sections import align_sections, make_compatible
+from glass_spoon.kernel.curves.alter.edit_knots import insert_knots, join_curves, reverse_curve
+from glass_spoon.kernel.curves.alter.place_curve import moving, place_curve, scaling, turning
+from glass_spoon.kernel.curves.alter.round_corners import SHARP_ANGLE
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params, largest_distance, span_params
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points, find_kinks
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle, make_rectangle
+from glass_spoon.kernel.curves.make.interpolate import from_polynomials, interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
-from glass_spoon.kernel.surfaces.edit_surface import isocurve
-from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid, surface_derivatives
-from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.alter.edit_surface import isocurve
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_derivatives
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.make.loft import LoftShape, loft_sections
 from tests.kernel.test_sweep import is_closed, volume
 
 UP = [0.0, 0.0, 1.0]

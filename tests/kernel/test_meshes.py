@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from glass_spoon.kernel.curves.evaluate_curve import curve_points
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import CountImpossible, InvalidInput, TooManyFaces
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume, mean_ratio
 from glass_spoon.kernel.meshes.mesh import check_mesh, make_mesh
@@ -13,8 +13,8 @@ from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.meshing.divide_length import count_for_chord, count_for_edge_length, make_guide, share_count
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.meshing.pole_cap import make_disc, make_sector, make_tip
-from glass_spoon.kernel.surfaces.evaluate_surface import surface_normals, surface_points
-from glass_spoon.kernel.surfaces.revolve import revolve_curve
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_normals, surface_points
+from glass_spoon.kernel.surfaces.make.revolve import revolve_curve
 from tests.zoo import ORIGIN, TURN, UP, cone, cube_mesh, grid_mesh, kettle_profile, sphere, torus
 
 KETTLE = revolve_curve(kettle_profile(), ORIGIN, UP, TURN)
@@ -208,7 +208,7 @@ def test_pappus_area_of_the_kettle():
     """The area of the mesh tends to 2 pi times the first moment of the profile (Pappus's first theorem)."""
     from scipy.integrate import quad
 
-    from glass_spoon.kernel.curves.evaluate_curve import curve_derivatives
+    from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
 
     profile = kettle_profile()
 

@@ -16,7 +16,7 @@ import pytest
 from glass_spoon.kernel.mesh_edits.clean_mesh import clean_mesh, part_non_manifold, reverse_faces, turn_alike
 from glass_spoon.kernel.mesh_edits.cut_rings import cut_rings, predict_cut_faces
 from glass_spoon.kernel.mesh_edits.gather_meshes import gather_meshes
-from glass_spoon.kernel.mesh_edits.merge_points import drop_stray_points, keep_faces, merge_points
+from glass_spoon.kernel.mesh_edits.keep_and_merge import drop_stray_points, keep_faces, merge_points
 from glass_spoon.kernel.mesh_edits.open_edges import put_points_in
 from glass_spoon.kernel.mesh_edits.pair_triangles import pair_triangles
 from glass_spoon.kernel.mesh_edits.weld import weld

@@ -6,18 +6,18 @@ import numpy as np
 import pytest
 
 from glass_spoon.kernel.arrays import lengths
-from glass_spoon.kernel.curves.congruent_curves import placement_of_copy
-from glass_spoon.kernel.curves.flat_shapes import make_rectangle
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.place_curve import Placement, moving, place_curve, turning
+from glass_spoon.kernel.curves.alter.place_curve import Placement, moving, place_curve, turning
+from glass_spoon.kernel.curves.make.flat_shapes import make_rectangle
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.read.congruent_curves import placement_of_copy
 from glass_spoon.kernel.errors import TooManyFaces
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.set_counts import Wish
-from glass_spoon.kernel.surfaces.edit_surface import place_surface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
-from glass_spoon.kernel.surfaces.sweep import SweepShape, sweep_profile
+from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
+from glass_spoon.kernel.surfaces.make.sweep import SweepShape, sweep_profile
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from tests.kernel.test_sweep import is_closed
 
 PATH = interpolate_points([[0, 0, 0], [30, 8, 5], [60, -4, 20], [70, 0, 60]])

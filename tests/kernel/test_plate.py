@@ -7,21 +7,21 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.edit_knots import join_curves, reverse_curve
-from glass_spoon.kernel.curves.flat_shapes import make_circle, make_rectangle, make_star
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
-from glass_spoon.kernel.curves.place_curve import moving, place_curve
-from glass_spoon.kernel.curves.round_corners import round_corners
+from glass_spoon.kernel.curves.alter.edit_knots import join_curves, reverse_curve
+from glass_spoon.kernel.curves.alter.place_curve import moving, place_curve
+from glass_spoon.kernel.curves.alter.round_corners import round_corners
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle, make_rectangle, make_star
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.set_counts import Wish
-from glass_spoon.kernel.surfaces.orient_set import orient_set
-from glass_spoon.kernel.surfaces.plate import make_plate
-from glass_spoon.kernel.surfaces.plate_shape import PlateEdge, PlateShape
+from glass_spoon.kernel.surfaces.make.plate import make_plate
+from glass_spoon.kernel.surfaces.make.plate_shape import PlateEdge, PlateShape
+from glass_spoon.kernel.surfaces.sets.orient_set import orient_set
 from tests.zoo import enclosed_by
 
 BOX = make_rectangle(20, 10)

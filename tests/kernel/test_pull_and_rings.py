@@ -9,19 +9,19 @@ from hypothesis import strategies as st
 from scipy.interpolate import PchipInterpolator
 
 from glass_spoon.kernel.arrays import lengths
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.closest_on_curve import largest_distance
-from glass_spoon.kernel.curves.evaluate_curve import curve_points, find_kinks
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.curves.soften_path import soften_path
+from glass_spoon.kernel.curves.alter.soften_path import soften_path
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import largest_distance
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import InvalidInput, KernelError, RadiusTooLarge
 from glass_spoon.kernel.law import Law
-from glass_spoon.kernel.surfaces.climb import climb_curve
-from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
-from glass_spoon.kernel.surfaces.pull_net import NetMove, pull_net
-from glass_spoon.kernel.surfaces.revolve import revolve_curve
-from glass_spoon.kernel.surfaces.rings import Ring, even_rings, ring_curve
+from glass_spoon.kernel.surfaces.alter.pull_net import NetMove, pull_net
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.make.climb import climb_curve
+from glass_spoon.kernel.surfaces.make.revolve import revolve_curve
+from glass_spoon.kernel.surfaces.make.rings import Ring, even_rings, ring_curve
 from tests.zoo import ORIGIN, TURN, UP, random_surface, torus
 
 

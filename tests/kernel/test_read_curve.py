@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from glass_spoon.kernel.curves.evaluate_curve import curve_points
-from glass_spoon.kernel.curves.flat_shapes import make_circle, make_elliptic_arc
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
-from glass_spoon.kernel.curves.read_curve import crowded_points, curvature_comb, curve_box, least_radius
-from glass_spoon.kernel.curves.two_views import curve_from_views
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle, make_elliptic_arc
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
+from glass_spoon.kernel.curves.make.two_views import curve_from_views
+from glass_spoon.kernel.curves.read.read_curve import crowded_points, curvature_comb, curve_box, least_radius
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from tests.zoo import random_curve
 

@@ -8,16 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.interpolate import BSpline
 
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.closest_on_curve import closest_params, largest_distance
-from glass_spoon.kernel.curves.curve import NurbsCurve, make_curve
-from glass_spoon.kernel.curves.edit_knots import elevate_degree, insert_knots
-from glass_spoon.kernel.curves.evaluate_curve import curve_points, find_kinks
-from glass_spoon.kernel.curves.flat_shapes import make_circle, make_rectangle
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.curves.pulled_curve import pulled_curve
-from glass_spoon.kernel.curves.refit_curve import (
+from glass_spoon.kernel.curves.alter.edit_knots import elevate_degree, insert_knots
+from glass_spoon.kernel.curves.alter.refit_curve import (
     even_points,
     points_pulling,
     points_straight,
@@ -25,6 +17,14 @@ from glass_spoon.kernel.curves.refit_curve import (
     refit_curve,
     remove_knot,
 )
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params, largest_distance
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve, make_curve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle, make_rectangle
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.make.pulled_curve import pulled_curve
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from tests.zoo import kettle_profile, random_curve
 

@@ -17,9 +17,9 @@ from glass_spoon.kernel.mesh_edits.shape_guard import ShapeGuard
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh, nearest_in_triangles
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
-from glass_spoon.kernel.surfaces.closest_points import closest_points
-from glass_spoon.kernel.surfaces.evaluate_surface import surface_points
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from tests.zoo import cube_mesh, grid_mesh, sphere, torus
 
 

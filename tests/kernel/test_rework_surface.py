@@ -8,17 +8,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from glass_spoon.kernel.arrays import lengths
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.surfaces.closest_points import closest_points
-from glass_spoon.kernel.surfaces.edit_surface import split_surface
-from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
-from glass_spoon.kernel.surfaces.offset_surface import offset_surface
-from glass_spoon.kernel.surfaces.rebuild_surface import rebuild_surface
-from glass_spoon.kernel.surfaces.revolve import revolve_curve
-from glass_spoon.kernel.surfaces.rework_surface import extend_surface, move_seam, swap_directions
-from glass_spoon.kernel.surfaces.surface import NurbsSurface, make_surface
-from glass_spoon.kernel.surfaces.surface_kinks import is_smooth_ring, surface_kinks
+from glass_spoon.kernel.surfaces.alter.edit_surface import split_surface
+from glass_spoon.kernel.surfaces.alter.offset_surface import offset_surface
+from glass_spoon.kernel.surfaces.alter.rebuild_surface import rebuild_surface
+from glass_spoon.kernel.surfaces.alter.rework_surface import extend_surface, move_seam, swap_directions
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, make_surface
+from glass_spoon.kernel.surfaces.evaluate.surface_kinks import is_smooth_ring, surface_kinks
+from glass_spoon.kernel.surfaces.make.revolve import revolve_curve
 from tests.zoo import ORIGIN, TURN, UP, cone, kettle_profile, random_surface, sphere, torus
 
 seeds = st.integers(0, 10_000)

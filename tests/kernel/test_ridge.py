@@ -7,17 +7,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.set_counts import Wish
-from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid
-from glass_spoon.kernel.surfaces.orient_set import orient_set
-from glass_spoon.kernel.surfaces.ridge import RidgeShape, make_ridge
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.make.ridge import RidgeShape, make_ridge
+from glass_spoon.kernel.surfaces.sets.orient_set import orient_set
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.kernel.thread_sizes import MetricThread, read_designation
 from tests.zoo import TURN, enclosed_by
 

@@ -8,17 +8,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from glass_spoon.kernel.arrays import lengths
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.evaluate_curve import curve_points
-from glass_spoon.kernel.curves.flat_shapes import make_circle
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.curves.place_curve import moving, turning
+from glass_spoon.kernel.curves.alter.place_curve import moving, turning
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import InvalidInput, KernelError
-from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid, surface_curvature
-from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
-from glass_spoon.kernel.surfaces.project_curve import carry_over
-from glass_spoon.kernel.surfaces.roll_sheet import roll_frame, roll_sheet, roll_sheets
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.alter.project_curve import carry_over
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_curvature
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.make.loft import LoftShape, loft_sections
+from glass_spoon.kernel.surfaces.make.roll_sheet import roll_frame, roll_sheet, roll_sheets
 from tests.zoo import sphere
 
 

@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.evaluate_curve import curve_curvature, curve_points, find_kinks
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.curves.round_corners import round_corners
+from glass_spoon.kernel.curves.alter.round_corners import round_corners
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_curvature, curve_points, find_kinks
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import InvalidInput, RadiusTooLarge
 from tests.zoo import kettle_profile
 

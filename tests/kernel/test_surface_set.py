@@ -9,13 +9,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate_curve import curve_points
-from glass_spoon.kernel.curves.even_lengths import measure_alike, points_alike
-from glass_spoon.kernel.curves.flat_shapes import make_circle
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.curves.place_curve import moving, place_curve, turning
+from glass_spoon.kernel.curves.alter.place_curve import moving, place_curve, turning
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.evaluate.even_lengths import measure_alike, points_alike
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import CountImpossible, TooManyFaces
 from glass_spoon.kernel.gauges.deviation import face_deviations
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
@@ -23,11 +23,11 @@ from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh
 from glass_spoon.kernel.meshing.cut_set import cut_at_kinks
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
-from glass_spoon.kernel.surfaces.edit_surface import place_surface, reverse_surface, split_surface
-from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
-from glass_spoon.kernel.surfaces.orient_set import orient_set
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import EdgeName, SurfaceSet, place_set
+from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface, reverse_surface, split_surface
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.make.loft import LoftShape, loft_sections
+from glass_spoon.kernel.surfaces.sets.orient_set import orient_set
+from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, SurfaceSet, place_set
 from tests.zoo import ORIGIN, TURN, UP, enclosed_by, kettle_profile, random_curve, revolve_curve, sphere, torus
 
 

@@ -4,27 +4,27 @@ import numpy as np
 import pytest
 from geomdl import NURBS
 
-from glass_spoon.kernel.curves.evaluate_curve import curve_points
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import CrossesAxis, InvalidInput
-from glass_spoon.kernel.surfaces.closest_points import closest_points
-from glass_spoon.kernel.surfaces.edit_surface import (
+from glass_spoon.kernel.surfaces.alter.edit_surface import (
     elevate_surface,
     isocurve,
     refine_surface,
     reverse_surface,
     split_surface,
 )
-from glass_spoon.kernel.surfaces.evaluate_surface import (
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import (
     evaluate_grid,
     surface_curvature,
     surface_derivatives,
     surface_normals,
     surface_points,
 )
-from glass_spoon.kernel.surfaces.revolve import revolve_curve
-from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve, make_surface
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, edge_curve, make_surface
+from glass_spoon.kernel.surfaces.make.revolve import revolve_curve
 from tests.zoo import ORIGIN, TURN, UP, cone, half_circle, kettle_profile, random_surface, sphere, torus
 
 RNG = np.random.default_rng(2)

@@ -10,22 +10,22 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from glass_spoon.kernel.arrays import lengths
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.evaluate_curve import curve_points
-from glass_spoon.kernel.curves.flat_shapes import make_circle, make_elliptic_arc, make_rectangle
-from glass_spoon.kernel.curves.helix import HelixShape, carry_frame, make_helix
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.curves.place_curve import place_curve, turning
-from glass_spoon.kernel.curves.read_curve import least_radius
+from glass_spoon.kernel.curves.alter.place_curve import place_curve, turning
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle, make_elliptic_arc, make_rectangle
+from glass_spoon.kernel.curves.make.helix import HelixShape, carry_frame, make_helix
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.read.read_curve import least_radius
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.law import Law
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
-from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid, surface_curvature, surface_points
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.sweep import SweepShape, Swept, sweep_profile
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_curvature, surface_points
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.make.sweep import SweepShape, Swept, sweep_profile
 
 CIRCLE = make_circle((0, 0), 5)
 CAPPED = SweepShape(ends=("flat", "flat"))

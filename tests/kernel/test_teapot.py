@@ -16,9 +16,9 @@ from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.meshes.mesh import check_mesh
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.set_counts import Wish
-from glass_spoon.kernel.surfaces.orient_set import orient_set
-from glass_spoon.kernel.surfaces.surface import NurbsSurface, make_surface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, make_surface
+from glass_spoon.kernel.surfaces.sets.orient_set import orient_set
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 
 FILE = Path(__file__).parents[2] / "node_modules" / "three" / "examples" / "jsm" / "geometries" / "TeapotGeometry.js"
 CUBIC = [0, 0, 0, 0, 1, 1, 1, 1]

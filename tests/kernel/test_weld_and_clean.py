@@ -21,7 +21,7 @@ from glass_spoon.kernel.mesh_edits.clean_mesh import (
     turn_alike,
 )
 from glass_spoon.kernel.mesh_edits.gather_meshes import gather_meshes
-from glass_spoon.kernel.mesh_edits.merge_points import drop_stray_points, keep_faces, merge_points
+from glass_spoon.kernel.mesh_edits.keep_and_merge import drop_stray_points, keep_faces, merge_points
 from glass_spoon.kernel.mesh_edits.open_edges import find_gaps, put_points_in
 from glass_spoon.kernel.mesh_edits.weld import plan_weld, safe_distances, weld
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh

@@ -8,17 +8,9 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.closest_on_curve import closest_params, span_params
-from glass_spoon.kernel.curves.cross_curves import find_crossings, self_crossings
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.edit_knots import join_curves
-from glass_spoon.kernel.curves.evaluate_curve import curve_points, find_kinks
-from glass_spoon.kernel.curves.flat_shapes import make_circle, make_rectangle, make_star
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
-from glass_spoon.kernel.curves.offset_curve import offset_curve
-from glass_spoon.kernel.curves.place_curve import (
+from glass_spoon.kernel.curves.alter.edit_knots import join_curves
+from glass_spoon.kernel.curves.alter.offset_curve import offset_curve
+from glass_spoon.kernel.curves.alter.place_curve import (
     flattening,
     mirroring,
     moving,
@@ -26,8 +18,7 @@ from glass_spoon.kernel.curves.place_curve import (
     scaling,
     turning,
 )
-from glass_spoon.kernel.curves.read_curve import JoinTolerances, read_join
-from glass_spoon.kernel.curves.work_on_ends import (
+from glass_spoon.kernel.curves.alter.work_on_ends import (
     blend_ends,
     chamfer_corners,
     extend_curve,
@@ -35,6 +26,15 @@ from glass_spoon.kernel.curves.work_on_ends import (
     join_ends,
     trim_to,
 )
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params, span_params
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle, make_rectangle, make_star
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
+from glass_spoon.kernel.curves.read.cross_curves import find_crossings, self_crossings
+from glass_spoon.kernel.curves.read.read_curve import JoinTolerances, read_join
 from glass_spoon.kernel.errors import InvalidInput, KernelError, RadiusTooLarge
 from tests.zoo import kettle_profile, random_curve
 

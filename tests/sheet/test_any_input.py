@@ -11,7 +11,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from glass_spoon.kernel.meshes.mesh import check_mesh
-from glass_spoon.kernel.surfaces.surface import make_surface
+from glass_spoon.kernel.surfaces.evaluate.surface import make_surface
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate

@@ -7,12 +7,12 @@ import pytest
 
 from glass_spoon.formats.step import NamedSurfaces, write_step
 from glass_spoon.kernel.arrays import lengths
-from glass_spoon.kernel.curves.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
 from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume, read_area
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
-from glass_spoon.kernel.surfaces.edit_surface import isocurve
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.alter.edit_surface import isocurve
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet import edit
 from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.expressions import Quantity

@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from glass_spoon.kernel.curves.closest_on_curve import closest_params
-from glass_spoon.kernel.surfaces.closest_points import closest_points
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.edit import set_fields

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
-from glass_spoon.kernel.surfaces.evaluate_surface import surface_points
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.edit import default_line

@@ -68,7 +68,7 @@ def test_a_curve_is_written_in_another_manner_and_stays_where_it_was(as_user, pa
     drawn = part.sheet().line("l1")
     assert drawn.manner == manner
     assert "largest distance" in part.last_change
-    from glass_spoon.kernel.curves.closest_on_curve import largest_distance
+    from glass_spoon.kernel.curves.evaluate.closest_on_curve import largest_distance
     from glass_spoon.sheet.cache import ResultCache
     from glass_spoon.sheet.evaluate import evaluate
 

@@ -50,7 +50,7 @@ def test_view_at_a_level_and_after_a_line(part, as_user):
 
 def test_display_curves_are_true():
     """Ends of the board's cubics lie on the kernel's curve, arcs within two thousandths of a millimetre."""
-    from glass_spoon.kernel.curves.line_and_arc import make_arc
+    from glass_spoon.kernel.curves.make.line_and_arc import make_arc
     from glass_spoon.studio.see.board_extras import display_cubics
 
     cubics = display_cubics(make_arc([0, 0, 0], [100, 0, 0], [0, 100, 0], 0, 2 * np.pi))

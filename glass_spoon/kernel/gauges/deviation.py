@@ -9,9 +9,9 @@ from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.subdivision.catmull_clark import subdivide
 from glass_spoon.kernel.subdivision.limit_surface import limit_surface
-from glass_spoon.kernel.surfaces.closest_points import closest_points
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 
 BORDER = 1e-6
 """A foot within this share of the domain of its end lies on the border."""

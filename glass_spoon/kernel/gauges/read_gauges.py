@@ -13,8 +13,8 @@ from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.gauges.scan_quads import scan_quads
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 
 PREVIEW_PLACES, PREVIEW_FOOT = 400, 1e-3
 """Places measured against the surface while something is dragged, and how near in mm their feet are found."""

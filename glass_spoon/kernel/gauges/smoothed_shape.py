@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
-from glass_spoon.kernel.curves.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.gauges.deviation import point_deviation, smoothed_deviation
 from glass_spoon.kernel.gauges.face_figures import FaceFigures
 from glass_spoon.kernel.gauges.reading import Limits, Reading
@@ -16,9 +16,9 @@ from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh, nearest_in_
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.subdivision.catmull_clark import subdivide
 from glass_spoon.kernel.subdivision.limit_surface import Limit, kink_angles, limit_surface
-from glass_spoon.kernel.surfaces.edit_surface import isocurves
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.alter.edit_surface import isocurves
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 
 BEND = np.radians(5)
 """Faces that turn by more across an edge lie on a bend there (radians)."""

@@ -8,7 +8,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Ints
 from glass_spoon.kernel.groups import joined_groups
-from glass_spoon.kernel.mesh_edits.merge_points import keep_faces, split_points
+from glass_spoon.kernel.mesh_edits.keep_and_merge import keep_faces, split_points
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.origin import Origin, Reworked, Taken, carry, every, same_edges, unchanged
 from glass_spoon.kernel.meshes.topology import Topology

@@ -16,10 +16,10 @@ from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.mesh_edits.shape_guard import ShapeGuard
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.surfaces.closest_points import closest_points
-from glass_spoon.kernel.surfaces.evaluate_surface import surface_points
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 
 SHARP_TURN = float(np.radians(45)) - 1e-6
 """A line that turns by so much at a vertex keeps it: 45°, as in the middle of a rounding, whatever the last digits are."""

@@ -15,7 +15,7 @@ from scipy.spatial import cKDTree
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.groups import joined_groups
-from glass_spoon.kernel.mesh_edits.merge_points import merge_points
+from glass_spoon.kernel.mesh_edits.keep_and_merge import merge_points
 from glass_spoon.kernel.mesh_edits.open_edges import put_points_in
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.near_points import coincident, near_pairs

@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.even_lengths import alike, measure_alike
-from glass_spoon.kernel.curves.largest_bends import largest_bends
-from glass_spoon.kernel.surfaces.edit_surface import isocurves
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.even_lengths import alike, measure_alike
+from glass_spoon.kernel.curves.read.largest_bends import largest_bends
+from glass_spoon.kernel.surfaces.alter.edit_surface import isocurves
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 MOST = 4096
 """Most edges of a count."""

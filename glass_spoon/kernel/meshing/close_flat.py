@@ -9,7 +9,7 @@ from glass_spoon.kernel.meshing.cut_set import CutSet, Fan
 from glass_spoon.kernel.meshing.fan_params import cap_params, face_turns, ring_of, unwrapped
 from glass_spoon.kernel.meshing.fill_plane import fill_plane
 from glass_spoon.kernel.meshing.set_parts import Grid, Parts, edge_numbers, scaled_params
-from glass_spoon.kernel.surfaces.surface_set import EdgeName, FlatCap, edge_loops, nested_loops, plane_axes
+from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, FlatCap, edge_loops, nested_loops, plane_axes
 
 
 def close_flat_end(parts: Parts, cut: CutSet, fan: Fan, grids: list[Grid], plane: FlatCap) -> None:

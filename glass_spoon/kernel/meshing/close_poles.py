@@ -11,7 +11,7 @@ from glass_spoon.kernel.meshing.fan_params import cap_params, face_turns, ring_o
 from glass_spoon.kernel.meshing.mesh_surface import MAX_CAP_RING, PoleClosing, count_quarters
 from glass_spoon.kernel.meshing.pole_cap import DiscMesh, core_sides, make_disc, make_sectors, make_tip, transition_rings
 from glass_spoon.kernel.meshing.set_parts import Grid, Parts, scaled_params
-from glass_spoon.kernel.surfaces.evaluate_surface import surface_points_normals
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points_normals
 
 TIP = np.cos(np.radians(20))
 """A pole is a tip when the normals there lean from their mean by 20 degrees or more."""

@@ -10,12 +10,12 @@ from typing import Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions
-from glass_spoon.kernel.curves.even_lengths import alike, measure_alike
+from glass_spoon.kernel.curves.evaluate.even_lengths import alike, measure_alike
 from glass_spoon.kernel.meshing.divide_length import find_stops
 from glass_spoon.kernel.meshing.fill_simple import CORNER_TURN
-from glass_spoon.kernel.surfaces.edit_surface import middle_isocurves, split_surface
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import EdgeName, FlatCap, SurfaceSet
+from glass_spoon.kernel.surfaces.alter.edit_surface import middle_isocurves, split_surface
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, FlatCap, SurfaceSet
 
 KEPT = 16
 """Sets whose cuts are kept, with what follows from them: searches and drags ask for the same ones again and again."""

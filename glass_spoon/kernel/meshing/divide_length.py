@@ -9,16 +9,16 @@ from typing import Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths, owned
-from glass_spoon.kernel.curves.arc_length import ArcLength, measure_length
-from glass_spoon.kernel.curves.bend_spacing import divide_by_bend, run_weights
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points, curve_tangents
-from glass_spoon.kernel.curves.tight_bends import nearest_counts
+from glass_spoon.kernel.curves.evaluate.arc_length import ArcLength, measure_length
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import closed_at_kink, curve_points, curve_tangents
+from glass_spoon.kernel.curves.read.bend_spacing import divide_by_bend, run_weights
+from glass_spoon.kernel.curves.read.tight_bends import nearest_counts
 from glass_spoon.kernel.errors import CountImpossible
 from glass_spoon.kernel.remembered import Remembered
-from glass_spoon.kernel.surfaces.edit_surface import isocurves
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_kinks import find_creases
+from glass_spoon.kernel.surfaces.alter.edit_surface import isocurves
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.evaluate.surface_kinks import find_creases
 
 Spacing = Literal["evenly", "by parameter"]
 

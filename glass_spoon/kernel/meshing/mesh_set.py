@@ -16,7 +16,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths, owned, sum_by_index
-from glass_spoon.kernel.curves.place_curve import Placement, moving
+from glass_spoon.kernel.curves.alter.place_curve import Placement, moving
 from glass_spoon.kernel.errors import TooManyFaces
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import make_topology
@@ -29,8 +29,8 @@ from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
 from glass_spoon.kernel.meshing.set_parts import Grid, Parts, edge_numbers, make_grids, merged_numbers, quads, scaled_params
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.repeat.repeat_mesh import repeat_mesh
-from glass_spoon.kernel.surfaces.edit_surface import place_surface
-from glass_spoon.kernel.surfaces.surface_set import (
+from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
+from glass_spoon.kernel.surfaces.sets.surface_set import (
     SurfaceSet,
 )
 

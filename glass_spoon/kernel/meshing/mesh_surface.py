@@ -34,8 +34,8 @@ from glass_spoon.kernel.meshing.pole_cap import (
     sector_rings,
     transition_rings,
 )
-from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_rows, surface_points, surface_points_normals
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_rows, surface_points, surface_points_normals
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 PoleClosing = Literal["quads", "fan"]
 

@@ -11,13 +11,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions
-from glass_spoon.kernel.curves.bend_spacing import run_weights
-from glass_spoon.kernel.curves.tight_bends import count_with_bends, least_with_bends
+from glass_spoon.kernel.curves.read.bend_spacing import run_weights
+from glass_spoon.kernel.curves.read.tight_bends import count_with_bends, least_with_bends
 from glass_spoon.kernel.meshing.chord_counts import counts_for_chord, counts_for_turn
 from glass_spoon.kernel.meshing.count_plan import ANY, CountPlan, CountRule
 from glass_spoon.kernel.meshing.cut_set import CutSet
 from glass_spoon.kernel.meshing.mesh_surface import PoleClosing
-from glass_spoon.kernel.surfaces.surface_set import EdgeTable, edge_chains, edge_loops
+from glass_spoon.kernel.surfaces.sets.surface_set import EdgeTable, edge_chains, edge_loops
 
 SIDE_TURN = np.radians(120)
 """Most that the direction of an edge may turn over one side of a face: a circle takes three at least."""

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from glass_spoon.kernel.arrays import Floats, Ints
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshing.cut_set import CutSet
-from glass_spoon.kernel.surfaces.evaluate_surface import surfaces_points_normals
-from glass_spoon.kernel.surfaces.surface_set import EdgeName
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surfaces_points_normals
+from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName
 
 Scalar = TypeVar("Scalar", np.float64, np.int64)
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from glass_spoon.kernel.arrays import directions
-from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.mesh_edits.clean_mesh import reverse_faces
 from glass_spoon.kernel.meshes.mesh import Mesh
 

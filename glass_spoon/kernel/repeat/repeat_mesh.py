@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from glass_spoon.kernel.arrays import owned
-from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import make_topology
 

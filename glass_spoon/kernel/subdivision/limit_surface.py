@@ -14,7 +14,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross_columns, directions, sum_by_index
 from glass_spoon.kernel.errors import InvalidInput
-from glass_spoon.kernel.mesh_edits.merge_points import keep_faces
+from glass_spoon.kernel.mesh_edits.keep_and_merge import keep_faces
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.vertex_rings import VertexRings, vertex_rings
 from glass_spoon.kernel.subdivision.catmull_clark import make_level, subdivide

@@ -15,7 +15,7 @@ from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.mesh_edits.cut_beside import cut_beside, predict_beside, touched_faces
 from glass_spoon.kernel.mesh_edits.cut_rings import cut_rings, predict_cut_faces, ring_labels
-from glass_spoon.kernel.mesh_edits.merge_points import merge_points
+from glass_spoon.kernel.mesh_edits.keep_and_merge import merge_points
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.origin import Reworked

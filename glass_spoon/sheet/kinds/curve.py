@@ -8,8 +8,8 @@ from typing import ClassVar
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.place_curve import Placement, place_curve
+from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.sheet.items import CurveItem, CurvesItem
 from glass_spoon.sheet.kinds.kind import Kind

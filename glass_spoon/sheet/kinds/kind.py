@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import ClassVar, Generic, TypeVar
 
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.sheet.items import Item
 

@@ -9,14 +9,14 @@ from typing import ClassVar
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.errors import TooManyFaces
-from glass_spoon.kernel.mesh_edits.merge_points import keep_faces
+from glass_spoon.kernel.mesh_edits.keep_and_merge import keep_faces
 from glass_spoon.kernel.repeat.place_mesh import place_mesh
 from glass_spoon.kernel.repeat.repeat_mesh import repeat_mesh
-from glass_spoon.kernel.surfaces.edit_surface import place_surface
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, place_set
+from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, place_set
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.kinds.kind import Kind
 from glass_spoon.sheet.kinds.surface import MOST_SURFACES, repeated_set

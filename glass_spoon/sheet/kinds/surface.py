@@ -9,10 +9,10 @@ from typing import ClassVar
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.errors import InvalidInput
-from glass_spoon.kernel.surfaces.edit_surface import place_surface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, gather_sets, place_set
+from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, gather_sets, place_set
 from glass_spoon.sheet.items import SurfaceItem, SurfacesItem
 from glass_spoon.sheet.kinds.kind import Kind
 

@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.edit_knots import bezier_pieces
-from glass_spoon.kernel.curves.evaluate_curve import rational_derivatives
-from glass_spoon.kernel.curves.read_curve import curvature_comb
+from glass_spoon.kernel.curves.alter.edit_knots import bezier_pieces
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import rational_derivatives
+from glass_spoon.kernel.curves.read.read_curve import curvature_comb
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.sheet.errors import SheetError

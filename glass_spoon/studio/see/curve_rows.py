@@ -6,12 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.cross_curves import self_crossings
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate_curve import curve_points, find_kinks
-from glass_spoon.kernel.curves.read_curve import JoinTolerances, crowded_points, curve_box, least_radius, read_join
-from glass_spoon.kernel.curves.work_on_ends import End
+from glass_spoon.kernel.curves.alter.work_on_ends import End
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks
+from glass_spoon.kernel.curves.read.cross_curves import self_crossings
+from glass_spoon.kernel.curves.read.read_curve import JoinTolerances, crowded_points, curve_box, least_radius, read_join
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import CurveItem
 

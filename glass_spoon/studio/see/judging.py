@@ -12,10 +12,10 @@ from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.deviation import face_deviations
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.surfaces.edge_report import EdgeLimits, EdgeReading, read_edges
-from glass_spoon.kernel.surfaces.evaluate_surface import evaluate_grid, surface_curvature, surface_derivatives
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_curvature, surface_derivatives
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.edge_report import EdgeLimits, EdgeReading, read_edges
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.studio.see.paint import source_of
 from glass_spoon.studio.see.scene import Shown

@@ -11,9 +11,9 @@ import numpy as np
 from PIL import Image, ImageDraw
 
 from glass_spoon.kernel.arrays import Floats, directions
-from glass_spoon.kernel.curves.closest_on_curve import span_params
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.models import Part

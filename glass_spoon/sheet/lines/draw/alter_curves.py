@@ -7,18 +7,25 @@ from typing import Annotated, Any, Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.cross_curves import find_crossings
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.edit_knots import reverse_curve, split_curve
-from glass_spoon.kernel.curves.evaluate_curve import closed_at_kink, curve_points
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.curves.offset_curve import offset_curve
-from glass_spoon.kernel.curves.plane_of_curve import find_plane
-from glass_spoon.kernel.curves.refit_curve import even_points, refit_curve
-from glass_spoon.kernel.curves.round_corners import SHARP_ANGLE, round_at_most, round_corners, sharp_params
-from glass_spoon.kernel.curves.work_on_ends import blend_ends, chamfer_corners, extend_curve, extend_to, join_ends, trim_to
+from glass_spoon.kernel.curves.alter.edit_knots import reverse_curve, split_curve
+from glass_spoon.kernel.curves.alter.offset_curve import offset_curve
+from glass_spoon.kernel.curves.alter.refit_curve import even_points, refit_curve
+from glass_spoon.kernel.curves.alter.round_corners import SHARP_ANGLE, round_at_most, round_corners, sharp_params
+from glass_spoon.kernel.curves.alter.work_on_ends import (
+    blend_ends,
+    chamfer_corners,
+    extend_curve,
+    extend_to,
+    join_ends,
+    trim_to,
+)
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import closed_at_kink, curve_points
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.read.cross_curves import find_crossings
+from glass_spoon.kernel.curves.read.plane_of_curve import find_plane
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.sheet.fields import ChoiceSpec, Corners, CornersSpec, Number, NumberSpec
 from glass_spoon.sheet.items import CurveItem, Item

@@ -10,13 +10,13 @@ from glass_spoon.formats.dxf import MAX_BYTES as MAX_DXF
 from glass_spoon.formats.dxf import UnitUnknown, UnreadableDxf, read_dxf
 from glass_spoon.formats.svg_paths import MAX_BYTES, SvgUnitUnknown, UnreadableSvg, read_svg
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.curves.link_curves import link_curves
-from glass_spoon.kernel.curves.mirror_weld import weld_mirrored
-from glass_spoon.kernel.curves.place_curve import place_curve
-from glass_spoon.kernel.curves.pulled_curve import pulled_curve
+from glass_spoon.kernel.curves.alter.link_curves import link_curves
+from glass_spoon.kernel.curves.alter.mirror_weld import weld_mirrored
+from glass_spoon.kernel.curves.alter.place_curve import place_curve
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
+from glass_spoon.kernel.curves.make.pulled_curve import pulled_curve
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.sheet.fields import ChoiceSpec, FileSpec, Number, NumberSpec, PointsSpec, SheetPoint
 from glass_spoon.sheet.items import CurveItem

@@ -6,14 +6,14 @@ from typing import Annotated, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.curves.interpolate import interpolate_points
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.curves.place_curve import (
+from glass_spoon.kernel.curves.alter.place_curve import (
     flattening,
 )
+from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshes.mesh_loops import VertexLoop, edge_loop, nearest_edge
-from glass_spoon.kernel.surfaces.project_curve import project_along, project_nearest
+from glass_spoon.kernel.surfaces.alter.project_curve import project_along, project_nearest
 from glass_spoon.sheet.fields import ChoiceSpec, Number, Plane, ReferenceSpec
 from glass_spoon.sheet.items import CurveItem, Item
 from glass_spoon.sheet.kinds import kind_of

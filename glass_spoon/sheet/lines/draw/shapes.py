@@ -7,9 +7,10 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate_curve import curve_tangents
-from glass_spoon.kernel.curves.flat_shapes import (
+from glass_spoon.kernel.curves.alter.place_curve import place_curve
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_tangents
+from glass_spoon.kernel.curves.make.flat_shapes import (
     arc_by_bulge,
     bulge_from_tangent,
     bulge_through,
@@ -23,9 +24,8 @@ from glass_spoon.kernel.curves.flat_shapes import (
     make_star,
     sharp_star_radii,
 )
-from glass_spoon.kernel.curves.helix import make_spiral
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.curves.place_curve import place_curve
+from glass_spoon.kernel.curves.make.helix import make_spiral
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import InvalidInput, RadiusTooLarge, floor_text
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, length_handle

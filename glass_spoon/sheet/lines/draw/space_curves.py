@@ -6,9 +6,9 @@ from typing import Annotated, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.curves.helix import HelixShape, helix_around, make_helix, pitch_for_height
-from glass_spoon.kernel.curves.place_curve import Placement, place_curve
-from glass_spoon.kernel.curves.two_views import curve_from_views
+from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
+from glass_spoon.kernel.curves.make.helix import HelixShape, helix_around, make_helix, pitch_for_height
+from glass_spoon.kernel.curves.make.two_views import curve_from_views
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.items import CurveItem

@@ -10,16 +10,16 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.errors import FoldsBack, KernelError, floor_text
-from glass_spoon.kernel.surfaces.closest_points import closest_points
-from glass_spoon.kernel.surfaces.edit_surface import isocurve, reverse_surface, split_surface
-from glass_spoon.kernel.surfaces.offset_surface import offset_surface
-from glass_spoon.kernel.surfaces.orient_set import orient_set
-from glass_spoon.kernel.surfaces.pull_net import NetMove, pull_net
-from glass_spoon.kernel.surfaces.rebuild_surface import rebuild_surface
-from glass_spoon.kernel.surfaces.rework_surface import extend_surface, move_seam, swap_directions
-from glass_spoon.kernel.surfaces.split_to_meet import NearMiss, find_near_misses, split_to_meet
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, gather_sets, reverse_set
+from glass_spoon.kernel.surfaces.alter.edit_surface import isocurve, reverse_surface, split_surface
+from glass_spoon.kernel.surfaces.alter.offset_surface import offset_surface
+from glass_spoon.kernel.surfaces.alter.pull_net import NetMove, pull_net
+from glass_spoon.kernel.surfaces.alter.rebuild_surface import rebuild_surface
+from glass_spoon.kernel.surfaces.alter.rework_surface import extend_surface, move_seam, swap_directions
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.orient_set import orient_set
+from glass_spoon.kernel.surfaces.sets.split_to_meet import NearMiss, find_near_misses, split_to_meet
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, gather_sets, reverse_set
 from glass_spoon.sheet.fields import (
     ChoiceSpec,
     Column,

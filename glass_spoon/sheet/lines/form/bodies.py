@@ -8,14 +8,14 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.flat_shapes import make_circle, make_elliptic_arc
-from glass_spoon.kernel.curves.line_and_arc import make_polyline
-from glass_spoon.kernel.curves.place_curve import moving, place_curve, turning
+from glass_spoon.kernel.curves.alter.place_curve import moving, place_curve, turning
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle, make_elliptic_arc
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import InvalidInput
-from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
-from glass_spoon.kernel.surfaces.revolve import revolve_curve
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.make.loft import LoftShape, loft_sections
+from glass_spoon.kernel.surfaces.make.revolve import revolve_curve
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.handle import SPACE, Handle, ItemOf, length_handle
 from glass_spoon.sheet.items import SurfaceItem

@@ -7,10 +7,10 @@ from typing import Annotated, Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, directions, lengths
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.place_curve import Placement, place_curve
-from glass_spoon.kernel.curves.plane_of_curve import find_plane
-from glass_spoon.kernel.surfaces.section_runs import EndShape, middle_of
+from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.read.plane_of_curve import find_plane
+from glass_spoon.kernel.surfaces.make.section_runs import EndShape, middle_of
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, LawSpec, LawText, NameSpec, Number, NumberSpec
 from glass_spoon.sheet.items import Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Finding

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from glass_spoon.formats.step import UnreadableStep, read_step
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.fields import ChoiceSpec, FileSpec
 from glass_spoon.sheet.items import Item, SurfacesItem
 from glass_spoon.sheet.line import Finding, Given, Line

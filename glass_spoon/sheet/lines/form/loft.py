@@ -8,11 +8,11 @@ from typing import Annotated, Any, Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, lengths
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.place_curve import moving, place_curve
+from glass_spoon.kernel.curves.alter.place_curve import moving, place_curve
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.errors import InvalidInput, KernelError
-from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
-from glass_spoon.kernel.surfaces.section_runs import middle_of
+from glass_spoon.kernel.surfaces.make.loft import LoftShape, loft_sections
+from glass_spoon.kernel.surfaces.make.section_runs import middle_of
 from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, length_handle, vector_handle
 from glass_spoon.sheet.items import CurveItem, SurfaceItem

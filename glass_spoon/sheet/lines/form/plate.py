@@ -9,12 +9,12 @@ from typing import Annotated, Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import directions
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.place_curve import Placement, place_curve
+from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.errors import EdgeTooLarge, InvalidInput
-from glass_spoon.kernel.surfaces.plate import make_plate
-from glass_spoon.kernel.surfaces.plate_shape import PlateEdge, PlateShape
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, place_set
+from glass_spoon.kernel.surfaces.make.plate import make_plate
+from glass_spoon.kernel.surfaces.make.plate_shape import PlateEdge, PlateShape
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, place_set
 from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import SurfacesItem
 from glass_spoon.sheet.line import Action, Given, Line

@@ -8,12 +8,12 @@ from typing import Annotated, Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, directions, lengths
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.place_curve import Placement, place_curve, turning
+from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve, turning
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.surfaces.climb import climb_curve
-from glass_spoon.kernel.surfaces.edit_surface import place_surface
-from glass_spoon.kernel.surfaces.revolve import revolve_curve
+from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
+from glass_spoon.kernel.surfaces.make.climb import climb_curve
+from glass_spoon.kernel.surfaces.make.revolve import revolve_curve
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.items import SurfaceItem
 from glass_spoon.sheet.line import Given, Line

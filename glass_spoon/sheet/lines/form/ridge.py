@@ -9,14 +9,14 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.line_and_arc import make_arc, make_polyline
-from glass_spoon.kernel.curves.place_curve import Placement, moving, place_curve, turning
-from glass_spoon.kernel.curves.round_corners import round_corners
+from glass_spoon.kernel.curves.alter.place_curve import Placement, moving, place_curve, turning
+from glass_spoon.kernel.curves.alter.round_corners import round_corners
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.errors import InvalidInput
-from glass_spoon.kernel.surfaces.ridge import LEAST_FADE, TURN, RidgeShape, make_ridge, most_turns
-from glass_spoon.kernel.surfaces.section_runs import EndShape
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, place_set
+from glass_spoon.kernel.surfaces.make.ridge import LEAST_FADE, TURN, RidgeShape, make_ridge, most_turns
+from glass_spoon.kernel.surfaces.make.section_runs import EndShape
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, place_set
 from glass_spoon.kernel.thread_sizes import MetricThread, read_designation
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec, TextSpec
 from glass_spoon.sheet.items import SurfacesItem

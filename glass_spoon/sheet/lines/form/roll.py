@@ -7,9 +7,9 @@ from math import pi
 from typing import Annotated, Literal
 
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.surfaces.project_curve import carry_over
-from glass_spoon.kernel.surfaces.roll_sheet import roll_frame, roll_sheet, roll_sheets
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.alter.project_curve import carry_over
+from glass_spoon.kernel.surfaces.make.roll_sheet import roll_frame, roll_sheet, roll_sheets
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, Items, NameSpec, Number, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import CurvesItem, Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Given, Line

@@ -8,13 +8,13 @@ from typing import Annotated, Any, Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import lengths
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.place_curve import moving, place_curve
+from glass_spoon.kernel.curves.alter.place_curve import moving, place_curve
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.errors import InvalidInput
-from glass_spoon.kernel.surfaces.loft import LoftShape, loft_sections
-from glass_spoon.kernel.surfaces.rings import Ring, even_rings, fitting_ring, ring_curve
-from glass_spoon.kernel.surfaces.section_runs import middle_of
-from glass_spoon.kernel.surfaces.surface import NurbsSurface, edge_curve
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, edge_curve
+from glass_spoon.kernel.surfaces.make.loft import LoftShape, loft_sections
+from glass_spoon.kernel.surfaces.make.rings import Ring, even_rings, fitting_ring, ring_curve
+from glass_spoon.kernel.surfaces.make.section_runs import middle_of
 from glass_spoon.sheet.fields import ChoiceSpec, Column, Number, ReferenceSpec, Rows, TableSpec
 from glass_spoon.sheet.handle import SPACE, Change, Handle, ItemOf, vector_of
 from glass_spoon.sheet.items import SurfaceItem

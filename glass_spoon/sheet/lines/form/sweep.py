@@ -8,16 +8,16 @@ from typing import Annotated, Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.curves.congruent_curves import placement_of_copy
-from glass_spoon.kernel.curves.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate_curve import curve_tangents
-from glass_spoon.kernel.curves.flat_shapes import make_circle, make_elliptic_arc, make_rectangle
-from glass_spoon.kernel.curves.place_curve import Placement
-from glass_spoon.kernel.curves.soften_path import soften_path
+from glass_spoon.kernel.curves.alter.place_curve import Placement
+from glass_spoon.kernel.curves.alter.soften_path import soften_path
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_tangents
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle, make_elliptic_arc, make_rectangle
+from glass_spoon.kernel.curves.read.congruent_curves import placement_of_copy
 from glass_spoon.kernel.law import EVENLY, Law
-from glass_spoon.kernel.surfaces.edit_surface import place_surface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet
-from glass_spoon.kernel.surfaces.sweep import Facing, SweepShape, Swept, sweep_profile
+from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
+from glass_spoon.kernel.surfaces.make.sweep import Facing, SweepShape, Swept, sweep_profile
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.fields import ChoiceSpec, Items, LawSpec, LawText, Number, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import Item, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import Finding, Given, Line

@@ -22,9 +22,9 @@ from glass_spoon.kernel.meshing.mesh_surface import mesh_surface, plan_layout
 from glass_spoon.kernel.meshing.search_density import length_for_faces, length_for_tolerance
 from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
 from glass_spoon.kernel.subdivision.fit_smoothed import fit_smoothed
-from glass_spoon.kernel.surfaces.split_to_meet import split_to_meet
-from glass_spoon.kernel.surfaces.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.surface_set import SurfaceSet, gather_sets
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.split_to_meet import split_to_meet
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, gather_sets
 from glass_spoon.sheet.fields import (
     EVERY,
     ChoiceSpec,

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.curves.place_curve import Placement
+from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, ReferenceSpec
 from glass_spoon.sheet.items import Item
 from glass_spoon.sheet.kinds import kind_of

@@ -7,8 +7,8 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.curves.mirror_weld import weld_mirrored
-from glass_spoon.kernel.curves.place_curve import mirroring, moving, scaling, turning
+from glass_spoon.kernel.curves.alter.mirror_weld import weld_mirrored
+from glass_spoon.kernel.curves.alter.place_curve import mirroring, moving, scaling, turning
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, length_handle, vector_handle

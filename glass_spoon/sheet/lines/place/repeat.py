@@ -8,10 +8,10 @@ from typing import Annotated, Any, Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import directions
-from glass_spoon.kernel.curves.arc_length import measure_length
-from glass_spoon.kernel.curves.evaluate_curve import curve_tangents
-from glass_spoon.kernel.curves.helix import carry_frame
-from glass_spoon.kernel.curves.place_curve import Placement, moving, turning
+from glass_spoon.kernel.curves.alter.place_curve import Placement, moving, turning
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_tangents
+from glass_spoon.kernel.curves.make.helix import carry_frame
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, vector_handle

@@ -1,0 +1,1 @@
+"""Curves out of curves: placed, rounded, offset, joined, aligned."""

@@ -1,0 +1,1 @@
+"""What a curve is, and its values: points, derivatives, lengths, closest places."""

@@ -1,0 +1,1 @@
+"""Curves out of sizes, places and functions."""

@@ -1,0 +1,1 @@
+"""What is found in curves: crossings, bends, planes, likeness."""

@@ -1,0 +1,110 @@
+"""Where curves meet: crossings of two curves, and of one with itself."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats, Ints, lengths
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points
+
+SEGMENTS, MOST_SEGMENTS = 32, 6000
+"""Chords a knot span, and in all, with which meeting places are looked for; a span has four at least."""
+
+STEPS = 40
+"""Most Newton steps from a pair of chords to the meeting place."""
+
+
+def find_crossings(curve: NurbsCurve, other: NurbsCurve, tolerance: float = 1e-6) -> tuple[Floats, Floats]:
+    """Return the parameters (k,) on both curves where they come within `tolerance` mm of each other, along the first.
+
+    Chords of both are paired where their boxes, grown by the sag of the chords, overlap; from each pair Newton steps on
+    the distance lead to the meeting place. Of places nearer together than the tolerance one is kept.
+    """
+    params, others = _chord_params(curve), _chord_params(other)
+    first, second = _near_pairs(curve_points(curve, params), curve_points(other, others))
+    s, t = (params[first] + params[first + 1]) / 2, (others[second] + others[second + 1]) / 2
+    return _meet(curve, other, s, t, tolerance)
+
+
+def self_crossings(curve: NurbsCurve, tolerance: float = 1e-6) -> tuple[Floats, Floats]:
+    """Return pairs of parameters (k,), (k,), the smaller first, where a curve meets itself; the closed seam is none."""
+    params = _chord_params(curve)
+    points = curve_points(curve, params)
+    first, second = _near_pairs(points, points)
+    apart = second > first + 1
+    s, t = _meet(
+        curve,
+        curve,
+        (params[first] + params[first + 1])[apart] / 2,
+        (params[second] + params[second + 1])[apart] / 2,
+        tolerance,
+    )
+    low, high = curve.domain
+    near = 1e-7 * (high - low)
+    seam = (s - low < near) & (high - t < near)
+    keep = (t - s > near * 10) & ~seam
+    return s[keep], t[keep]
+
+
+def _chord_params(curve: NurbsCurve) -> Floats:
+    """Return the parameters of the ends of the chords."""
+    return span_params(curve, max(4, min(SEGMENTS, MOST_SEGMENTS // (len(curve.breaks) - 1))))
+
+
+def _near_pairs(a: Floats, b: Floats) -> tuple[Ints, Ints]:
+    """Return the numbers of chords of polylines a (m, 3), b (n, 3) whose boxes, grown by a quarter chord, overlap."""
+    boxes = []
+    for points in (a, b):
+        grow = lengths(np.diff(points, axis=0))[:, None] / 4
+        boxes.append((np.minimum(points[:-1], points[1:]) - grow, np.maximum(points[:-1], points[1:]) + grow))
+    (low_a, high_a), (low_b, high_b) = boxes
+    found: list[tuple[Ints, Ints]] = []
+    for start in range(0, len(low_a), 2048):  # blocks keep the table of pairs small
+        part = slice(start, start + 2048)
+        meet = np.ones((len(low_a[part]), len(low_b)), dtype=bool)
+        for axis in range(3):
+            meet &= low_a[part, axis, None] <= high_b[None, :, axis]
+            meet &= high_a[part, axis, None] >= low_b[None, :, axis]
+        rows, columns = np.nonzero(meet)
+        found.append((rows + start, columns))
+    return np.concatenate([pair[0] for pair in found]), np.concatenate([pair[1] for pair in found])
+
+
+def _meet(curve: NurbsCurve, other: NurbsCurve, s: Floats, t: Floats, tolerance: float) -> tuple[Floats, Floats]:
+    """Follow pairs of parameters to where the curves meet; return those that do, each once, in order of s."""
+    for _ in range(STEPS):
+        a, b = curve_derivatives(curve, s, 1), curve_derivatives(other, t, 1)
+        gap = b[0] - a[0]
+        aa, bb, ab = (np.einsum("ij,ij->i", x, y) for x, y in ((a[1], a[1]), (b[1], b[1]), (a[1], b[1])))
+        ga, gb = np.einsum("ij,ij->i", gap, a[1]), np.einsum("ij,ij->i", gap, b[1])
+        det = np.maximum(aa * bb - ab * ab, 1e-12 * aa * bb + 1e-300)
+        new_s = np.clip(s + (ga * bb - gb * ab) / det, *curve.domain)
+        new_t = np.clip(t + (ga * ab - gb * aa) / det, *other.domain)
+        still = np.abs(new_s - s) * np.sqrt(aa) + np.abs(new_t - t) * np.sqrt(bb)
+        s, t = new_s, new_t
+        if still.max(initial=0.0) <= 1e-13:
+            break
+    size = lengths(curve_points(curve, s) - curve_points(other, t))
+    s, t = s[size <= tolerance], t[size <= tolerance]
+    order = np.lexsort((t, s))
+    s, t = s[order], t[order]
+    return _distinct(curve, other, s, t, max(tolerance, 1e-9) * 10)
+
+
+def _distinct(curve: NurbsCurve, other: NurbsCurve, s: Floats, t: Floats, near: float) -> tuple[Floats, Floats]:
+    """Drop pairs whose place and run both lie within `near` mm of an earlier pair's."""
+    keep: list[int] = []
+    places, others = curve_points(curve, s), other.domain[1] - other.domain[0]
+    for k in range(len(s)):  # few pairs are left here
+        same = [
+            j
+            for j in keep
+            if lengths(places[k] - places[j]) <= near
+            and abs(s[k] - s[j]) <= 1e-4 * (curve.domain[1] - curve.domain[0])
+            and abs(t[k] - t[j]) <= 1e-4 * others
+        ]
+        if not same:
+            keep.append(k)
+    return s[keep], t[keep]

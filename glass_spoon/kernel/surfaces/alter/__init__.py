@@ -1,0 +1,1 @@
+"""Surfaces out of surfaces, and curves laid onto them."""

@@ -1,0 +1,160 @@
+"""Curves laid onto a surface: along a direction, or to the nearest places."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from glass_spoon.kernel.arrays import Bools, Floats, cross, lengths
+from glass_spoon.kernel.curves.alter.edit_knots import join_curves
+from glass_spoon.kernel.curves.alter.place_curve import unit_direction
+from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks
+from glass_spoon.kernel.curves.make.fit_function import Fit, fit_places
+from glass_spoon.kernel.errors import KernelError, place_text
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points, nearest_grid
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_derivatives, surface_points, surface_points_normals
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+
+GRID = 96
+"""Places each way of the grid from which rays start their search."""
+
+NEAR = 24
+"""Places of the grid from which each ray starts."""
+
+STEPS = 30
+"""Most Newton steps of a ray."""
+
+OFF_SHEET = 1e-4
+"""Share of its size by which a drawing may lie off, or beside, the surface that carries it."""
+
+MISS = 1e-6
+"""How far in mm a ray may pass by the surface, as at its very edge."""
+
+
+def project_nearest(curve: NurbsCurve, surface: NurbsSurface, tolerance: float) -> Fit:
+    """Return the curve of the closest places of a surface to the places of a curve, within `tolerance` mm."""
+
+    def onto(points: Floats) -> Floats:
+        u, v, _ = closest_points(surface, points)
+        return surface_points(surface, u, v)
+
+    return _follow(curve, onto, tolerance)
+
+
+def project_along(curve: NurbsCurve, surface: NurbsSurface, direction: Floats, tolerance: float) -> Fit:
+    """Return the curve where rays from the places of a curve along `direction` (3,) first meet a surface.
+
+    Rays run both ways without end; of several meeting places the first along the direction counts. Raises KernelError
+    when some rays miss.
+    """
+    along = unit_direction(direction)
+    u, v, places = nearest_grid(surface, GRID)
+    return _follow(curve, lambda points: _meet(surface, points, along, (u, v, places)), tolerance)
+
+
+@dataclass(frozen=True)
+class Carried:
+    """A curve carried to another surface, how far it is off what it should be (mm), and its largest height over it (mm)."""
+
+    curve: NurbsCurve
+    largest: float
+    height: float
+
+
+def carry_over(curve: NurbsCurve, source: NurbsSurface, target: NurbsSurface, tolerance: float) -> Carried:
+    """Return a curve on or over one surface as it lies on another at the same shares of both domains, within `tolerance` mm.
+
+    Heights over the source, along its normals, are kept over the target. Raises KernelError where the curve leaves the
+    source by its edge: there is no place below it.
+    """
+    reach = max(tolerance, OFF_SHEET * float(np.ptp(curve.control_points, axis=0).max()))
+    highest = 0.0
+
+    def onto(points: Floats) -> Floats:
+        nonlocal highest
+        u, v, _ = closest_points(source, points)
+        feet, normals = surface_points_normals(source, u, v)
+        heights = np.einsum("ij,ij->i", points - feet, normals)
+        beside = lengths(points - feet - heights[:, None] * normals)
+        worst = int(np.argmax(beside))
+        if beside[worst] > reach:
+            raise KernelError(
+                f"The drawing leaves the surface it lies on: at {place_text(points[worst])} it is {beside[worst]:.3g} mm "
+                "beside it. Choose the surface it lies on, enlarge that, or project the drawing onto it first."
+            )
+        shares = [(at - low) / (high - low) for at, (low, high) in zip((u, v), map(source.domain, (0, 1)), strict=True)]
+        places = [low + share * (high - low) for share, (low, high) in zip(shares, map(target.domain, (0, 1)), strict=True)]
+        if float(np.abs(heights).max()) <= reach:
+            return surface_points(target, *places)
+        highest = max(highest, float(np.abs(heights).max()))
+        on_target, upright = surface_points_normals(target, *places)
+        return on_target + heights[:, None] * upright
+
+    fit = _follow(curve, onto, tolerance)
+    return Carried(fit.curve, fit.largest, highest)
+
+
+def _follow(curve: NurbsCurve, onto: object, tolerance: float) -> Fit:
+    """Fit the image of each smooth run of a curve."""
+    arc = measure_length(curve)
+    kinks = find_kinks(curve, np.radians(0.5))
+    stops = arc.at_params(np.concatenate(([curve.domain[0]], kinks, [curve.domain[1]])))
+    fits = []
+    for start, end in pairwise(stops):
+
+        def places(shares: Floats, start: float = start, end: float = end) -> Floats:
+            result: Floats = onto(curve_points(curve, arc.to_params(start + shares * (end - start))))  # type: ignore[operator]
+            return result
+
+        fits.append(fit_places(places, 16, tolerance, most=4096))
+    return Fit(join_curves([fit.curve for fit in fits]) if len(fits) > 1 else fits[0].curve, max(f.largest for f in fits))
+
+
+def _meet(surface: NurbsSurface, points: Floats, along: Floats, grid: tuple[Floats, Floats, Floats]) -> Floats:
+    """Return where rays from points (n, 3) first meet the surface, by Newton steps from near places of a grid.
+
+    All rays step together; each starts from the NEAR places that pass it most closely, so on every sheet of the surface.
+    """
+    us, vs, places = grid
+    flat = np.eye(3) - np.outer(along, along)
+    _, near = cKDTree(places @ flat).query(points @ flat, k=NEAR)
+    owner = np.repeat(np.arange(len(points)), NEAR)
+    at, hit = _run_rays(surface, us[near.ravel()], vs[near.ravel()], points[owner], along)
+    reach = np.where(hit, np.einsum("ij,j->i", at - points[owner], along), np.inf).reshape(-1, NEAR)
+    first = np.argmin(reach, axis=1)
+    rows = np.arange(len(points))
+    missed = int(np.isinf(reach[rows, first]).sum())
+    if missed:
+        raise KernelError(
+            f"{missed} of {len(points)} places of the curve miss the surface. Move or shorten it so that all fall on it."
+        )
+    found: Floats = at.reshape(-1, NEAR, 3)[rows, first]
+    return found
+
+
+def _run_rays(surface: NurbsSurface, u: Floats, v: Floats, points: Floats, along: Floats) -> tuple[Floats, Bools]:
+    """Return places (n, 3) reached from starts u, v (n,), and whether they lie on the rays of points (n, 3)."""
+    domains = surface.domain(0), surface.domain(1)
+    across = np.eye(3) - np.outer(along, along)
+    u, v = u.copy(), v.copy()
+    going = np.arange(len(u))
+    for _ in range(STEPS):
+        values = surface_derivatives(surface, u[going], v[going], 1)
+        gap = (values[0, 0] - points[going]) @ across
+        du, dv = values[1, 0] @ across, values[0, 1] @ across
+        normal = cross(du, dv) @ along
+        safe = np.where(np.abs(normal) > 1e-12, normal, np.inf)
+        new_u = np.clip(u[going] - (cross(gap, dv) @ along) / safe, *domains[0])
+        new_v = np.clip(v[going] - (cross(du, gap) @ along) / safe, *domains[1])
+        moved = np.maximum(np.abs(new_u - u[going]), np.abs(new_v - v[going]))
+        u[going], v[going] = new_u, new_v
+        going = going[moved >= 1e-14]
+        if not len(going):
+            break
+    places = surface_points(surface, u, v)
+    return places, lengths((places - points) @ across) <= MISS

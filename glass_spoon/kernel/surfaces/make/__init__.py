@@ -1,0 +1,1 @@
+"""Surfaces out of curves, outlines and sizes."""

@@ -1,0 +1,1 @@
+"""Surfaces that belong together: shared edges, sides, cuts where edges meet."""
