@@ -8,19 +8,16 @@ from typing import Annotated, Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import Ints
-from glass_spoon.kernel.errors import CountImpossible, KernelError, TooManyFaces, place_text
-from glass_spoon.kernel.gauges.deviation import smoothed_deviation
-from glass_spoon.kernel.mesh_edits.open_edges import find_gaps
+from glass_spoon.kernel.errors import CountImpossible, KernelError, TooManyFaces
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshing.chord_counts import counts_for_turn
 from glass_spoon.kernel.meshing.count_plan import CountRule
-from glass_spoon.kernel.meshing.cut_set import cut_at_kinks, has_long_flat_end
+from glass_spoon.kernel.meshing.cut_set import has_long_flat_end
 from glass_spoon.kernel.meshing.divide_length import count_for_chord, count_for_edge_length, make_guide
 from glass_spoon.kernel.meshing.explain_valences import explain_valences, valence_sentence
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
-from glass_spoon.kernel.meshing.mesh_surface import mesh_surface, plan_layout
-from glass_spoon.kernel.meshing.search_density import length_for_faces, length_for_tolerance
-from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
+from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
+from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.subdivision.fit_smoothed import fit_smoothed
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.split_to_meet import split_to_meet
@@ -37,6 +34,14 @@ from glass_spoon.sheet.fields import (
 from glass_spoon.sheet.items import Item, MeshItem, Piece, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT, Action, Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import length_text, made_findings, noted_findings, several
+from glass_spoon.sheet.lines.mesh_work.mesh_search import (
+    bends_stepped_over,
+    gap_findings,
+    length_within,
+    mesh_near_count,
+    one_length_for_faces,
+    set_length_for_faces,
+)
 from glass_spoon.sheet.phrase import Phrase
 
 CAP_STEP = 8
@@ -50,15 +55,6 @@ MEETING = 0.01
 
 MOST_EXPLAINED = 60_000
 """Largest mesh whose unusual points are told."""
-
-CORRECTIONS, COUNT_NEAR, FINER = 4, 0.02, 1.5
-"""Most meshes made on the way to a count of faces; the share of it that is near enough; times more where one is refused."""
-
-MOST_TRIED = 300_000
-"""Largest mesh that is tried for a tolerance of the smoothed shape."""
-
-ENOUGH_TRIED, SURELY = 2000, 4.0
-"""Faces from which it is told how many a tolerance will take; times too many for the most that is given up at once."""
 
 FIT_SHARE = 1e-5
 """Share of the size of a part to which the smoothed shape is brought to the surface."""
@@ -282,7 +278,7 @@ class MeshSurface(Line):
     def _bends_told(self, shape: NurbsSurface | SurfaceSet, given: Given, length: float | None) -> str:
         """Say which bends got an edge at both ends and in the middle, as even edges would step over them."""
         wish = self._set_wish(given, shape, length) if self.spaced == "evenly" else None
-        found = _stepped_over(shape, wish) if wish is not None else ()
+        found = bends_stepped_over(shape, wish) if wish is not None else ()
         if not found:
             return ""
         sizes = length_text(min(found)) + (f" to {length_text(max(found))}" if max(found) > 1.01 * min(found) else "")
@@ -323,11 +319,20 @@ class MeshSurface(Line):
         told = ""
         length = None
         if self.sizing == "faces":
-            mesh, length = self._near_count(given, shape)
+            mesh, length = mesh_near_count(
+                given.count("faces"),
+                lambda count: self._length_for_faces(given, shape, count),
+                lambda length: self._meshed(given, shape, length),
+            )
             told = f"{several(mesh.face_count, 'face')}, with edges of about {length_text(length)}."
         else:
             if self.sizing == "tolerance":
-                length, told = self._length_for_tolerance(given, shape)
+                length, told = length_within(
+                    given.number("tolerance"),
+                    shape,
+                    lambda length: self._meshed(given, shape, length),
+                    lambda mesh: self._fitted(mesh, shape)[0],
+                )
             mesh = self._meshed(given, shape, length)
         mesh, more = self._fitted(mesh, shape)
         counts = None if isinstance(shape, SurfaceSet) else self.counts(shape, given, length)
@@ -383,84 +388,13 @@ class MeshSurface(Line):
             counts = self.counts(shape, given, length)
             lengths = [make_guide(shape, axis).arc.length / count for axis, count in enumerate(counts)]
             return replace(wish, counts=None, lengths=(lengths[0], lengths[1]), chord=0.0, turn=0.0)
-        return wish if self.spaced == "evenly" and _stepped_over(shape, wish) else None
-
-    def _near_count(self, given: Given, shape: NurbsSurface | SurfaceSet) -> tuple[Mesh, float]:
-        """Return the mesh that comes near to the wished count of faces, and its edge length in mm.
-
-        Counts are foretold from the grids alone; what caps make of them is seen in the mesh, and the next one asks for
-        more or fewer by as much.
-        """
-        wanted = given.count("faces")
-        asked, found, refused = float(wanted), [], KernelError("No mesh was tried.")
-        for _ in range(CORRECTIONS):
-            length = self._length_for_faces(given, shape, round(asked))
-            try:
-                found.append((self._meshed(given, shape, length), length))
-            except KernelError as error:
-                refused = error
-                asked *= FINER  # too coarse for a flat end, or for the runs between sharp points
-                continue
-            count = found[-1][0].face_count
-            if abs(count - wanted) <= COUNT_NEAR * wanted:
-                break
-            asked = max(1.0, asked * wanted / count)
-        if not found:
-            raise refused
-        return min(found, key=lambda made: abs(made[0].face_count - wanted))
+        return wish if self.spaced == "evenly" and bends_stepped_over(shape, wish) else None
 
     def _length_for_faces(self, given: Given, shape: NurbsSurface | SurfaceSet, wanted: int) -> float:
         """Return the edge length whose grids come nearest to a count of faces."""
         if isinstance(shape, SurfaceSet):
-            cut = cut_at_kinks(shape)
-
-            def of_set(length: float) -> int:
-                counts = plan_counts(cut, self.wish(given, length), self.poles)
-                rims = (sum(counts[name.piece, name.axis] for name in rim) for rim in cut.shape.rims)
-                ends = sum(int(count) ** 2 // 16 for count in rims)  # a square has a quarter of its rim along each side
-                return int(counts.prod(axis=1).sum()) + ends
-
-            return length_for_faces(of_set, shape.size, wanted)
-
-        def of_one(length: float) -> int:
-            around, along = self.counts(shape, given, length)
-            if around * along > FACE_LIMIT:
-                return around * along
-            guides = make_guide(shape, 0), make_guide(shape, 1)
-            try:
-                return plan_layout(shape, guides, around, along, self.poles, 1e-6).face_count
-            except CountImpossible:
-                return around * along
-
-        return length_for_faces(of_one, shape.size, wanted)
-
-    def _length_for_tolerance(self, given: Given, shape: NurbsSurface | SurfaceSet) -> tuple[float, str]:
-        """Return the largest edge length whose smoothed mesh keeps the tolerance, and what was reached."""
-        tolerance = given.number("tolerance")
-
-        def off(length: float) -> float:
-            try:
-                mesh = self._meshed(given, shape, length)
-            except CountImpossible:
-                return np.inf  # too coarse for the runs between sharp points
-            if mesh.face_count > MOST_TRIED:
-                raise KernelError(
-                    f"Within {length_text(tolerance)} it would take more than {MOST_TRIED:,} faces. Allow a larger tolerance."
-                )
-            found = smoothed_deviation(self._fitted(mesh, shape)[0], shape)
-            wanted = mesh.face_count * found / tolerance  # the distance falls with the square of the edges
-            if mesh.face_count > ENOUGH_TRIED and wanted > SURELY * MOST_TRIED:
-                raise KernelError(
-                    f"Within {length_text(tolerance)} it would take about {float(f'{wanted:.1g}'):,.0f} faces, and at most "
-                    f"{MOST_TRIED:,} are tried: {mesh.face_count:,} are {length_text(found)} off. Allow a larger tolerance."
-                )
-            return found
-
-        length, reached = length_for_tolerance(off, shape.size, tolerance)
-        return (
-            length,
-            f"The smoothed shape is at most {length_text(reached)} off, with edges of about {length_text(length)}.",
-        )
+            return set_length_for_faces(shape, lambda length: self.wish(given, length), self.poles, wanted)
+        return one_length_for_faces(shape, lambda length: self.counts(shape, given, length), self.poles, wanted)
 
     def _fitted(self, mesh: Mesh, shape: NurbsSurface | SurfaceSet) -> tuple[Mesh, str]:
         """Return the mesh with its smoothed shape on the surface where that is asked for, and what is left."""
@@ -476,7 +410,7 @@ class MeshSurface(Line):
         """Say what was worth a note, and point at faces, edges and vertices that no good mesh has."""
         if not isinstance(item, MeshItem):
             return []
-        return [*noted_findings(item), *made_findings(item.mesh), *_gap_findings(item)]
+        return [*noted_findings(item), *made_findings(item.mesh), *gap_findings(item, MEETING)]
 
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Offer the nearest counts that work."""
@@ -487,31 +421,6 @@ class MeshSurface(Line):
         if isinstance(error, TooManyFaces) and self.sizing == "counts":
             return (Action("Back to 48 round", "round", "48"),)
         return ()
-
-
-def _gap_findings(item: MeshItem) -> list[Finding]:
-    """Tell where pieces of a set nearly meet, so that the mesh is open between them."""
-    if not isinstance(item.surface, SurfaceSet) or not (item.mesh.topology.edge_face_counts == 1).any():
-        return []
-    gaps = find_gaps(item.mesh, MEETING)
-    if not len(gaps.widths):
-        return []
-    edges = item.mesh.topology.edges.ends[gaps.edges]
-    place = item.mesh.positions[edges[0]].mean(axis=0)
-    sentence = (
-        f"The mesh is open where pieces nearly meet: {several(len(gaps.widths), 'place')}, up to "
-        f"{length_text(float(gaps.widths.max()))} apart, one at {place_text(place)}. Gather the surfaces within a larger distance, or weld."
-    )
-    return [Finding("open_between", "look", sentence, kind="edge", offenders=tuple(int(edge) for edge in gaps.edges))]
-
-
-def _stepped_over(shape: NurbsSurface | SurfaceSet, wish: Wish) -> tuple[float, ...]:
-    """Return how long the bends are in mm that edges of the wished lengths would step over."""
-    if not np.isfinite(min(wish.lengths)):
-        return ()
-    whole = shape if isinstance(shape, SurfaceSet) else SurfaceSet((shape,))
-    tight = cut_at_kinks(whole).shape.edges.tight_bends(wish.lengths)
-    return tuple(float(size) for bends in tight.values() for size in bends[:, 3])
 
 
 def _turn(given: Given) -> float:
