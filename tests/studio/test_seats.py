@@ -94,10 +94,11 @@ def test_a_connection_that_is_kept_moves_with_the_part_it_asks_for(served):
 def test_where_the_other_process_is_gone_a_request_is_served_where_it_came_in(served):
     """The end of one process takes no part away."""
     port, both = served
+    workers = os.popen(f"pgrep -P {both[1].pid}").read().split()  # asked before: afterwards nobody is their master
     both[1].kill()
     both[1].wait(30)
-    for child in os.popen(f"pgrep -P {both[1].pid}").read().split():
-        os.kill(int(child), 9)
+    for worker in workers:
+        os.kill(int(worker), 9)
     until, seats = time.monotonic() + 60, set()
     while time.monotonic() < until and not seats:
         try:
