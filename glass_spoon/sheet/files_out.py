@@ -13,7 +13,7 @@ from glass_spoon.formats.named_curve import NamedCurve
 from glass_spoon.formats.step import NamedSurfaces
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL, predict_faces, subdivide
-from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.sets.surface_set import one_as_set
 from glass_spoon.sheet.evaluate import Build, ItemState
 from glass_spoon.sheet.items import CurveItem, CurvesItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT
@@ -111,7 +111,7 @@ def write_surfaces(build: Build, item: str, paint: Callable[[str], Color | None]
     found: list[NamedSurfaces] = []
     for name, state in _sent(build, item, "surface", "surfaces"):
         if isinstance(state.item, SurfaceItem):
-            found.append(NamedSurfaces(name, SurfaceSet((state.item.surface,)), paint(state.item_id)))
+            found.append(NamedSurfaces(name, one_as_set(state.item.surface), paint(state.item_id)))
         elif isinstance(state.item, SurfacesItem):
             found.append(NamedSurfaces(name, state.item.shape, paint(state.item_id)))
     if not found:

@@ -15,7 +15,7 @@ from pydantic import BaseModel, ConfigDict
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.law import Law
-from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, one_as_set
 from glass_spoon.sheet.expressions import Quantity
 from glass_spoon.sheet.fields import (
     LineId,
@@ -146,7 +146,7 @@ class Given:
     def surfaces(self, name: str) -> SurfaceSet:
         """Return the set of surfaces that a field refers to; a single one is a set of its own."""
         item = self.items[name]
-        return item.shape if isinstance(item, SurfacesItem) else SurfaceSet((self.surface(name).surface,))
+        return item.shape if isinstance(item, SurfacesItem) else one_as_set(self.surface(name).surface)
 
     def every_set(self, name: str) -> list[SurfaceSet]:
         """Return the set, or the single surface as a set, of each item of a list of references, in order."""

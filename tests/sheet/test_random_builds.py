@@ -228,12 +228,16 @@ FAMILIES: tuple[Callable[[Dice], Lines], ...] = (
 )
 
 
+NO_ANSWER = ("not foreseen", "different vertices", "No counts of these kinds")
+"""Words of sentences that tell nothing that a modeler could do."""
+
+
 def judge(made: Build, size: float) -> str:
     """Return what is wrong and not told in a build, "" for nothing."""
     told = {finding.code for report in made.reports.values() for finding in report.findings}
     for report in made.reports.values():
         for finding in report.findings:
-            if "not foreseen" in finding.sentence or not finding.sentence.endswith("."):
+            if any(words in finding.sentence for words in NO_ANSWER) or not finding.sentence.endswith("."):
                 return f"a sentence that is none: {finding.sentence}"
     meshes = [state.item for _, state in made.named("mesh") if isinstance(state.item, MeshItem)]
     if not meshes:

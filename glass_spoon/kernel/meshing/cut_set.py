@@ -15,7 +15,7 @@ from glass_spoon.kernel.meshing.divide_length import find_stops
 from glass_spoon.kernel.meshing.fill_simple import CORNER_TURN
 from glass_spoon.kernel.surfaces.alter.edit_surface import middle_isocurves, split_surface
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, FlatCap, SurfaceSet
+from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, FlatCap, SurfaceSet, one_as_set
 
 KEPT = 16
 """Sets whose cuts are kept, with what follows from them: searches and drags ask for the same ones again and again."""
@@ -258,7 +258,7 @@ def has_long_flat_end(surface: NurbsSurface) -> bool:
     """Say whether a surface runs into a pole over a flat end whose outline is far from a circle."""
     if not any(surface.is_pole(1, end, POLE) for end in (0, -1)) or _is_round(surface):
         return False
-    cut = cut_at_kinks(SurfaceSet((surface,)))
+    cut = cut_at_kinks(one_as_set(surface))
     for fan in cut.fans:
         plane = cut.planes[fan]
         if plane is None:

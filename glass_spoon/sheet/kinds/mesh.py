@@ -16,7 +16,7 @@ from glass_spoon.kernel.repeat.place_mesh import place_mesh
 from glass_spoon.kernel.repeat.repeat_mesh import repeat_mesh
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, place_set
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, one_as_set, place_set
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.kinds.kind import Kind
 from glass_spoon.sheet.kinds.surface import MOST_SURFACES, repeated_set
@@ -80,6 +80,6 @@ def _repeated(surface: Stands, placements: Sequence[Placement], pieces: int) -> 
     """Return what a repeated mesh stands for, where its pieces are those of the surfaces; else None."""
     if surface is None:
         return None
-    shape = SurfaceSet((surface,)) if isinstance(surface, NurbsSurface) else surface
+    shape = one_as_set(surface) if isinstance(surface, NurbsSurface) else surface
     fits = len(shape.surfaces) == pieces and pieces * len(placements) <= MOST_SURFACES
     return repeated_set(shape, placements) if fits else None

@@ -12,7 +12,7 @@ from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
-from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, gather_sets, place_set
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, gather_sets, one_as_set, place_set
 from glass_spoon.sheet.items import SurfaceItem, SurfacesItem
 from glass_spoon.sheet.kinds.kind import Kind
 
@@ -49,7 +49,7 @@ class SurfaceKind(Kind[SurfaceItem]):
 
     def repeat(self, item: SurfaceItem, placements: Sequence[Placement]) -> SurfacesItem:
         """Repeat it as a set of surfaces."""
-        return SurfacesItem(repeated_set(SurfaceSet((item.surface,)), placements))
+        return SurfacesItem(repeated_set(one_as_set(item.surface), placements))
 
 
 class SurfacesKind(Kind[SurfacesItem]):

@@ -14,7 +14,9 @@ from dataclasses import replace
 
 import numpy as np
 
+from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.errors import EdgeTooLarge, InvalidInput, KernelError, floor_text
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.make.outline_crossings import offset_fits
@@ -26,6 +28,9 @@ from glass_spoon.kernel.surfaces.sets.surface_set import FlatCap, SurfaceSet
 
 STEEPEST_DRAFT = np.radians(80)
 
+FINE = 0.005
+"""Share of the smallest feature within which surfaces are fitted; ten times as far their edges may lie apart."""
+
 
 def make_plate(outline: NurbsCurve, holes: list[NurbsCurve], shape: PlateShape, tolerance: float = 1e-3) -> SurfaceSet:
     """Return the surfaces of a plate over closed outlines in the xy plane, within `tolerance` mm, exact over lines and arcs.
@@ -34,6 +39,7 @@ def make_plate(outline: NurbsCurve, holes: list[NurbsCurve], shape: PlateShape, 
     an edge or a draft that does not fit, with the largest that does.
     """
     _check(shape, outline, holes)
+    tolerance = min(tolerance, FINE * _smallest(shape, [outline, *holes]))
     loops = [make_loop(outline, inner=False), *(make_loop(hole, inner=True) for hole in holes)]
     path = plate_path(shape)
     fault = _fault(loops, path)
@@ -52,6 +58,14 @@ def make_plate(outline: NurbsCurve, holes: list[NurbsCurve], shape: PlateShape, 
     caps = [FlatCap(start + UP * heights[0], -UP), FlatCap(start + UP * heights[1], UP)]
     kept = tuple(cap for cap, wanted in zip(caps, shape.capped, strict=True) if wanted)
     return SurfaceSet(tuple(surfaces), 10 * tolerance, kept, tuple(counts) if any(pair[1] for pair in counts) else ())
+
+
+def _smallest(shape: PlateShape, outlines: list[NurbsCurve]) -> float:
+    """Return the size in mm of the smallest feature of a plate: a span of an outline, an edge, the height."""
+    spans = [np.diff(curve_points(curve, curve.breaks), axis=0) for curve in outlines]
+    sizes = np.concatenate([lengths(span) for span in spans])
+    edges = [edge.size for edge in (shape.lower, shape.upper) if edge.kind != "sharp"]
+    return min(float(sizes[sizes > 0].min(initial=np.inf)), shape.high - shape.low, *edges)
 
 
 def _check(shape: PlateShape, outline: NurbsCurve, holes: list[NurbsCurve]) -> None:

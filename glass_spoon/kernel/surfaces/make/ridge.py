@@ -27,7 +27,7 @@ from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks
 from glass_spoon.kernel.curves.make.fit_function import CHECKS, more_spans
 from glass_spoon.kernel.curves.make.line_and_arc import make_arc
-from glass_spoon.kernel.errors import InvalidInput, NotFollowed
+from glass_spoon.kernel.errors import InvalidInput, KernelError, NotFollowed
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, surface_from_homogeneous
 from glass_spoon.kernel.surfaces.make.fit_patch import fit_patch
@@ -140,9 +140,13 @@ def _check(profile: NurbsCurve, shape: RidgeShape) -> None:
         raise InvalidInput("The core", "with radii and a height above 0 mm", "smaller")
     if not 1 <= shape.starts <= MOST_STARTS:
         raise InvalidInput("The starts", f"1 to {MOST_STARTS}", str(shape.starts))
-    if not 1.0 / shape.starts <= shape.turns <= MOST_TURNS:
-        fewest = f"{1 / shape.starts:.3g}, once round with all its starts (sweep a profile along a helix for less)"
-        raise InvalidInput("The turns", f"{MOST_TURNS} at most, and at least {fewest}", f"{shape.turns:.4g}")
+    if shape.turns > MOST_TURNS:
+        raise InvalidInput("The turns", f"at most {MOST_TURNS}", f"{shape.turns:.4g}")
+    if shape.turns < 1.0 / shape.starts:
+        raise KernelError(
+            f"A ridge goes round once at least with all its starts: {1 / shape.starts:.3g} turns here, not "
+            f"{shape.turns:.4g}. For less, sweep its profile along a helix."
+        )
     if min(shape.fade) < LEAST_FADE * (1 - 1e-9) or sum(shape.fade) > shape.whole * (1 + 1e-9):
         largest = np.degrees(shape.whole)
         raise InvalidInput(

@@ -27,6 +27,9 @@ BEND_PLACES = 65
 SHORT = 0.1
 """The share of the shortest edge that the tolerance may be."""
 
+OWN_TOLERANCE = 1e-5
+"""Share of the size of a single surface within which its own edges are one."""
+
 OUTLINE_PLACES = 257
 """Places along an edge by which it is told what an outline surrounds."""
 
@@ -286,6 +289,11 @@ def edge_chains(piece_count: int, shared: list[SharedEdge]) -> Ints:
     rows = [2 * pair.first.piece + pair.first.axis for pair in shared]
     columns = [2 * pair.second.piece + pair.second.axis for pair in shared]
     return joined_groups(rows, columns, 2 * piece_count).reshape(piece_count, 2)
+
+
+def one_as_set(surface: NurbsSurface) -> SurfaceSet:
+    """Return a surface as a set of its own, with a tolerance that suits its size: none of its edges is taken for a point."""
+    return SurfaceSet((surface,), min(SurfaceSet.tolerance, OWN_TOLERANCE * surface.size))
 
 
 def place_set(shape: SurfaceSet, placement: Placement) -> SurfaceSet:

@@ -16,7 +16,7 @@ from glass_spoon.kernel.meshing.mesh_surface import PoleClosing, plan_layout
 from glass_spoon.kernel.meshing.search_density import length_for_faces, length_for_tolerance
 from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, one_as_set
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.line import FACE_LIMIT, Finding
 from glass_spoon.sheet.lines.mesh_work.fields import length_text, several
@@ -124,7 +124,7 @@ def bends_stepped_over(shape: NurbsSurface | SurfaceSet, wish: Wish) -> tuple[fl
     """Return how long the bends are in mm that edges of the wished lengths would step over."""
     if not np.isfinite(min(wish.lengths)):
         return ()
-    whole = shape if isinstance(shape, SurfaceSet) else SurfaceSet((shape,))
+    whole = shape if isinstance(shape, SurfaceSet) else one_as_set(shape)
     tight = cut_at_kinks(whole).shape.edges.tight_bends(wish.lengths)
     return tuple(float(size) for bends in tight.values() for size in bends[:, 3])
 

@@ -21,7 +21,7 @@ from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.subdivision.fit_smoothed import fit_smoothed
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.split_to_meet import split_to_meet
-from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, gather_sets
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, gather_sets, one_as_set
 from glass_spoon.sheet.fields import (
     EVERY,
     ChoiceSpec,
@@ -256,11 +256,12 @@ class MeshSurface(Line):
         """Return the counts nearest above that give a mesh: even where quads close a pole, an edge for each smooth run."""
         poles = [surface.is_pole(1, end, 1e-6) for end in (0, -1)]
         closed = [surface.is_closed(axis, 1e-6) for axis in (0, 1)]
-        if any(poles) and self.poles == "quads":
-            around = max(around + around % 2, CLOSED_LEAST + 1 if closed[0] else 2)
         guides = make_guide(surface, 0), make_guide(surface, 1)
         least = [max(len(guide.sizes), CLOSED_LEAST if ring else 1) for guide, ring in zip(guides, closed, strict=True)]
-        return max(around, least[0]), max(along, least[1], sum(poles))
+        around = max(around, least[0])
+        if any(poles) and self.poles == "quads":
+            around = max(around + around % 2, CLOSED_LEAST + 1 if closed[0] else 2)
+        return around, max(along, least[1], sum(poles))
 
     def _counts_told(self, counts: tuple[int, int] | None, given: Given) -> str:
         """Say which counts were taken in place of those asked for, and why."""
@@ -362,7 +363,7 @@ class MeshSurface(Line):
         kept = self.sharp == "kept"
         wish = self._set_wish(given, shape, length)
         if wish is not None:
-            whole = shape if isinstance(shape, SurfaceSet) else SurfaceSet((shape,))
+            whole = shape if isinstance(shape, SurfaceSet) else one_as_set(shape)
             return mesh_set(whole, wish, self.poles, kept, FACE_LIMIT)
         assert not isinstance(shape, SurfaceSet)
         around, along = self.counts(shape, given, length)
