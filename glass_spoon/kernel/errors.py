@@ -100,7 +100,7 @@ class TooManyFaces(KernelError):
 
     def __init__(self, predicted: int, limit: int) -> None:
         """Take the predicted count and the limit."""
-        super().__init__(f"This would make {predicted:,} faces; the limit is {limit:,}. Use smaller counts.")
+        super().__init__(f"This would make {predicted:,} faces; the limit is {limit:,}. Use smaller counts or longer edges.")
         self.predicted, self.limit = predicted, limit
 
 

@@ -387,3 +387,17 @@ def test_a_mesh_that_is_torn_between_pieces_says_so_itself(gathered: bool) -> No
     made = build(*lines, {**EDGES, "surface": "l5" if gathered else "every", "edge_length": "5 mm"})
     report = made.reports["l6" if gathered else "l5"]
     assert "open where pieces nearly meet: 1 place, up to 0.3 mm apart" in report.findings[0].sentence
+
+
+def test_control_points_of_a_parallel_ran_away_by_kilometres_when_it_was_made_lighter() -> None:
+    """A vase with a pointed top, 1.4 mm apart: it folds at the tip, and says so; its net stays about the vase."""
+    profile = {"verb": "draw", "plane": "front", "manner": "through", "points": PEAKED}
+    made = build(
+        profile, {"verb": "revolve", "profile": "l1"}, {"verb": "parallel", "surface": "l2", "distance": "1.42701 mm"}
+    )
+    net = made.items["l3"].item.surface.control_points
+    assert np.abs(net).max() < 30
+    assert "It folds at" in made.reports["l3"].findings[0].sentence
+
+
+PEAKED = [{"x": x, "y": y} for x, y in ((7.2075, 0.0), (2.5795, 3.0), (6.2871, 6.0), (4.9255, 9.0), (0.0, 12.0))]

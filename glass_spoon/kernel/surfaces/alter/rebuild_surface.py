@@ -21,6 +21,9 @@ PLACES = 240
 
 MOST_SPANS = 200
 
+SWING = 0.5
+"""Share of the size of a surface by which control points may lie outside of it."""
+
 
 @dataclass(frozen=True, eq=False)
 class Rebuilt:
@@ -106,7 +109,7 @@ def _fewest(params: Floats, rows: Floats, tolerance: float, ring: bool) -> tuple
         knots = np.concatenate((np.full(4, params[0]), inner, np.full(4, params[-1])))
         control = _held_ends(params, rows, knots, ring)
         off = lengths(np.tensordot(basis_matrix(knots, 3, params), control, axes=(1, 0)) - rows).max()
-        return knots, control, float(off)
+        return knots, control, np.inf if _swings_out(control, rows) else float(off)
 
     low, high = 0, 1
     found = attempt(high)
@@ -123,6 +126,13 @@ def _fewest(params: Floats, rows: Floats, tolerance: float, ring: bool) -> tuple
         else:
             low = middle
     return found[0], found[1]
+
+
+def _swings_out(control: Floats, rows: Floats) -> bool:
+    """Say whether control points lie farther outside the places that they follow than these reach: too few hold them."""
+    low, high = rows.min(axis=(0, 1)), rows.max(axis=(0, 1))
+    room = SWING * float((high - low).max())
+    return bool(((control < low - room) | (control > high + room)).any())
 
 
 def _held_ends(params: Floats, rows: Floats, knots: Floats, ring: bool) -> Floats:
