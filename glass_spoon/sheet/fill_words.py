@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 from pydantic import ValidationError
@@ -36,6 +37,9 @@ SIZE_TEXT = re.compile(
     r"^\s*(?:size\s+([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b|\s)\s*|([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b)\s*)(\S.*)$", re.IGNORECASE
 )
 """A size and its value, such as `wall = 1.5 mm` or `size wall 1.5 mm`."""
+
+MOST_NAMED = 9
+"""Numbers of a text whose words are read together."""
 
 GENERAL = frozenset({"count", "number", "value", "first", "second", "so", "many"})
 """Words in the names of fields that do not tell one from another."""
@@ -157,10 +161,22 @@ class _Reading:
             found = self.said.search(pattern)
             if found is None or found["name"] in known or found["name"].split()[0] in IDLE:
                 continue
+            if stem(found["name"].split()[0]) in self._choice_stems():
+                continue  # words that choose something: `mark faces looking up on hull`
             if self._set({field: self.original[found.start("name") : found.end("name")]}):
                 self.said.take_span(*found.span("name"))
                 return True
         return False
+
+    def _choice_stems(self) -> set[str]:
+        """Return the stems of the words of all choices of the line."""
+        labels = [
+            spec.choice_label(choice)
+            for spec in self.line.specs().values()
+            if isinstance(spec, ChoiceSpec)
+            for choice in spec.choices
+        ]
+        return set(stems(" ".join(labels))) - set(stems(" ".join(IDLE)))
 
     def take_name_after_verb(self) -> None:
         """Take an unknown word right after the verb as the name: `rectangle tank 300 by 200`."""
@@ -433,40 +449,42 @@ def _said_across(number: SaidNumber) -> list[Word]:
     return [*before, *(word for word in number.after[:1] if word[0] in ACROSS)]
 
 
-def _by_name(line: Line, numbers: list[SaidNumber], free: list[str]) -> dict[int, tuple[str, tuple[Word, ...]]]:
-    """Return the fields that numbers name, by words before or after them: the side that names more goes first.
+Named = dict[int, tuple[str, tuple[Word, ...]]]
+"""The fields that numbers name, by the places of these, with the words."""
 
-    The other side names only what is left: in `radius 5 20 up` the radius stands before its number, up after it.
+
+def _by_name(line: Line, numbers: list[SaidNumber], free: list[str]) -> Named:
+    """Return the fields that words before or after numbers name: as many numbers as can be, each word for one of them.
+
+    In `30 wide 20 high turned 15°` the first two are named by what follows them, the last by what stands before it. Of
+    readings that name as many the one goes that changes sides least, then the one by the words before.
     """
-    before = [(number, number.before) for number in numbers]
-    after = [(number, number.after) for number in numbers]
-    by_before, by_after = _beside(line, before, free, {}), _beside(line, after, free, {})
-    if len(by_after) > len(by_before):
-        return _beside(line, before, free, by_after)
-    return _beside(line, after, free, by_before)
+    best: tuple[tuple[int, int, int, int], Named] = ((0, 0, 0, 0), {})
 
-
-def _beside(
-    line: Line,
-    numbers: list[tuple[SaidNumber, tuple[Word, ...]]],
-    free: list[str],
-    known: dict[int, tuple[str, tuple[Word, ...]]],
-) -> dict[int, tuple[str, tuple[Word, ...]]]:
-    """Return the known fields of numbers, and those that words beside each of the other numbers name, with the words."""
-    found = dict(known)
-    used = {span for _, words in known.values() for _, span in words}
-    for place, (number, words) in enumerate(numbers):
-        if place in found or not words or words[0][1] in used:
-            continue
+    def read(place: int, found: Named, sides: tuple[int, ...], used: frozenset[tuple[int, int]]) -> None:
+        nonlocal best
+        if place == len(numbers) or place == MOST_NAMED:
+            changes = sum(one != other for one, other in pairwise(sides))
+            worth = (len(found), sum(len(words) for _, words in found.values()), -changes, -sum(sides))
+            best = max(best, (worth, found), key=lambda entry: entry[0])
+            return
+        number = numbers[place]
         taken = {name for name, _ in found.values()}
-        naming = [
-            (name, _naming(line, name, words)) for name in free if name not in taken and _is_of_kind(line, name, number)
-        ]
-        best = max(naming, key=lambda entry: len(entry[1]), default=("", ()))
-        if best[1]:
-            found[place] = best
-            used |= {span for _, span in best[1]}
-    return found
+        for side, words in enumerate((number.before, number.after)):
+            field, naming = _best_naming(line, number, words, [name for name in free if name not in taken])
+            if naming and not used & {span for _, span in naming}:
+                more = frozenset(span for _, span in naming)
+                read(place + 1, {**found, place: (field, naming)}, (*sides, side), used | more)
+        read(place + 1, found, sides, used)
+
+    read(0, {}, (), frozenset())
+    return best[1]
+
+
+def _best_naming(line: Line, number: SaidNumber, words: tuple[Word, ...], free: list[str]) -> tuple[str, tuple[Word, ...]]:
+    """Return the field that most of the words beside a number name, and those words; none where the nearest names none."""
+    naming = [(name, _naming(line, name, words)) for name in free if words and _is_of_kind(line, name, number)]
+    return max(naming, key=lambda entry: len(entry[1]), default=("", ()))
 
 
 def _naming(line: Line, name: str, words: tuple[Word, ...]) -> tuple[Word, ...]:

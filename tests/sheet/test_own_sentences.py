@@ -148,3 +148,23 @@ def test_sentences_as_people_say_them(words: str, verb: str, values: dict[str, A
     proposal = propose(words, SHOP)[0]
     assert (proposal.verb, proposal.missed) == (verb, ())
     assert {name: getattr(proposal.line, name) for name in values} == values
+
+
+@pytest.mark.parametrize(
+    ("words", "verb", "values"),
+    [
+        ("circle radius 5 mm at 20 mm right and 10 mm up", "circle", {"radius": "5 mm", "right": "20 mm", "up": "10 mm"}),
+        ("rectangle 30 wide 20 high turned 15°", "rectangle", {"width": "30", "height": "20", "turn": "15°"}),
+        ("ridge blade 6 mm wide 4 mm high 3 turns lead 12 mm", "ridge", {"width": "6 mm", "rise": "4 mm", "turns": "3"}),
+        ("cylinder 12 mm radius and 30 mm tall at z 5 mm", "simple", {"radius": "12 mm", "height": "30 mm", "z": "5 mm"}),
+        ("mark faces looking up on post mesh", "mark", {"what": "faces facing", "mesh": "l4"}),
+        ("dome of radius 30 mm", "simple", {"form": "sphere", "low": "0°", "radius": "30 mm"}),
+        ("half sphere radius 20 mm", "simple", {"form": "sphere", "low": "0°"}),
+        ("move post 5 mm towards the back", "move", {"y": "5 mm", "x": "0 mm"}),
+    ],
+)
+def test_words_on_either_side_of_numbers_are_read_together(words: str, verb: str, values: dict[str, Any]) -> None:
+    """Each number by the words before or after it, so that as many as can be are named."""
+    proposal = propose(words, SHOP)[0]
+    assert (proposal.verb, proposal.missed) == (verb, ())
+    assert {name: getattr(proposal.line, name) for name in values} == values

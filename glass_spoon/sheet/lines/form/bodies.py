@@ -47,6 +47,7 @@ class SimpleBody(Line):
     words = ("sphere", "ball", "dome", "zone", "cylinder", "cone", "torus", "ellipsoid", "disc", "sheet", "shell")
     phrases = (
         *(Phrase(rf"^\W*(?:an? |the )?{word}", {"form": form}) for word, form in STARTS_WITH),
+        Phrase(r"^\W*(?:a |an )?(?:dome|half (?:sphere|ball)|hemisphere)", {"form": "sphere", "low": "0°"}),
         Phrase(r"{radius} (?:by|x|×) {second}", finds=False),
         Phrase(r"(?:at )?{z} (?:up|high up)", finds=False),
         Phrase(r"(?:at )?{-z} down", finds=False),

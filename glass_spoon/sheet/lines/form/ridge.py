@@ -22,6 +22,7 @@ from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSp
 from glass_spoon.sheet.items import SurfacesItem
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.form.fields import SurfaceName, a_place, laid_flat
+from glass_spoon.sheet.phrase import Phrase
 
 End = Annotated[EndShape, ChoiceSpec("How an end of the core is closed.", ("open", "flat", "domed", "pointed"))]
 _AT = "about x {x}, y {y}, z {z}"
@@ -151,6 +152,7 @@ class Ridge(RidgeLine):
 
     summary = "Wind a blade or a bead round a cylinder or a cone, in one piece with it: augers, ground-screws, screw caps."
     words = ("blade", "auger", "screw", "helix", "spiral", "bead", "flight", "worm")
+    phrases = (Phrase(r"(?:(?<=wide )|(?<=wide, )|(?<=blade )|(?<=bead )){rise} high", finds=False),)
     sentence = (
         "**Ridge** {form} {width} wide at its foot, {tip} at its crest, {rise} high, corners rounded {rounding}, {lead} a turn, on a core "
         f"of radius {{low_radius}} to {{high_radius}}, {{height}} high, {_RUN}"

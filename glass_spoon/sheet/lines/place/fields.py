@@ -30,7 +30,7 @@ Z = Annotated[Number, a_coordinate("Upwards.", "z")]
 _WAYS = (
     ("{x}", "right"),
     ("{-x}", "left"),
-    ("{y}", "back(?:wards?)?"),
+    ("{y}", "(?:towards? (?:the )?)?back(?:wards?)?"),
     ("{-y}", "(?:forwards?|front)"),
     ("{z}", "up(?:wards?)?"),
     ("{-z}", "down(?:wards?)?"),
