@@ -203,17 +203,14 @@ def default_line(document: SheetDocument, verb: str) -> Line:
         elif isinstance(spec, ReferencesSpec) and spec.least:
             taken = {value for value in values.values() if isinstance(value, str)}
             values[name] = [item for item in unused_items(document, spec.kinds) if item not in taken]
-    for name, spec in cls.specs().items():
-        if isinstance(spec, NameSpec):
-            values[name] = free_name(document, _base_name(document, cls, name, values)[-LONGEST_BASE:].strip())
-    return cls.model_validate(values)
+    return with_own_name(document, cls.model_validate(values))
 
 
-def renamed(document: SheetDocument, line: Line, plain: Line) -> Line:
-    """Return a new line named after what it is made of, where its name is still that of the default line."""
+def with_own_name(document: SheetDocument, line: Line, said: frozenset[str] = frozenset()) -> Line:
+    """Return a new line named after what it is made of, by a name that nothing has yet; fields that were `said` stay."""
     cls, values = type(line), line.model_dump()
     for name, spec in cls.specs().items():
-        if isinstance(spec, NameSpec) and getattr(line, name) == getattr(plain, name):
+        if isinstance(spec, NameSpec) and name not in said:
             values[name] = free_name(document, _base_name(document, cls, name, values)[-LONGEST_BASE:].strip())
     return cls.model_validate(values)
 

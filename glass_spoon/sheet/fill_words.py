@@ -8,7 +8,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import Any
 
 from pydantic import ValidationError
@@ -29,38 +28,16 @@ from glass_spoon.sheet.fields import (
     TextSpec,
 )
 from glass_spoon.sheet.line import Line
+from glass_spoon.sheet.named_numbers import ACROSS, may_stand, name_numbers, names_of, said_across
 from glass_spoon.sheet.own_sentence import ANY_WORD, ENOUGH, LINKING, fit_numbers, lead_worth, name_patterns, slots_of
 from glass_spoon.sheet.phrase import IDLE, SaidNumber, Word, as_typed, expression_pattern
-from glass_spoon.sheet.said_text import SaidText, stem, stems
+from glass_spoon.sheet.said_text import HOLES, SaidText, stem, stems
 
 SIZE_TEXT = re.compile(
     r"^\s*(?:size\s+([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b|\s)\s*|([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b)\s*)(\S.*)$", re.IGNORECASE
 )
 """A size and its value, such as `wall = 1.5 mm` or `size wall 1.5 mm`."""
 
-MOST_NAMED = 9
-"""Numbers of a text whose words are read together."""
-
-GENERAL = frozenset({"count", "number", "value", "first", "second", "so", "many"})
-"""Words in the names of fields that do not tell one from another."""
-
-OTHER_WORDS = {
-    "wide": "width",
-    "broad": "width",
-    "high": "height",
-    "tall": "height",
-    "long": "length",
-    "deep": "depth",
-    "thick": "thickness",
-    "away": "distance",
-    "apart": "distance",
-}
-"""Words that stand beside a number, and the field that they name."""
-
-ACROSS = frozenset({"diameter", "diameters", "dia", "across", "ø", "⌀"})
-"""Words for a length that is twice a radius; `across` only after it."""
-
-_HOLES = re.compile("[\x00\x01]")
 _EVERY = re.compile(r"\b(?:every|everything|all|whole)\b")
 _GIVING = re.compile(r"\b(?:giving|called|named)\s+")
 _NAME_ENDS = r"(?=\s*(?:[,;.]|$|\b(?:with|over|from|of|by|at|through|along|about|on|as)\b))"
@@ -69,10 +46,11 @@ _WAYS = r"evenly|eased in|eased out|eased"
 
 @dataclass(frozen=True, eq=False)
 class Filled:
-    """A line with the fields that words gave, and the words that gave none."""
+    """A line with the fields that words gave, which these are, and the words that gave none."""
 
     line: Line
     missed: tuple[str, ...]
+    said: frozenset[str] = frozenset()
 
 
 def fill_line(line: Line, text: str, document: SheetDocument) -> Line:
@@ -84,7 +62,8 @@ def read_words(line: Line, text: str, document: SheetDocument) -> Filled:
     """Return the line with the fields that the words give, and the words that were not understood."""
     size = SIZE_TEXT.match(text)
     if size and line.verb_name == "size":
-        return Filled(_filled(line, {"name": (size[1] or size[2]).lower(), "value": size[3].strip()}), ())
+        values = {"name": (size[1] or size[2]).lower(), "value": size[3].strip()}
+        return Filled(_filled(line, values), (), frozenset(values))
     said = SaidText(text.lower(), size_dimensions(document))
     reading = _Reading(line, said, document, text)
     for part in (
@@ -101,7 +80,7 @@ def read_words(line: Line, text: str, document: SheetDocument) -> Filled:
         reading.take_own_words,
     ):
         part()
-    return Filled(reading.line, said.left())
+    return Filled(reading.line, said.left(), frozenset(reading.filled))
 
 
 def size_dimensions(document: SheetDocument) -> dict[str, str]:
@@ -332,7 +311,7 @@ class _Reading:
         for place in range(len(tokens) - len(wanted) + 1):
             part = tokens[place : place + len(wanted)]
             between = self.said.text[part[0][1][0] : part[-1][1][1]] if part else ""
-            if part and [own for own, _ in part] == wanted and not _HOLES.search(between) and "," not in between:
+            if part and [own for own, _ in part] == wanted and not HOLES.search(between) and "," not in between:
                 yield part[0][1][0], part[-1][1][1]
 
     def take_items(self) -> None:
@@ -387,14 +366,14 @@ class _Reading:
         self._take_as_in_the_sentence(ENOUGH)
         numbers = self.said.numbers()
         free = [name for name in self.line.used_fields() if self._is_number(name) and name not in self.filled]
-        named = _by_name(self.line, numbers, free)
+        named = name_numbers(self.line, numbers, free)
         for place, (name, words) in named.items():
             self._take_number(numbers[place], name, words)
         self._take_as_in_the_sentence(ANY_WORD)
         free = [name for name in free if name not in self.filled]
         for number in self.said.numbers():
-            halved = _said_across(number)
-            fits = next((name for name in free if _fits(self.line, name, number, bool(halved))), None)
+            halved = said_across(number)
+            fits = next((name for name in free if may_stand(self.line, name, number, bool(halved))), None)
             if fits is not None and self._take_number(number, fits, tuple(halved)):
                 free.remove(fits)
 
@@ -404,12 +383,12 @@ class _Reading:
 
         def may_fill(place: int, name: str) -> bool:
             number = numbers[place]
-            return self._is_number(name) and name not in self.filled and _fits(self.line, name, number, False)
+            return self._is_number(name) and name not in self.filled and may_stand(self.line, name, number, False)
 
         spans = [number.span for number in numbers]
         for fitting in fit_numbers(self.said, spans, slots_of(self.line.prose()), may_fill, enough):
             number = numbers[fitting.number]
-            if not _said_across(number):
+            if not said_across(number):
                 self._take_number(number, fitting.field, tuple(("", at) for at in fitting.words))
 
     def _is_number(self, name: str) -> bool:
@@ -418,7 +397,7 @@ class _Reading:
     def _take_number(self, number: SaidNumber, name: str, words: tuple[Word, ...]) -> bool:
         """Fill a field with a number, taking out the words that named it; a diameter gives half of it as a radius."""
         typed = number.typed
-        if any(word in ACROSS for word, _ in words) and "diameter" not in _names(self.line, name):
+        if any(word in ACROSS for word, _ in words) and "diameter" not in names_of(self.line, name):
             typed = f"({typed}) / 2" if " " in typed.replace(" mm", "") else f"{typed} / 2"
         if not self._set({name: typed}):
             return False
@@ -441,89 +420,3 @@ class _Reading:
 def _law_text(text: str) -> str:
     """Return a law as it is typed: units as the sheet writes them, a comma before its bias."""
     return re.sub(r"\s*,?\s*bias\s+", ", bias ", as_typed(text))
-
-
-def _said_across(number: SaidNumber) -> list[Word]:
-    """Return the words beside a number that make it twice a radius."""
-    before = [word for word in number.before[:1] if word[0] in ACROSS and word[0] != "across"]
-    return [*before, *(word for word in number.after[:1] if word[0] in ACROSS)]
-
-
-Named = dict[int, tuple[str, tuple[Word, ...]]]
-"""The fields that numbers name, by the places of these, with the words."""
-
-
-def _by_name(line: Line, numbers: list[SaidNumber], free: list[str]) -> Named:
-    """Return the fields that words before or after numbers name: as many numbers as can be, each word for one of them.
-
-    In `30 wide 20 high turned 15°` the first two are named by what follows them, the last by what stands before it. Of
-    readings that name as many the one goes that changes sides least, then the one by the words before.
-    """
-    best: tuple[tuple[int, int, int, int], Named] = ((0, 0, 0, 0), {})
-
-    def read(place: int, found: Named, sides: tuple[int, ...], used: frozenset[tuple[int, int]]) -> None:
-        nonlocal best
-        if place == len(numbers) or place == MOST_NAMED:
-            changes = sum(one != other for one, other in pairwise(sides))
-            worth = (len(found), sum(len(words) for _, words in found.values()), -changes, -sum(sides))
-            best = max(best, (worth, found), key=lambda entry: entry[0])
-            return
-        number = numbers[place]
-        taken = {name for name, _ in found.values()}
-        for side, words in enumerate((number.before, number.after)):
-            field, naming = _best_naming(line, number, words, [name for name in free if name not in taken])
-            if naming and not used & {span for _, span in naming}:
-                more = frozenset(span for _, span in naming)
-                read(place + 1, {**found, place: (field, naming)}, (*sides, side), used | more)
-        read(place + 1, found, sides, used)
-
-    read(0, {}, (), frozenset())
-    return best[1]
-
-
-def _best_naming(line: Line, number: SaidNumber, words: tuple[Word, ...], free: list[str]) -> tuple[str, tuple[Word, ...]]:
-    """Return the field that most of the words beside a number name, and those words; none where the nearest names none."""
-    naming = [(name, _naming(line, name, words)) for name in free if words and _is_of_kind(line, name, number)]
-    return max(naming, key=lambda entry: len(entry[1]), default=("", ()))
-
-
-def _naming(line: Line, name: str, words: tuple[Word, ...]) -> tuple[Word, ...]:
-    """Return which of the words beside a number, the nearest first, name a field; none where the nearest does not."""
-    own = {stem(word) for word in _names(line, name)}
-    if "radius" in own:
-        own |= ACROSS
-    named = [stem(OTHER_WORDS.get(word, word)) in own or word in own for word, _ in words]
-    count = next((k for k, fits in enumerate(named) if not fits), len(named))
-    return words[:count]
-
-
-def _names(line: Line, field: str) -> list[str]:
-    """Return the words that name a field."""
-    spec = line.spec(field)
-    return [
-        word
-        for word in f"{spec.label or field} {getattr(spec, 'axis', '')}".replace("_", " ").lower().split()
-        if word not in GENERAL | IDLE
-    ]
-
-
-def _is_of_kind(line: Line, field: str, number: SaidNumber) -> bool:
-    """Return whether a number may stand in a field: one with a unit only in a field of its kind."""
-    spec = line.spec(field)
-    return isinstance(spec, NumberSpec) and number.dimension in ("", spec.dimension)
-
-
-def _fits(line: Line, field: str, number: SaidNumber, across: bool) -> bool:
-    """Return whether a number that names no field may stand in one: of its kind, in its range; a diameter in a radius."""
-    spec = line.spec(field)
-    if not isinstance(spec, NumberSpec) or not _is_of_kind(line, field, number):
-        return False
-    if across and "radius" not in _names(line, field):
-        return False
-    try:
-        spec.resolve(field, number.typed, {})
-    except InvalidInput:
-        return bool(
-            re.search(r"[a-z]", re.sub(r"\b(?:mm|cm|m|inch)\b", "", number.typed))
-        )  # sizes, whose values are not asked
-    return True

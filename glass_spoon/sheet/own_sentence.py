@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from glass_spoon.sheet.line import Part
 from glass_spoon.sheet.phrase import IDLE
-from glass_spoon.sheet.said_text import HOLE, SaidText, stem
+from glass_spoon.sheet.said_text import HOLE, NUMBER_HOLE, SaidText, stem
 
 REACH = 4
 """Words on a side of a number that count."""
@@ -80,7 +80,7 @@ def fit_numbers(
         for order, slot in enumerate(slots):
             if may_fill(number, slot.field):
                 matched = [*_matched(slot.before, before), *_matched(slot.after, after)]
-                worth = sum(LINKING if word in IDLE else TELLING for word, _ in matched)
+                worth = _worth(matched)
                 if matched and said.text[span[1] : span[1] + 1] == "-":
                     worth += LINKING  # a word that hangs on the number, as in 2-start
                 tried.append((worth, -number, -order, Fitting(number, slot.field, worth, tuple(at for _, at in matched))))
@@ -113,11 +113,15 @@ def _matched(wanted: tuple[str, ...], spoken: list[tuple[str, tuple[int, int]]])
     return found
 
 
+def _worth(words: list[tuple[str, tuple[int, int]]]) -> float:
+    """Return what words that agree are worth together."""
+    return sum(LINKING if word in IDLE else TELLING for word, _ in words)
+
+
 def lead_worth(text: str, start: int, slot: Slot) -> float:
     """Return what the words right before a place are worth for a field, by those before it in the sentence."""
-    stretch = re.split(r"[\x00\x01]", text[:start])[-1]
-    spoken = [(found[0], found.span()) for found in _WORD.finditer(stretch)][::-1]
-    return sum(LINKING if word in IDLE else TELLING for word, _ in _matched(slot.before, spoken))
+    low = max(text.rfind(hole, 0, start) for hole in (HOLE, NUMBER_HOLE)) + 1
+    return _worth(_matched(slot.before, _spoken(text, low, start)[::-1]))
 
 
 def name_patterns(parts: Sequence[Part], field: str) -> list[str]:

@@ -19,6 +19,8 @@ IDLE = frozenset(
 _UNITS = {"degrees": "°", "degree": "°", "deg": "°", "in": "inch", "inches": "inch", "millimetres": "mm"}
 _VALUE = r"-?(?:[1-9]\d{0,2}(?:,\d{3})+|\d+)(?:\.\d+)?"
 _UNIT = r"mm|cm|m|inch(?:es)?|in(?!\s+\d)|°|deg(?:rees?)?|millimetres"
+_WITH_UNIT = rf"\s*(?:{_UNIT})(?!\w)"
+_PLAIN_NUMBER = rf"(?<![\w.]){_VALUE}(?:{_WITH_UNIT}|(?![\d.])(?!{_WITH_UNIT}))"
 _MASK = "\x02"
 """What stands for each letter of the name of a size while phrases are looked for."""
 
@@ -78,7 +80,7 @@ def _compiled(pattern: str) -> re.Pattern[str]:
 
     Names of sizes are masked in the text, so that one expression serves all sheets.
     """
-    number = rf"(?:(?<![\w.]){_VALUE}(?:\s*(?:{_UNIT})(?!\w)|(?![\d.])(?!\s*(?:{_UNIT})(?!\w)))|-?{_MASK}+)"
+    number = rf"(?:{_PLAIN_NUMBER}|-?{_MASK}+)"
     whole = rf"(?:{number}(?:(?:\s*[*/]\s*|\s+[-+]\s+){number})*)"
     places = count()
 
@@ -105,8 +107,7 @@ def _other_sign(typed: str) -> str:
 def _number(sizes: tuple[str, ...]) -> str:
     """Return the expression of a number with or without a unit, or of the name of a size that is no word beside one."""
     named = "".join(rf"|(?<![\w-]){re.escape(size)}(?![\w-])(?!\s+-?\d)" for size in sorted(sizes, key=len, reverse=True))
-    unit = rf"\s*(?:{_UNIT})(?!\w)"
-    return rf"(?:(?<![\w.]){_VALUE}(?:{unit}|(?![\d.])(?!{unit})){named})"
+    return rf"(?:{_PLAIN_NUMBER}{named})"
 
 
 @lru_cache(maxsize=128)

@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass, replace
 
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.edit import default_line, renamed
+from glass_spoon.sheet.edit import default_line, with_own_name
 from glass_spoon.sheet.fields import EVERY, ChoiceSpec, NameSpec, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.fill_words import SIZE_TEXT, Filled, read_words, size_dimensions
 from glass_spoon.sheet.line import Line
@@ -16,7 +16,8 @@ from glass_spoon.sheet.trade_words import trade_word
 
 MAX_TEXT = 600
 
-_PERCENT = re.compile(r"(\d+(?:\.\d+)?)\s*%")
+_PERCENT = re.compile(r"(?<!called )(?<!named )(?<!giving )\b(\d+(?:\.\d+)?)\s*%")
+"""A share, but not the first word of a name."""
 
 NAME, OTHER, SEVERAL, SAID = 5.0, 3.0, 6.0, 8.0
 """What it is worth that words are a verb's own name, another word for it, several such words together, a phrase of it."""
@@ -161,7 +162,7 @@ def _proposal(verb: str, text: str, document: SheetDocument) -> Proposal:
     cls = VERBS[verb]
     plain = default_line(document, verb)
     filled = read_words(plain, text, document) if text.strip() else Filled(plain, ())
-    line = renamed(document, filled.line, plain)
+    line = with_own_name(document, filled.line, filled.said)
     said = tuple(name for name in line.used_fields() if getattr(line, name) != getattr(plain, name, None))
     told = tuple(_told(line, name, document) for name in said)
     return Proposal(verb, cls.summary, cls.chapter, line, said, told, filled.missed)

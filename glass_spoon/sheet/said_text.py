@@ -10,6 +10,7 @@ from glass_spoon.sheet.phrase import IDLE, SaidNumber, Word, as_typed, dimension
 
 _TOKEN = re.compile(r"[a-zà-öø-ÿ_][\w-]*")
 HOLE, NUMBER_HOLE = "\x00", "\x01"
+HOLES = re.compile(f"[{HOLE}{NUMBER_HOLE}]")
 """What stands where something was taken out: the words beside a number that was taken are not those of the next one."""
 
 MAKING = frozenset(

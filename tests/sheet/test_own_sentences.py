@@ -168,3 +168,9 @@ def test_words_on_either_side_of_numbers_are_read_together(words: str, verb: str
     proposal = propose(words, SHOP)[0]
     assert (proposal.verb, proposal.missed) == (verb, ())
     assert {name: getattr(proposal.line, name) for name in values} == values
+
+
+def test_a_name_that_is_said_stays_though_the_line_would_take_it_for_something_else() -> None:
+    """The default name for the last surface, said for another one; a share in a name is no number."""
+    assert propose("mesh post called slat mesh, 12 by 8", SHOP)[0].line.gives == "slat mesh"
+    assert propose("copy slat called 50% slat", SHOP)[0].line.gives == "50% slat"

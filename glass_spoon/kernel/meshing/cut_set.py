@@ -13,6 +13,7 @@ from glass_spoon.kernel.arrays import Floats, Ints, directions
 from glass_spoon.kernel.curves.evaluate.even_lengths import alike, measure_alike
 from glass_spoon.kernel.meshing.divide_length import find_stops
 from glass_spoon.kernel.meshing.fill_simple import CORNER_TURN
+from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.alter.edit_surface import middle_isocurves, split_surface
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, FlatCap, SurfaceSet, one_as_set
@@ -99,7 +100,19 @@ class Fan:
 
 @lru_cache(maxsize=KEPT)
 def cut_at_kinks(shape: SurfaceSet) -> CutSet:
-    """Return the set with every surface cut at its sharp points, and one with two poles cut midway between them."""
+    """Return the set with every surface cut at its sharp points, and one with two poles cut midway between them.
+
+    The same set is cut once: a mesh line asks for its counts, for what it tells, and for the mesh.
+    """
+    return _cuts.get(shape, lambda: _cut(shape))
+
+
+_cuts: Remembered[CutSet] = Remembered(4)
+"""The sets that were cut last, by themselves: sets never change."""
+
+
+def _cut(shape: SurfaceSet) -> CutSet:
+    """Cut a set."""
     pieces: list[NurbsSurface] = []
     parents: list[int] = []
     for number, surface in enumerate(shape.surfaces):

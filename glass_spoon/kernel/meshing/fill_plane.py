@@ -18,6 +18,7 @@ from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshing.fill_simple import simple_fills
 from glass_spoon.kernel.meshing.plane_fill import STRAIGHT, PlaneFill, least_angle, smoothed, untangled, worst_cosine
 from glass_spoon.kernel.meshing.triangulate_plane import triangulate_plane
+from glass_spoon.kernel.remembered import Remembered
 
 GOOD_ANGLE = np.radians(18)
 """Worst angle that a fill of a simpler kind may have; below it triangles are paired."""
@@ -38,9 +39,14 @@ def fill_plane(loops: list[Floats]) -> PlaneFill:
     size = float(np.ptp(loops[0], axis=0).max())
     if not size > 0:
         raise KernelError("The outline has no area to fill. Draw it wider.")
-    fill = _fill_unit([np.round((loop - low) / size, DIGITS) for loop in loops])
+    unit = [np.round((loop - low) / size, DIGITS) + 0.0 for loop in loops]
+    fill = _fills.get(tuple(loop.tobytes() for loop in unit), lambda: _fill_unit(unit))
     rim = np.concatenate(loops)
     return PlaneFill(np.concatenate((rim, low + fill.points[len(rim) :] * size)), fill.faces)
+
+
+_fills: Remembered[PlaneFill] = Remembered(32)
+"""The fills of the outlines that came last, at size one: slats and tiles of one shape are filled once."""
 
 
 def _fill_unit(loops: list[Floats]) -> PlaneFill:

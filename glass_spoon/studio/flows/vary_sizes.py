@@ -56,7 +56,17 @@ def vary_sizes(job: Job) -> Done:
         progress=lambda share: rows.tell(job, "trying", share),
     )
     faults = [_row(document, result) for result in found.faults]
-    outcome = {"tried": len(found.results), "sane": len(found.results) - len(faults), "faults": faults[:MOST_LISTED]}
+    outcome = {
+        "tried": len(found.results),
+        "sane": len(found.results) - len(faults),
+        "faults": faults[:MOST_LISTED],
+        "more": max(0, len(faults) - MOST_LISTED),
+    }
+        "tried": len(found.results),
+        "sane": len(found.results) - len(faults),
+        "faults": faults[:MOST_LISTED],
+        "more": max(0, len(faults) - MOST_LISTED),
+    }
     return Done(outcome=outcome)
 
 

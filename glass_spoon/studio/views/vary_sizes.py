@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from glass_spoon.studio.access import MAY_EDIT, part_for
 from glass_spoon.studio.flows import vary_sizes as flow
@@ -26,6 +26,7 @@ def vary_sizes(request: HttpRequest, part_id: int) -> HttpResponse:
 
 
 @login_required
+@require_safe
 def vary_sizes_now(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
     """Say how far a trial is, and in the end what it found."""
     part, role = part_for(request, part_id)

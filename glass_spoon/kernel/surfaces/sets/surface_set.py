@@ -16,6 +16,7 @@ from glass_spoon.kernel.curves.evaluate.even_lengths import LengthTable, alike, 
 from glass_spoon.kernel.curves.read.bend_spacing import bend_shares, curve_bends
 from glass_spoon.kernel.curves.read.tight_bends import find_tight_bends, steps_with_bends
 from glass_spoon.kernel.groups import joined_groups
+from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface, reverse_surface
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, edge_curve
 
@@ -293,7 +294,11 @@ def edge_chains(piece_count: int, shared: list[SharedEdge]) -> Ints:
 
 def one_as_set(surface: NurbsSurface) -> SurfaceSet:
     """Return a surface as a set of its own, with a tolerance that suits its size: none of its edges is taken for a point."""
-    return SurfaceSet((surface,), min(SurfaceSet.tolerance, OWN_TOLERANCE * surface.size))
+    return _ones.get(surface, lambda: SurfaceSet((surface,), min(SurfaceSet.tolerance, OWN_TOLERANCE * surface.size)))
+
+
+_ones: Remembered[SurfaceSet] = Remembered(4)
+"""The surfaces that were taken for sets last, so that their edges are measured once."""
 
 
 def place_set(shape: SurfaceSet, placement: Placement) -> SurfaceSet:
@@ -355,7 +360,11 @@ def nested_loops(shape: SurfaceSet, loops: list[list[EdgeName]], normal: Floats)
     if len(loops) == 1:
         return [list(loops[0])]
     flat = [np.concatenate([_places_of(shape, name) for name in loop]) @ axes.T for loop in loops]
-    inside = np.array([[k != j and _surrounds(flat[j], flat[k]) for j in range(len(loops))] for k in range(len(loops))])
+    low, high = (np.array([getattr(places, which)(axis=0) for places in flat]) for which in ("min", "max"))
+    # Only what lies in the box of another can lie in it.
+    inside = (low[:, None] >= low).all(axis=2) & (high[:, None] <= high).all(axis=2) & ~np.eye(len(loops), dtype=bool)
+    for k, j in np.argwhere(inside):
+        inside[k, j] = _surrounds(flat[j], flat[k])
     depth = inside.sum(axis=1) if len(loops) else np.zeros(0)
     parts = {int(k): list(loops[k]) for k in np.flatnonzero(depth % 2 == 0)}
     for k in np.flatnonzero(depth % 2 == 1):

@@ -141,7 +141,7 @@ export function finder(root, edits, board) {
     async take(verb, text) {
       this.warned = "";
       this.hide();
-      if (this.later) this.input().value = this.later;
+      if (this.later) this.input().value = this.later + this.input().value;
       this.later = "";
       if (this.input().value) this.search();
       const known = new Set([...root.querySelectorAll(".line")].map((line) => line.dataset.line));
@@ -162,6 +162,7 @@ export function finder(root, edits, board) {
       this.input().setAttribute("aria-expanded", "false");
     },
     close() {
+      this.later = "";
       this.hide();
       this.input().blur();
     },
