@@ -62,11 +62,6 @@ def vary_sizes(job: Job) -> Done:
         "faults": faults[:MOST_LISTED],
         "more": max(0, len(faults) - MOST_LISTED),
     }
-        "tried": len(found.results),
-        "sane": len(found.results) - len(faults),
-        "faults": faults[:MOST_LISTED],
-        "more": max(0, len(faults) - MOST_LISTED),
-    }
     return Done(outcome=outcome)
 
 
