@@ -10,18 +10,14 @@ from typing import Any
 
 from glass_spoon.sheet.line import CHAPTERS, Line
 from glass_spoon.sheet.lines.draw.alter_curves import (
-    Blend,
     Chamfer,
-    Extend,
-    Join,
     Offset,
     Refit,
     Respace,
     Reverse,
     Round,
-    Split,
-    Trim,
 )
+from glass_spoon.sheet.lines.draw.alter_ends import Blend, Extend, Join, Split, Trim
 from glass_spoon.sheet.lines.draw.points import Draw, ImportCurve, ImportDxf
 from glass_spoon.sheet.lines.draw.project import Flatten, Loop, Project
 from glass_spoon.sheet.lines.draw.shapes import (
