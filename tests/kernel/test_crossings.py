@@ -68,6 +68,19 @@ def test_rings_through_rings_cross_where_an_exact_test_says(seed: int, times: fl
     assert set(crossing_faces(both).tolist()) == found | {f + mesh.face_count for f in crossing_others(second, [first])}
 
 
+@pytest.mark.parametrize("seed", range(4))
+def test_long_thin_faces_cross_where_an_exact_test_says(seed: int) -> None:
+    """Rings of faces twenty times as long as they are wide, askew through each other: boxes along the faces part no pair
+    that crosses.
+    """
+    rng = np.random.default_rng(seed)
+    turn = np.linalg.qr(rng.normal(size=(3, 3)))[0]
+    mesh, other = ring(300, 6, 30, 10), moved(ring(10, 80, 25, 6), rng.normal(size=3) * 12, turn)
+    wanted = exact(mesh, other)
+    assert len(wanted) > 20
+    assert len(set(crossing_others(mesh, [other]).tolist()) ^ wanted) <= 2  # what reaches through by a hair, as above
+
+
 @pytest.mark.parametrize("mesh", [ring(40, 20, 30, 10), ring(80, 8, 30, 2), box((0, 0, 0), (10, 20, 30))])
 def test_bodies_that_do_not_meet_themselves_do_not_cross(mesh: Mesh) -> None:
     assert not len(crossing_faces(mesh))

@@ -15,7 +15,7 @@ from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
-from glass_spoon.kernel.surfaces.make.ridge import RidgeShape, make_ridge
+from glass_spoon.kernel.surfaces.make.ridge import RidgeShape, make_ridge, split_profile
 from glass_spoon.kernel.surfaces.sets.orient_set import orient_set
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.kernel.thread_sizes import MetricThread, read_designation
@@ -101,6 +101,25 @@ def test_one_more_turn_adds_the_profile_swept_round_by_pappus() -> None:
     assert longer - shorter == pytest.approx(TURN * centroid * area, rel=1e-5)
 
 
+@pytest.mark.parametrize(("turns", "starts"), [(0.2, 1), (0.5, 1), (0.95, 1), (0.2, 3)])
+def test_less_than_a_turn_adds_its_faded_sections_swept_round_by_pappus(turns: float, starts: int) -> None:
+    """The ridge goes as far as it is told, and bare core follows: volume by quadrature of area times the way it goes."""
+    shape = closed(turns, starts=starts, lead=8.0 * starts, fade=(0.5, 0.7))
+    angle = np.linspace(0, TURN * turns, 20_001)
+    step = np.minimum(np.clip(angle / 0.5, 0, 1), np.clip((angle[-1] - angle) / 0.7, 0, 1))
+    fade = (step**3 * (10 - 15 * step + 6 * step**2))[:, None]
+    runs = split_profile(blade(), 8.0)
+    along, out, level = (
+        np.concatenate([getattr(runs[0], name)[:1], *(getattr(run, name)[1:] for run in runs)])
+        for name in ("along", "out", "level")
+    )
+    z, h = fade * along + (1 - fade) * level, fade * out
+    low, high, width = h[:, :-1], h[:, 1:], np.diff(z, axis=1)
+    sections = (width * (10 * (low + high) / 2 + (low**2 + low * high + high**2) / 6)).sum(axis=1)
+    added = starts * np.trapezoid(sections, angle)
+    assert enclosed_by(make_ridge(blade(), shape, 1e-4)) == pytest.approx(np.pi * 100 * 60 + added, rel=2e-6)
+
+
 def test_left_hand_is_the_mirror_image() -> None:
     right, left = (enclosed_by(make_ridge(blade(), closed(hand=hand))) for hand in (1, -1))
     assert left == pytest.approx(right, rel=1e-12)
@@ -128,6 +147,8 @@ def test_core_alone_remains_where_the_ridge_has_no_height() -> None:
         {"radii": (6.0, 14.0)},
         {"ends": ("pointed", "domed"), "points": (15.0, 0.0)},
         {"fade": (3.0, 0.2)},
+        {"turns": 0.5, "fade": (1.0, 1.5)},
+        {"starts": 3, "lead": 24.0, "turns": 0.2, "fade": (0.5, 0.5)},
     ],
 )
 def test_every_ridge_meshes_as_one_closed_piece_of_quads(more: dict[str, object]) -> None:
@@ -191,9 +212,9 @@ def test_loops_of_the_ridge_run_along_the_helix() -> None:
     ("profile", "more", "words"),
     [
         (blade(9, 2), {}, "at most 8 mm wide, the pitch"),
-        (blade(), {"turns": 9.0}, "at most"),
+        (blade(), {"turns": 9.0}, "it needs 84.8 mm. At most 5.9 turns fit"),
         (blade(), {"first": 0.1}, "above the foot"),
-        (blade(), {"turns": 0.5}, "turns"),
+        (blade(), {"turns": 0.5, "height": 14.0}, "it needs 20.8 mm. Make the core longer"),
         (blade(), {"fade": (0.01, 1.0)}, "at least 5°"),
         (blade(), {"fade": (15.0, 15.0)}, "together"),
         (make_polyline([[0, 1, 0], [2, 6, 0], [4, 0, 0]]), {}, "starts and ends on the core"),

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_array
 from scipy.spatial import cKDTree
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, dot_lanes, lengths, packed_rows
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, dot_lanes, lengths, packed_rows
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.shading import cut_triangles
@@ -99,7 +99,7 @@ def crossing_faces(mesh: Mesh) -> Ints:
         return np.zeros(0, dtype=np.int64)
     faces = _Faces(mesh)
     pairs = _boxes_meet(faces, faces, _near_own(faces))
-    pairs = pairs[~_are_neighbours(mesh, pairs)]
+    pairs = _slanted_meet(faces, faces, pairs[~_are_neighbours(mesh, pairs)])
     return np.unique(pairs[_cross(faces, faces, pairs)])
 
 
@@ -109,7 +109,7 @@ def crossing_others(mesh: Mesh, others: list[Mesh]) -> Ints:
     for other in others:
         if mesh.face_count and other.face_count and _reach_meets(mesh, other):
             faces, beside = _Faces(mesh), _Faces(other)
-            pairs = _boxes_meet(faces, beside, _near_others(faces, beside))
+            pairs = _slanted_meet(faces, beside, _boxes_meet(faces, beside, _near_others(faces, beside)))
             found.append(pairs[_cross(faces, beside, pairs), 0])
     return np.unique(np.concatenate(found))
 
@@ -173,6 +173,50 @@ def _boxes_meet(first: _Faces, second: _Faces, pairs: Ints) -> Ints:
 
 _ALL_FOUR = np.uint32(0x01010101)
 """Four booleans that are all true, read as one number."""
+
+
+def _slanted_meet(first: _Faces, second: _Faces, pairs: Ints) -> Ints:
+    """Return the pairs whose boxes along the faces meet, by the axes of both (Gottschalk, Lin and Manocha, OBBTree, 1996):
+    what no such axis parts is left to the triangles.
+    """
+    if not len(pairs):
+        return pairs
+    (one, mine), (two, theirs) = (np.unique(side, return_inverse=True) for side in pairs.T)
+    middle, axes, half = (value[mine] for value in _slanted_boxes(first, one))
+    other, turned, sides = (value[theirs] for value in _slanted_boxes(second, two))
+    between = other - middle
+    touch = TOUCH * 2 * np.minimum(first.reach[pairs[:, 0]], second.reach[pairs[:, 1]])[:, None]
+    turns = np.abs(axes @ turned.swapaxes(1, 2))
+    apart = np.abs(np.einsum("kji,ki->kj", axes, between)) > touch + half + np.einsum("kjn,kn->kj", turns, sides)
+    apart |= np.abs(np.einsum("kni,ki->kn", turned, between)) > touch + sides + np.einsum("kjn,kj->kn", turns, half)
+    return np.asarray(pairs[~apart.any(axis=1)])
+
+
+def _slanted_boxes(faces: _Faces, members: Ints) -> tuple[Floats, Floats, Floats]:
+    """Return boxes along `members` (m,): middles (m, 3), axes (m, 3, 3), one a row, and half sides (m, 3), in mm."""
+    topology = faces.mesh.topology
+    counts = topology.face_sides[members].astype(np.int64)
+    starts = np.cumsum(counts) - counts
+    owner = np.repeat(np.arange(len(members)), counts)
+    places = np.arange(len(owner)) + (topology.face_offsets[:-1].astype(np.int64)[members] - starts)[owner]
+    middles = faces.middles[members]
+    corners = faces.mesh.positions[topology.face_corners[places]] - middles[owner]
+    normal = faces.mesh.face_normals[members]
+    along = _longest_sides(corners, owner, starts, counts)
+    first = directions(along - np.einsum("mi,mi->m", along, normal)[:, None] * normal)
+    axes = np.stack((first, np.cross(normal, first), normal), axis=1)
+    spread = np.einsum("cji,ci->cj", axes[owner], corners)
+    low, high = (which.reduceat(spread, starts, axis=0) for which in (np.minimum, np.maximum))
+    return middles + np.einsum("mj,mji->mi", (low + high) / 2, axes), axes, (high - low) / 2
+
+
+def _longest_sides(corners: Floats, owner: Ints, starts: Ints, counts: Ints) -> Floats:
+    """Return the longest side (m, 3) of each face, from its corners in order."""
+    following = np.arange(1, len(corners) + 1)
+    following[starts + counts - 1] = starts
+    sides = corners[following] - corners
+    order = np.lexsort((lengths(sides), owner))
+    return np.asarray(sides[order[starts + counts - 1]])
 
 
 def _are_neighbours(mesh: Mesh, pairs: Ints) -> Bools:
@@ -259,9 +303,7 @@ def _sides(faces: _Faces, of_face: Ints, planes: Floats) -> tuple[Floats, Floats
 
 def _unit_normals(triangles: Floats) -> Floats:
     """Return the unit normals (n, 3) of triangles, zero where one has no area."""
-    normal = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
-    size = lengths(normal)
-    return normal / np.where(size > 0, size, 1.0)[:, None]
+    return directions(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]))
 
 
 def _triangles_cross(p: Floats, q: Floats, touch: Floats) -> Bools:

@@ -104,6 +104,11 @@ class RidgeShape:
         return TURN * self.turns
 
     @property
+    def wound(self) -> float:
+        """Angle in radians over which the strips go: where all ridges together go round less than once, bare core follows."""
+        return max(self.whole, self.sector)
+
+    @property
     def slope(self) -> float:
         """Change of the core's radius per height."""
         return (self.radii[1] - self.radii[0]) / self.height
@@ -142,11 +147,6 @@ def _check(profile: NurbsCurve, shape: RidgeShape) -> None:
         raise InvalidInput("The starts", f"1 to {MOST_STARTS}", str(shape.starts))
     if shape.turns > MOST_TURNS:
         raise InvalidInput("The turns", f"at most {MOST_TURNS}", f"{shape.turns:.4g}")
-    if shape.turns < 1.0 / shape.starts:
-        raise KernelError(
-            f"A ridge goes round once at least with all its starts: {1 / shape.starts:.3g} turns here, not "
-            f"{shape.turns:.4g}. For less, sweep its profile along a helix."
-        )
     if min(shape.fade) < LEAST_FADE * (1 - 1e-9) or sum(shape.fade) > shape.whole * (1 + 1e-9):
         largest = np.degrees(shape.whole)
         raise InvalidInput(
@@ -165,14 +165,16 @@ def _check(profile: NurbsCurve, shape: RidgeShape) -> None:
     if min(shape.radii) + float(places[:, 1].min()) <= 0:
         raise InvalidInput("The profile of the ridge", "clear of the axis", "deeper than the core")
     least = LEAST_ROOM * shape.width
-    room = shape.first, shape.height - shape.first - shape.turns * shape.lead - shape.width
-    if min(room) < least * (1 - 1e-9):
-        fits = (
-            f"at least {least:.4g} mm above the foot"
-            if room[0] < least
-            else f"at most {max(most_turns(shape), 0):.4g} turns long here, on a core {shape.height:.4g} mm long"
+    if shape.first < least * (1 - 1e-9):
+        raise InvalidInput("The ridge", f"at least {least:.4g} mm above the foot", f"{shape.first:.4g} mm")
+    needed = shape.first + shape.lead * shape.wound / TURN + shape.width + least
+    if shape.height < needed * (1 - 1e-9):
+        most = most_turns(shape)
+        fewer = f" At most {most:.4g} turns fit here." if most * shape.starts >= 1 else ""
+        raise KernelError(
+            f"The ridge reaches past its core, {shape.height:.4g} mm long: it needs {needed:.4g} mm.{fewer} Make the core "
+            "longer, or the lead or the start height smaller."
         )
-        raise InvalidInput("The ridge", fits, "reaching past the core")
 
 
 @dataclass(frozen=True, eq=False)
@@ -216,10 +218,10 @@ def split_profile(profile: NurbsCurve, width: float) -> list[ProfileRun]:
 
 def _cuts(shape: RidgeShape) -> Floats:
     """Return the angles at which strips are cut: where a start stands below or an end above."""
-    rest = shape.whole % shape.sector
+    rest = shape.wound % shape.sector
     if rest < SLIVER * shape.sector or rest > (1 - SLIVER) * shape.sector:
         rest = 0.0
-    count = round((shape.whole - rest) / shape.sector)
+    count = round((shape.wound - rest) / shape.sector)
     firsts = np.arange(count + 1) * shape.sector
     cuts = np.unique(np.concatenate((firsts, firsts + rest))) if rest else firsts
     return np.asarray(cuts, dtype=np.float64)

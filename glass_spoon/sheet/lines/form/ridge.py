@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from math import pi
+from math import degrees, pi
 from typing import Annotated, Literal
 
 import numpy as np
@@ -14,7 +14,7 @@ from glass_spoon.kernel.curves.alter.round_corners import round_corners
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.errors import InvalidInput
-from glass_spoon.kernel.surfaces.make.ridge import LEAST_FADE, TURN, RidgeShape, make_ridge, most_turns
+from glass_spoon.kernel.surfaces.make.ridge import LEAST_FADE, RidgeShape, make_ridge, most_turns
 from glass_spoon.kernel.surfaces.make.section_runs import EndShape
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, place_set
 from glass_spoon.kernel.thread_sizes import MetricThread, read_designation
@@ -94,17 +94,31 @@ class RidgeLine(Line):
             (self._point(given),) * 2,
             inward,
         )
-        told, most = "", most_turns(shape)
-        if shape.turns > most >= 1 / shape.starts:
-            told = f"{most:.4g} turns in place of {shape.turns:g}: more would reach past the core, {height:.4g} mm long."
-            whole = TURN * most
-            fade = [angle * min(1.0, whole / sum(shape.fade)) for angle in shape.fade]
-            shape = replace(shape, turns=most, fade=(fade[0], fade[1]))
+        shape, told = _fitted(shape)
         made: SurfaceSet = make_ridge(profile, shape, given.number("tolerance"))
         return SurfacesItem(place_set(made, moving([given.number(name) for name in "xyz"])), told=told)
 
     def _point(self, given: Given) -> float:
         return given.number("point") if "point" in given.values else 0.0
+
+
+def _fitted(shape: RidgeShape) -> tuple[RidgeShape, str]:
+    """Return the ridge with as many turns as its core has room for, its ends on them, and what was changed in words."""
+    told, most = [], most_turns(shape)
+    if shape.turns > most >= 1 / shape.starts:
+        told.append(
+            f"{most:.4g} turns in place of {shape.turns:g}: more would reach past the core, {shape.height:.4g} mm long."
+        )
+        shape = replace(shape, turns=most)
+    share = shape.whole / sum(shape.fade)
+    if share < 1 and min(shape.fade) * share >= LEAST_FADE:
+        start, end = (angle * share for angle in shape.fade)
+        shape = replace(shape, fade=(start, end))
+        told.append(
+            f"It runs in over {degrees(start):.4g}° and out over {degrees(end):.4g}°: more does not fit on "
+            f"{shape.turns:.4g} turns."
+        )
+    return shape, " ".join(told)
 
 
 class Thread(RidgeLine):
