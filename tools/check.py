@@ -14,7 +14,7 @@ RUNTIME = Path(os.environ.get("SPOON_RUNTIME", ROOT / ".runtime"))
 LEAST_DISK = 2_000_000_000
 
 
-def found(name: str, good: bool, told: str, help_text: str) -> bool:
+def found(name: str, *, good: bool, told: str, help_text: str) -> bool:
     """Print one line of the list."""
     print(f"  {'good   ' if good else 'MISSING'}  {name}: {told if good else help_text}")
     return good
@@ -61,18 +61,43 @@ def main() -> int:
     port = port_of(sys.argv[1:])
     running = (RUNTIME / "running").read_text() if (RUNTIME / "running").exists() else ""
     results = [
-        found("Python 3.11", python is not None, str(python), "install Debian 12's python3 with python3-venv"),
-        found("PostgreSQL", bool(postgres), str(postgres[-1]) if postgres else "", "./start installs Debian's postgresql"),
-        found("Python packages", packages_fit(), "as locked", "./start installs them into .venv"),
+        found(
+            "Python 3.11",
+            good=python is not None,
+            told=str(python),
+            help_text="install Debian 12's python3 with python3-venv",
+        ),
+        found(
+            "PostgreSQL",
+            good=bool(postgres),
+            told=str(postgres[-1]) if postgres else "",
+            help_text="./start installs Debian's postgresql",
+        ),
+        found("Python packages", good=packages_fit(), told="as locked", help_text="./start installs them into .venv"),
         found(
             "rights to install",
-            root or bool(postgres),
-            "root, sudo, or nothing to install",
-            "run ./start as root or with sudo once",
+            good=root or bool(postgres),
+            told="root, sudo, or nothing to install",
+            help_text="run ./start as root or with sudo once",
         ),
-        found("disk", free > LEAST_DISK, f"{free / 1e9:.1f} GB free", f"only {free / 1e9:.1f} GB free; 2 are needed"),
-        found("folder", os.access(RUNTIME, os.W_OK), str(RUNTIME.name), f"{RUNTIME.name} cannot be written to"),
-        found(f"port {port}", port_is_free(port) or bool(running), running or "free", "in use; choose another with --port"),
+        found(
+            "disk",
+            good=free > LEAST_DISK,
+            told=f"{free / 1e9:.1f} GB free",
+            help_text=f"only {free / 1e9:.1f} GB free; 2 are needed",
+        ),
+        found(
+            "folder",
+            good=os.access(RUNTIME, os.W_OK),
+            told=str(RUNTIME.name),
+            help_text=f"{RUNTIME.name} cannot be written to",
+        ),
+        found(
+            f"port {port}",
+            good=port_is_free(port) or bool(running),
+            told=running or "free",
+            help_text="in use; choose another with --port",
+        ),
     ]
     return 0 if all(results) else 1
 

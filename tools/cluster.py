@@ -48,7 +48,7 @@ def _run(command: list[str]) -> subprocess.CompletedProcess[str]:
 class Cluster:
     """One cluster: its data folder, its port, its password. `durable` = False trades safety for speed, for tests."""
 
-    def __init__(self, name: str, durable: bool = True) -> None:
+    def __init__(self, name: str, *, durable: bool = True) -> None:
         """Name the cluster; its files lie under .runtime, or under /var/lib where the server's user cannot reach that."""
         self.durable = durable
         self.keep = RUNTIME / name

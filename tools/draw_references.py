@@ -82,7 +82,7 @@ KETTLE: Points = [
 """Right half of the kettle's outline in mm, up from its base."""
 
 
-def kettle(name: str, with_spout: bool, seed: int) -> None:
+def kettle(name: str, *, with_spout: bool, seed: int) -> None:
     """Draw the kettle from the front or from the side."""
     width, height, rng = 1240, 900, random.Random(seed)
     sheet = paper(width, height, seed)

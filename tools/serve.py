@@ -57,7 +57,7 @@ def prepare_environment(cluster: Cluster, host: str) -> None:
     sys.path.insert(0, str(ROOT))
 
 
-def prepare_data(empty: bool) -> None:
+def prepare_data(*, empty: bool) -> None:
     """Migrate, gather static files when they changed, load the demo into an empty database."""
     import django
     from django.core.management import call_command
@@ -208,7 +208,7 @@ def run(chosen: argparse.Namespace) -> int:
         warden.tell("stop", *cluster.stop_command())
         cluster.make_database()
         prepare_environment(cluster, chosen.host)
-        prepare_data(chosen.empty)
+        prepare_data(empty=chosen.empty)
         workers = start_workers(chosen.workers, warden)
         with tempfile.TemporaryDirectory(prefix="glass-spoon-") as folder:
             servers = start_servers(chosen.host, chosen.port, chosen.servers, folder, warden)

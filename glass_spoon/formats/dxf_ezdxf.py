@@ -130,7 +130,7 @@ def _ellipse(entity: Ellipse) -> NurbsCurve:
 def _flat_polyline(entity: LWPolyline) -> NurbsCurve | None:
     """Return straight runs and arcs."""
     rows = np.array(entity.get_points("xyb"), dtype=np.float64)
-    return _with_bulges(rows, bool(entity.closed), _frame(entity, float(entity.dxf.elevation)))
+    return _with_bulges(rows, closed=bool(entity.closed), frame=_frame(entity, float(entity.dxf.elevation)))
 
 
 def _old_polyline(entity: Polyline) -> NurbsCurve | None:
@@ -142,10 +142,10 @@ def _old_polyline(entity: Polyline) -> NurbsCurve | None:
         return _polyline(np.vstack((places, places[:1])) if entity.is_closed else places)
     bulges = np.array([vertex.dxf.bulge for vertex in entity.vertices])
     frame = _frame(entity, float(places[0, 2]))
-    return _with_bulges(np.column_stack((places[:, :2], bulges)), bool(entity.is_closed), frame)
+    return _with_bulges(np.column_stack((places[:, :2], bulges)), closed=bool(entity.is_closed), frame=frame)
 
 
-def _with_bulges(rows: Floats, closed: bool, frame: Placement) -> NurbsCurve | None:
+def _with_bulges(rows: Floats, *, closed: bool, frame: Placement) -> NurbsCurve | None:
     """Return the curve of rows x, y, bulge."""
     ends = np.roll(rows, -1, axis=0) if closed else rows[1:]
     pairs = [(a, b) for a, b in zip(rows, ends, strict=False) if np.hypot(*(b - a)[:2]) > 0]

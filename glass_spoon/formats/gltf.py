@@ -72,7 +72,7 @@ class _Binary:
     accessors: list[dict[str, Any]] = field(default_factory=list)
     size: int = 0
 
-    def add(self, array: NDArray[Any], target: int | None, bounds: bool = False) -> int:
+    def add(self, array: NDArray[Any], target: int | None, *, bounds: bool = False) -> int:
         """Append an array (n,) or (n, k) of float32 or uint32; return the number of its accessor."""
         data = np.ascontiguousarray(array)
         view: dict[str, Any] = {"buffer": 0, "byteOffset": self.size, "byteLength": data.nbytes}

@@ -62,4 +62,4 @@ def _count(data: bytes) -> None:
         raise UnreadableXml("The drawing declares entities, which are not read. Save it again as plain SVG.")
 
     parser.StartElementHandler, parser.EndElementHandler, parser.EntityDeclHandler = start, end, entity
-    parser.Parse(data, True)
+    parser.Parse(data, True)  # noqa: FBT003  expat takes no names

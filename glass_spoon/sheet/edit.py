@@ -63,7 +63,7 @@ def set_look(document: SheetDocument, item_id: str, changes: dict[str, Any]) -> 
     return document.model_copy(update={"looks": {**document.looks, item_id: look}})
 
 
-def show_layer(document: SheetDocument, layer: str, shown: bool) -> SheetDocument:
+def show_layer(document: SheetDocument, layer: str, *, shown: bool) -> SheetDocument:
     """Return the document with a layer shown or hidden."""
     if layer not in document.layers():
         raise RefusedEdit(f"There is no layer {layer[:40]}.")
@@ -145,7 +145,7 @@ def move_line(document: SheetDocument, line_id: str, by: int) -> SheetDocument:
     return with_lines(document, lines + others if isinstance(line, Size) else others + lines)
 
 
-def pause_line(document: SheetDocument, line_id: str, paused: bool) -> SheetDocument:
+def pause_line(document: SheetDocument, line_id: str, *, paused: bool) -> SheetDocument:
     """Return the document with a line paused or taken up again."""
     line = find_line(document, line_id)
     changed = line.model_copy(update={"paused": paused})

@@ -120,6 +120,7 @@ def evaluate(
     cache: ResultCache,
     after: str | None = None,
     progress: LineProgress | None = None,
+    *,
     inspect: bool = True,
     sources: Sources = NOTHING_KEPT,
 ) -> Build:
@@ -218,7 +219,7 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
     seen = _Seen(line, states, _colours(run) if line.sees_colours else {})
     key = _key(line, values, seen)
     if line.item_id is None:
-        return LineReport("good", key, time.perf_counter() - started, True)
+        return LineReport("good", key, time.perf_counter() - started, from_cache=True)
     kept = run.cache.find(key, _work_of(line))
     if kept is not None and (kept[1] is not None or not run.inspect):
         item, findings = kept

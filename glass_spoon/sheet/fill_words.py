@@ -373,7 +373,7 @@ class _Reading:
         free = [name for name in free if name not in self.filled]
         for number in self.said.numbers():
             halved = said_across(number)
-            fits = next((name for name in free if may_stand(self.line, name, number, bool(halved))), None)
+            fits = next((name for name in free if may_stand(self.line, name, number, across=bool(halved))), None)
             if fits is not None and self._take_number(number, fits, tuple(halved)):
                 free.remove(fits)
 
@@ -383,7 +383,7 @@ class _Reading:
 
         def may_fill(place: int, name: str) -> bool:
             number = numbers[place]
-            return self._is_number(name) and name not in self.filled and may_stand(self.line, name, number, False)
+            return self._is_number(name) and name not in self.filled and may_stand(self.line, name, number, across=False)
 
         spans = [number.span for number in numbers]
         for fitting in fit_numbers(self.said, spans, slots_of(self.line.prose()), may_fill, enough):

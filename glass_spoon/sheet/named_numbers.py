@@ -104,7 +104,7 @@ def is_of_kind(line: Line, field: str, number: SaidNumber) -> bool:
     return isinstance(spec, NumberSpec) and number.dimension in ("", spec.dimension)
 
 
-def may_stand(line: Line, field: str, number: SaidNumber, across: bool) -> bool:
+def may_stand(line: Line, field: str, number: SaidNumber, *, across: bool) -> bool:
     """Return whether a number that names no field may stand in one: of its kind, in its range; a diameter in a radius."""
     spec = line.spec(field)
     if not isinstance(spec, NumberSpec) or not is_of_kind(line, field, number):

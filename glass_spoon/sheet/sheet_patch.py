@@ -104,7 +104,7 @@ def _take(sheet: Any, path: str) -> Any:
     return holder.pop(key)
 
 
-def _put(sheet: Any, path: str, value: Any, fresh: bool) -> None:
+def _put(sheet: Any, path: str, value: Any, *, fresh: bool) -> None:
     holder, key = _holder(sheet, path)
     if fresh and isinstance(holder, list):
         holder.insert(key, value)

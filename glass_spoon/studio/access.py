@@ -31,7 +31,7 @@ def project_for(request: HttpRequest, project_id: int, roles: tuple[Role, ...] =
 
 
 def part_for(
-    request: HttpRequest, part_id: int, roles: tuple[Role, ...] = tuple(Role), lock: bool = False
+    request: HttpRequest, part_id: int, roles: tuple[Role, ...] = tuple(Role), *, lock: bool = False
 ) -> tuple[Part, Role]:
     """Return a part and the user's role, in one query; `lock` holds the row until the transaction ends."""
     parts = Part.objects.select_for_update(of=("self",)) if lock else Part.objects.select_related("project")

@@ -51,11 +51,11 @@ class SeatWorker(ThreadWorker):
         """Serve until the end, with a desk at which others leave connections."""
         if self._seats > 1:
             self._desk = socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM)
-            self._desk.setblocking(False)
+            self._desk.settimeout(0.0)
             self._address(self._seat).unlink(missing_ok=True)
             self._desk.bind(str(self._address(self._seat)))
             self._sender = socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM)
-            self._sender.setblocking(False)
+            self._sender.settimeout(0.0)
             self.poller.register(self._desk, selectors.EVENT_READ, self._take)
         try:
             super().run()

@@ -14,7 +14,7 @@ ROOT = Path(__file__).resolve().parent.parent.parent
 HERE = Path(__file__).resolve().parent
 
 
-def _flag(name: str, default: bool) -> bool:
+def _flag(name: str, *, default: bool) -> bool:
     """Return a yes-or-no setting."""
     return os.environ.get(name, "1" if default else "0").lower() in ("1", "yes", "true", "on")
 
@@ -59,7 +59,7 @@ def _email(url: str) -> dict[str, Any]:
     }
 
 
-DEBUG = _flag("DEBUG", False)
+DEBUG = _flag("DEBUG", default=False)
 SECRET_KEY = os.environ.get("SECRET_KEY", "")
 if not SECRET_KEY:
     raise ImproperlyConfigured("Set SECRET_KEY, or use ./start, which keeps one under .runtime.")
@@ -147,14 +147,14 @@ AXES_VERBOSE = False
 LOGIN_URL = "sign_in"
 LOGIN_REDIRECT_URL = "projects"
 LOGOUT_REDIRECT_URL = "sign_in"
-SIGN_UP_OPEN = _flag("SIGN_UP_OPEN", True)
+SIGN_UP_OPEN = _flag("SIGN_UP_OPEN", default=True)
 
 USE_TZ = True
 TIME_ZONE = os.environ.get("TIME_ZONE", "UTC")
 USE_I18N = False
 USE_THOUSAND_SEPARATOR = False
 
-BEHIND_TLS = _flag("BEHIND_TLS", False)
+BEHIND_TLS = _flag("BEHIND_TLS", default=False)
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = BEHIND_TLS
 SESSION_ENGINE = "glass_spoon.studio.sessions"
 SESSION_COOKIE_HTTPONLY = True
@@ -213,7 +213,7 @@ LOGGING = {
     },
     "root": {"handlers": ["console"], "level": os.environ.get("LOG_LEVEL", "WARNING")},
     "loggers": {
-        "glass_spoon.requests": {"level": "INFO" if _flag("LOG_REQUESTS", False) else "WARNING"},
+        "glass_spoon.requests": {"level": "INFO" if _flag("LOG_REQUESTS", default=False) else "WARNING"},
         "django.security.DisallowedHost": {"level": "ERROR"},
         "axes": {"level": "ERROR"},
     },

@@ -106,7 +106,7 @@ def test_too_many_points_are_refused_rather_than_made() -> None:
 def test_points_through_draw_the_curve_again() -> None:
     circle = make_circle([0, 0], 50)
     points = points_through(circle, 0.05)
-    again = interpolate_points(points.places, points.sharp, points.closed)
+    again = interpolate_points(points.places, points.sharp, closed=points.closed)
     assert largest_distance(circle, again) <= 0.051  # measured in other places than the fit was
     assert 6 <= len(points.places) <= 16
 

@@ -47,7 +47,7 @@ def test_a_sheet_all_round_becomes_a_closed_cylinder() -> None:
 def test_rolling_keeps_lengths_areas_and_a_flat_inner_geometry(radius: float, direction: float, inside: bool) -> None:
     """A cylinder is developable: first fundamental form kept, Gaussian curvature zero, one principal curvature 1/R."""
     flat = sheet(40, 24)
-    rolled = roll_sheet(flat, roll_frame([flat], "cylinder", radius, direction, inside), 1e-5).surface
+    rolled = roll_sheet(flat, roll_frame([flat], "cylinder", radius, direction, inside=inside), 1e-5).surface
     steps = [np.diff(places(one), axis=axis) for one in (flat, rolled) for axis in (0, 1)]
     for before, after in zip(steps[:2], steps[2:], strict=True):
         # Chords are no longer than the arcs, and shorter by no more than a full bend makes them.

@@ -119,7 +119,7 @@ def test_moving_pausing_removing(kettle):
     """Lines swap places; sizes keep apart; a removed line leaves its users."""
     document = edit.move_line(read_document(kettle), "l3", -1)
     assert [line.id for line in document.lines if line.id.startswith("l")] == ["l1", "l3", "l2", "l4"]
-    assert edit.pause_line(document, "l2", True).line("l2").paused
+    assert edit.pause_line(document, "l2", paused=True).line("l2").paused
     smaller = edit.remove_line(document, "l1")
     assert not smaller.has("l1")
     assert smaller.has("l2")

@@ -36,7 +36,7 @@ KINDS = [
 def test_nothing_that_people_type_is_markup(kind: str, may_edit: bool) -> None:
     """Names, values, help and options are escaped, in text and in attributes."""
     value = ValuePart(kind, HOSTILE, "field", HOSTILE, HOSTILE, options=((HOSTILE, HOSTILE),), axis=HOSTILE, unit=HOSTILE)
-    html = str(value_html(7, ROW, value, may_edit))
+    html = str(value_html(7, ROW, value, may_edit=may_edit))
     assert "<script" not in html
     assert 'alert("' not in html
 
@@ -49,7 +49,7 @@ def test_every_value_of_every_verb_can_be_pressed(verb: str) -> None:
     for chapter in chapters(evaluate(document, ResultCache()), None):
         for row in chapter.rows:
             for value in row.parts:
-                html = str(value_html(7, row, value, True))
+                html = str(value_html(7, row, value, may_edit=True))
                 if value.field:
                     assert f'"{row.id}"' in html or f"-{row.id}-" in html
                     assert value.field in html or value.kind in ("file", "points", "picture")

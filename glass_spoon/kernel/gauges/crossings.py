@@ -117,7 +117,7 @@ def crossing_others(mesh: Mesh, others: list[Mesh]) -> Ints:
 def read_crossings(mesh: Mesh) -> Reading:
     """Read the number of faces that run through others of the mesh."""
     faces = crossing_faces(mesh)
-    return Reading("crossings", float(len(faces)), "", 0.0, False, "face", faces)
+    return Reading("crossings", float(len(faces)), "", 0.0, kind="face", offenders=faces)
 
 
 def read_crossing_others(mesh: Mesh, others: list[Mesh]) -> Reading:

@@ -31,13 +31,13 @@ def read_open_edges(topology: Topology) -> Reading:
 def read_small_gaps(mesh: Mesh, limits: Limits) -> Reading:
     """Read the number of small gaps between open edges, vertices that touch open edges of others among them."""
     gaps = find_gaps(mesh, limits.weld_distance)
-    return Reading("small_gaps", float(len(gaps.widths)), "", 0.0, False, "edge", gaps.edges)
+    return Reading("small_gaps", float(len(gaps.widths)), "", 0.0, kind="edge", offenders=gaps.edges)
 
 
 def read_crowded_edges(topology: Topology) -> Reading:
     """Read the number of edges with three faces or more: the mesh is not a manifold there."""
     crowded: Ints = np.flatnonzero(topology.edge_face_counts > 2)
-    return Reading("crowded_edges", float(len(crowded)), "", 0.0, False, "edge", crowded)
+    return Reading("crowded_edges", float(len(crowded)), "", 0.0, kind="edge", offenders=crowded)
 
 
 def nearest_twins(mesh: Mesh, distance: float) -> Ints:
@@ -59,15 +59,15 @@ def read_doubled(mesh: Mesh, limits: Limits) -> tuple[Reading, Reading]:
         keys = ends[:, 0].astype(np.int64) * mesh.point_count + ends[:, 1]
         edges = np.setdiff1d(np.arange(len(keys)), np.unique(keys, return_index=True)[1])
     return (
-        Reading("doubled_points", float(len(points)), "", 0.0, False, "point", points),
-        Reading("doubled_edges", float(len(edges)), "", 0.0, False, "edge", edges),
+        Reading("doubled_points", float(len(points)), "", 0.0, kind="point", offenders=points),
+        Reading("doubled_edges", float(len(edges)), "", 0.0, kind="edge", offenders=edges),
     )
 
 
 def read_stray_points(topology: Topology) -> Reading:
     """Read the number of vertices that no face uses."""
     stray: Ints = np.flatnonzero(np.bincount(topology.face_corners, minlength=topology.point_count) == 0)
-    return Reading("stray_points", float(len(stray)), "", 0.0, False, "point", stray)
+    return Reading("stray_points", float(len(stray)), "", 0.0, kind="point", offenders=stray)
 
 
 def read_folded(figures: FaceFigures) -> Reading:
@@ -98,7 +98,7 @@ def folded_reading(mesh: Mesh, dented: Bools, normals: list[Floats]) -> Reading:
         neighbours = np.bincount(pair.ravel(), minlength=topology.face_count)
         bad |= (against >= 2) | ((against == 1) & (neighbours == 1))
     bad |= disagreeing_faces(topology)
-    return Reading("folded", float(bad.sum()), "", 0.0, False, "face", np.flatnonzero(bad))
+    return Reading("folded", float(bad.sum()), "", 0.0, kind="face", offenders=np.flatnonzero(bad))
 
 
 def read_odd_valences(topology: Topology) -> Reading:

@@ -169,6 +169,6 @@ def read_off_surface(
     mean = float(distance.mean()) if len(distance) else float("nan")
     bad = faces[distance > limits.off_surface]
     return (
-        Reading("off_surface", largest, "mm", limits.off_surface, False, "face", bad),
+        Reading("off_surface", largest, "mm", limits.off_surface, kind="face", offenders=bad),
         Reading("off_surface_mean", mean, "mm"),
     )

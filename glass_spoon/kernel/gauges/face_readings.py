@@ -12,13 +12,13 @@ from glass_spoon.kernel.gauges.reading import Limits, Reading
 def _least(code: str, values: Floats, unit: str, limit: float) -> Reading:
     """Read the least of values (f,), with the faces under the limit."""
     value = float(values.min()) if len(values) else float("nan")
-    return Reading(code, value, unit, limit, True, "face", np.flatnonzero(values < limit))
+    return Reading(code, value, unit, limit, at_least=True, kind="face", offenders=np.flatnonzero(values < limit))
 
 
 def _largest(code: str, values: Floats, unit: str, limit: float) -> Reading:
     """Read the largest of values (f,), with the faces over the limit."""
     value = float(values.max()) if len(values) else float("nan")
-    return Reading(code, value, unit, limit, False, "face", np.flatnonzero(values > limit))
+    return Reading(code, value, unit, limit, kind="face", offenders=np.flatnonzero(values > limit))
 
 
 def read_smallest_corner(figures: FaceFigures, limits: Limits) -> Reading:

@@ -90,8 +90,8 @@ def _scanned_shape(mesh: Mesh, limits: Limits) -> list[Reading]:
     scan = scan_quads(mesh)
     corner = float(np.arccos(np.clip(scan.largest_cosines.max(), -1.0, 1.0)))
     return [
-        Reading("evenness", whole_mesh.mean_ratio(scan.areas.astype(np.float64)), "", limits.evenness, True),
-        Reading("smallest_corner", corner, "rad", limits.smallest_corner, True),
+        Reading("evenness", whole_mesh.mean_ratio(scan.areas.astype(np.float64)), "", limits.evenness, at_least=True),
+        Reading("smallest_corner", corner, "rad", limits.smallest_corner, at_least=True),
         defects.folded_reading(mesh, scan.least_jacobians <= 0, scan.normals),  # type: ignore[arg-type]  # float32 serves,
     ]
 

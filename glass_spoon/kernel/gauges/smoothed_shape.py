@@ -77,7 +77,7 @@ def read_kinks(smoothed: Smoothed, limits: Limits) -> Reading:
         free = ~held[mesh.topology.edges.ends[edges]].any(axis=1)
         edges, angles = edges[free], angles[free]
     value = float(angles.max(initial=0.0))
-    return Reading("kinks", value, "rad", limits.kink, False, "edge", edges[angles > limits.kink])
+    return Reading("kinks", value, "rad", limits.kink, kind="edge", offenders=edges[angles > limits.kink])
 
 
 def _on_creases(mesh: Mesh) -> np.ndarray:
@@ -100,7 +100,7 @@ def read_odd_on_bends(figures: FaceFigures) -> Reading:
         bent = sum(column.take(a) * column.take(b) for column in figures.normals) < np.cos(BEND)
         on_bend[a[bent]] = on_bend[b[bent]] = True
     odd: Ints = np.flatnonzero(on_bend & (topology.face_sides != 4))
-    return Reading("odd_on_bends", float(len(odd)), "", 0.0, False, "face", odd)
+    return Reading("odd_on_bends", float(len(odd)), "", 0.0, kind="face", offenders=odd)
 
 
 def read_close_loops(figures: FaceFigures) -> Reading:
@@ -111,7 +111,7 @@ def read_close_loops(figures: FaceFigures) -> Reading:
     width, twins = _strip_widths(figures.side_lengths), topology.twins
     thin = np.flatnonzero((width < width.take(twins, mode="wrap") * 2.0**-USED_LEVELS) & (twins >= 0))
     faces: Ints = np.unique(thin // 4).astype(np.int64)
-    return Reading("close_loops", float(len(faces)), "", 0.0, False, "face", faces)
+    return Reading("close_loops", float(len(faces)), "", 0.0, kind="face", offenders=faces)
 
 
 def _strip_widths(side_lengths: Floats) -> Floats:

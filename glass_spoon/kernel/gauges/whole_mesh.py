@@ -39,7 +39,7 @@ def read_four_sided(topology: Topology, limits: Limits) -> Reading:
     """Read the share of faces with four sides."""
     odd: Ints = np.flatnonzero(topology.face_sides != 4)
     share = 1 - len(odd) / topology.face_count if topology.face_count else float("nan")
-    return Reading("four_sided", share, "", limits.four_sided, True, "face", odd)
+    return Reading("four_sided", share, "", limits.four_sided, at_least=True, kind="face", offenders=odd)
 
 
 def mean_ratio(values: Floats) -> float:
@@ -61,14 +61,14 @@ def read_evenness(figures: FaceFigures, limits: Limits) -> Reading:
     """Read the evenness of the face areas: geometric over arithmetic mean."""
     value = mean_ratio(figures.areas)
     odd = _odd_ones(figures.areas) if value < limits.evenness else np.zeros(0, dtype=np.int64)
-    return Reading("evenness", value, "", limits.evenness, True, "face", odd)
+    return Reading("evenness", value, "", limits.evenness, at_least=True, kind="face", offenders=odd)
 
 
 def read_edge_evenness(figures: FaceFigures, limits: Limits) -> Reading:
     """Read the evenness of the edge lengths: geometric over arithmetic mean."""
     value = mean_ratio(figures.edge_lengths)
     odd = _odd_ones(figures.edge_lengths) if value < limits.edge_evenness else np.zeros(0, dtype=np.int64)
-    return Reading("edge_evenness", value, "", limits.edge_evenness, True, "edge", odd)
+    return Reading("edge_evenness", value, "", limits.edge_evenness, at_least=True, kind="edge", offenders=odd)
 
 
 def read_area(figures: FaceFigures) -> Reading:

@@ -127,7 +127,7 @@ def disagreeing_faces(topology: Topology) -> np.ndarray:
     mine = np.bincount(pieces, turned)
     whole = np.bincount(pieces)
     flip = (2 * mine > whole)[pieces]
-    return np.where(upright == over, False, turned ^ flip)
+    return (turned ^ flip) & (upright != over)
 
 
 def reverse_faces(mesh: Mesh, faces: Ints) -> Reworked:

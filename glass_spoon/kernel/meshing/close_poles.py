@@ -43,7 +43,7 @@ def close_pole(parts: Parts, cut: CutSet, fan: Fan, grids: list[Grid], counts: I
     ring = np.concatenate([numbers[:-1] for numbers in rings] + ([] if fan.closed else [rings[-1][-1:]]))
     rim = _rim_count(fan, counts)
     if poles == "fan":
-        disc = _fan_disc(rim, fan.closed)
+        disc = _fan_disc(rim, closed=fan.closed)
     else:
         closed = make_tip if _is_tip(parts, fan, grids) else make_disc
         disc = closed(rim) if fan.closed else make_sectors(rim, _quarters(parts, fan, grids, ring), cap)
@@ -65,11 +65,11 @@ def close_pole(parts: Parts, cut: CutSet, fan: Fan, grids: list[Grid], counts: I
     numbers[: len(ring)] = ring
     numbers[inner] = first + np.arange(int(inner.sum()))
     faces = disc.faces
-    middle = face_turns(turn[faces], rim, fan.closed)
+    middle = face_turns(turn[faces], rim, closed=fan.closed)
     of_face = np.clip(np.searchsorted(starts, middle, side="right") - 1, 0, len(fan.sectors) - 1)
     for number, sector in enumerate(fan.sectors):
         own = faces[of_face == number]
-        local = unwrapped(turn[own], middle[of_face == number], rim, fan.closed) - starts[number]
+        local = unwrapped(turn[own], middle[of_face == number], rim, closed=fan.closed) - starts[number]
         u, v = cap_params(sector, grids[sector.piece], cap, local.ravel(), radius[own].ravel())
         uv = scaled_params(cut, sector.piece, u, v).reshape(*own.shape, 2)
         outward = (sector.axis == 0) == (sector.end == -1)
@@ -106,7 +106,7 @@ def _side_vertices(fan: Fan, grids: list[Grid], cap: int, disc: DiscMesh, ring: 
     return found
 
 
-def _fan_disc(rim: int, closed: bool) -> DiscMesh:
+def _fan_disc(rim: int, *, closed: bool) -> DiscMesh:
     """Return the fan of triangles over a ring, as make_disc and make_sector return theirs."""
     angles = np.linspace(0, 2 * np.pi if closed else np.pi / 2, rim + 1)[: rim if closed else rim + 1]
     places = np.vstack((np.column_stack((np.cos(angles), np.sin(angles))), [[0.0, 0.0]]))

@@ -16,7 +16,7 @@ def ring_of(sector: Sector, grid: Grid, cap: int) -> Ints:
     return ring if sector.forward else ring[::-1]
 
 
-def face_turns(turns: Floats, rim: int, closed: bool) -> Floats:
+def face_turns(turns: Floats, rim: int, *, closed: bool) -> Floats:
     """Return the mean place round (f,) of the corners (f, k) of faces."""
     if closed:
         turns = turns + np.rint((turns[:, :1] - turns) / rim) * rim
@@ -24,7 +24,7 @@ def face_turns(turns: Floats, rim: int, closed: bool) -> Floats:
     return np.asarray(turns.mean(axis=1))
 
 
-def unwrapped(turns: Floats, middle: Floats, rim: int, closed: bool) -> Floats:
+def unwrapped(turns: Floats, middle: Floats, rim: int, *, closed: bool) -> Floats:
     """Return places round (f, k) moved by whole turns to the middles (f,) of their faces."""
     return turns + np.rint((middle[:, None] - turns) / rim) * rim if closed else turns
 

@@ -39,6 +39,7 @@ def mesh_set(
     shape: SurfaceSet,
     wish: Wish,
     poles: PoleClosing = "quads",
+    *,
     crease_sharp: bool = True,
     face_limit: int = 4_000_000,
 ) -> Mesh:
@@ -56,7 +57,10 @@ def mesh_set(
         one = SurfaceSet((place_surface(first, moving(-start)),), shape.tolerance, (), shape.counts[:1])
         key = (_content(one), wish, poles, crease_sharp, face_limit)
         try:
-            mesh = _copied.get(key, lambda: mesh_set(one, wish, poles, crease_sharp, face_limit // len(shape.pattern)))
+            mesh = _copied.get(
+                key,
+                lambda: mesh_set(one, wish, poles, crease_sharp=crease_sharp, face_limit=face_limit // len(shape.pattern)),
+            )
             return repeat_mesh(mesh, tuple(Placement(move.matrix, move.apply(start)) for move in shape.pattern))
         except TooManyFaces as error:
             raise TooManyFaces(error.predicted * len(shape.pattern), face_limit) from error
@@ -65,7 +69,7 @@ def mesh_set(
     predicted = int(counts.prod(axis=1).sum())
     if predicted > face_limit:
         raise TooManyFaces(predicted, face_limit)
-    return _assemble(cut, counts, poles, crease_sharp, wish)
+    return _assemble(cut, counts, poles, crease_sharp=crease_sharp, wish=wish)
 
 
 _copied: Remembered[Mesh] = Remembered(8)
@@ -95,7 +99,7 @@ def _stand_apart(shape: SurfaceSet) -> bool:
     return bool((pairs[:, 0] // 4 == pairs[:, 1] // 4).all())
 
 
-def _assemble(cut: CutSet, counts: Ints, poles: PoleClosing, crease_sharp: bool, wish: Wish) -> Mesh:
+def _assemble(cut: CutSet, counts: Ints, poles: PoleClosing, *, crease_sharp: bool, wish: Wish) -> Mesh:
     """Evaluate all grids, close the fans, make shared vertices one, and gather the attributes."""
     parts = Parts([], [], [], [], [])
     grids = make_grids(cut, counts, parts, wish.bend, wish.lengths)
@@ -119,7 +123,7 @@ def _assemble(cut: CutSet, counts: Ints, poles: PoleClosing, crease_sharp: bool,
     for number, cap in enumerate(cut.shape.caps):
         fill_cap(parts, cut, number, cap, grids)
     labels = np.concatenate((labels, labels.max() + 1 + np.arange(parts.total - len(labels))))
-    return _finish(parts, labels, cut, grids, normals, crease_sharp)
+    return _finish(parts, labels, cut, grids, normals, crease_sharp=crease_sharp)
 
 
 def _add_quads(parts: Parts, cut: CutSet, piece: int, grid: Grid, sector: Sector | None, cap: int) -> None:
@@ -132,7 +136,7 @@ def _add_quads(parts: Parts, cut: CutSet, piece: int, grid: Grid, sector: Sector
     parts.add_faces(quads(numbers), quads(uv), cut.parents[piece])
 
 
-def _finish(parts: Parts, labels: Ints, cut: CutSet, grids: list[Grid], normals: Floats, crease_sharp: bool) -> Mesh:
+def _finish(parts: Parts, labels: Ints, cut: CutSet, grids: list[Grid], normals: Floats, *, crease_sharp: bool) -> Mesh:
     """Return the mesh of the parts with shared vertices made one and unused ones left out."""
     _drop_closed_strips(parts, labels)
     corners = np.concatenate([labels[faces].ravel() for faces in parts.faces])

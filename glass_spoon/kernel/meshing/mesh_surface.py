@@ -89,16 +89,17 @@ class GridLayout:
     @property
     def face_count(self) -> int:
         """Faces of the whole mesh."""
-        one = self.round if self.closing == "fan" else cap_face_count(self.round, self.closed[0], self.parts)
+        one = self.round if self.closing == "fan" else cap_face_count(self.round, whole=self.closed[0], parts=self.parts)
         return self.round * self.ring_quads + one * sum(1 for cap in self.caps if cap)
 
 
-def mesh_surface(
+def mesh_surface(  # noqa: PLR0913  each a size of its own, most by name
     surface: NurbsSurface,
     round_count: int,
     along_count: int,
     spaced: Spacing = "evenly",
     poles: PoleClosing = "quads",
+    *,
     crease_sharp: bool = True,
     tolerance: float = 1e-6,
     face_limit: int = 4_000_000,
@@ -122,7 +123,7 @@ def mesh_surface(
     sizes = [run_sizes(guide, bend) for guide in guides]
     shares = share_count(sizes[0], round_count), share_count(sizes[1], along_count)
     us, vs = (divide_guide(guide, share, spaced, bend) for guide, share in zip(guides, shares, strict=True))
-    return _build(surface, guides, layout, (us, vs), crease_sharp, spaced, tolerance)
+    return _build(surface, guides, layout, (us, vs), crease_sharp=crease_sharp, spaced=spaced, tolerance=tolerance)
 
 
 def plan_layout(
@@ -263,6 +264,7 @@ def _build(
     guides: tuple[Guide, Guide],
     layout: GridLayout,
     params: tuple[Floats, Floats],
+    *,
     crease_sharp: bool,
     spaced: Spacing,
     tolerance: float,

@@ -43,17 +43,17 @@ def transition_rings(count: int) -> int:
     return max(1, round(TRANSITION_SHARE * count))
 
 
-def core_sides(count: int, whole: bool = True) -> tuple[int, int]:
+def core_sides(count: int, *, whole: bool = True) -> tuple[int, int]:
     """Return the columns and rows of the core within a ring of `count` edges (even); of a sector if not `whole`."""
     return (count // 4, count // 2 - count // 4) if whole else (count // 2, count // 2)
 
 
-def cap_face_count(count: int, whole: bool = True, parts: int = 1) -> int:
+def cap_face_count(count: int, *, whole: bool = True, parts: int = 1) -> int:
     """Return the number of quads of the cap of a ring of `count` edges; of a sector of so many parts if not `whole`."""
     if not whole:
         radial = sector_rings(count, parts)
         return sum((own // 2) ** 2 + own * (radial - own // 2) for own in part_counts(count, parts))
-    columns, rows = core_sides(count, whole)
+    columns, rows = core_sides(count, whole=whole)
     return columns * rows + count * transition_rings(count)
 
 
@@ -83,7 +83,7 @@ def make_tip(count: int) -> DiscMesh:
     return _disc(count, columns, count // 2 - columns, held=True) if count >= 8 else make_disc(count)
 
 
-def _disc(count: int, columns: int, rows: int, held: bool) -> DiscMesh:
+def _disc(count: int, columns: int, rows: int, *, held: bool) -> DiscMesh:
     """Return the cap with a core of so many columns and rows; `held` puts the vertex nearest to the middle there."""
     core = _core(columns, rows, count * transition_rings(count))
     outline = np.concatenate((core[0, :-1], core[:-1, -1], core[-1, :0:-1], core[:0:-1, 0]))

@@ -84,13 +84,13 @@ class _LevelCache:
         self._size, self._lock = size, Lock()
         self._levels: OrderedDict[tuple[str, bytes, bool], Level] = OrderedDict()
 
-    def get(self, topology: Topology, sharpness: Floats, hold_corners: bool) -> Level:
+    def get(self, topology: Topology, sharpness: Floats, *, hold_corners: bool) -> Level:
         key = (topology.key, sharpness.tobytes() if sharpness.any() else b"", hold_corners)
         with self._lock:
             if key in self._levels:
                 self._levels.move_to_end(key)
                 return self._levels[key]
-        level = make_level(topology, sharpness, hold_corners)
+        level = make_level(topology, sharpness, hold_corners=hold_corners)
         with self._lock:
             self._levels[key] = level
             while len(self._levels) > self._size:
@@ -101,7 +101,7 @@ class _LevelCache:
 _cache = _LevelCache(size=24)
 
 
-def subdivide(mesh: Mesh, levels: int, hold_corners: bool = True) -> Mesh:
+def subdivide(mesh: Mesh, levels: int, *, hold_corners: bool = True) -> Mesh:
     """Return the mesh after 0 to 6 steps of Catmull-Clark.
 
     Reads the edge attribute "sharpness" ((e,), zero where missing). Corner attributes are carried linearly, face
@@ -111,7 +111,7 @@ def subdivide(mesh: Mesh, levels: int, hold_corners: bool = True) -> Mesh:
     if not 0 <= levels <= MAX_LEVEL:
         raise InvalidInput("The smoothing level", f"0 to {MAX_LEVEL}", str(levels))
     for _ in range(levels):
-        mesh = _step(mesh, hold_corners)
+        mesh = _step(mesh, hold_corners=hold_corners)
     return mesh
 
 
@@ -145,18 +145,20 @@ def predict_faces(topology: Topology, levels: int) -> int:
     return topology.face_count if levels == 0 else len(topology.face_corners) * 4 ** (levels - 1)
 
 
-def _step(mesh: Mesh, hold_corners: bool) -> Mesh:
+def _step(mesh: Mesh, *, hold_corners: bool) -> Mesh:
     """Return the mesh one level finer."""
     topology = mesh.topology
     sharpness = mesh.edges.get("sharpness")
-    level = _cache.get(topology, np.zeros(len(topology.edges.ends)) if sharpness is None else sharpness, hold_corners)
+    level = _cache.get(
+        topology, np.zeros(len(topology.edges.ends)) if sharpness is None else sharpness, hold_corners=hold_corners
+    )
     origin = refine_origin(topology, LevelPoints(level))
     finer = carry(mesh, level.topology, origin)
     edges = {name: value for name, value in finer.edges.items() if name != "sharpness"}
     return replace(finer, edges=edges | ({"sharpness": level.sharpness} if level.sharpness.any() else {}))
 
 
-def make_level(topology: Topology, sharpness: Floats, hold_corners: bool) -> Level:
+def make_level(topology: Topology, sharpness: Floats, *, hold_corners: bool) -> Level:
     """Return one refinement step of a topology with edge sharpness (e,).
 
     Raises InvalidInput when an edge has more than two faces.
@@ -167,7 +169,7 @@ def make_level(topology: Topology, sharpness: Floats, hold_corners: bool) -> Lev
     return Level(
         refine_topology(topology),
         _face_matrix(topology),
-        _rest_matrix(topology, sharp, hold_corners),
+        _rest_matrix(topology, sharp, hold_corners=hold_corners),
         _finer_sharpness(topology, sharpness),
     )
 
@@ -179,9 +181,9 @@ def _face_matrix(topology: Topology) -> sparse.csr_array:
     return sparse.csr_array((weights, topology.face_corners, topology.face_offsets), shape=shape)
 
 
-def _rest_matrix(topology: Topology, sharp: Floats, hold_corners: bool) -> sparse.csr_array:
+def _rest_matrix(topology: Topology, sharp: Floats, *, hold_corners: bool) -> sparse.csr_array:
     """Return the rows of the old vertices, then those of the edges, over old points and face points."""
-    rows, columns, values = zip(*_vertex_entries(topology, sharp, hold_corners), strict=True)
+    rows, columns, values = zip(*_vertex_entries(topology, sharp, hold_corners=hold_corners), strict=True)
     count, width = topology.point_count, topology.point_count + topology.face_count
     vertices = sparse.coo_array(
         (np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))), shape=(count, width)
@@ -203,7 +205,7 @@ def _edge_matrix(topology: Topology, sharp: Floats) -> sparse.csr_array:
     return sparse.csr_array((values.ravel(), columns.ravel(), np.arange(count + 1) * 4), shape=shape)
 
 
-def _vertex_entries(topology: Topology, sharp: Floats, hold_corners: bool) -> list[tuple[np.ndarray, ...]]:
+def _vertex_entries(topology: Topology, sharp: Floats, *, hold_corners: bool) -> list[tuple[np.ndarray, ...]]:
     """Return (rows, columns, values) parts of the vertex rows.
 
     Smooth: (n - 2)/n v + 1/n^2 (neighbours + faces). Crease (two sharp edges): 3/4 v + 1/8 of each other end.
@@ -213,7 +215,7 @@ def _vertex_entries(topology: Topology, sharp: Floats, hold_corners: bool) -> li
     is_sharp = sharp > 0
     sharp_ends = ends[is_sharp]
     sharp_count = np.bincount(sharp_ends.ravel(), minlength=count)
-    crease, corner = _rule_shares(topology, sharp, sharp_count, hold_corners)
+    crease, corner = _rule_shares(topology, sharp, sharp_count, hold_corners=hold_corners)
     smooth = 1.0 - crease - corner
     n = np.maximum(topology.valences, 1).astype(np.float64)
     every = np.arange(count)
@@ -226,7 +228,7 @@ def _vertex_entries(topology: Topology, sharp: Floats, hold_corners: bool) -> li
     return [tuple(part[entry[2] != 0] for part in entry) for entry in entries]
 
 
-def _rule_shares(topology: Topology, sharp: Floats, sharp_count: np.ndarray, hold_corners: bool) -> tuple[Floats, Floats]:
+def _rule_shares(topology: Topology, sharp: Floats, sharp_count: np.ndarray, *, hold_corners: bool) -> tuple[Floats, Floats]:
     """Return the shares (n,) of the crease rule and of the corner rule at each vertex."""
     count = topology.point_count
     ends = topology.edges.ends

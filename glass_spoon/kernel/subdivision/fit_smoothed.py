@@ -17,7 +17,7 @@ MOST_ROUNDS = 60
 """Most rounds; smooth shapes need ten."""
 
 
-def fit_smoothed(mesh: Mesh, tolerance: float, hold_corners: bool = True) -> tuple[Mesh, float]:
+def fit_smoothed(mesh: Mesh, tolerance: float, *, hold_corners: bool = True) -> tuple[Mesh, float]:
     """Return an all-quad mesh whose limit points lie within `tolerance` mm of the old points, and the largest distance left.
 
     Raises InvalidInput as `limit_surface` does. Cost: one limit mask a round.
@@ -25,7 +25,7 @@ def fit_smoothed(mesh: Mesh, tolerance: float, hold_corners: bool = True) -> tup
     wanted = mesh.positions
     current, best, least = mesh, mesh, np.inf
     for _ in range(MOST_ROUNDS):
-        missing = wanted - limit_surface(current, hold_corners).positions
+        missing = wanted - limit_surface(current, hold_corners=hold_corners).positions
         off = float(lengths(missing).max(initial=0.0))
         if off < least:
             best, least = current, off

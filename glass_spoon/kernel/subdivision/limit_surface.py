@@ -38,7 +38,7 @@ class Limit:
     normals: Floats
 
 
-def limit_surface(mesh: Mesh, hold_corners: bool = True) -> Limit:
+def limit_surface(mesh: Mesh, *, hold_corners: bool = True) -> Limit:
     """Return where the vertices (n,) of an all-quad mesh lie on its limit surface, and the normals there.
 
     Vertices at semi-sharp creases are followed through the steps of these, with the faces round them alone: all that
@@ -49,12 +49,12 @@ def limit_surface(mesh: Mesh, hold_corners: bool = True) -> Limit:
         raise InvalidInput("The faces", "quads", "others as well")
     if mesh.face_count and mesh.topology.edge_face_counts.max() > 2:
         raise InvalidInput("Every edge", "shared by at most two faces", "shared by more")
-    limit = _by_masks(mesh, hold_corners)
+    limit = _by_masks(mesh, hold_corners=hold_corners)
     waiting = _at_semi_sharp(mesh)
     if not len(waiting):
         return limit
     positions, normals = limit.positions.copy(), limit.normals.copy()
-    positions[waiting], normals[waiting] = _followed(mesh, waiting, hold_corners)
+    positions[waiting], normals[waiting] = _followed(mesh, waiting, hold_corners=hold_corners)
     return Limit(positions, normals)
 
 
@@ -66,7 +66,7 @@ def _at_semi_sharp(mesh: Mesh) -> Ints:
     return np.unique(mesh.topology.edges.ends[(sharpness > 0) & np.isfinite(sharpness)].astype(np.int64))
 
 
-def _followed(mesh: Mesh, vertices: Ints, hold_corners: bool) -> tuple[Floats, Floats]:
+def _followed(mesh: Mesh, vertices: Ints, *, hold_corners: bool) -> tuple[Floats, Floats]:
     """Return limit positions and normals (k, 3) of vertices at semi-sharp creases.
 
     A step moves a vertex by the faces round it, and these give all of the ring of the next step: the others are left out.
@@ -76,7 +76,7 @@ def _followed(mesh: Mesh, vertices: Ints, hold_corners: bool) -> tuple[Floats, F
     for step in range(MOST_STEPS + 1):
         ring, here = _ring_of(ring, here)
         unsettled = np.isin(here, _at_semi_sharp(ring)) & (step < MOST_STEPS)
-        limit = _by_masks(ring, hold_corners)
+        limit = _by_masks(ring, hold_corners=hold_corners)
         positions[rows[~unsettled]], normals[rows[~unsettled]] = (
             limit.positions[here[~unsettled]],
             limit.normals[here[~unsettled]],
@@ -84,7 +84,7 @@ def _followed(mesh: Mesh, vertices: Ints, hold_corners: bool) -> tuple[Floats, F
         rows, here = rows[unsettled], here[unsettled]
         if not len(rows):
             break
-        level = make_level(ring.topology, ring.edges["sharpness"], hold_corners)
+        level = make_level(ring.topology, ring.edges["sharpness"], hold_corners=hold_corners)
         ring = Mesh(level.topology, level.apply(ring.positions), edges={"sharpness": level.sharpness})
     return positions, normals
 
@@ -98,7 +98,7 @@ def _ring_of(mesh: Mesh, vertices: Ints) -> tuple[Mesh, Ints]:
     return part.mesh, part.of_point[vertices]
 
 
-def _by_masks(mesh: Mesh, hold_corners: bool) -> Limit:
+def _by_masks(mesh: Mesh, *, hold_corners: bool) -> Limit:
     """Return the limit of a mesh whose creases are sharp for ever; others count as smooth."""
     topology = mesh.topology
     positions, normals = mesh.positions.copy(), np.zeros((mesh.point_count, 3))
@@ -112,7 +112,7 @@ def _by_masks(mesh: Mesh, hold_corners: bool) -> Limit:
     if "sharpness" in mesh.edges:
         sharp = sharp | np.isinf(mesh.edges["sharpness"])
     ringed[topology.edges.ends[sharp].ravel()] = False
-    _on_creases(mesh, sharp, hold_corners, positions)
+    _on_creases(mesh, sharp, hold_corners=hold_corners, positions=positions)
     # Beside a crease the surface leaves the line along its faces: their mean direction is the tangent plane in the limit
     # of ever finer levels, to the accuracy of one step.
     others = np.flatnonzero(~ringed)
@@ -173,7 +173,7 @@ def _face_means(mesh: Mesh, vertices: Ints) -> Floats:
     return directions(sum_by_index(of_corner[corners], mesh.face_vectors[corners // 4], len(vertices)))
 
 
-def _on_creases(mesh: Mesh, sharp: Bools, hold_corners: bool, positions: Floats) -> None:
+def _on_creases(mesh: Mesh, sharp: Bools, *, hold_corners: bool, positions: Floats) -> None:
     """Put the vertices of sharp lines where their curve ends up; corners and crossings stay where they are."""
     topology = mesh.topology
     ends = topology.edges.ends[sharp].astype(np.int64)
@@ -187,13 +187,13 @@ def _on_creases(mesh: Mesh, sharp: Bools, hold_corners: bool, positions: Floats)
     positions[corner] = mesh.positions[corner]
 
 
-def to_limit(mesh: Mesh, levels: int, hold_corners: bool = True) -> Mesh:
+def to_limit(mesh: Mesh, levels: int, *, hold_corners: bool = True) -> Mesh:
     """Return the mesh after `levels` steps with its vertices on the limit surface, the normals as attribute "normal".
 
     A mesh with other faces than quads takes one step at least.
     """
-    fine = subdivide(mesh, levels if levels or mesh.topology.is_quads else 1, hold_corners)
-    limit = limit_surface(fine, hold_corners)
+    fine = subdivide(mesh, levels if levels or mesh.topology.is_quads else 1, hold_corners=hold_corners)
+    limit = limit_surface(fine, hold_corners=hold_corners)
     return fine.moved(limit.positions, limit.normals)
 
 

@@ -66,10 +66,12 @@ class Smooth(Line):
         item, times = given.mesh("mesh"), given.count("times")
         mesh = item.mesh
         for step in range(times):
-            mesh = split_plain(mesh, 1) if self.manner == "plain" else subdivide(mesh, 1, self.corners == "kept")
+            mesh = (
+                split_plain(mesh, 1) if self.manner == "plain" else subdivide(mesh, 1, hold_corners=self.corners == "kept")
+            )
             given.progress(4.0 ** (step + 1 - times))
         if self.manner == "rounded" and self.points == "limit":
-            mesh = to_limit(mesh, 0, self.corners == "kept")
+            mesh = to_limit(mesh, 0, hold_corners=self.corners == "kept")
         return replace(item, mesh=mesh, notes=(), told="", counts=None, done=None)
 
     def inspect(self, item: Item) -> list[Finding]:

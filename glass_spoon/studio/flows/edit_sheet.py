@@ -133,7 +133,7 @@ def _pause(form: Form) -> Edit:
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         word = "paused" if paused else "taken up"
-        return edit.pause_line(document, line_id, paused), f"{_name_of(document, line_id)} {word}"
+        return edit.pause_line(document, line_id, paused=paused), f"{_name_of(document, line_id)} {word}"
 
     return change
 
@@ -262,7 +262,7 @@ def _layer(form: Form) -> Edit:
     """Show or hide a layer."""
     layer, shown = str(form.get("layer", "")), form.get("shown") == "1"
     word = "shown" if shown else "hidden"
-    return lambda document: (edit.show_layer(document, layer, shown), f"layer {layer[:40]} {word}")
+    return lambda document: (edit.show_layer(document, layer, shown=shown), f"layer {layer[:40]} {word}")
 
 
 def _lay(form: Form) -> Edit:

@@ -33,7 +33,7 @@ def resident() -> int:
     return int(_STATM.read_text().split()[1]) * resource.getpagesize()
 
 
-def keep_within(most: int | None = None, at_once: bool = False) -> bool:
+def keep_within(most: int | None = None, *, at_once: bool = False) -> bool:
     """Forget what can be made again where the process holds more than CACHE_MB, or `most` bytes; says whether it did.
 
     Outcomes and what the kernel remembers go first, then the older half of the results, then all but the last ones.

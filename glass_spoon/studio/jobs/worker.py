@@ -55,7 +55,7 @@ def work_on() -> None:
         time.sleep(pause)
 
 
-async def _work(wait: bool = True) -> None:
+async def _work(*, wait: bool = True) -> None:
     """Work on the queue; without `wait` until it is empty.
 
     The worker has an app of its own with its connector: requests that ask for jobs meanwhile keep theirs.

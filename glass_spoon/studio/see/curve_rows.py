@@ -57,7 +57,9 @@ def curve_rows(build: Build, item_id: str) -> list[CurveRow]:
         rows.append(CurveRow("Crosses itself", f"{count}×" if count else "no", "Places where it meets itself.", bool(count)))
     crowded = len(crowded_points(curve.control_points))
     if crowded:
-        rows.append(CurveRow("Points too close", f"{crowded}", "Control points far nearer to the next than others.", True))
+        rows.append(
+            CurveRow("Points too close", f"{crowded}", "Control points far nearer to the next than others.", look=True)
+        )
     told = [CurveRow("Made", "", state.item.told)] if state.item.told else []
     return rows + _joins(build, item_id, curve) + told
 

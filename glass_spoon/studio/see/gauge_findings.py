@@ -105,7 +105,7 @@ TRIALS = Trials()
 
 
 def offers(
-    document: SheetDocument, item: Shown, causes: Mapping[str, str], readings: list[Reading], asker: Hashable, begin: bool
+    document: SheetDocument, item: Shown, causes: Mapping[str, str], readings: list[Reading], asker: Hashable, *, begin: bool
 ) -> Offers:
     """Return the findings of a mesh: at once without changes that would mend it, and with them when these were tried.
 
@@ -137,6 +137,7 @@ def gauge_findings(
     causes: Mapping[str, str],
     readings: list[Reading],
     report: Report = untold,
+    *,
     ways: bool = True,
 ) -> list[Finding]:
     """Return a finding for each gauge over its limit whose cause, a line, is told by its code; with `ways`, how to

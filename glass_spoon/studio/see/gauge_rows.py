@@ -165,7 +165,8 @@ def gauge_rows(readings: list[Reading], codes: tuple[str, ...], awaited: Abstrac
         by_code["loose"] = _loose([by_code[code] for code in LOOSE])
     found = [code for code in codes if code in by_code or code in awaited]
     return [
-        _row(by_code[code]) if code in by_code else GaugeRow(code, STYLES[code].title, AWAITED, True, 0) for code in found
+        _row(by_code[code]) if code in by_code else GaugeRow(code, STYLES[code].title, AWAITED, good=True, offenders=0)
+        for code in found
     ]
 
 
@@ -180,7 +181,7 @@ def _loose(parts: list[Reading]) -> Reading:
     """Sum the readings of what hangs loose; it points at the first kind that is there."""
     total = sum(part.value for part in parts)
     first = next((part for part in parts if part.value), parts[0])
-    return Reading("loose", total, "", 0.0, False, first.kind, first.offenders)
+    return Reading("loose", total, "", 0.0, kind=first.kind, offenders=first.offenders)
 
 
 def _row(reading: Reading) -> GaugeRow:

@@ -77,7 +77,17 @@ def shown_items(build: Build, level: int, faults: list[str] | None = None) -> li
             meshed |= {part.key for part in _parts(state.item.surface)}
             mesh = _drawn(name, faults, partial(smoothed, state, level))
             if mesh is not None:
-                shown.append(Shown(f"{state.key}:{level}", state.item_id, name, mesh, state.item.surface, False, level > 0))
+                shown.append(
+                    Shown(
+                        f"{state.key}:{level}",
+                        state.item_id,
+                        name,
+                        mesh,
+                        state.item.surface,
+                        is_surface=False,
+                        at_limit=level > 0,
+                    )
+                )
     gathered = {
         source
         for line in build.document.lines
@@ -93,7 +103,7 @@ def shown_items(build: Build, level: int, faults: list[str] | None = None) -> li
         if not all(part.key in meshed for part in _parts(surface)):
             mesh = _drawn(name, faults, partial(_stand_in, state.key, surface))
             if mesh is not None:
-                shown.append(Shown(state.key, state.item_id, name, mesh, surface, True))
+                shown.append(Shown(state.key, state.item_id, name, mesh, surface, is_surface=True))
     return shown
 
 
@@ -212,7 +222,7 @@ def known_readings(item: Shown, limits: Limits) -> list[Reading] | None:
     return None if beside is None else readings + beside
 
 
-def quick_readings(item: Shown, limits: Limits, distances: bool = True) -> list[Reading]:
+def quick_readings(item: Shown, limits: Limits, *, distances: bool = True) -> list[Reading]:
     """Return the readings that follow a drag, with `distances` from the surface or without."""
     return read_quick_gauges(item.mesh, item.surface if distances else None, limits)
 

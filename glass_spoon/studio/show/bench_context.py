@@ -59,7 +59,7 @@ log = logging.getLogger(__name__)
 LEVEL_NAMES = ("cage", "once", "twice", "×3", "×4", "×5", "×6")
 
 
-def bench_context(part: Part, role: Role, view: Mapping[str, Any], user: Any, hurries: bool = False) -> dict[str, Any]:
+def bench_context(part: Part, role: Role, view: Mapping[str, Any], user: Any, *, hurries: bool = False) -> dict[str, Any]:
     """Return the context of the bench; with a long build under way only its progress."""
     document = part.sheet()
     chosen = read_view(view, document)
@@ -145,7 +145,7 @@ def _read(build: Build, item: Shown, rows: list[ChapterRows], asker: _Asker) -> 
     if isinstance(causes, Working):
         told = _pending("causes", causes, "Looking for the lines that caused what the gauges read")
         return _gauges(readings) | told
-    found = offers(build.document, item, causes, readings, asker.key, asker.waits)
+    found = offers(build.document, item, causes, readings, asker.key, begin=asker.waits)
     context = _gauges(readings) | {"chapters": with_gauges(rows, found.findings, causes)}
     if found.working is not None:
         context |= _pending("offers", found.working, "Trying changes that would mend it")

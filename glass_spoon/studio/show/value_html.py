@@ -11,7 +11,7 @@ from django.utils.safestring import SafeString, mark_safe
 from glass_spoon.studio.show.sheet_rows import SheetRow, ValuePart
 
 
-def value_html(part_id: int, row: SheetRow, value: ValuePart, may_edit: bool) -> SafeString:
+def value_html(part_id: int, row: SheetRow, value: ValuePart, *, may_edit: bool) -> SafeString:
     """Return a piece of a line's sentence: text, a verb, or a value that can be changed where the user may."""
     if value.kind == "text" and not value.field:
         return mark_safe(esc(value.text))

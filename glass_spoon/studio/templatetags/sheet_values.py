@@ -13,10 +13,10 @@ register = template.Library()
 
 
 @register.simple_tag
-def sentence(part_id: int, row: SheetRow, may_edit: bool) -> SafeString:
+def sentence(part_id: int, row: SheetRow, *, may_edit: bool) -> SafeString:
     """Return the sentence of a line with its values."""
     pieces = []
     for part in row.parts:
-        piece = value_html(part_id, row, part, may_edit)
+        piece = value_html(part_id, row, part, may_edit=may_edit)
         pieces.append(f'<span class="with-tail">{piece}{conditional_escape(part.tail)}</span>' if part.tail else piece)
     return mark_safe("".join(pieces))

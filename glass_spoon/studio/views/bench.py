@@ -57,7 +57,7 @@ def show(request: HttpRequest, part_id: int) -> HttpResponse:
 def _fragments(request: HttpRequest, part: Part, role: Role, view: Any) -> HttpResponse:
     """Answer with every changed fragment, and tell the board to load the model."""
     hurries = request.method == "POST" and view.get("pending") != "1"
-    context = bench_context(part, role, view, request.user, hurries)
+    context = bench_context(part, role, view, request.user, hurries=hurries)
     still = context.get("pending_stage", "") == view.get("stage") != ""
     if view.get("pending") == "1" and (context["working"] or still):
         response = render(request, "bench/_pending.html", {**context, "oob": True})

@@ -60,23 +60,23 @@ def align_sections(sections: list[NurbsCurve], tolerance: float = 1e-6) -> list[
     closed = [section.is_closed(tolerance) for section in sections]
     if any(closed) != all(closed):
         raise InvalidInput("The sections", "all closed or all open", "mixed")
-    aligned, target = sections[:1], _even_places(sections[0], closed[0])
+    aligned, target = sections[:1], _even_places(sections[0], closed=closed[0])
     for section in sections[1:]:
-        run, target = _nearest_run(aligned[-1], target, section, closed[0])
+        run, target = _nearest_run(aligned[-1], target, section, closed=closed[0])
         aligned.append(run)
     return aligned
 
 
-def _nearest_run(before: NurbsCurve, target: Floats, section: NurbsCurve, closed: bool) -> tuple[NurbsCurve, Floats]:
+def _nearest_run(before: NurbsCurve, target: Floats, section: NurbsCurve, *, closed: bool) -> tuple[NurbsCurve, Floats]:
     """Return the section as it runs nearest to the places (PLACES, 3) of the one before, and its own places so run."""
-    own = _even_places(section, closed)
+    own = _even_places(section, closed=closed)
     at_corner = closed and closed_at_kink(before, SHARP_ANGLE)
     best, found, least = section, own, np.inf
     for turned in (False, True):
         candidate = reverse_curve(section) if turned else section
         places = own if not turned else np.roll(own[::-1], 1, axis=0) if closed else own[::-1]
         if closed:
-            shift, score = _best_shift(candidate, _shift_scores(target, places), at_corner)
+            shift, score = _best_shift(candidate, _shift_scores(target, places), at_corner=at_corner)
         else:
             shift, score = 0.0, float((lengths(places - target) ** 2).sum())
         if score < least * (1 - 1e-9) - 1e-12:
@@ -85,7 +85,7 @@ def _nearest_run(before: NurbsCurve, target: Floats, section: NurbsCurve, closed
     return best, found
 
 
-def _even_places(section: NurbsCurve, closed: bool) -> Floats:
+def _even_places(section: NurbsCurve, *, closed: bool) -> Floats:
     """Return PLACES places (n, 3) at nearly even shares of the length; of a closed section measured from their middle."""
     dense = curve_points(section, span_params(section, max(4, -(-DENSE // (len(section.breaks) - 1)))))
     totals = np.concatenate(([0.0], np.cumsum(lengths(np.diff(dense, axis=0)))))
@@ -101,7 +101,7 @@ def _shift_scores(target: Floats, places: Floats) -> Floats:
     return scores
 
 
-def _best_shift(section: NurbsCurve, scores: Floats, at_corner: bool) -> tuple[float, float]:
+def _best_shift(section: NurbsCurve, scores: Floats, *, at_corner: bool) -> tuple[float, float]:
     """Return the share of the length at which to start, 0 to stay, and its score; at a corner if there is one and asked."""
     kinks = find_kinks(section, SHARP_ANGLE)
     shares = np.arange(PLACES) / PLACES

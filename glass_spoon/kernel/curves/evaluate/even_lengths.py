@@ -36,7 +36,7 @@ class LengthTable:
         """Whole lengths (curves,) in mm."""
         return self.totals[:, -1]
 
-    def to_params(self, rows: Ints, shares: Floats, exact: bool = False) -> Floats:
+    def to_params(self, rows: Ints, shares: Floats, *, exact: bool = False) -> Floats:
         """Return the parameters (rows, n) at shares (n,) of the length of curves `rows`.
 
         Cubic Hermite inverse within a cell, from the speeds at its ends; the plain share where a curve stands still. With

@@ -97,7 +97,7 @@ def bulge_from_tangent(start: ArrayLike, tangent: ArrayLike, end: ArrayLike) -> 
     return float(np.tan(half / 2))
 
 
-def polyline_with_bulges(points: ArrayLike, bulges: ArrayLike, closed: bool) -> NurbsCurve:
+def polyline_with_bulges(points: ArrayLike, bulges: ArrayLike, *, closed: bool) -> NurbsCurve:
     """Return straight runs and arcs through points (n, 2); bulges (n,) say how each run to the next point bends.
 
     Neighbours at one place are skipped. Raises InvalidInput when nothing is left.

@@ -20,6 +20,7 @@ Spacing = Literal["chordal", "centripetal", "uniform"]
 def interpolate_points(
     points: ArrayLike,
     sharp: ArrayLike | None = None,
+    *,
     closed: bool = False,
     spacing: Spacing = "chordal",
     start_tangent: ArrayLike | None = None,
@@ -38,7 +39,7 @@ def interpolate_points(
         raise InvalidInput("The sharp points", f"{len(array)} yes-or-no values", f"{corner.size}")
     if closed:
         array, corner = _close(array, corner)
-    _check_apart(array, closed)
+    _check_apart(array, closed=closed)
     if closed and not corner.any():
         return _periodic(array, spacing)
     cuts = np.unique(np.concatenate(([0], np.flatnonzero(corner), [len(array) - 1])))
@@ -55,7 +56,7 @@ def _close(points: Floats, corner: Bools) -> tuple[Floats, Bools]:
     return np.vstack((array, array[:1])), np.append(corner, corner[0])
 
 
-def _check_apart(points: Floats, closed: bool) -> None:
+def _check_apart(points: Floats, *, closed: bool) -> None:
     """Raise InvalidInput when two neighbours coincide."""
     steps = lengths(np.diff(points, axis=0))
     if (steps <= 1e-12 * max(float(np.abs(points).max()), 1e-300)).any():

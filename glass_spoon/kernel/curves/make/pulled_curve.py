@@ -17,7 +17,7 @@ MAX_DEGREE = 7
 
 
 def pulled_curve(
-    points: ArrayLike, degree: int, weights: ArrayLike | None = None, sharp: ArrayLike | None = None, closed: bool = False
+    points: ArrayLike, degree: int, weights: ArrayLike | None = None, sharp: ArrayLike | None = None, *, closed: bool = False
 ) -> NurbsCurve:
     """Return the curve of control points (n, 3) mm, weights (n,), and `sharp` (n,) marking points that it runs into.
 

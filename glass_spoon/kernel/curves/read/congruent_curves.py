@@ -12,7 +12,7 @@ CONGRUENT = 1e-9
 """Share of its size by which a copy may be off."""
 
 
-def placement_of_copy(first: NurbsCurve, other: NurbsCurve, turned: bool) -> Placement | None:
+def placement_of_copy(first: NurbsCurve, other: NurbsCurve, *, turned: bool) -> Placement | None:
     """Return the move that brings one curve onto another, turned about the upright if `turned`; None where none does."""
     alike = first.degree == other.degree and first.control_points.shape == other.control_points.shape
     if not (alike and np.array_equal(first.weights, other.weights) and np.array_equal(first.knots, other.knots)):

@@ -164,7 +164,7 @@ def _offset_runs(surface: NurbsSurface, distance: float, tolerance: float) -> tu
         first = joints[k - 1].after if k or (closed and not ring) else None
         last = joints[k].before if k < len(joints) else None
         patches.append(_trimmed_places(run, distance, first, last))
-    return _joined(patches, joints, rings, tolerance, closed and not ring)
+    return _joined(patches, joints, rings, tolerance, closing=closed and not ring)
 
 
 @dataclass(frozen=True, eq=False)
@@ -175,9 +175,9 @@ class _Joint:
     """
 
     opens: bool
-    before: _Cut | None
-    after: _Cut | None
-    mitre: _Cut | None
+    before: _Cut | None = None
+    after: _Cut | None = None
+    mitre: _Cut | None = None
 
 
 def _joint(before: _Run, after: _Run, distance: float) -> _Joint:
@@ -187,13 +187,12 @@ def _joint(before: _Run, after: _Run, distance: float) -> _Joint:
     ahead = after.at(distance, u, np.full_like(u, 1e-3)) - ends[1]
     opening = np.einsum("ij,ij->i", ends[1] - ends[0], ahead)
     if (opening > -1e-12).all():
-        return _Joint(True, None, None, lambda shares: _mitres(before, after, distance, shares))
+        return _Joint(opens=True, mitre=lambda shares: _mitres(before, after, distance, shares))
     if (opening < 1e-12).all():
         return _Joint(
-            False,
-            lambda shares: _crossings(before, after, distance, shares)[0],
-            lambda shares: _crossings(before, after, distance, shares)[1],
-            None,
+            opens=False,
+            before=lambda shares: _crossings(before, after, distance, shares)[0],
+            after=lambda shares: _crossings(before, after, distance, shares)[1],
         )
     raise KernelError("A sharp edge turns from outwards to inwards on its way. Cut the surface there and offset the parts.")
 
@@ -268,6 +267,7 @@ def _joined(
     joints: list[_Joint],
     rings: tuple[bool, bool],
     tolerance: float,
+    *,
     closing: bool,
 ) -> tuple[NurbsSurface, float]:
     """Fit all runs over one set of shares round and put them together, mitres between them."""
@@ -286,7 +286,7 @@ def _joined(
         runs.append(SectionRun(fit.homogeneous.copy(), fit.degrees[1], fit.knots[1] * size))
         if k < len(joints) and (k + 1 < len(fits) or closing):
             runs += _mitre_runs(fit, fits[(k + 1) % len(fits)], joints[k])
-    _close_gaps(runs, closing)
+    _close_gaps(runs, closing=closing)
     return join_runs(isocurve(fits[0], 0, 0.0), runs), max(one.largest for one in fitted)
 
 
@@ -306,7 +306,7 @@ def _mitre_runs(before: NurbsSurface, after: NurbsSurface, joint: _Joint) -> lis
     return runs
 
 
-def _close_gaps(runs: list[SectionRun], closing: bool) -> None:
+def _close_gaps(runs: list[SectionRun], *, closing: bool) -> None:
     """Make the ends of runs that follow each other one row, midway between what each was fitted to."""
     pairs = list(pairwise(range(len(runs)))) + ([(len(runs) - 1, 0)] if closing else [])
     for before, after in pairs:

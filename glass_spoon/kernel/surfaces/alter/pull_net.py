@@ -48,8 +48,12 @@ def pull_net(surface: NurbsSurface, moves: list[NetMove], spread: int = 0, reach
             (poles[0] and at == 0) or (poles[1] and at == last)
             for poles, at, last in zip(pole, (move.round, move.along), (rows - 1, columns - 1), strict=True)
         ]
-        first = np.ones(rows) if reach == "rows round" or on_pole[1] else _shares(rows, move.round, spread, closed[0])
-        second = np.ones(columns) if reach == "rows along" or on_pole[0] else _shares(columns, move.along, spread, closed[1])
+        first = np.ones(rows) if reach == "rows round" or on_pole[1] else _shares(rows, move.round, spread, closed=closed[0])
+        second = (
+            np.ones(columns)
+            if reach == "rows along" or on_pole[0]
+            else _shares(columns, move.along, spread, closed=closed[1])
+        )
         total += (first[:, None] * second)[..., None] * np.array(move.by)
     for axis, ends in enumerate(pole):
         for end, is_pole in zip((0, -1), ends, strict=True):
@@ -59,7 +63,7 @@ def pull_net(surface: NurbsSurface, moves: list[NetMove], spread: int = 0, reach
     return NurbsSurface(surface.degrees, surface.knots, surface.control_points + total, surface.weights)
 
 
-def _shares(count: int, at: int, spread: int, closed: bool) -> Floats:
+def _shares(count: int, at: int, spread: int, *, closed: bool) -> Floats:
     """Return by how much (count,) points of a row follow the one at a number: all of it there, nothing past the spread."""
     distance = np.abs(np.arange(count) - at).astype(np.float64)
     if closed:  # the first and the last point are one

@@ -92,14 +92,14 @@ def _fit_axis(axis: _Axis, rows: Floats, tolerance: float) -> tuple[Floats, Floa
     for start, end in pairwise(stops):
         near = 1e-9 * stops[-1]
         inside = (axis.totals >= start - near) & (axis.totals <= end + near)
-        own, net = _fewest(np.clip(axis.totals[inside], start, end), rows[inside], tolerance, axis.ring)
+        own, net = _fewest(np.clip(axis.totals[inside], start, end), rows[inside], tolerance, ring=axis.ring)
         nets.append(net if not nets else net[1:])
         knots.append(own[4:-4])
         knots.append(np.full(3 if end < stops[-1] else 4, end))
     return np.concatenate(knots), np.concatenate(nets)
 
 
-def _fewest(params: Floats, rows: Floats, tolerance: float, ring: bool) -> tuple[Floats, Floats]:
+def _fewest(params: Floats, rows: Floats, tolerance: float, *, ring: bool) -> tuple[Floats, Floats]:
     """Return the least-squares spline of one smooth run with about the fewest spans that keep the tolerance."""
     most = min(MOST_SPANS, (len(params) - 1) // 2)
     bending = _bending(params, rows)
@@ -107,7 +107,7 @@ def _fewest(params: Floats, rows: Floats, tolerance: float, ring: bool) -> tuple
     def attempt(spans: int) -> tuple[Floats, Floats, float]:
         inner = np.interp(np.linspace(0, 1, spans + 1)[1:-1], bending, params)
         knots = np.concatenate((np.full(4, params[0]), inner, np.full(4, params[-1])))
-        control = _held_ends(params, rows, knots, ring)
+        control = _held_ends(params, rows, knots, ring=ring)
         off = lengths(np.tensordot(basis_matrix(knots, 3, params), control, axes=(1, 0)) - rows).max()
         return knots, control, np.inf if _swings_out(control, rows) else float(off)
 
@@ -135,7 +135,7 @@ def _swings_out(control: Floats, rows: Floats) -> bool:
     return bool(((control < low - room) | (control > high + room)).any())
 
 
-def _held_ends(params: Floats, rows: Floats, knots: Floats, ring: bool) -> Floats:
+def _held_ends(params: Floats, rows: Floats, knots: Floats, *, ring: bool) -> Floats:
     """Return least-squares control points (k, m, 3) that keep the first and last row, and how a ring closes."""
     basis = basis_matrix(knots, 3, params)
     flat = rows.reshape(len(rows), -1)

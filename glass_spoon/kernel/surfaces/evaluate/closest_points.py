@@ -42,7 +42,7 @@ def closest_points(
     owner = _owners(surface, parts, u, v)
     feet = _search(surface, parts, points, (u, v, owner), tolerance)
     if len(parts) > 1:
-        _ask_others(surface, parts, points, feet, owner, start is None, tolerance)
+        _ask_others(surface, parts, points, feet, owner, everywhere=start is None, tolerance=tolerance)
     return feet
 
 
@@ -52,6 +52,7 @@ def _ask_others(
     points: Floats,
     feet: Feet,
     owner: Ints,
+    *,
     everywhere: bool,
     tolerance: float,
 ) -> None:

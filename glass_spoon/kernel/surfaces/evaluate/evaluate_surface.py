@@ -41,7 +41,7 @@ def evaluate_grid(surface: NurbsSurface, us: Floats, vs: Floats) -> SurfaceGrid:
     shape = (3, len(us), len(vs))
     out = [np.empty(shape) for _ in range(4)]
     for part, parts in _blocks(surface, us, vs):
-        _fill_block(parts, [array[:, part] for array in out], surface.is_rational)
+        _fill_block(parts, [array[:, part] for array in out], rational=surface.is_rational)
     grid = SurfaceGrid(*(np.moveaxis(array, 0, 2) for array in out))
     _mend_normals(surface, us, vs, grid.along_u, grid.along_v, grid.normals)
     return grid
@@ -55,7 +55,7 @@ def evaluate_rows(surface: NurbsSurface, us: Floats, vs: Floats) -> tuple[Floats
     points, normals = (np.empty((len(vs), len(us), 3)) for _ in range(2))
     for part, (value, slope_v, slope_u) in _blocks(_swapped(surface), vs, us):
         block = [np.empty(value[:3].shape) for _ in range(4)]
-        _fill_block((value, slope_u, slope_v), block, surface.is_rational)
+        _fill_block((value, slope_u, slope_v), block, rational=surface.is_rational)
         points[part], normals[part] = block[0].transpose(1, 2, 0), block[3].transpose(1, 2, 0)
     lost = np.flatnonzero(~np.isfinite(normals[..., 0]).ravel())
     flat = normals.reshape(-1, 3)
@@ -83,7 +83,7 @@ def _blocks(surface: NurbsSurface, us: Floats, vs: Floats) -> Iterator[tuple[sli
         yield part, (across @ value_v, slope_u[part] @ net @ value_v, across @ slope_v)
 
 
-def _fill_block(parts: tuple[Floats, Floats, Floats], out: list[Floats], rational: bool) -> None:
+def _fill_block(parts: tuple[Floats, Floats, Floats], out: list[Floats], *, rational: bool) -> None:
     """Write points, derivatives and normals (3, rows, n) of one block from its homogeneous values (4, rows, n)."""
     value, slope_u, slope_v = parts
     point, along_u, along_v, normal = out

@@ -70,13 +70,13 @@ def through_grid(points: Floats, rings: tuple[bool, bool] = (False, False)) -> N
     """
     degrees = tuple(min(3, size - 1) for size in points.shape[:2])
     u, v = (np.linspace(0, 1, size) for size in points.shape[:2])
-    along_u = _through(u, points, degrees[0], rings[0])
-    along_v = _through(v, np.moveaxis(np.asarray(along_u.c), 1, 0), degrees[1], rings[1])
+    along_u = _through(u, points, degrees[0], ring=rings[0])
+    along_v = _through(v, np.moveaxis(np.asarray(along_u.c), 1, 0), degrees[1], ring=rings[1])
     net = np.moveaxis(np.asarray(along_v.c), 0, 1)
     return NurbsSurface((degrees[0], degrees[1]), (along_u.t, along_v.t), net, np.ones(net.shape[:2]))
 
 
-def _through(shares: Floats, rows: Floats, degree: int, ring: bool) -> BSpline:
+def _through(shares: Floats, rows: Floats, degree: int, *, ring: bool) -> BSpline:
     """Return the spline through rows (n, ...); of a ring with the slope of the periodic cubic at both ends."""
     if not ring or degree < 3:
         return make_interp_spline(shares, rows, k=degree)

@@ -78,7 +78,7 @@ def loft_sections(sections: list[NurbsCurve], shape: LoftShape, tolerance: float
     within = tolerance or FINE * max(float(np.ptp(section.control_points, axis=0).max()) for section in sections)
     own = align_sections(sections) if shape.align else sections
     rows = make_compatible(own, within) if _is_ruled(own, shape) else make_smooth(own, within)
-    if rows[0].is_closed(1e-6) and _runs_inward(rows, shape.closed):
+    if rows[0].is_closed(1e-6) and _runs_inward(rows, closed=shape.closed):
         rows = [reverse_curve(row) for row in rows]
     rows, shape = _with_noses(rows, shape)
     run = _through(rows, shape)
@@ -125,7 +125,7 @@ def _stations(rows: list[NurbsCurve], shape: LoftShape) -> Floats:
     return _params(np.concatenate((nets, nets[:1])) if shape.closed else nets, shape.spacing)
 
 
-def _runs_inward(rows: list[NurbsCurve], closed: bool) -> bool:
+def _runs_inward(rows: list[NurbsCurve], *, closed: bool) -> bool:
     """Say whether normals (round x along) point inwards: by the signed volume between the control nets."""
     nets = [row.control_points for row in rows]
     if closed:

@@ -32,7 +32,7 @@ class OutlineLoop:
     turns: Floats
 
 
-def make_loop(curve: NurbsCurve, inner: bool) -> OutlineLoop:
+def make_loop(curve: NurbsCurve, *, inner: bool) -> OutlineLoop:
     """Return the loop of a closed curve in the xy plane."""
     if (_signed_area(curve) < 0) != inner:
         curve = reverse_curve(curve)
@@ -93,7 +93,7 @@ class RunOffset:
         last = self.cut(offset, at_end=True)
         return offset_points(self.run, low + (first + (last - first) * shares) * (high - low), offset)
 
-    def cut(self, offset: float, at_end: bool) -> float:
+    def cut(self, offset: float, *, at_end: bool) -> float:
         """Return the share of the run at which it starts or ends, beyond 0 to 1 where it goes on."""
         neighbour, turn = (self.after, self.turns[1]) if at_end else (self.before, self.turns[0])
         plain = 1.0 if at_end else 0.0
@@ -109,7 +109,7 @@ class RunOffset:
             return plain - step if at_end else plain + step
         key = (offset, at_end)
         if key not in self.found:
-            self.found[key] = _crossing(self.run, neighbour, offset, at_end)
+            self.found[key] = _crossing(self.run, neighbour, offset, at_end=at_end)
         return self.found[key]
 
 
@@ -123,7 +123,7 @@ def offset_points(run: NurbsCurve, params: Floats, offset: float) -> Floats:
     return np.asarray(values[0] + (params - inside)[:, None] * values[1] + offset * left)
 
 
-def _crossing(run: NurbsCurve, neighbour: NurbsCurve, offset: float, at_end: bool) -> float:
+def _crossing(run: NurbsCurve, neighbour: NurbsCurve, offset: float, *, at_end: bool) -> float:
     """Return the share of a run at which its offset crosses its neighbour's, by Newton's method from the corner."""
     (low, high), (low_next, high_next) = run.domain, neighbour.domain
     s, t = (high, low_next) if at_end else (low, high_next)

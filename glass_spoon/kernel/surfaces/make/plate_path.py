@@ -59,10 +59,10 @@ def plate_path(shape: PlateShape) -> list[PathPart]:
     for edge, at_end in ((shape.lower, False), (shape.upper, True)):
         if edge.kind == "sharp":
             continue
-        corner, along, size = _edge_frame(line, at_end)
+        corner, along, size = _edge_frame(line, at_end=at_end)
         angle, reach = float(np.arccos(np.clip(along[0], -1, 1))), _reach(edge, corner, along, size)
         if reach >= size * (1 - 1e-9):
-            largest = _largest_in_height(shape, at_end)
+            largest = _largest_in_height(shape, at_end=at_end)
             raise KernelError(
                 f"An edge of {edge.size:.4g} mm does not fit the height. The largest that fits is {floor_text(largest)} mm."
             )
@@ -120,7 +120,7 @@ def _shifted(part: PathPart, by: float) -> PathPart:
     return replace(part, start=(part.start[0] + by, part.start[1]), end=(part.end[0] + by, part.end[1]), corner=corner)
 
 
-def _largest_in_height(shape: PlateShape, at_end: bool) -> float:
+def _largest_in_height(shape: PlateShape, *, at_end: bool) -> float:
     """Return the largest edge that still leaves some of the side."""
     name = "upper" if at_end else "lower"
     edge: PlateEdge = getattr(shape, name)
@@ -133,7 +133,7 @@ def _fits_height(shape: PlateShape) -> bool:
     left = [float(np.hypot(*(b - a))) for a, b in pairwise(line)]
     for edge, at_end in ((shape.lower, False), (shape.upper, True)):
         if edge.kind != "sharp":
-            left[-1 if at_end else 0] -= _reach(edge, *_edge_frame(line, at_end))
+            left[-1 if at_end else 0] -= _reach(edge, *_edge_frame(line, at_end=at_end))
     return min(left) > 1e-9
 
 
@@ -143,7 +143,7 @@ def _side_line(shape: PlateShape) -> list[Floats]:
     return [np.array([abs(z) * np.tan(shape.draft), z]) for z in stops]
 
 
-def _edge_frame(line: list[Floats], at_end: bool) -> tuple[Floats, Floats, float]:
+def _edge_frame(line: list[Floats], *, at_end: bool) -> tuple[Floats, Floats, float]:
     """Return the corner (2,) of an edge, the direction along the side from it, and the length of the side."""
     corner, neighbour = (line[-1], line[-2]) if at_end else (line[0], line[1])
     size = float(np.hypot(*(neighbour - corner)))

@@ -105,7 +105,7 @@ class RidgeShape:
 
     @property
     def wound(self) -> float:
-        """Angle in radians over which the strips go: where all ridges together go round less than once, bare core follows."""
+        """Angle in radians over which the strips go: where all ridges together go round less than once, the rest is bare."""
         return max(self.whole, self.sector)
 
     @property

@@ -60,7 +60,7 @@ class RollFrame:
 
 
 def roll_frame(
-    sheets: Sequence[NurbsSurface], body: RollBody, radius: float, direction: float = 0.0, inside: bool = False
+    sheets: Sequence[NurbsSurface], body: RollBody, radius: float, direction: float = 0.0, *, inside: bool = False
 ) -> RollFrame:
     """Return how sheets are rolled at `direction` (radians from the u direction of the first flat one, whose plane bends).
 

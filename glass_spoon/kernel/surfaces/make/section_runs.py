@@ -70,6 +70,7 @@ def end_run(
     section: NurbsCurve,
     outward: Floats,
     shape: EndShape,
+    *,
     at_start: bool,
     middle: Floats | None = None,
     point: float = 0.0,

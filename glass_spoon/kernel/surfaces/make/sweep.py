@@ -160,7 +160,7 @@ def sweep_profile(profile: NurbsCurve, path: NurbsCurve, shape: SweepShape, tole
         raise InvalidInput("The path", "longer than nothing", "a point")
     if min(shape.scale.values) <= 0:
         raise InvalidInput("The scale", "above 0", f"{min(shape.scale.values):g}")
-    frames = _frames(arc, path.is_closed(1e-6), shape)
+    frames = _frames(arc, closed=path.is_closed(1e-6), shape=shape)
     if frames.closed:
         _check_meeting(shape)
     stops = arc.at_params(np.concatenate(([path.domain[0]], find_kinks(path, SHARP_ANGLE), [path.domain[1]])))
@@ -202,7 +202,7 @@ def _area(profile: NurbsCurve) -> float:
     return float(x[:-1] @ y[1:] - y[:-1] @ x[1:]) / 2
 
 
-def _frames(arc: ArcLength, closed: bool, shape: SweepShape) -> _Frames:
+def _frames(arc: ArcLength, *, closed: bool, shape: SweepShape) -> _Frames:
     """Carry the first axis along the path; a closed one is told how far it has to be turned back."""
     carried = carry_frame(arc.curve)
     untwist = 0.0
@@ -403,7 +403,7 @@ def _with_ends(profile: NurbsCurve, runs: list[SectionRun], frames: _Frames, sha
         section = from_homogeneous(profile.degree, profile.knots, runs[end].net[:, end])
         # Of one profile the middle goes where its frame takes it; profiles that are blended are looked at.
         middle = None if shape.others else _carried_middle(profile, section, flat)
-        closing.append(end_run(section, tangents[end] if end else -tangents[end], kind, end == 0, middle))
+        closing.append(end_run(section, tangents[end] if end else -tangents[end], kind, at_start=end == 0, middle=middle))
     return [run for run in (closing[0], *runs, closing[1]) if run is not None]
 
 

@@ -30,7 +30,7 @@ def a_place(axis: Literal["right", "up", "x", "y", "z"], help_text: str, label: 
     return NumberSpec(help_text, "length", label=label, least=-FAR, most=FAR, axis=axis)
 
 
-def a_length(help_text: str, step: float = 1.0, label: str = "", zero: bool = False) -> NumberSpec:
+def a_length(help_text: str, step: float = 1.0, label: str = "", *, zero: bool = False) -> NumberSpec:
     """Return the spec of a length in mm above zero, or from zero up."""
     return NumberSpec(help_text, "length", label=label, least=0, above=not zero, most=FAR, step=step)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal, cast
 
 import numpy as np
 
@@ -14,7 +14,7 @@ from glass_spoon.kernel.curves.alter.link_curves import link_curves
 from glass_spoon.kernel.curves.alter.mirror_weld import weld_mirrored
 from glass_spoon.kernel.curves.alter.place_curve import place_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.make.interpolate import interpolate_points
+from glass_spoon.kernel.curves.make.interpolate import Spacing, interpolate_points
 from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.curves.make.pulled_curve import pulled_curve
 from glass_spoon.kernel.errors import InvalidInput, KernelError
@@ -111,16 +111,15 @@ class Draw(Line):
             raise KernelError(f"Place at least {least} points: click in the {self.plane} view.")
         places, sharp, weights = point_columns(self.plane, given.values["points"])
         if self.manner == "pulled by":
-            return CurveItem(pulled_curve(places, given.count("degree"), weights, sharp, closed))
+            return CurveItem(pulled_curve(places, given.count("degree"), weights, sharp, closed=closed))
         if self.manner == "straight through":
             return CurveItem(make_polyline(np.vstack((places, places[:1])) if closed else places))
-        tangents: tuple[Floats | None, Floats | None] = (None, None)
+        ends: dict[str, Floats | None] = {}
         if not closed:
-            tangents = (
-                self._tangent(given, "start", places[1] - places[0]),
-                self._tangent(given, "end", places[-1] - places[-2]),
-            )
-        return CurveItem(interpolate_points(places, sharp, closed, given.word("spacing"), *tangents))  # type: ignore[arg-type]
+            ends["start_tangent"] = self._tangent(given, "start", places[1] - places[0])
+            ends["end_tangent"] = self._tangent(given, "end", places[-1] - places[-2])
+        spacing = cast(Spacing, given.word("spacing"))
+        return CurveItem(interpolate_points(places, sharp, closed=closed, spacing=spacing, **ends))
 
     def _tangent(self, given: Given, name: str, chord: Floats) -> Floats | None:
         """Return the direction (3,) that an end runs along: level and upright on the side of its chord."""

@@ -322,7 +322,7 @@ class Gather(Line):
         parts = [of_surface[parent] for parent in parents]
         oriented = orient_set(whole)
         keys = [name for name in given.items if name.partition(".")[0] == "surfaces"]
-        notes = tuple(_set_notes(oriented.shape, oriented.one_sided, tuple(parts)))
+        notes = tuple(_set_notes(oriented.shape, one_sided=oriented.one_sided, parts=tuple(parts)))
         return SurfacesItem(oriented.shape, tuple(parts), notes, sources=tuple(given.ids[keys[part]] for part in parts))
 
     def inspect(self, item: Item) -> list[Finding]:
@@ -356,7 +356,7 @@ def _closing_tolerance(shape: SurfaceSet, parts: tuple[int, ...]) -> float | Non
     return None if _misses(closed, tuple(parts[parent] for parent in parents)) else wanted
 
 
-def _set_notes(shape: SurfaceSet, one_sided: bool, parts: tuple[int, ...]) -> list[str]:
+def _set_notes(shape: SurfaceSet, *, one_sided: bool, parts: tuple[int, ...]) -> list[str]:
     """Return what is worth a look in a set that was put together."""
     notes = []
     misses = _misses(shape, parts)

@@ -32,7 +32,7 @@ _RUN = (
 )
 
 
-def _length(help_text: str, label: str = "", zero: bool = False, step: float = 1.0) -> NumberSpec:
+def _length(help_text: str, label: str = "", *, zero: bool = False, step: float = 1.0) -> NumberSpec:
     return NumberSpec(help_text, "length", label=label, least=0, above=not zero, most=1e6, step=step)
 
 
@@ -77,7 +77,14 @@ class RidgeLine(Line):
         )
 
     def wind(
-        self, given: Given, profile: NurbsCurve, radii: tuple[float, float], height: float, lead: float, inward: bool = False
+        self,
+        given: Given,
+        profile: NurbsCurve,
+        radii: tuple[float, float],
+        height: float,
+        lead: float,
+        *,
+        inward: bool = False,
     ) -> SurfacesItem:
         """Wind a profile about the core; the set is moved to its place."""
         shape = RidgeShape(
@@ -150,7 +157,7 @@ class Thread(RidgeLine):
         radius = thread.minor_diameter / 2
         lead = thread.pitch * given.count("starts")
         return self.wind(
-            given, thread_profile(thread), (radius, radius), given.number("height"), lead, self.side == "internal"
+            given, thread_profile(thread), (radius, radius), given.number("height"), lead, inward=self.side == "internal"
         )
 
 

@@ -69,13 +69,13 @@ class Roll(Line):
         direction = given.number("direction") if self.body == "cylinder" else 0.0
         if not isinstance(item, SurfacesItem):
             sheet = given.surface("surface").surface
-            frame = roll_frame([sheet], self.body, radius, direction, self.side == "face")
+            frame = roll_frame([sheet], self.body, radius, direction, inside=self.side == "face")
             made = roll_sheet(sheet, frame, within)
             return SurfaceItem(made.surface, told=how_near(made.largest))
         if item.shape.caps:
             raise KernelError("Flat ends do not bend. Leave the ends of the set open, or roll a single sheet.")
         sheets = item.shape.surfaces
-        several = roll_sheets(sheets, roll_frame(sheets, self.body, radius, direction, self.side == "face"), within)
+        several = roll_sheets(sheets, roll_frame(sheets, self.body, radius, direction, inside=self.side == "face"), within)
         tolerance = max(item.shape.tolerance, MEETING * within)
         shape = SurfaceSet(tuple(made.surface for made in several), tolerance, counts=item.shape.counts)
         return replace(item, shape=shape, notes=(), told=how_near(max(made.largest for made in several)))

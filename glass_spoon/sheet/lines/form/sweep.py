@@ -162,7 +162,7 @@ def _copies(paths: tuple[NurbsCurve, ...], facing: Facing) -> tuple[Placement, .
     if facing == "rail" or len(paths) == 1:
         return ()
     steep = abs(float(curve_tangents(paths[0], np.array(paths[0].domain[:1]))[0, 2])) > STEEP
-    found = [placement_of_copy(paths[0], path, facing == "least twist" and not steep) for path in paths]
+    found = [placement_of_copy(paths[0], path, turned=facing == "least twist" and not steep) for path in paths]
     moves = tuple(move for move in found if move is not None)
     return moves if len(moves) == len(paths) else ()
 

@@ -364,7 +364,7 @@ class MeshSurface(Line):
         wish = self._set_wish(given, shape, length)
         if wish is not None:
             whole = shape if isinstance(shape, SurfaceSet) else one_as_set(shape)
-            return mesh_set(whole, wish, self.poles, kept, FACE_LIMIT)
+            return mesh_set(whole, wish, self.poles, crease_sharp=kept, face_limit=FACE_LIMIT)
         assert not isinstance(shape, SurfaceSet)
         around, along = self.counts(shape, given, length)
         by_parameter = self.spaced == "by parameter"
@@ -375,7 +375,7 @@ class MeshSurface(Line):
             along,
             spaced,
             self.poles,
-            kept,
+            crease_sharp=kept,
             face_limit=FACE_LIMIT,
             bend=0.0 if by_parameter else self.bend(given),
         )
