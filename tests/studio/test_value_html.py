@@ -9,8 +9,9 @@ from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.edit import add_line, default_line
 from glass_spoon.sheet.evaluate import evaluate
 from glass_spoon.sheet.lines import VERBS
-from glass_spoon.studio.show.sheet_rows import SheetRow, ValuePart, chapters
+from glass_spoon.studio.show.sheet_rows import SheetRow, chapters
 from glass_spoon.studio.show.value_html import value_html
+from glass_spoon.studio.show.value_parts import ValuePart
 
 HOSTILE = "\"><script>alert('x')</script>&"
 ROW = SheetRow("l1", 1, "mesh", [], "good", "", (), False)

@@ -11,6 +11,7 @@ from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSp
 from glass_spoon.sheet.items import Item, MeshItem
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import fold_findings
+from glass_spoon.sheet.lines.mesh_work.gauges_told import change_told
 from glass_spoon.sheet.phrase import Phrase
 
 
@@ -72,7 +73,7 @@ class Smooth(Line):
             given.progress(4.0 ** (step + 1 - times))
         if self.manner == "rounded" and self.points == "limit":
             mesh = to_limit(mesh, 0, hold_corners=self.corners == "kept")
-        return replace(item, mesh=mesh, notes=(), told="", counts=None, done=None)
+        return replace(item, mesh=mesh, notes=(), told=change_told(item.mesh, mesh), counts=None, done=None)
 
     def inspect(self, item: Item) -> list[Finding]:
         """Point at folded faces."""

@@ -7,56 +7,16 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.errors import BadExpression
 from glass_spoon.sheet.evaluate import Build, LineReport
-from glass_spoon.sheet.expressions import format_quantity, names_in, read_quantity
-from glass_spoon.sheet.fields import (
-    EVERY,
-    ChoiceSpec,
-    CornersSpec,
-    FileSpec,
-    LawSpec,
-    MakerSpec,
-    NameSpec,
-    NumberSpec,
-    PictureSpec,
-    PointsSpec,
-    ReferenceSpec,
-    ReferencesSpec,
-    Spec,
-    TableSpec,
-)
-from glass_spoon.sheet.kinds import KINDS, one_of
+from glass_spoon.sheet.expressions import format_quantity, names_in
+from glass_spoon.sheet.kinds import KINDS
 from glass_spoon.sheet.line import CHAPTERS, Finding, Line
 from glass_spoon.sheet.lines.remarks import Remark
 from glass_spoon.sheet.lines.sizes import Size
+from glass_spoon.studio.show.value_parts import ValuePart, value_part
 
 PUNCTUATION = ",.;:)"
 """Marks that stay on the line of the value before them."""
-
-
-@dataclass(frozen=True)
-class ValuePart:
-    """A piece of a sentence. kind: text, verb, number, choice, reference, name, points, corners, file.
-
-    tail: the punctuation that follows and must not begin a line.
-    """
-
-    kind: str
-    text: str
-    field: str = ""
-    raw: str = ""
-    help: str = ""
-    step: float = 1.0
-    unit: str = ""
-    options: tuple[tuple[str, str], ...] = ()
-    axis: str = ""
-    tail: str = ""
-
-    @property
-    def entries(self) -> list[str]:
-        """The ids of a list of references, in order."""
-        return [entry for entry in self.raw.split(",") if entry]
 
 
 @dataclass(frozen=True)
@@ -162,78 +122,8 @@ def _parts(build: Build, line: Line) -> list[ValuePart]:
                 parts[-1] = replace(parts[-1], tail=tail)
             parts.append(ValuePart(part.kind, text))
         else:
-            parts.append(_value(build, line, part.text))
+            parts.append(value_part(build, line, part.text))
     return parts
-
-
-def _value(build: Build, line: Line, name: str) -> ValuePart:
-    """Return one editable value."""
-    spec, raw = line.spec(name), getattr(line, name)
-    if isinstance(spec, NumberSpec):
-        text = _number_text(build, raw, spec)
-        return ValuePart("number", text, name, str(raw), spec.help, spec.step, _unit(spec), axis=spec.axis)
-    if isinstance(spec, ChoiceSpec):
-        options = tuple((choice, spec.choice_label(choice)) for choice in spec.choices)
-        return ValuePart("choice", spec.choice_label(str(raw)), name, str(raw), spec.help, options=options)
-    if isinstance(spec, ReferenceSpec):
-        return ValuePart(
-            "reference",
-            build.document.item_name(raw) or ("every surface" if raw == EVERY else f"pick {one_of(spec.kinds[:1])}"),
-            name,
-            raw,
-            spec.help,
-            options=_item_options(build.document, line, spec),
-        )
-    if isinstance(spec, MakerSpec):
-        options = _maker_options(build.document, line)
-        return ValuePart("reference", dict(options).get(raw, "pick what made them"), name, raw, spec.help, options=options)
-    if isinstance(spec, ReferencesSpec):
-        options = _item_options(build.document, line, spec)
-        words = ", ".join(build.document.item_name(item) for item in raw) or (
-            f"pick {KINDS[spec.item_kind].plural}" if spec.least else "none"
-        )
-        return ValuePart("references", words, name, ",".join(raw), spec.help, options=options)
-    return _other_value(spec, name, raw)
-
-
-def _other_value(spec: Spec, name: str, raw: Any) -> ValuePart:
-    """Return names, points and files."""
-    if isinstance(spec, PointsSpec):
-        sharp = sum(1 for point in raw if point.sharp)
-        words = f"{len(raw)} point{'' if len(raw) == 1 else 's'}" + (f", {sharp} sharp" if sharp else "")
-        return ValuePart("points", words if raw else "no points yet", name, "", spec.help)
-    if isinstance(spec, TableSpec):
-        return ValuePart("table", f"{len(raw)} {spec.noun[len(raw) != 1]}", name, "", spec.help)
-    if isinstance(spec, FileSpec):
-        noun = "file" if "step" in spec.endings else "mesh" if "obj" in spec.endings else "drawing"
-        return ValuePart("file", f"the {noun}" if raw else f"no {noun} yet", name, "", spec.help, unit=spec.endings)
-    if isinstance(spec, CornersSpec):
-        own = ", ".join(f"{corner.corner}: {corner.value}" for corner in raw)
-        return ValuePart("corners", own or "no exceptions", name, own, spec.help)
-    if isinstance(spec, PictureSpec):
-        return ValuePart("picture", "the picture" if raw else "no picture yet", name, raw, spec.help)
-    kind = "name" if isinstance(spec, NameSpec) else "law" if isinstance(spec, LawSpec) else "text"
-    return ValuePart(kind, str(raw), name, str(raw), spec.help)
-
-
-def _number_text(build: Build, raw: Any, spec: NumberSpec) -> str:
-    """Show a number as typed; an expression of sizes with what it comes to."""
-    text = str(raw).strip()
-    if not isinstance(raw, str):
-        return spec.show(float(raw)) if spec.dimension != "angle" else f"{raw:g}°"
-    try:
-        quantity = read_quantity(text, build.sizes)
-    except BadExpression:
-        return text
-    if names_in(text):
-        return f"{text} = {format_quantity(quantity)}"
-    bare = quantity.powers == (0, 0) and spec.dimension != "number"
-    return text + {"length": " mm", "angle": "°"}[spec.dimension] if bare else text
-
-
-def _unit(spec: NumberSpec) -> str:
-    """Return the unit that stepping works in."""
-    return {"length": "mm", "angle": "°"}.get(spec.dimension, "")
 
 
 def with_gauges(chapters: list[ChapterRows], findings: list[Finding], causes: Mapping[str, str]) -> list[ChapterRows]:
@@ -252,33 +142,6 @@ def _told(row: SheetRow, found: list[tuple[str, Finding]]) -> SheetRow:
     told = {finding.code for finding in own}  # the gauge's own words come with the changes that mend it
     findings = (*(finding for finding in row.findings if finding.code not in told), *own)
     return replace(row, findings=findings, status="look" if row.status == "good" else row.status)
-
-
-def _item_options(document: SheetDocument, line: Line, spec: ReferenceSpec | ReferencesSpec) -> tuple[tuple[str, str], ...]:
-    """Return the items of the kind that earlier lines give."""
-    options, known = [], document.kinds()
-    for other in document.lines:
-        if other.id == line.id:
-            break
-        if known.get(other.id) in spec.kinds:
-            options.append((other.id, document.item_name(other.id)))
-    if isinstance(spec, ReferenceSpec) and spec.every and len(options) > 1:
-        options.append((EVERY, "every surface"))
-    return tuple(options)
-
-
-def _maker_options(document: SheetDocument, line: Line) -> tuple[tuple[str, str], ...]:
-    """Return the surfaces and meshes that earlier lines give, and the earlier lines that made faces of a mesh."""
-    options, known = [], document.kinds()
-    for other in document.lines:
-        if other.id == line.id:
-            break
-        if known.get(other.id) in ("surface", "surfaces", "mesh"):
-            options.append((other.id, document.item_name(other.id)))
-        elif other.signs and other.changes:
-            verb = next(part.text for part in other.prose() if part.kind == "verb")
-            options.append((other.id, f"line {document.number_of(other.id)}, {verb}"))
-    return tuple(options)
 
 
 def size_rows(build: Build) -> list[SizeRow]:

@@ -8,7 +8,8 @@ from django.urls import reverse
 from django.utils.html import conditional_escape as esc
 from django.utils.safestring import SafeString, mark_safe
 
-from glass_spoon.studio.show.sheet_rows import SheetRow, ValuePart
+from glass_spoon.studio.show.sheet_rows import SheetRow
+from glass_spoon.studio.show.value_parts import ValuePart
 
 
 def value_html(part_id: int, row: SheetRow, value: ValuePart, *, may_edit: bool) -> SafeString:

@@ -8,12 +8,12 @@ from typing import ClassVar
 import numpy as np
 
 from glass_spoon.kernel.arrays import Ints
-from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.origin import KEPT, Reworked
 from glass_spoon.sheet.items import Done, Item, Maker, MeshItem, Note
 from glass_spoon.sheet.line import Finding, Given, Line
-from glass_spoon.sheet.lines.mesh_work.fields import ChangedMesh, mesh_findings, several
+from glass_spoon.sheet.lines.mesh_work.fields import ChangedMesh, mesh_findings
+from glass_spoon.sheet.lines.mesh_work.gauges_told import change_told
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,11 +47,11 @@ class MeshWork(Line):
         raise NotImplementedError
 
     def build(self, given: Given) -> MeshItem:
-        """Work, sign, and tell what became of folded faces."""
+        """Work, sign, and tell what became of the gauges."""
         item = given.mesh("mesh")
         worked = self.work(given, item)
         signed, makers = sign(worked.reworked, item.makers, given.ids[""])
-        told = " ".join(part for part in (worked.told, fold_sentence(item.mesh, signed)) if part)
+        told = " ".join(part for part in (worked.told, change_told(item.mesh, signed)) if part)
         return MeshItem(signed, item.surface, worked.notes, told, None, item.pieces, makers, worked.done)
 
     def inspect(self, item: Item) -> list[Finding]:
@@ -79,13 +79,3 @@ def sign(reworked: Reworked, makers: tuple[Maker, ...], line: str) -> tuple[Mesh
 def _numbered(values: Ints | None, chosen: np.ndarray, number: int) -> Ints:
     """Return numbers with some elements given another."""
     return np.where(chosen, number, 0 if values is None else values).astype(np.int32)
-
-
-def fold_sentence(before: Mesh, after: Mesh) -> str:
-    """Say how many folded faces a change made or took away; "" where it did neither."""
-    counts = [int((figures_of(mesh).least_jacobians < 0).sum()) if mesh.face_count else 0 for mesh in (before, after)]
-    if counts[1] == counts[0]:
-        return ""
-    if counts[1] > counts[0]:
-        return f"It folds {several(counts[1] - counts[0], 'face')}."
-    return f"{several(counts[0] - counts[1], 'face')} folded before {'is' if counts[0] - counts[1] == 1 else 'are'} not now."
