@@ -18,7 +18,7 @@ from pathlib import Path
 
 from glass_spoon.formats.gltf import NamedMesh
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.gauges.crossings import read_crossing_others
+from glass_spoon.kernel.gauges.read_bodies import read_bodies, read_bodies_beside
 from glass_spoon.kernel.gauges.read_gauges import read_gauges
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels, count_sides
@@ -29,7 +29,7 @@ from glass_spoon.sheet.document import json_schema, read_document
 from glass_spoon.sheet.errors import SheetError
 from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.sheet.files_out import ALL_FORMATS, CURVE_FORMATS, MESH_FORMATS, named_meshes, write_curves, write_surfaces
-from glass_spoon.sheet.items import MeshItem
+from glass_spoon.sheet.items import BodiesItem, Item, MeshItem
 from glass_spoon.sheet.planes import PLANE_AXES
 from glass_spoon.sheet.reference_page import write_reference
 from glass_spoon.sheet.survive import survive
@@ -150,13 +150,14 @@ def _gauges(options: argparse.Namespace) -> None:
     """Print the readings of the meshes as JSON."""
     build, item = _built(options)
     limits = build.document.limits.for_gauges()
-    surfaces = {name: state.item.surface for name, state in build.named("mesh") if isinstance(state.item, MeshItem)}
+    surfaces = {name: _stands_for(state.item) for name, state in build.named("mesh", "bodies")}
     meshes = named_meshes(build, item, options.level)
     result = {
         one.name: {
             "faces": count_sides(one.mesh.topology),
             "levels": count_levels(one.mesh.topology),
             "size": bounding_size(one.mesh).tolist(),
+            "copies": 1 if one.places is None else len(one.places),
             "gauges": [_reading(reading) for reading in _readings_beside(one, meshes, surfaces[one.name], limits)],
         }
         for one in meshes
@@ -168,8 +169,20 @@ def _readings_beside(
     one: NamedMesh, meshes: list[NamedMesh], surface: NurbsSurface | SurfaceSet | None, limits: Limits
 ) -> list[Reading]:
     """Return the readings of a mesh, and what it does to the others where there are some."""
-    others = [other.mesh for other in meshes if other is not one]
-    return read_gauges(one.mesh, surface, limits) + ([read_crossing_others(one.mesh, others)] if others else [])
+    others = [(other.mesh, other.places) for other in meshes if other is not one]
+    if one.places is None:
+        own = read_gauges(one.mesh, surface, limits)
+    elif one.places.is_similar:
+        own = read_bodies(one.mesh, surface, one.places, limits)
+    else:
+        own = read_gauges(one.written_out().mesh, None, limits)
+    return own + ([read_bodies_beside(one.mesh, one.places, others)] if others else [])
+
+
+def _stands_for(item: Item) -> NurbsSurface | SurfaceSet | None:
+    """Return the surface that a mesh, or the body of bodies, stands for."""
+    body = item.body if isinstance(item, BodiesItem) else item
+    return body.surface if isinstance(body, MeshItem) else None
 
 
 def _reading(reading: Reading) -> dict[str, object]:

@@ -11,6 +11,7 @@ from glass_spoon.formats.step import NamedSurfaces, ReadStep, ReadSurface
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import EdgeTable, Topology
+from glass_spoon.kernel.repeat.placements import Placements
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import FlatCap, SurfaceSet
 
@@ -20,11 +21,13 @@ def packed_kinds() -> Kinds:
     """Return all kinds of values that are packed for work done apart."""
     return kinds_of(
         NamedMesh,
+        Placements,
         Encoded,
         NamedSurfaces,
         ReadStep,
         ReadSurface,
         Placement,
+        Placements,
         Mesh,
         EdgeTable,
         Topology,

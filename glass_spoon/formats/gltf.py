@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import struct
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -25,6 +25,8 @@ from glass_spoon.kernel.meshes.shading import (
     split_at_creases,
     split_at_jumps,
 )
+from glass_spoon.kernel.repeat.placements import Placements
+from glass_spoon.kernel.repeat.repeat_mesh import repeat_mesh
 
 MEDIA_TYPE = "model/gltf-binary"
 FLOAT, UINT32 = 5126, 5125
@@ -41,7 +43,7 @@ class NamedMesh:
     """A mesh to write, with its name and a colour (red, green, blue, each 0 to 1, linear).
 
     values: (n,) at its vertices, to colour it by on the board. face_colors: (f, 3) where its faces have own colours. groups:
-    names by the numbers that faces carry as "piece".
+    names by the numbers that faces carry as "piece". places: where a body stands that is written once.
     """
 
     name: str
@@ -50,6 +52,20 @@ class NamedMesh:
     values: Floats | None = None
     face_colors: Floats | None = None
     groups: tuple[str, ...] = ()
+    places: Placements | None = None
+
+    @property
+    def face_count(self) -> int:
+        """Faces of all copies."""
+        return self.mesh.face_count * (1 if self.places is None else len(self.places))
+
+    def written_out(self) -> NamedMesh:
+        """Return the mesh with all its copies as one."""
+        if self.places is None:
+            return self
+        pieces = max(1, len(self.groups))
+        mesh = repeat_mesh(self.mesh, self.places, pieces)
+        return replace(self, mesh=mesh, groups=self.groups * len(self.places), places=None)
 
     def face_groups(self) -> list[tuple[str, Ints]]:
         """Return the name and the faces (k,) of each group, those of one name as one; nothing where all are of one."""
@@ -95,8 +111,12 @@ class _Binary:
         return len(self.accessors) - 1
 
 
-def write_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None) -> bytes:
-    """Return a glb file of meshes for other software: triangles, normals broken at creases, uv where corners have one."""
+def write_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None, *, instanced: bool = False) -> bytes:
+    """Return a glb file of meshes for other software: triangles, normals broken at creases, uv where corners have one.
+
+    Copies of a body are one mesh with a node each, or (`instanced`) one node with the list of their places, for software
+    that knows the extension EXT_mesh_gpu_instancing.
+    """
     binary, nodes, gltf_meshes, materials = _Binary(), Parts(), Parts(), Parts()
     for item in meshes:
         if not item.mesh.face_count:
@@ -112,9 +132,33 @@ def write_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None) -> 
         indices = binary.add(_indices(triangles), INDEX_TARGET)
         primitive = {"attributes": attributes, "indices": indices, "mode": TRIANGLES, "material": len(materials)}
         materials.append(_material(item))
-        nodes.append({"mesh": len(gltf_meshes), "name": item.name})
+        nodes += _nodes(binary, item, len(gltf_meshes), instanced=instanced)
         gltf_meshes.append({"name": item.name, "primitives": [primitive]})
     return _assemble(binary, nodes, gltf_meshes, materials, extras)
+
+
+INSTANCING = "EXT_mesh_gpu_instancing"
+"""The extension of the Khronos Group by which one node stands at many places."""
+
+
+def _nodes(binary: _Binary, item: NamedMesh, mesh: int, *, instanced: bool) -> Parts:
+    """Return the node of a mesh; of a body at many places one node with their list, or one for each."""
+    if item.places is None:
+        return [{"mesh": mesh, "name": item.name}]
+    parted = item.places.parted()
+    if parted is None:  # a skewed copy is no move, turn and size
+        columns = _columns(item.places).reshape(-1, 16).astype(float).tolist()
+        return [{"mesh": mesh, "name": f"{item.name} {k}", "matrix": one} for k, one in enumerate(columns, 1)]
+    moves, turns, sizes = parted
+    if not instanced:
+        rows = zip(moves.tolist(), turns.tolist(), sizes.tolist(), strict=True)
+        return [
+            {"mesh": mesh, "name": f"{item.name} {k}", "translation": move, "rotation": turn, "scale": size}
+            for k, (move, turn, size) in enumerate(rows, 1)
+        ]
+    named = (("TRANSLATION", moves), ("ROTATION", turns), ("SCALE", sizes))
+    attributes = {name: binary.add(values.astype(np.float32), None) for name, values in named}
+    return [{"mesh": mesh, "name": item.name, "extensions": {INSTANCING: {"attributes": attributes}}}]
 
 
 def write_view_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None) -> bytes:
@@ -137,6 +181,8 @@ def write_view_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = None
         if not mesh.topology.is_quads:
             more["triangleFaces"] = binary.add(faces.astype(np.uint32), None)
         more["evenness"] = binary.add(_evenness(mesh), None)
+        if item.places is not None:
+            more["places"] = binary.add(_columns(item.places), None)
         if item.values is not None:
             more["values"] = binary.add(item.values[shade.source].astype(np.float32), None)
         if item.face_colors is not None:
@@ -161,9 +207,20 @@ def write_moved_glb(meshes: list[NamedMesh], extras: dict[str, Any] | None = Non
         more: dict[str, Any] = {"topology": mesh.topology.key}
         if item.values is not None:
             more["values"] = binary.add(item.values[shade.source].astype(np.float32), None)
+        if item.places is not None:
+            more["places"] = binary.add(_columns(item.places), None)
         nodes.append({"mesh": len(gltf_meshes), "name": item.name})
         gltf_meshes.append({"name": item.name, "primitives": [{"attributes": attributes, "mode": POINTS}], "extras": more})
     return _assemble(binary, nodes, gltf_meshes, [], extras)
+
+
+def _columns(places: Placements) -> NDArray[np.float32]:
+    """Return the matrices of placements as rows (4 n, 4): one row a column, as WebGL takes them."""
+    columns = np.zeros((len(places), 4, 4), dtype=np.float32)
+    columns[:, :3, :3] = places.matrices.swapaxes(1, 2)
+    columns[:, 3, :3] = places.offsets
+    columns[:, 3, 3] = 1.0
+    return columns.reshape(-1, 4)
 
 
 def _vertex_attributes(binary: _Binary, mesh: Mesh, shade: ShadeVertices) -> dict[str, int]:
@@ -238,6 +295,8 @@ def _assemble(
         document["bufferViews"], document["accessors"] = binary.views, binary.accessors
     if materials:
         document["materials"] = materials
+    if any(INSTANCING in node.get("extensions", {}) for node in nodes):
+        document["extensionsUsed"] = document["extensionsRequired"] = [INSTANCING]
     if extras:
         document["extras"] = extras
     text = json.dumps(document, separators=(",", ":")).encode()

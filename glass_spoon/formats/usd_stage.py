@@ -10,6 +10,7 @@ import numpy as np
 from pxr import Gf, Kind, Sdf, Tf, Usd, UsdGeom, Vt
 
 from glass_spoon.formats.gltf import NamedMesh
+from glass_spoon.kernel.repeat.placements import Placements
 
 SHARP_FOR_EVER = 10.0
 """Sharpness that the schema takes for an edge that is never smoothed."""
@@ -27,7 +28,11 @@ def write(meshes: list[NamedMesh]) -> bytes:
         stage.SetDefaultPrim(root.GetPrim())
         taken: set[str] = set()
         for item in meshes:
-            _mesh(stage, item, _free_name(item.name, taken))
+            name = _free_name(item.name, taken)
+            if item.places is None:
+                _mesh(stage, item, f"/Part/{name}")
+            else:
+                _bodies(stage, item, item.places, f"/Part/{name}")
         stage.GetRootLayer().Save()
         del stage
         return path.read_bytes()
@@ -43,10 +48,28 @@ def _free_name(name: str, taken: set[str]) -> str:
     return free
 
 
-def _mesh(stage: Usd.Stage, item: NamedMesh, name: str) -> None:
+def _bodies(stage: Usd.Stage, item: NamedMesh, places: Placements, path: str) -> None:
+    """Define a body and its places (schema UsdGeomPointInstancer); skewed copies, which it cannot hold, are written out."""
+    parted = places.parted()
+    if parted is None:
+        _mesh(stage, item.written_out(), path)
+        return
+    moves, turns, sizes = parted
+    many = UsdGeom.PointInstancer.Define(stage, path)
+    many.GetPrim().SetMetadata("displayName", item.name)
+    _mesh(stage, item, f"{path}/body")
+    many.CreatePrototypesRel().SetTargets([Sdf.Path(f"{path}/body")])
+    many.CreateProtoIndicesAttr(Vt.IntArray.FromNumpy(np.zeros(len(places), dtype=np.int32)))
+    many.CreatePositionsAttr(Vt.Vec3fArray.FromNumpy(moves.astype(np.float32)))
+    many.CreateOrientationsfAttr(Vt.QuatfArray([Gf.Quatf(float(w), float(x), float(y), float(z)) for x, y, z, w in turns]))
+    many.CreateScalesAttr(Vt.Vec3fArray.FromNumpy(sizes.astype(np.float32)))
+    many.CreateExtentAttr(many.ComputeExtentAtTime(Usd.TimeCode.Default(), Usd.TimeCode.Default()))
+
+
+def _mesh(stage: Usd.Stage, item: NamedMesh, path: str) -> None:
     """Define one mesh."""
     mesh, topology = item.mesh, item.mesh.topology
-    prim = UsdGeom.Mesh.Define(stage, f"/Part/{name}")
+    prim = UsdGeom.Mesh.Define(stage, path)
     prim.GetPrim().SetMetadata("displayName", item.name)
     prim.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(mesh.positions.astype(np.float32)))
     prim.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(topology.face_sides.astype(np.int32)))

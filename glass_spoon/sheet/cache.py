@@ -9,7 +9,7 @@ from collections import OrderedDict
 from threading import Lock
 from typing import Any, Protocol
 
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfacesItem
+from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfacesItem
 from glass_spoon.sheet.line import Finding
 
 Result = tuple[Item, tuple[Finding, ...] | None]
@@ -97,6 +97,8 @@ def _size(item: Item) -> int:
     """Return about the bytes that an item holds, derived arrays included."""
     if isinstance(item, MeshItem):
         return 12 * (item.mesh.positions.nbytes + item.mesh.topology.face_corners.nbytes)
+    if isinstance(item, BodiesItem):
+        return _size(item.body) + 12 * len(item.places) * item.body.mesh.point_count + 96 * len(item.places)
     if isinstance(item, MarkItem):
         return 8 * len(item.mark) + 1024
     if isinstance(item, SurfacesItem):

@@ -18,7 +18,7 @@ from glass_spoon.sheet.errors import MissingItem, SheetError, WorkStopped
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
 from glass_spoon.sheet.fields import EVERY, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.handle import Handle
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Done, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import BodiesItem, Done, Item, MarkItem, MeshItem, as_mesh
 from glass_spoon.sheet.kinds import kind_of, one_of
 from glass_spoon.sheet.line import FACE_LIMIT, Action, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
@@ -71,13 +71,13 @@ class Build:
     held: Mapping[str, ItemState]
     seconds: float
 
-    def named(self, kind: str) -> list[tuple[str, ItemState]]:
-        """Return the items of one kind with their names, in the order of the sheet."""
-        return self._of_kind(self.items, kind)
+    def named(self, *kinds: str) -> list[tuple[str, ItemState]]:
+        """Return the items of some kinds with their names, in the order of the sheet."""
+        return self._of_kinds(self.items, kinds)
 
-    def visible(self, kind: str) -> list[tuple[str, ItemState]]:
-        """Return the items of one kind as `named` does, with those that are held."""
-        return self._of_kind({**self.held, **self.items}, kind)
+    def visible(self, *kinds: str) -> list[tuple[str, ItemState]]:
+        """Return the items of some kinds as `named` does, with those that are held."""
+        return self._of_kinds({**self.held, **self.items}, kinds)
 
     def handles(self, line: Line) -> list[Handle]:
         """Return what of a line is taken by the hand; nothing of one that is paused, or whose values cannot be read."""
@@ -95,9 +95,9 @@ class Build:
         except (SheetError, KernelError):
             return []
 
-    def _of_kind(self, states: Mapping[str, ItemState], kind: str) -> list[tuple[str, ItemState]]:
+    def _of_kinds(self, states: Mapping[str, ItemState], kinds: tuple[str, ...]) -> list[tuple[str, ItemState]]:
         order = [line.id for line in self.document.lines if line.id in states]
-        return [(self.document.item_name(i), states[i]) for i in order if states[i].item.kind == kind]
+        return [(self.document.item_name(i), states[i]) for i in order if states[i].item.kind in kinds]
 
 
 @dataclass(eq=False)
@@ -241,9 +241,8 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
     if run.inspect:
         findings = (*(findings or ()), *(Finding("lost_mark", "look", lost) for lost in _lost_marks(run, states)))
     status: Status = "look" if findings else "good"
-    told = item.told if isinstance(item, CurveItem | CurvesItem | SurfaceItem | SurfacesItem | MeshItem | MarkItem) else ""
     done = item.done if isinstance(item, MeshItem) else None
-    return LineReport(status, key, time.perf_counter() - started, kept is not None, findings or (), told, done)
+    return LineReport(status, key, time.perf_counter() - started, kept is not None, findings or (), item.told, done)
 
 
 def _explained(run: _Run, states: Mapping[str, ItemState], error: Exception) -> Exception:
@@ -256,13 +255,13 @@ def _explained(run: _Run, states: Mapping[str, ItemState], error: Exception) -> 
 
 def _lost_marks(run: _Run, states: Mapping[str, ItemState]) -> list[str]:
     """Say of the marks that a line uses which of them held something where they were made, and nothing on its mesh now."""
-    meshes = [state for state in states.values() if isinstance(state.item, MeshItem)]
+    meshes = [(state, whole) for state in states.values() if (whole := as_mesh(state.item)) is not None]
     result: dict[str, str] = {}
     for state in states.values():
         if len(meshes) != 1 or not isinstance(state.item, MarkItem) or not len(state.item.mark):
             continue
-        mark, mesh = state.item, meshes[0]
-        if _found.get(f"{state.key} {mesh.key}", lambda mark=mark, mesh=mesh: len(mark.on(mesh.item))):  # type: ignore[misc]
+        mark, (mesh, faces) = state.item, meshes[0]
+        if _found.get(f"{state.key} {mesh.key}", lambda mark=mark, faces=faces: len(mark.on(faces))):  # type: ignore[misc]
             continue
         name, item = run.document.item_name(state.item_id), run.document.item_name(mesh.item_id)
         held = f"{len(mark.mark):,} {mark.mark.kind}{'' if len(mark.mark) == 1 else 's'}"
@@ -290,6 +289,8 @@ def _build(line: Line, given: Given) -> Item:
     item = line.build(given)
     if item is None:
         raise KernelError("This line gave nothing.")
+    if isinstance(item, BodiesItem) and line.signs and line.changes is None:
+        return replace(item, lines=(*item.lines, line.id))
     return _named(line, item) if isinstance(item, MeshItem) and line.signs else item
 
 

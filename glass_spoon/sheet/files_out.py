@@ -15,7 +15,7 @@ from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL, predict_faces, subdivide
 from glass_spoon.kernel.surfaces.sets.surface_set import one_as_set
 from glass_spoon.sheet.evaluate import Build, ItemState
-from glass_spoon.sheet.items import CurveItem, CurvesItem, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.line import FACE_LIMIT
 from glass_spoon.sheet.planes import PLANE_AXES
 
@@ -31,12 +31,23 @@ class MeshFormat:
     write: Callable[[list[NamedMesh]], bytes]
 
 
+def written_out(meshes: list[NamedMesh]) -> list[NamedMesh]:
+    """Return meshes with every copy of a body written out, for formats that know no copies. Raises KernelError."""
+    faces = sum(one.face_count for one in meshes)
+    if faces > FACE_LIMIT:
+        raise KernelError(
+            f"Written out, the bodies have {faces:,} faces; the most is {FACE_LIMIT:,}. glTF and OpenUSD keep each body "
+            "once with its places: choose one of them, or a lower level."
+        )
+    return [one.written_out() for one in meshes]
+
+
 MESH_FORMATS: Mapping[str, MeshFormat] = {
     "glb": MeshFormat("glTF", gltf.MEDIA_TYPE, gltf.write_glb),
-    "obj": MeshFormat("OBJ", obj.MEDIA_TYPE, obj.write_obj),
+    "obj": MeshFormat("OBJ", obj.MEDIA_TYPE, lambda meshes: obj.write_obj(written_out(meshes))),
     "usdc": MeshFormat("OpenUSD", usd.MEDIA_TYPE, usd.write_usd),
-    "stl": MeshFormat("STL", stl.MEDIA_TYPE, stl.write_stl),
-    "ply": MeshFormat("PLY", ply.MEDIA_TYPE, ply.write_ply),
+    "stl": MeshFormat("STL", stl.MEDIA_TYPE, lambda meshes: stl.write_stl(written_out(meshes))),
+    "ply": MeshFormat("PLY", ply.MEDIA_TYPE, lambda meshes: ply.write_ply(written_out(meshes))),
 }
 CURVE_FORMATS: Mapping[str, tuple[str, str]] = {
     "dxf": ("DXF", dxf.MEDIA_TYPE),
@@ -61,20 +72,20 @@ def named_meshes(build: Build, item: str, level: int, tell: Callable[[float], No
     Raises NothingToSend, or KernelError for more faces than may be.
     """
     found = [
-        (name, state.item)
-        for name, state in build.named("mesh")
-        if isinstance(state.item, MeshItem) and item in ("", state.item_id)
+        (name, *((state.item.body, state.item.places) if isinstance(state.item, BodiesItem) else (state.item, None)))
+        for name, state in build.named("mesh", "bodies")
+        if isinstance(state.item, MeshItem | BodiesItem) and item in ("", state.item_id)
     ]
     if not found:
         raise NothingToSend("There is no mesh to send out yet. Add a mesh line, or mend the lines that need a look.")
     if not 0 <= level <= MAX_LEVEL:
         raise InvalidInput("The smoothing level", f"0 to {MAX_LEVEL}", str(level))
-    faces = sum(predict_faces(one.mesh.topology, level) for _, one in found)
+    faces = sum(predict_faces(one.mesh.topology, level) for _, one, _ in found)
     if faces > FACE_LIMIT:
         raise KernelError(f"That would be {faces:,} faces; the most is {FACE_LIMIT:,}. Choose a lower level.")
     names, result = build.document.item_names(), []
-    for number, (name, one) in enumerate(found, 1):
-        result.append(NamedMesh(name, subdivide(one.mesh, level), groups=one.group_names(names)))
+    for number, (name, one, places) in enumerate(found, 1):
+        result.append(NamedMesh(name, subdivide(one.mesh, level), groups=one.group_names(names), places=places))
         tell(number / len(found))
     return result
 

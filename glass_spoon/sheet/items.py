@@ -8,10 +8,12 @@ from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.meshes.marked import Mark
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
+from glass_spoon.sheet.bodies_item import BodiesItem
 from glass_spoon.sheet.mark_rule import MarkRule
 from glass_spoon.sheet.mesh_item import Done, Maker, MeshItem, Note, Piece
 
 __all__ = [
+    "BodiesItem",
     "CurveItem",
     "CurvesItem",
     "Done",
@@ -24,6 +26,7 @@ __all__ = [
     "Piece",
     "SurfaceItem",
     "SurfacesItem",
+    "as_mesh",
 ]
 
 
@@ -93,4 +96,9 @@ class MarkItem:
         return self.mark if item.mesh.topology.key == self.mark.topology.key else self.rule.ask(item)
 
 
-Item = CurveItem | CurvesItem | SurfaceItem | SurfacesItem | MeshItem | MarkItem
+def as_mesh(item: object) -> MeshItem | None:
+    """Return a mesh as it is and bodies written out, None for what is neither. Raises TooManyFaces."""
+    return item.whole if isinstance(item, BodiesItem) else item if isinstance(item, MeshItem) else None
+
+
+Item = CurveItem | CurvesItem | SurfaceItem | SurfacesItem | MeshItem | BodiesItem | MarkItem

@@ -25,7 +25,7 @@ from glass_spoon.sheet.fields import (
     spec_of,
 )
 from glass_spoon.sheet.handle import Handle, ItemOf, place_handles
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.sources import NOTHING_KEPT, Sources
 from glass_spoon.sheet.upgrades import version_of
@@ -153,8 +153,9 @@ class Given:
         return [self.surfaces(key) for key in self._keys(name)]
 
     def mesh(self, name: str) -> MeshItem:
-        """Return the mesh that a field refers to."""
-        return self._item(name, MeshItem)
+        """Return the mesh that a field refers to; bodies are written out."""
+        item = self.items[name]
+        return item.whole if isinstance(item, BodiesItem) else self._item(name, MeshItem)
 
     def meshes(self, name: str) -> list[MeshItem]:
         """Return the meshes of a list of references, in order."""
@@ -252,6 +253,10 @@ class Line(BaseModel):
     def item_id(self) -> str | None:
         """The item whose state this line makes: its own, or the one that it alters."""
         return self.changes or (self.id if self.gives_kind else None)
+
+    def kind_of_several(self, kind: str) -> str:
+        """Return the kind of what is given when an item of a kind is repeated, "" for that of several of the kind."""
+        return ""
 
     def prose(self) -> list[Part]:
         """Return the sentence in parts."""

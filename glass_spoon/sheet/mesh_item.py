@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
 
 from glass_spoon.kernel.arrays import AnyInts, Ints
+from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.repeat.place_mesh import place_mesh
+from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, place_set
 
 
 @dataclass(frozen=True)
@@ -99,3 +102,20 @@ class Note:
     ways_out: tuple[tuple[str, str, str], ...] = ()
     kind: Literal["face", "edge", "point"] = "face"
     offenders: tuple[int, ...] = ()
+
+
+def placed_mesh(item: MeshItem, placement: Placement) -> MeshItem:
+    """Return a mesh placed; a mirrored one faces as before, and its surface runs the other way round."""
+    mesh = place_mesh(item.mesh, placement)
+    if "uv" in mesh.corners and item.surface is not None and float(np.linalg.det(placement.matrix)) < 0:
+        u, v = mesh.corners["uv"].T
+        mesh = replace(mesh, corners={**mesh.corners, "uv": np.column_stack((1 - u, v))})
+    surface = _placed(item.surface, placement)
+    return replace(item, mesh=mesh, surface=surface, notes=(), told="", done=None)
+
+
+def _placed(surface: NurbsSurface | SurfaceSet | None, placement: Placement) -> NurbsSurface | SurfaceSet | None:
+    """Return what a mesh stands for, placed."""
+    if surface is None:
+        return None
+    return place_surface(surface, placement) if isinstance(surface, NurbsSurface) else place_set(surface, placement)

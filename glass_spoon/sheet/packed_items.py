@@ -11,10 +11,12 @@ from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.meshes.marked import Mark
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import EdgeTable, Topology
+from glass_spoon.kernel.repeat.placements import Placements
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import FlatCap, SurfaceSet
 from glass_spoon.sheet.cache import Result
 from glass_spoon.sheet.items import (
+    BodiesItem,
     CurveItem,
     CurvesItem,
     Done,
@@ -33,9 +35,9 @@ from glass_spoon.sheet.line import Action, Finding
 @cache
 def item_kinds() -> Kinds:
     """Return all kinds of values that results are made of."""
-    items = (CurveItem, CurvesItem, SurfaceItem, SurfacesItem, MeshItem, MarkItem, Piece, Maker, Done, Note)
+    items = (CurveItem, CurvesItem, SurfaceItem, SurfacesItem, MeshItem, BodiesItem, MarkItem, Piece, Maker, Done, Note)
     told = (Finding, Action, Reading, MarkRule, Mark)
-    shapes = (NurbsCurve, NurbsSurface, SurfaceSet, FlatCap, Placement, Mesh, Topology, EdgeTable)
+    shapes = (NurbsCurve, NurbsSurface, SurfaceSet, FlatCap, Placement, Placements, Mesh, Topology, EdgeTable)
     return kinds_of(*items, *told, *shapes)
 
 

@@ -20,7 +20,7 @@ from glass_spoon.sheet.errors import SheetError
 from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
 from glass_spoon.sheet.fields import NumberSpec, PointsSpec, TableSpec
-from glass_spoon.sheet.items import MeshItem
+from glass_spoon.sheet.items import BodiesItem, Item, MeshItem
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.sources import NOTHING_KEPT, Sources
@@ -224,17 +224,23 @@ def _result(trial: Trial, before: Build, after: Build) -> Result:
 
 def _faults(before: Build, after: Build) -> Iterator[str]:
     """Yield what is wrong with meshes that was not before: folded faces, edges of three faces, open edges, no mesh."""
-    known = {item: faults_of(state.item) for item, state in before.items.items() if isinstance(state.item, MeshItem)}
+    known = {item: faults_of(one) for item, state in before.items.items() if (one := _one_of(state.item)) is not None}
     for item, was in known.items():
         state = after.items.get(item)
         name = before.document.item_name(item)
-        if state is None or not isinstance(state.item, MeshItem):
+        one = None if state is None else _one_of(state.item)
+        if one is None:
             yield f"{name} is gone"
             continue
-        now = faults_of(state.item)
+        now = faults_of(one)
         for what, count in now.items():
             if count and not was[what]:
                 yield f"{name}: {count} {what}"
+
+
+def _one_of(item: Item) -> MeshItem | None:
+    """Return a mesh, or the one that bodies are copies of; None for what is neither."""
+    return item.body if isinstance(item, BodiesItem) else item if isinstance(item, MeshItem) else None
 
 
 def faults_of(item: MeshItem) -> dict[str, int]:

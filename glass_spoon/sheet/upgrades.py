@@ -92,6 +92,7 @@ class Split:
 
 
 _ANY_ITEM = ((Rename("curve", "item"),),)
+_AS_ONE_MESH = (Add("joints", "one mesh"),)
 
 UPGRADES: Mapping[str, tuple[tuple[Operation, ...], ...]] = {
     "copy": _ANY_ITEM,
@@ -99,9 +100,9 @@ UPGRADES: Mapping[str, tuple[tuple[Operation, ...], ...]] = {
     "turn": _ANY_ITEM,
     "scale": _ANY_ITEM,
     "mirror": _ANY_ITEM,
-    "row": _ANY_ITEM,
-    "ring": _ANY_ITEM,
-    "spread": _ANY_ITEM,
+    "row": (*_ANY_ITEM, _AS_ONE_MESH),
+    "ring": (*_ANY_ITEM, _AS_ONE_MESH),
+    "spread": (*_ANY_ITEM, (*_AS_ONE_MESH, Add("anchor", "from where it stands"))),
     "take": ((Rename("curves", "item"),),),
     "star": ((Add("measured", "before rounding"),),),
     "copy_surface": ((Rename("surface", "item"), RenameVerb("copy", 2)),),

@@ -5,7 +5,12 @@ from __future__ import annotations
 from functools import lru_cache
 
 import pytest
+from django.apps import apps
+from django.contrib.auth import get_user_model
 from django.core.management import call_command
+from django.core.management.color import no_style
+from django.db import connection, transaction
+from django.test import Client
 from django.test.testcases import LiveServerThread
 from playwright.sync_api import Page, expect, sync_playwright
 
@@ -59,16 +64,61 @@ def show_thumbnails() -> None:
         Part.objects.filter(id=part.id).update(thumbnail=THUMBNAILS[part.name], thumbnail_revision=part.revision)
 
 
+STORED: dict[str, bytes] = {}
+"""The rows of every table with the demo in it, as PostgreSQL writes them: what each test starts from."""
+
+KEPT = ("django_migrations",)
+"""Tables that no test changes."""
+
+
+def _tables() -> list[str]:
+    return [name for name in connection.introspection.table_names() if name not in KEPT]
+
+
+def restore_demo() -> None:
+    """Put the rows of all tables back in one transaction, and the counters behind them."""
+    with transaction.atomic(), connection.cursor() as cursor:
+        cursor.execute(f"TRUNCATE {', '.join(map(connection.ops.quote_name, _tables()))} RESTART IDENTITY")
+        for table, rows in STORED.items():
+            with cursor.copy(f"COPY {connection.ops.quote_name(table)} FROM STDIN (FORMAT BINARY)") as copy:
+                copy.write(rows)
+        for statement in connection.ops.sequence_reset_sql(no_style(), apps.get_models(include_auto_created=True)):
+            cursor.execute(statement)
+
+
+def store_demo() -> None:
+    """Load the demo and keep what every table holds then."""
+    call_command("load_demo")
+    show_thumbnails()
+    with connection.cursor() as cursor:
+        for table in _tables():
+            with cursor.copy(f"COPY {connection.ops.quote_name(table)} TO STDOUT (FORMAT BINARY)") as copy:
+                rows = b"".join(bytes(part) for part in copy)
+            cursor.execute(f"SELECT EXISTS (SELECT FROM {connection.ops.quote_name(table)})")
+            if cursor.fetchone()[0]:
+                STORED[table] = rows
+
+
 @pytest.fixture
-def server(transactional_db, static_files, settings, monkeypatch):
-    """The application on a free port, static files by WhiteNoise as in production; the demo is loaded.
+def transactional_db(django_db_setup, django_db_blocker, settings, monkeypatch):
+    """A database with the demo, loaded by the first test and put back for the others, in place of pytest-django's own, which
+    empties all tables after each test and fills them by hand.
 
     Passwords are hashed quickly: how slowly that is done is not what these tests are about.
     """
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
     monkeypatch.setattr(keep_picture, "encode_raster", ENCODED)
-    call_command("load_demo")
-    show_thumbnails()
+    with django_db_blocker.unblock():
+        if STORED:
+            restore_demo()
+        else:
+            store_demo()
+        yield
+
+
+@pytest.fixture
+def server(transactional_db, static_files):
+    """The application on a free port, static files by WhiteNoise as in production; the demo is loaded."""
     thread = LiveServerThread("127.0.0.1", static_handler=lambda application: application)
     thread.daemon = True
     thread.start()
@@ -93,9 +143,12 @@ def page(chromium, server) -> Page:
 
 
 @pytest.fixture
-def signed_in(page: Page) -> Page:
-    """The page signed in as the demo user."""
-    sign_in(page)
+def signed_in(page: Page, server: str) -> Page:
+    """The page signed in as the demo user, by a cookie: the form has a test of its own."""
+    visitor = Client()
+    visitor.force_login(get_user_model().objects.get(username="demo"))
+    page.context.add_cookies([{"name": "sessionid", "value": visitor.cookies["sessionid"].value, "url": server}])
+    page.goto("/projects/")
     return page
 
 

@@ -13,7 +13,7 @@ from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.edit import default_line
 from glass_spoon.sheet.evaluate import Build, evaluate
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem, as_mesh
 from glass_spoon.sheet.kinds import KINDS, one_of
 from tests.mesh_checker import check_result
 
@@ -42,8 +42,8 @@ def run(size: float, *lines: dict[str, Any]) -> Build:
 
 def samples(item: Item) -> np.ndarray:
     """Return places (n, 3) that go with an item: its points, or places on it."""
-    if isinstance(item, MeshItem):
-        return item.mesh.positions
+    if isinstance(item, MeshItem | BodiesItem):
+        return (item.whole if isinstance(item, BodiesItem) else item).mesh.positions
     if isinstance(item, CurveItem):
         return item.curve.control_points
     if isinstance(item, CurvesItem):
@@ -126,17 +126,20 @@ def moved_by_hand(points: np.ndarray, name: str, size: float) -> np.ndarray:
 
 @pytest.mark.parametrize("size", SIZES)
 @pytest.mark.parametrize("name", REPEATS)
-@pytest.mark.parametrize("item", KIND_IDS)
-def test_any_item_is_repeated(item: str, name: str, size: float) -> None:
+@pytest.mark.parametrize(
+    ("item", "joints"), [*((item, "apart") for item in KIND_IDS), ("l5", "one mesh"), ("l6", "one mesh")]
+)
+def test_any_item_is_repeated(item: str, joints: str, name: str, size: float) -> None:
     """Copies lie where sums and turns put them, as one item of the kind that several are; meshes have so many faces more."""
     values, count = REPEATS[name]
     verb = "ring" if name.startswith("ring") else "row"
-    build = run(size, {"id": "p", "verb": verb, "item": item, **values})
+    build = run(size, {"id": "p", "verb": verb, "item": item, "joints": joints, **values})
     assert build.reports["p"].status == "good", build.reports["p"].findings
     before, after = build.items[item].item, build.items["p"].item
-    assert after.kind == KINDS[before.kind].several == build.document.kind_of("p")
+    assert after.kind == (KINDS[before.kind].several if joints == "apart" else "mesh") == build.document.kind_of("p")
     wanted = moved_by_hand(samples(before), name, size)
     assert sorted_rows(samples(after), size) == pytest.approx(sorted_rows(wanted, size), abs=2e-5)
+    after = after.whole if isinstance(after, BodiesItem) else after
     if isinstance(after, MeshItem) and isinstance(before, MeshItem):
         check_result(after.mesh, closed=True)
         assert after.mesh.face_count == count * before.mesh.face_count
@@ -160,11 +163,12 @@ def test_any_item_is_spread_along_a_curve(item: str, turned: str) -> None:
     assert sorted_rows(after, 1.0) == pytest.approx(sorted_rows(wanted, 1.0), abs=2e-5)
 
 
-def test_a_repeated_mesh_unites_smooths_and_takes_apart_again() -> None:
+@pytest.mark.parametrize("joints", ["apart", "one mesh"])
+def test_a_repeated_mesh_unites_smooths_and_takes_apart_again(joints: str) -> None:
     """Copies are bodies of their own: united with another they stay so, smoothed they divide, and any may be taken."""
     build = run(
         1.0,
-        {"id": "r", "verb": "row", "gives": "row", "item": "l5", "count": 3, "x": 20},
+        {"id": "r", "verb": "row", "gives": "row", "joints": joints, "item": "l5", "count": 3, "x": 20},
         {"id": "t", "verb": "take", "gives": "third", "item": "r", "number": 3},
         {"id": "u", "verb": "unite", "gives": "whole", "meshes": ["r", "l6"], "distance": "0 mm"},
         {"id": "m", "verb": "mark", "gives": "second", "mesh": "r", "what": "faces of pieces", "pieces": [{"piece": 2}]},
@@ -251,11 +255,12 @@ def test_the_kind_of_what_is_given_is_known_before_it_is_built() -> None:
     assert default_line(build.document, "mesh").surface in ("d", "c", "b")
 
 
-def test_pieces_of_copies_of_copies_stay_apart() -> None:
+@pytest.mark.parametrize("joints", ["apart", "one mesh"])
+def test_pieces_of_copies_of_copies_stay_apart(joints: str) -> None:
     """A ring of a row, copied, united with the mesh it began with: every piece has its own key, and is marked alone."""
     lines = [
-        {"id": "r", "verb": "row", "gives": "row", "item": "l5", "count": 3, "x": 20},
-        {"id": "g", "verb": "ring", "gives": "ring", "item": "r", "count": 4, "x": -60},
+        {"id": "r", "verb": "row", "gives": "row", "joints": joints, "item": "l5", "count": 3, "x": 20},
+        {"id": "g", "verb": "ring", "gives": "ring", "joints": joints, "item": "r", "count": 4, "x": -60},
         {"id": "c", "verb": "copy", "gives": "copy", "item": "g"},
         {"id": "v", "verb": "move", "item": "c", "z": 50},
         {"id": "u", "verb": "unite", "gives": "whole", "meshes": ["g", "c", "l5"], "distance": "0 mm"},
@@ -263,7 +268,7 @@ def test_pieces_of_copies_of_copies_stay_apart() -> None:
     build = run(1.0, *lines)
     faces = build.items["l5"].item.mesh.face_count
     for name, count in (("r", 3), ("g", 12), ("c", 12), ("u", 25)):
-        keys = [piece.key for piece in build.items[name].item.every_piece]
+        keys = [piece.key for piece in as_mesh(build.items[name].item).every_piece]
         assert len(keys) == len(set(keys)) == count
         for piece in (1, 2, count):
             mark = {
@@ -275,7 +280,7 @@ def test_pieces_of_copies_of_copies_stay_apart() -> None:
                 "pieces": [{"piece": piece}],
             }
             found = run(1.0, *lines, mark).items["m"].item.mark
-            owners = build.items[name].item.mesh.faces["piece"]
+            owners = as_mesh(build.items[name].item).mesh.faces["piece"]
             assert found.indices.tolist() == np.flatnonzero(owners == piece - 1).tolist()
     for maker, count in (("l5", 25), ("r", 24), ("g", 24), ("c", 12), ("u", 25)):
         mark = {"id": "m", "verb": "mark", "gives": "m", "mesh": "u", "what": "faces made by", "maker": maker}

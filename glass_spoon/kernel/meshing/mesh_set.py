@@ -28,6 +28,7 @@ from glass_spoon.kernel.meshing.mesh_surface import PoleClosing
 from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
 from glass_spoon.kernel.meshing.set_parts import Grid, Parts, edge_numbers, make_grids, merged_numbers, quads, scaled_params
 from glass_spoon.kernel.remembered import Remembered
+from glass_spoon.kernel.repeat.placements import as_placements
 from glass_spoon.kernel.repeat.repeat_mesh import repeat_mesh
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.sets.surface_set import (
@@ -61,7 +62,7 @@ def mesh_set(
                 key,
                 lambda: mesh_set(one, wish, poles, crease_sharp=crease_sharp, face_limit=face_limit // len(shape.pattern)),
             )
-            return repeat_mesh(mesh, tuple(Placement(move.matrix, move.apply(start)) for move in shape.pattern))
+            return repeat_mesh(mesh, as_placements(Placement(move.matrix, move.apply(start)) for move in shape.pattern))
         except TooManyFaces as error:
             raise TooManyFaces(error.predicted * len(shape.pattern), face_limit) from error
     cut = cut_at_kinks(shape)

@@ -11,6 +11,7 @@ from __future__ import annotations
 
 from glass_spoon.sheet.fields.items import (
     EVERY,
+    STANDS_IN,
     ItemName,
     Items,
     LineId,
@@ -41,6 +42,7 @@ __all__ = [
     "COORDINATE",
     "EVERY",
     "FARTHEST",
+    "STANDS_IN",
     "ChoiceSpec",
     "Column",
     "CornerValue",

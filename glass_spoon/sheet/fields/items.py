@@ -35,6 +35,16 @@ EVERY = "every"
 """Stands in a reference for all items of its kinds."""
 
 
+STANDS_IN = {"mesh": "bodies"}
+"""What serves wherever a kind does: bodies are written out as the mesh that they are."""
+
+
+def _with_stand_ins(kinds: tuple[str, ...]) -> tuple[str, ...]:
+    """Return kinds with those that serve in their place."""
+    more = tuple(STANDS_IN[kind] for kind in kinds if kind in STANDS_IN)
+    return kinds + tuple(kind for kind in more if kind not in kinds)
+
+
 @dataclass(frozen=True)
 class ReferenceSpec(NamesThings):
     """An item that an earlier line gives; `changes` marks the one that this line alters. `also`: other kinds that serve.
@@ -50,7 +60,7 @@ class ReferenceSpec(NamesThings):
     @property
     def kinds(self) -> tuple[str, ...]:
         """All kinds of items that may be referred to."""
-        return (self.item_kind, *self.also)
+        return _with_stand_ins((self.item_kind, *self.also))
 
     def described(self) -> str:
         """Name the kinds."""
@@ -69,7 +79,7 @@ class ReferencesSpec(NamesThings):
     @property
     def kinds(self) -> tuple[str, ...]:
         """All kinds of items that may be referred to."""
-        return (self.item_kind, *self.also)
+        return _with_stand_ins((self.item_kind, *self.also))
 
     def described(self) -> str:
         """Name the kinds, and how many are needed."""

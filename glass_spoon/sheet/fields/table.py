@@ -96,7 +96,7 @@ class CornerValue(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    corner: Annotated[int, Field(ge=1, le=1000)]
+    corner: Annotated[int, Field(ge=1, le=100_000)]
     value: Number
 
 
@@ -118,14 +118,16 @@ Corners = Annotated[list[CornerValue], BeforeValidator(read_corners)]
 
 @dataclass(frozen=True)
 class CornersSpec(Spec):
-    """Values for single corners, by their number along the curve; typed as `2: 5 mm, 4: 0`."""
+    """Values for single corners, or single ones of what `noun` names, by their number; typed as `2: 5 mm, 4: 0`."""
 
     least: float = 0.0
+    dimension: Dimension = "length"
+    noun: str = "corner"
 
     def resolve(self, name: str, raw: list[CornerValue], sizes: Mapping[str, Quantity]) -> list[tuple[int, float]]:
         """Return the number of each corner and its value in mm."""
-        one = NumberSpec("", "length", least=self.least, most=FARTHEST)
-        return [(own.corner, one.resolve(f"value of corner {own.corner}", own.value, sizes)) for own in raw]
+        one = NumberSpec("", self.dimension, least=self.least, most=FARTHEST)
+        return [(own.corner, one.resolve(f"value of {self.noun} {own.corner}", own.value, sizes)) for own in raw]
 
     def sizes_in(self, raw: list[CornerValue]) -> set[str]:
         """Return the names in all values."""

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any
 
+from glass_spoon.sheet.fields import STANDS_IN
 from glass_spoon.sheet.items import Item
+from glass_spoon.sheet.kinds.bodies import BodiesKind
 from glass_spoon.sheet.kinds.curve import CurveKind, CurvesKind
 from glass_spoon.sheet.kinds.kind import Kind
 from glass_spoon.sheet.kinds.mark import MarkKind
@@ -13,7 +15,8 @@ from glass_spoon.sheet.kinds.mesh import MeshKind
 from glass_spoon.sheet.kinds.surface import SurfaceKind, SurfacesKind
 
 KINDS: Mapping[str, Kind[Any]] = {
-    kind.name: kind for kind in (CurveKind(), CurvesKind(), SurfaceKind(), SurfacesKind(), MeshKind(), MarkKind())
+    kind.name: kind
+    for kind in (CurveKind(), CurvesKind(), SurfaceKind(), SurfacesKind(), MeshKind(), BodiesKind(), MarkKind())
 }
 """Every kind by its name."""
 
@@ -24,8 +27,10 @@ def kind_of(item: Item) -> Kind[Any]:
 
 
 def one_of(names: Iterable[str]) -> str:
-    """Return words for one item of some kinds, as in `a curve, a set of curves or a mesh`."""
-    words = [KINDS[name].one for name in names]
+    """Return words for one item of some kinds, as in `a curve or a mesh`; what stands in for another is not said."""
+    every = list(names)
+    stand_in = {other for kind, other in STANDS_IN.items() if kind in every}
+    words = [KINDS[name].one for name in every if name not in stand_in]
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} or {words[-1]}"
 
 

@@ -11,6 +11,7 @@ from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.repeat.placements import Placements
 from glass_spoon.sheet.items import CurveItem, CurvesItem
 from glass_spoon.sheet.kinds.kind import Kind
 
@@ -18,11 +19,11 @@ MOST_CURVES = 20_000
 """Most curves of a set."""
 
 
-def repeated_curves(curves: Sequence[NurbsCurve], placements: Sequence[Placement]) -> CurvesItem:
+def repeated_curves(curves: Sequence[NurbsCurve], places: Placements) -> CurvesItem:
     """Return all curves at all placements; raises InvalidInput for too many."""
-    if len(curves) * len(placements) > MOST_CURVES:
-        raise InvalidInput("The number of copies", f"at most {MOST_CURVES // len(curves):,} here", f"{len(placements):,}")
-    return CurvesItem(tuple(place_curve(curve, placement) for placement in placements for curve in curves))
+    if len(curves) * len(places) > MOST_CURVES:
+        raise InvalidInput("The number of copies", f"at most {MOST_CURVES // len(curves):,} here", f"{len(places):,}")
+    return CurvesItem(tuple(place_curve(curve, move) for move in places for curve in curves))
 
 
 class CurveKind(Kind[CurveItem]):
@@ -43,9 +44,9 @@ class CurveKind(Kind[CurveItem]):
         """Place it."""
         return CurveItem(place_curve(item.curve, placement))
 
-    def repeat(self, item: CurveItem, placements: Sequence[Placement]) -> CurvesItem:
+    def repeat(self, item: CurveItem, places: Placements) -> CurvesItem:
         """Repeat it as a set of curves."""
-        return repeated_curves([item.curve], placements)
+        return repeated_curves([item.curve], places)
 
 
 class CurvesKind(Kind[CurvesItem]):
@@ -66,9 +67,9 @@ class CurvesKind(Kind[CurvesItem]):
         """Place all of them."""
         return CurvesItem(tuple(place_curve(curve, placement) for curve in item.curves))
 
-    def repeat(self, item: CurvesItem, placements: Sequence[Placement]) -> CurvesItem:
+    def repeat(self, item: CurvesItem, places: Placements) -> CurvesItem:
         """Repeat all of them, placement by placement."""
-        return repeated_curves(item.curves, placements)
+        return repeated_curves(item.curves, places)
 
     def size(self, item: CurvesItem) -> int:
         """Count the curves."""

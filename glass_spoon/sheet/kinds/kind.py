@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import ClassVar, Generic, TypeVar
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.repeat.placements import Placements
 from glass_spoon.sheet.items import Item
 
 T = TypeVar("T", bound=Item)
@@ -40,8 +40,8 @@ class Kind(Generic[T]):
         """Return the item under a map that can be taken back: moved, turned, stretched, mirrored."""
         raise KernelError(f"{self.one.capitalize()} cannot be placed: it goes with what it lies on.")
 
-    def repeat(self, item: T, placements: Sequence[Placement]) -> Item:
-        """Return copies of the item under rigid maps, as one item of the kind `several`."""
+    def repeat(self, item: T, places: Placements) -> Item:
+        """Return copies of the item at places, as one item of the kind `several`."""
         raise KernelError(f"{self.one.capitalize()} cannot be repeated.")
 
     def size(self, item: T) -> int:

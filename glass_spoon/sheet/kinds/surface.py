@@ -2,31 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import replace
 from typing import ClassVar
 
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.alter.place_curve import Placement
-from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.repeat.placements import Placements
+from glass_spoon.kernel.repeat.repeat_set import repeat_set
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
-from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, gather_sets, one_as_set, place_set
+from glass_spoon.kernel.surfaces.sets.surface_set import one_as_set, place_set
 from glass_spoon.sheet.items import SurfaceItem, SurfacesItem
 from glass_spoon.sheet.kinds.kind import Kind
-
-MOST_SURFACES = 5_000
-"""Most surfaces of a set."""
-
-
-def repeated_set(shape: SurfaceSet, placements: Sequence[Placement]) -> SurfaceSet:
-    """Return a set at all placements as one; raises InvalidInput for too many surfaces."""
-    count = len(shape.surfaces)
-    if count * len(placements) > MOST_SURFACES:
-        raise InvalidInput("The number of copies", f"at most {MOST_SURFACES // count:,} here", f"{len(placements):,}")
-    whole = gather_sets([place_set(shape, placement) for placement in placements], shape.tolerance)
-    return replace(whole, pattern=tuple(placements)) if count == 1 and not shape.caps else whole
 
 
 class SurfaceKind(Kind[SurfaceItem]):
@@ -47,9 +34,9 @@ class SurfaceKind(Kind[SurfaceItem]):
         """Place it."""
         return SurfaceItem(place_surface(item.surface, placement))
 
-    def repeat(self, item: SurfaceItem, placements: Sequence[Placement]) -> SurfacesItem:
+    def repeat(self, item: SurfaceItem, places: Placements) -> SurfacesItem:
         """Repeat it as a set of surfaces."""
-        return SurfacesItem(repeated_set(one_as_set(item.surface), placements))
+        return SurfacesItem(repeat_set(one_as_set(item.surface), places))
 
 
 class SurfacesKind(Kind[SurfacesItem]):
@@ -71,10 +58,10 @@ class SurfacesKind(Kind[SurfacesItem]):
         shape = place_set(item.shape, placement)
         return SurfacesItem(shape, item.parts, (), item.names, item.colors, sources=item.sources)
 
-    def repeat(self, item: SurfacesItem, placements: Sequence[Placement]) -> SurfacesItem:
+    def repeat(self, item: SurfacesItem, places: Placements) -> SurfacesItem:
         """Repeat all of them, placement by placement."""
-        times = len(placements)
-        shape = repeated_set(item.shape, placements)
+        times = len(places)
+        shape = repeat_set(item.shape, places)
         return SurfacesItem(shape, item.parts * times, (), item.names * times, item.colors * times, "", item.sources)
 
     def size(self, item: SurfacesItem) -> int:

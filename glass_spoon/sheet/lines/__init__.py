@@ -66,7 +66,9 @@ from glass_spoon.sheet.lines.mesh_work.turn_over import TurnOver
 from glass_spoon.sheet.lines.mesh_work.unite import Unite
 from glass_spoon.sheet.lines.mesh_work.weld import Weld
 from glass_spoon.sheet.lines.place.place import Copy, Mirror, Move, Scale, Turn
-from glass_spoon.sheet.lines.place.repeat import Ring, Row, Spread, Take
+from glass_spoon.sheet.lines.place.repeat import Grid, Ring, Row
+from glass_spoon.sheet.lines.place.spread import Spread, Stand
+from glass_spoon.sheet.lines.place.take import Take
 from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.remarks import Remark
 from glass_spoon.sheet.lines.sizes import Size
@@ -76,7 +78,7 @@ _SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, C
 _SPACE = (Helix, Coil, Combine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
 _ONTO = (Flatten, Project, Loop)
-_PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Ring, Spread, Take)
+_PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Grid, Ring, Spread, Stand, Take)
 _REFORM = (
     Isocurve,
     SplitSurface,

@@ -10,11 +10,12 @@ from typing import Any
 
 from glass_spoon.formats.apart import Unusable
 from glass_spoon.formats.clean_text import whole_number
-from glass_spoon.formats.gltf import NamedMesh
+from glass_spoon.formats.gltf import NamedMesh, write_glb
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.deviation import read_off_surface
 from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL
 from glass_spoon.sheet.document import SheetDocument, read_document
+from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.files_out import (
     ALL_FORMATS,
     CURVE_FORMATS,
@@ -24,7 +25,7 @@ from glass_spoon.sheet.files_out import (
     write_curves,
     write_surfaces,
 )
-from glass_spoon.sheet.items import MeshItem
+from glass_spoon.sheet.items import BodiesItem, MeshItem
 from glass_spoon.sheet.planes import PLANE_AXES
 from glass_spoon.studio.colours import PAINTS
 from glass_spoon.studio.flows.build_part import finished_build
@@ -43,6 +44,7 @@ class Order:
     """What is to be sent out: meshes at a level, or curves, seen in a view where the format is flat.
 
     as_set: meshes at all levels up to that one, a file each, with a list of their counts and distances.
+    instanced: bodies as one mesh with a list of places, where the format knows both ways.
     """
 
     user: int
@@ -53,11 +55,13 @@ class Order:
     level: int
     view: str = "front"
     as_set: bool = False
+    instanced: bool = False
 
 
 def read_order(user: int, part: int, document: SheetDocument, form: Any) -> Order:
     """Return the order that a form asks for; Refused with a sentence otherwise."""
     kind, level = str(form.get("format", "")), str(form.get("level", "0"))
+    kind, _, manner = kind.partition(" ")
     as_set, level = level.startswith("to "), level.removeprefix("to ")
     if kind not in ALL_FORMATS:
         raise Refused("Choose glTF, OBJ, OpenUSD, STL or PLY for meshes, STEP for surfaces, DXF or SVG for curves.")
@@ -69,7 +73,12 @@ def read_order(user: int, part: int, document: SheetDocument, form: Any) -> Orde
         raise Refused("Choose the front, side or plan view.")
     field = "curve" if kind in CURVE_FORMATS else "surface" if kind in SURFACE_FORMATS else "mesh"
     item = str(form.get(field, ""))
-    return Order(user, part, document, item, kind, times, view, as_set and kind in MESH_FORMATS)
+    return Order(user, part, document, item, kind, times, view, as_set and kind in MESH_FORMATS, manner == "instanced")
+
+
+def faces_of_bodies(build: Build) -> int:
+    """Return how many faces the bodies of a build have when all are written out, 0 where there are none."""
+    return sum(state.item.face_count for _, state in build.named("bodies") if isinstance(state.item, BodiesItem))
 
 
 def start_file(order: Order) -> Job:
@@ -81,6 +90,7 @@ def start_file(order: Order) -> Job:
     if order.as_set:
         filename, media_type = f"{name} levels.zip", "application/zip"
     asked = {"item": order.item, "format": order.format, "level": order.level, "view": order.view, "as_set": order.as_set}
+    asked["instanced"] = order.instanced
     asked |= {"document": order.document.model_dump(mode="json"), "filename": filename, "media_type": media_type}
     return rows.wait_for(rows.make(WRITE_FILE, order.user, order.part, asked), PATIENCE)
 
@@ -93,7 +103,7 @@ def start_file(order: Order) -> Job:
 )
 def write_file(job: Job) -> Done:
     """Build, smooth and write a file that was asked for."""
-    asked = {name: job.order[name] for name in ("item", "format", "level", "view", "as_set")}
+    asked = {name: job.order[name] for name in ("item", "format", "level", "view", "as_set", "instanced")}
     rows.tell(job, "building", 0.0)
     document = read_document(job.order["document"])
     return Done(_data(Order(int(job.user_id or 0), int(job.part_id or 0), document, **asked), job))
@@ -116,6 +126,13 @@ def _mesh_data(order: Order, job: Job) -> bytes:
         return _level_set(order, job)
     meshes = _meshes(order, job)
     rows.tell(job, "writing", 0.8)
+    return _written(order, meshes)
+
+
+def _written(order: Order, meshes: list[NamedMesh]) -> bytes:
+    """Return the bytes of meshes in the format asked for."""
+    if order.instanced and order.format == "glb":
+        return write_glb(meshes, instanced=True)
     return MESH_FORMATS[order.format].write(meshes)
 
 
@@ -126,8 +143,8 @@ def _level_set(order: Order, job: Job) -> bytes:
     with zipfile.ZipFile(archive, "w", zipfile.ZIP_DEFLATED) as box:
         for level in range(order.level + 1):
             meshes = _meshes(replace(order, level=level, as_set=False), job)
-            box.writestr(f"level {level}.{order.format}", MESH_FORMATS[order.format].write(meshes))
-            table += [f"{level}\t{item.name}\t{item.mesh.face_count}\t{_off(order, item)}" for item in meshes]
+            box.writestr(f"level {level}.{order.format}", _written(order, meshes))
+            table += [f"{level}\t{item.name}\t{item.face_count}\t{_off(order, item)}" for item in meshes]
             rows.tell(job, "writing", (level + 1) / (order.level + 1))
         box.writestr("levels.txt", "\n".join(table) + "\n")
     return archive.getvalue()
@@ -135,9 +152,10 @@ def _level_set(order: Order, job: Job) -> bytes:
 
 def _off(order: Order, item: NamedMesh) -> str:
     """Return the largest distance in mm of a mesh from its surface, "-" where there is none."""
-    for name, state in finished_build(order.document).named("mesh"):
-        if name == item.name and isinstance(state.item, MeshItem) and state.item.surface is not None:
-            reading = read_off_surface(item.mesh, state.item.surface, order.document.limits.for_gauges())[0]
+    for name, state in finished_build(order.document).named("mesh", "bodies"):
+        one = state.item.body if isinstance(state.item, BodiesItem) else state.item
+        if name == item.name and isinstance(one, MeshItem) and one.surface is not None:
+            reading = read_off_surface(item.mesh, one.surface, order.document.limits.for_gauges())[0]
             return f"{reading.value:.4g}"
     return "-"
 

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.sheet.evaluate import Build
-from glass_spoon.sheet.items import MeshItem
 from glass_spoon.studio.flows.build_part import RESULTS
 from glass_spoon.studio.flows.watched_work import Working
 from glass_spoon.studio.see.gauge_findings import is_over
-from glass_spoon.studio.see.scene import Shown, watched_readings
+from glass_spoon.studio.see.scene import Shown, drawn_as, watched_readings
 
 MOST_FACES = 300_000
 """Largest mesh whose states are read back line by line; for a larger one the last line is named."""
@@ -45,7 +44,9 @@ def _states_before(build: Build, item: Shown, last: str) -> list[Shown]:
         if report.status == "paused":
             continue
         kept = RESULTS.get(report.key) if report.key else None
-        if kept is None or not isinstance(kept[0], MeshItem) or kept[0].mesh.face_count > MOST_FACES:
+        drawn, places = (None, None) if kept is None else drawn_as(kept[0])
+        if drawn is None or drawn.mesh.face_count > MOST_FACES:
             break
-        found.append(Shown(f"{report.key}:0", line_id, item.name, kept[0].mesh, kept[0].surface, is_surface=False))
+        shown = Shown(f"{report.key}:0", line_id, item.name, drawn.mesh, drawn.surface, is_surface=False, places=places)
+        found.append(shown)
     return found

@@ -15,6 +15,7 @@ from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.subdivision.refine_mark import refine_mark
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import MarkItem, MeshItem
+from glass_spoon.studio.see.scene import drawn_as
 from glass_spoon.studio.sentences import Refused
 
 MOST_SHOWN = 60_000
@@ -48,10 +49,11 @@ def marks_shown(build: Build, level: int) -> list[dict[str, Any]]:
         ):
             continue
         mesh = build.items.get(item.mesh_id)
-        if mesh is None or not isinstance(mesh.item, MeshItem):
+        drawn, places = (None, None) if mesh is None else drawn_as(mesh.item)
+        if drawn is None or places is not None:
             continue
         try:
-            mark = item.on(mesh.item)
+            mark = item.on(drawn)
         except InvalidInput:
             continue
         count = len(mark)
@@ -73,13 +75,19 @@ def pick(build: Build, asked: Mapping[str, Any]) -> dict[str, Any]:
     """Return what a gesture at a place picks on a mesh: kind, elements, and the lines that would mark it, in words."""
     state = build.items.get(str(asked.get("mesh", "")))
     gesture = str(asked.get("gesture", ""))
-    if state is None or not isinstance(state.item, MeshItem) or gesture not in GESTURES:
+    item, places = (None, None) if state is None else drawn_as(state.item)
+    if item is None or gesture not in GESTURES:
         raise Refused("Pick on a mesh. Load the page again if it is not there.", 400)
+    if places is not None:
+        raise Refused(
+            f"These are {len(places):,} bodies, drawn from one mesh. Mark that mesh before the line that repeats it, or "
+            "choose “as one mesh” there."
+        )
     place = _place(asked.get("place"))
-    mesh = state.item.mesh
+    mesh = item.mesh
     mark = _found(mesh, gesture, place)
     offers = [_by_place(gesture, place)] if gesture in ("loop", "ring", "strip") else []
-    offers += _rules(build, state.item, mark, gesture)
+    offers += _rules(build, item, mark, gesture)
     middles = marked.element_middles(mesh, mark.kind)[mark.indices[:1]]
     return {
         "kind": mark.kind,

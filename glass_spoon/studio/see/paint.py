@@ -7,10 +7,10 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build
-from glass_spoon.sheet.items import MeshItem, SurfacesItem
+from glass_spoon.sheet.items import SurfacesItem
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface, surface_pieces
 from glass_spoon.studio.colours import PAINTS, Color
-from glass_spoon.studio.see.scene import Shown
+from glass_spoon.studio.see.scene import Shown, drawn_as
 
 MESH_COLOR: Color = (0.50, 0.64, 0.61)
 SURFACE_COLOR: Color = (0.62, 0.66, 0.66)
@@ -31,8 +31,9 @@ def face_paints(build: Build, item: Shown) -> Floats | None:
     state = build.items.get(item.item_id) or build.held.get(item.item_id)
     if state is None or "piece" not in item.mesh.faces:
         return None
-    if isinstance(state.item, MeshItem):
-        pieces = state.item.every_piece
+    drawn = drawn_as(state.item)[0]
+    if drawn is not None:
+        pieces = drawn.every_piece
     elif isinstance(state.item, SurfacesItem):
         pieces = tuple(surface_pieces(state.item, (item.item_id,)))
     else:

@@ -23,7 +23,12 @@ def _named(build: Build, shown: list[Shown], values: Mapping[str, Floats]) -> li
     """Return what is shown as meshes to write, with the values that colour them."""
     return [
         NamedMesh(
-            item.item_id, item.picture, paint_of(build.document, item), values.get(item.item_id), face_paints(build, item)
+            item.item_id,
+            item.picture,
+            paint_of(build.document, item),
+            values.get(item.item_id),
+            face_paints(build, item),
+            places=item.places,
         )
         for item in shown
     ]

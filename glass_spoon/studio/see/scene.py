@@ -11,6 +11,7 @@ from functools import partial
 
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.gauges.crossings import read_crossing_others
+from glass_spoon.kernel.gauges.read_bodies import of_all_bodies, read_bodies, read_bodies_beside
 from glass_spoon.kernel.gauges.read_gauges import read_gauges, read_quick_gauges
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -18,13 +19,14 @@ from glass_spoon.kernel.meshing.divide_length import make_guide
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.meshing.set_counts import Wish
+from glass_spoon.kernel.repeat.placements import Placements
 from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, subdivide
 from glass_spoon.kernel.subdivision.limit_surface import settled
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.cache import SLOW
-from glass_spoon.sheet.evaluate import Build, ItemState
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.evaluate import Build
+from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.lines.form.alter_surfaces import Gather
 from glass_spoon.studio.flows.build_part import RESULTS
 from glass_spoon.studio.flows.watched_work import PATIENCE, Report, WatchedWork, Working
@@ -35,6 +37,9 @@ log = logging.getLogger(__name__)
 SHOWN_FACES = 1_200_000
 """Most faces that the board shows at a smoothing level; files sent out may have more."""
 
+WHOLE_FACES = 30_000
+"""Most faces with which bodies are shown and measured as one mesh."""
+
 SURFACE_ROUND, SURFACE_RUN = 72, 12
 """Edges round, and along each run between sharp points, of the stand-in that shows a bare surface."""
 
@@ -44,7 +49,8 @@ class Shown:
     """One thing on the board.
 
     key: names its content. mesh: at the smoothing level shown. is_surface: marks stand-ins of bare surfaces. at_limit: the
-    picture has its vertices where smoothing takes them in the end. others: the other meshes shown, for the gauges.
+    picture has its vertices where smoothing takes them in the end. places: where a body stands that is drawn from one mesh.
+    others: the other meshes shown, for the gauges.
     """
 
     key: str
@@ -54,7 +60,13 @@ class Shown:
     surface: NurbsSurface | SurfaceSet | None
     is_surface: bool
     at_limit: bool = False
+    places: Placements | None = None
     others: tuple[Shown, ...] = ()
+
+    @property
+    def copies(self) -> int:
+        """How often the mesh stands there."""
+        return 1 if self.places is None else len(self.places)
 
     @property
     def picture(self) -> Mesh:
@@ -72,10 +84,11 @@ def shown_items(build: Build, level: int, faults: list[str] | None = None) -> li
     """
     shown: list[Shown] = []
     meshed: set[str] = set()  # by content: a mesh from the store has a surface object of its own
-    for name, state in build.visible("mesh"):
-        if isinstance(state.item, MeshItem) and not build.document.is_hidden(state.item_id):
-            meshed |= {part.key for part in _parts(state.item.surface)}
-            mesh = _drawn(name, faults, partial(smoothed, state, level))
+    for name, state in build.visible("mesh", "bodies"):
+        item, places = drawn_as(state.item)
+        if item is not None and not build.document.is_hidden(state.item_id):
+            meshed |= {part.key for part in _parts(item.surface)}
+            mesh = _drawn(name, faults, partial(smoothed, state.key, item, level))
             if mesh is not None:
                 shown.append(
                     Shown(
@@ -83,9 +96,10 @@ def shown_items(build: Build, level: int, faults: list[str] | None = None) -> li
                         state.item_id,
                         name,
                         mesh,
-                        state.item.surface,
+                        item.surface,
                         is_surface=False,
                         at_limit=level > 0,
+                        places=places,
                     )
                 )
     gathered = {
@@ -149,11 +163,18 @@ def _kept(key: str, make: object) -> Item:
     return found[0]
 
 
-def smoothed(state: ItemState, level: int) -> Mesh:
-    """Return a mesh item's mesh at a smoothing level."""
-    item = state.item
-    if not isinstance(item, MeshItem):
-        raise TypeError("not a mesh")
+def drawn_as(item: Item) -> tuple[MeshItem | None, Placements | None]:
+    """Return the mesh that shows an item, and where it stands: few bodies are drawn as one mesh, whose faces may be picked,
+    many as one body at many places. None for what is no mesh.
+    """
+    if isinstance(item, BodiesItem):
+        few = item.face_count <= WHOLE_FACES or not item.places.is_similar
+        return (item.whole, None) if few else (item.body, item.places)
+    return (item, None) if isinstance(item, MeshItem) else (None, None)
+
+
+def smoothed(key: str, item: MeshItem, level: int) -> Mesh:
+    """Return a mesh at a smoothing level; `key` names its content."""
     if level == 0:
         return item.mesh
     faces = predict_faces(item.mesh.topology, level)
@@ -162,7 +183,7 @@ def smoothed(state: ItemState, level: int) -> Mesh:
             f"Smoothed {level} times this has {faces:,} faces; the board shows up to {SHOWN_FACES:,}. "
             "Send it out at this level."
         )
-    kept = _kept(f"{state.key}:level{level}", lambda: MeshItem(subdivide(item.mesh, level), item.surface))
+    kept = _kept(f"{key}:level{level}", lambda: MeshItem(subdivide(item.mesh, level), item.surface))
     return kept.mesh if isinstance(kept, MeshItem) else item.mesh
 
 
@@ -224,7 +245,8 @@ def known_readings(item: Shown, limits: Limits) -> list[Reading] | None:
 
 def quick_readings(item: Shown, limits: Limits, *, distances: bool = True) -> list[Reading]:
     """Return the readings that follow a drag, with `distances` from the surface or without."""
-    return read_quick_gauges(item.mesh, item.surface if distances else None, limits)
+    readings = read_quick_gauges(item.mesh, item.surface if distances else None, limits)
+    return readings if item.places is None else of_all_bodies(readings, item.places)
 
 
 def _beside_key(item: Shown) -> str:
@@ -233,7 +255,10 @@ def _beside_key(item: Shown) -> str:
 
 def _beside_work(item: Shown) -> Callable[[Report], list[Reading]]:
     """Return the reading of what a mesh does to the others as work."""
-    return lambda report: [read_crossing_others(item.mesh, [other.mesh for other in item.others])]
+    others = [(other.mesh, other.places) for other in item.others]
+    if item.places is None and all(places is None for _, places in others):
+        return lambda report: [read_crossing_others(item.mesh, [mesh for mesh, _ in others])]
+    return lambda report: [read_bodies_beside(item.mesh, item.places, others)]
 
 
 def _readings_key(item: Shown, limits: Limits) -> str:
@@ -249,7 +274,10 @@ def _readings_work(item: Shown, limits: Limits) -> Callable[[Report], list[Readi
         if kept is not None:
             return list(kept[0])
         started = time.perf_counter()
-        readings = read_gauges(item.mesh, item.surface, limits, progress=report)
+        if item.places is None:
+            readings = read_gauges(item.mesh, item.surface, limits, progress=report)
+        else:
+            readings = read_bodies(item.mesh, item.surface, item.places, limits, progress=report)
         if RESULTS.store and time.perf_counter() - started >= SLOW:
             RESULTS.store.put(key, (tuple(readings), None))
         return readings

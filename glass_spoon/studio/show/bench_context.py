@@ -7,11 +7,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels, count_sides
 from glass_spoon.kernel.meshes.topology import Topology
+from glass_spoon.kernel.repeat.placements import boxes_of
 from glass_spoon.sheet.evaluate import Build
-from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.studio.access import MAY_EDIT
 from glass_spoon.studio.flows.build_part import build_sheet
@@ -26,6 +29,7 @@ from glass_spoon.studio.see.gauge_rows import FIRST, MORE, gauge_rows
 from glass_spoon.studio.see.scene import (
     SHOWN_FACES,
     Shown,
+    drawn_as,
     gauged,
     known_readings,
     quick_readings,
@@ -119,8 +123,8 @@ def _built(build: Build, chosen: ViewChoice, asker: _Asker) -> dict[str, Any]:
     context |= {
         "levels": _levels(build, chosen, item.item_id),
         "gauged": item,
-        "size": "×".join(f"{value:.0f}" if value >= 100 else f"{value:.1f}" for value in bounding_size(item.mesh)),
-        "sides": sides_text(item.mesh.topology),
+        "size": "×".join(f"{value:.0f}" if value >= 100 else f"{value:.1f}" for value in _extent(item)),
+        "sides": sides_text(item.mesh.topology, item.copies),
     }
     try:
         return context | _read(build, item, context["chapters"], asker)
@@ -157,11 +161,20 @@ def _pending(stage: str, working: Working, doing: str) -> dict[str, Any]:
     return {"pending": working, "pending_stage": stage, "pending_doing": doing}
 
 
-def sides_text(topology: Topology) -> str:
-    """Say how many faces have how many sides, leaving out what there is none of."""
+def sides_text(topology: Topology, copies: int = 1) -> str:
+    """Say how many faces of a mesh, or of copies of it, have how many sides, leaving out what there is none of."""
     counts = count_sides(topology)
     named = (("quads", "quads"), ("triangles", "triangles"), ("more", "with more"))
-    return ", ".join(f"{counts[key]:,} {word}" for key, word in named if counts[key]) or "none"
+    text = ", ".join(f"{copies * counts[key]:,} {word}" for key, word in named if counts[key]) or "none"
+    return text if copies == 1 else f"{text} in {copies:,} bodies"
+
+
+def _extent(item: Shown) -> Floats:
+    """Return the extent (3,) in mm of what is shown."""
+    if item.places is None:
+        return bounding_size(item.mesh)
+    low, high = boxes_of(item.places, item.mesh.positions)
+    return np.asarray(high.max(axis=0) - low.min(axis=0))
 
 
 def _gauges(readings: list[Reading], awaited: frozenset[str] = frozenset()) -> dict[str, Any]:
@@ -182,12 +195,14 @@ def short_count(count: int) -> str:
 
 def _levels(build: Build, chosen: ViewChoice, item_id: str = "") -> list[dict[str, Any]]:
     """Return the smoothing levels with their face counts."""
-    states = [state for _, state in build.named("mesh")]
+    states = [state for _, state in build.named("mesh", "bodies")]
     wanted = build.items.get(item_id)
     state = wanted if wanted is not None else (states[-1] if states else None)
-    if state is None or not isinstance(state.item, MeshItem):
+    drawn, places = (None, None) if state is None else drawn_as(state.item)
+    if drawn is None:
         return []
-    counts = count_levels(state.item.mesh.topology)
+    copies = 1 if places is None else len(places)
+    counts = [copies * count for count in count_levels(drawn.mesh.topology)]
     return [
         {
             "level": level,
@@ -195,7 +210,7 @@ def _levels(build: Build, chosen: ViewChoice, item_id: str = "") -> list[dict[st
             "faces_text": short_count(faces),
             "faces": f"{faces:,} faces",
             "on": level == chosen.level,
-            "shown": level == 0 or faces <= SHOWN_FACES,
+            "shown": level == 0 or faces // copies <= SHOWN_FACES,
         }
         for level, faces in enumerate(counts[:4])
     ]

@@ -31,7 +31,7 @@ def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
             for line in document.lines
             if given.get(line.id) in kinds and line.id in build.items
         ]
-        for kinds in (("mesh",), ("curve", "curves"), ("surface", "surfaces"))
+        for kinds in (("mesh", "bodies"), ("curve", "curves"), ("surface", "surfaces"))
     )
     context = {
         "part": part,
@@ -40,6 +40,7 @@ def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
         "sets": range(1, 5),
         "curves": curves,
         "surfaces": surfaces,
+        "bodies": f"{faces:,}" if (faces := flow.faces_of_bodies(build)) else "",
     }
     return render(request, "bench/_send_out.html", context)
 

@@ -52,12 +52,6 @@ def placed(given: Given, placement: Placement) -> Item:
     return result
 
 
-def repeated(given: Given, placements: list[Placement]) -> Item:
-    """Return the item of the field `item` at all placements."""
-    item = given.items["item"]
-    return kind_of(item).repeat(item, placements)
-
-
 def middle_of_box(item: Item) -> Floats:
     """Return the middle (3,) of the box of an item in mm."""
     places = kind_of(item).places(item)

@@ -1,4 +1,4 @@
-"""Anything repeated: in a row, in a ring, along a curve; and one of several."""
+"""Anything repeated in a row, in a grid, in a ring."""
 
 from __future__ import annotations
 
@@ -7,170 +7,184 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import directions
-from glass_spoon.kernel.curves.alter.place_curve import Placement, moving, turning
-from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_tangents
-from glass_spoon.kernel.curves.make.helix import carry_frame
+from glass_spoon.kernel.arrays import Floats, lengths
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.errors import InvalidInput
-from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec
+from glass_spoon.kernel.repeat.placements import fill_length, grid_places, moved_by, ring_places
+from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, vector_handle
 from glass_spoon.sheet.items import Item
-from glass_spoon.sheet.kinds import kind_of
-from glass_spoon.sheet.line import Given, Line
-from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, OneCurve, an_angle
-from glass_spoon.sheet.lines.place.fields import (
-    SAID_WAYS,
-    AxisField,
-    ItemNameField,
-    ItemsName,
-    SomeItem,
-    X,
-    Y,
-    Z,
-    middle_of_box,
-    repeated,
-    vector,
-)
+from glass_spoon.sheet.line import Given
+from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, OneCurve, a_coordinate, a_length, an_angle
+from glass_spoon.sheet.lines.place.fields import SAID_WAYS, ItemsName, X, Y, Z, middle_of_box, vector
+from glass_spoon.sheet.lines.place.repeated import MOST, Count, RepeatedLine
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import AXES
 
-Count = Annotated[Number, NumberSpec("How many, the first included.", label="count", least=1, most=2000, whole=True)]
+_END = "{joints}, with {own}, giving {gives}."
 
 
-class Row(Line):
+class Row(RepeatedLine):
     """Anything in a row."""
 
-    chapter = "Place"
-    summary = "Repeat anything in a row: curves, surfaces and meshes give one set, or one mesh."
+    summary = "Repeat anything in a row: curves and surfaces give one set, meshes give bodies, or one mesh."
     words = ("array", "repeat", "copies", "linear", "pattern", "slats")
-    phrases = (SAID_WAYS, Phrase("{x} apart", {"y": "0 mm", "z": "0 mm"}))
-    sentence = (
-        "**Row** of {count} copies of {item}, each {x} right, {y} back and {z} up from the one before, giving {gives}."
+    phrases = (
+        SAID_WAYS,
+        Phrase("{x} apart", {"y": "0 mm", "z": "0 mm"}),
+        Phrase(r"about {step} apart", {"spacing": "filling"}),
+        Phrase(r"repeat(?:ed)?(?: [\w ]+?)? {count} times"),
+        Phrase(r"in all|from end to end", {"spacing": "between"}, finds=False),
     )
-    gives_kind = "curves"
-    gives_like = "item"
-    signs = True
-    gives_several = True
+    sentence = f"**Row** of {{count}} copies of {{item}}, {{spacing}} {{x}} right, {{y}} back and {{z}} up, {_END}"
+    wording_field = "spacing"
+    wordings = {
+        "filling": f"**Row** of copies of {{item}} {{spacing}} {{x}} right, {{y}} back and {{z}} up, about {{step}} apart, {_END}"
+    }
 
     verb: Literal["row"] = "row"
-    item: SomeItem = ""
     count: Count = 5
+    spacing: Annotated[
+        Literal["step", "between", "filling"],
+        ChoiceSpec(
+            "Whether the way given is that from one copy to the next, from the first to the last, or one that copies fill.",
+            ("step", "between", "filling"),
+            ("each further by", "the last one further by", "filling"),
+        ),
+    ] = "step"
     x: X = "20 mm"
     y: Y = "0 mm"
     z: Z = "0 mm"
+    step: Annotated[Number, a_length("About how far copies are apart; the step that fills the way evenly is taken.")] = (
+        "20 mm"
+    )
     gives: ItemsName = "row"
 
     def build(self, given: Given) -> Item:
         """Repeat it."""
-        step = vector(given, "x", "y", "z")
-        return repeated(given, [moving(step * k) for k in range(given.count("count"))])
+        way, told = vector(given, "x", "y", "z"), ""
+        if self.spacing == "filling":
+            length, wish = float(lengths(way)), given.number("step")
+            count = fill_length(length, wish)
+            if count > MOST:
+                raise InvalidInput("The step", f"at least {length / (MOST - 1):.4g} mm here", f"{wish:g} mm")
+            told = f"{count:,} copies, {length / max(1, count - 1):.4g} mm apart."
+        else:
+            count = given.count("count")
+        whole = way * (count - 1) if self.spacing == "step" else way
+        return self.repeated(given, moved_by(_shares(count)[:, None] * whole), told)
 
     def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
-        """Return the step, from the middle of the first one."""
+        """Return the way, from the middle of the first one."""
+        item = item_of("item")
+        label = "step" if self.spacing == "step" else "way"
+        return [] if item is None else [vector_handle(values, "xyz", middle_of_box(item), label)]
+
+
+def _shares(count: int) -> Floats:
+    """Return the shares of the way (n,) at which copies stand."""
+    return np.asarray(np.arange(count) / max(1, count - 1))
+
+
+Step = Annotated[Number, a_coordinate("From one to the next that way.", "step")]
+
+
+class Grid(RepeatedLine):
+    """Anything in a grid: a row of rows, or a row of those."""
+
+    summary = "Repeat anything in a grid of two or three directions: tiles, blocks, perforations."
+    words = ("array", "matrix", "rows", "columns", "repeat", "copies", "tiles", "pattern", "blocks")
+    phrases = (
+        Phrase(r"(?:\d+ \w+ in (?:a |one )?grid (?:of )?)?{across} (?:by|x|×) {deep} (?:by|x|×) {high}"),
+        Phrase(r"(?:\d+ \w+ in (?:a |one )?grid (?:of )?)?{across} (?:by|x|×) {deep}", {"high": "1"}),
+        Phrase(r"{x} (?:by|x|×) {y} (?:by|x|×) {z} apart"),
+        Phrase(r"{x} (?:by|x|×) {y} apart"),
+        Phrase(r"{x} apart", {"x": "{x}", "y": "{x}", "z": "{x}"}),
+    )
+    sentence = (
+        f"**Grid** of {{across}} by {{deep}} by {{high}} copies of {{item}}, {{x}} right, {{y}} back and {{z}} up from one to "
+        f"the next, {_END}"
+    )
+
+    verb: Literal["grid"] = "grid"
+    across: Annotated[
+        Number, NumberSpec("How many to the right.", label="count across", least=1, most=10_000, whole=True)
+    ] = 4
+    deep: Annotated[Number, NumberSpec("How many to the back.", label="count deep", least=1, most=10_000, whole=True)] = 3
+    high: Annotated[Number, NumberSpec("How many upwards.", label="count high", least=1, most=10_000, whole=True)] = 1
+    x: Annotated[Number, a_coordinate("From one to the next, to the right.", "step right")] = "20 mm"
+    y: Annotated[Number, a_coordinate("From one to the next, to the back.", "step back")] = "20 mm"
+    z: Annotated[Number, a_coordinate("From one to the next, upwards.", "step up")] = "20 mm"
+    gives: ItemsName = "grid"
+
+    def build(self, given: Given) -> Item:
+        """Repeat it: those to the right count first, then those to the back, then those above."""
+        counts = [given.count(name) for name in ("across", "deep", "high")]
+        if (total := int(np.prod(counts))) > MOST:
+            raise InvalidInput("The number of copies", f"at most {MOST:,} in all", f"{total:,}")
+        return self.repeated(given, grid_places(np.diag(vector(given, "x", "y", "z")), counts))
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return the steps, from the middle of the first one."""
         item = item_of("item")
         return [] if item is None else [vector_handle(values, "xyz", middle_of_box(item), "step")]
 
 
-class Ring(Line):
+class Ring(RepeatedLine):
     """Anything in a ring."""
 
-    chapter = "Place"
-    summary = "Repeat anything in a ring about an axis."
-    words = ("array", "polar", "circular", "repeat", "copies", "spokes")
-    sentence = (
-        "**Ring** of {count} copies of {item} over {angle} about the {axis} through x {x}, y {y}, z {z}, giving {gives}."
+    summary = "Repeat anything in a ring about an axis, from an angle, also rising as a helix does."
+    words = ("array", "polar", "circular", "repeat", "copies", "spokes", "stairs")
+    phrases = (
+        Phrase(r"(?:all round|whole (?:turn|circle))", {"angle": "360°"}, finds=False),
+        Phrase(r"rising (?:by )?{rise}", finds=False),
     )
-    gives_kind = "curves"
-    gives_like = "item"
-    signs = True
-    gives_several = True
+    sentence = (
+        "**Ring** of {count} copies of {item} from {first} over {angle} about the {axis} through x {x}, y {y}, z {z}, rising "
+        f"{{rise}}, {_END}"
+    )
+    wording_field = "axis"
+    wordings = {
+        "axis of a line": (
+            f"**Ring** of {{count}} copies of {{item}} from {{first}} over {{angle}} about the {{axis}} {{line}}, rising "
+            f"{{rise}}, {_END}"
+        )
+    }
 
     verb: Literal["ring"] = "ring"
-    item: SomeItem = ""
     count: Count = 6
+    first: Annotated[Number, an_angle("The angle by which the first copy is turned from where the item stands.", "from")] = 0
     angle: Annotated[Number, an_angle("The angle that all of them share; 360° spreads them all round.")] = 360
-    axis: AxisField = "upright axis"
+    axis: Annotated[
+        Literal["upright axis", "left-right axis", "front-back axis", "axis of a line"],
+        ChoiceSpec("The direction of the axis: upright, level, or that of a straight line.", (*AXES, "axis of a line")),
+    ] = "upright axis"
+    line: OneCurve = ""
     x: AtX = "0 mm"
     y: AtY = "0 mm"
     z: AtZ = "0 mm"
+    rise: Annotated[Number, a_coordinate("How far it rises along the axis from the first to the last.", "rise")] = "0 mm"
     gives: ItemsName = "ring"
 
     def build(self, given: Given) -> Item:
         """Repeat it; all round the last step leads back to the first."""
-        count, whole = given.count("count"), given.number("angle")
-        all_round = abs(abs(whole) - 2 * np.pi) < 1e-9
-        steps = count if all_round else max(1, count - 1)
-        origin = vector(given, "x", "y", "z")
-        return repeated(given, [turning(origin, AXES[self.axis], whole * k / steps) for k in range(count)])
-
-
-class Spread(Line):
-    """Anything at points of a curve."""
-
-    chapter = "Place"
-    summary = "Spread copies of anything along a curve, evenly by its length, upright or turned with it."
-    words = ("along", "path", "copies", "array", "ribs", "repeat", "points")
-    sentence = "**Spread** {count} copies of {item} along {path}, {turned}, giving {gives}."
-    gives_kind = "curves"
-    gives_like = "item"
-    signs = True
-    gives_several = True
-
-    verb: Literal["spread"] = "spread"
-    item: SomeItem = ""
-    path: OneCurve = ""
-    count: Count = 8
-    turned: Annotated[
-        Literal["kept upright", "turned with it"],
-        ChoiceSpec(
-            "Whether the copies keep their direction, or turn as the curve does.", ("kept upright", "turned with it")
-        ),
-    ] = "turned with it"
-    gives: ItemsName = "copies"
-
-    def build(self, given: Given) -> Item:
-        """Place a copy at each point: the first curve's own place counts from the start of the path."""
-        path, count = given.curve("path").curve, given.count("count")
-        arc = measure_length(path)
-        closed = path.is_closed(1e-6)
-        shares = np.arange(count) / (count if closed else max(1, count - 1))
-        params = arc.to_params(shares * arc.length)
-        points, axis, side = carry_frame(path).at(params)
-        if self.turned == "kept upright":
-            return repeated(given, [moving(point - points[0]) for point in points])
-        frames = np.stack((directions(curve_tangents(path, params)), axis, side), axis=2)
-        turns = frames @ frames[0].T
-        return repeated(
-            given, [Placement(turn, point - turn @ points[0]) for turn, point in zip(turns, points, strict=True)]
+        origin, along = self._axis(given)
+        places = ring_places(
+            origin,
+            along,
+            given.count("count"),
+            given.number("angle"),
+            first=given.number("first"),
+            rise=given.number("rise"),
         )
+        return self.repeated(given, places)
 
-
-class Take(Line):
-    """One of several."""
-
-    chapter = "Place"
-    summary = "Take one out of several: a curve or a surface of a set, an island of a mesh."
-    words = ("pick", "single", "extract", "one")
-    sentence = "**Take** number {number} of {item} as {gives}."
-    gives_kind = "curve"
-    gives_like = "item"
-    signs = True
-    gives_one = True
-
-    verb: Literal["take"] = "take"
-    number: Annotated[Number, NumberSpec("Which one, counted from 1.", label="number", least=1, most=20000, whole=True)] = 1
-    item: Annotated[
-        str, ReferenceSpec("The set of curves or of surfaces, or the mesh.", "curves", also=("surfaces", "mesh"))
-    ] = ""
-    gives: ItemNameField = "one"
-
-    def build(self, given: Given) -> Item:
-        """Take it."""
-        item, number = given.items["item"], given.count("number")
-        kind = kind_of(item)
-        if number > kind.size(item):
-            raise InvalidInput(
-                "The number", f"1 to {kind.size(item):,}: there are {kind.size(item):,} {kind.parts}", str(number)
-            )
-        return kind.take(item, number - 1)
+    def _axis(self, given: Given) -> tuple[Floats, Floats]:
+        """Return a place (3,) on the axis and its direction (3,)."""
+        if self.axis != "axis of a line":
+            return vector(given, "x", "y", "z"), np.array(AXES[self.axis], dtype=np.float64)
+        line = given.curve("line").curve
+        start, end = curve_points(line, np.array(line.domain))
+        if float(lengths(end - start)) <= 1e-9 * float(np.abs(line.control_points).max()):
+            raise InvalidInput("The line of the axis", "one with two ends", "one that closes")
+        return start, end - start

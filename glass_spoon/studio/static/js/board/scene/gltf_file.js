@@ -5,7 +5,7 @@ const WIDTHS = { SCALAR: 1, VEC2: 2, VEC3: 3, VEC4: 4 };
 /**
  * @param {ArrayBuffer} buffer a whole .glb file
  * @returns {{extras: Object, meshes: {id: string, positions: Float32Array, normals: Float32Array, triangles: ?Uint32Array,
- *   lines: ?Uint32Array, evenness: Float32Array, values: ?Float32Array, faceColors: ?Float32Array, triangleFaces: ?Uint32Array, color: ?number[], extras: Object}[]}}
+ *   lines: ?Uint32Array, evenness: Float32Array, values: ?Float32Array, faceColors: ?Float32Array, places: ?Float32Array, triangleFaces: ?Uint32Array, color: ?number[], extras: Object}[]}}
  */
 export function readGltf(buffer) {
   const view = new DataView(buffer);
@@ -30,6 +30,7 @@ export function readGltf(buffer) {
       triangleFaces: read(mesh.extras.triangleFaces),
       values: read(mesh.extras.values),
       faceColors: read(mesh.extras.faceColors),
+      places: read(mesh.extras.places),
       color: faces.material === undefined ? null : json.materials[faces.material].pbrMetallicRoughness.baseColorFactor,
       extras: mesh.extras,
     };

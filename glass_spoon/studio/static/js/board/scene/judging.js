@@ -142,7 +142,7 @@ export class Judging {
   valueText(found) {
     const judge = this.form.judge.value;
     if (this.board.scene.mode !== "judged" || !judge) return "";
-    const value = found.model.valueAt(found.triangle, found.place);
+    const value = found.model.valueAt(found.triangle, found.local);
     if (value === null) return "";
     const radius = (judge === "mean" || judge === "largest") && Math.abs(value) > 1e-6 ? ` (radius ${short(1 / Math.abs(value))} mm)` : "";
     return `${NAMES[judge].toLowerCase()} ${short(value)}${UNITS[judge]}${radius}`;

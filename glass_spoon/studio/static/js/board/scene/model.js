@@ -3,6 +3,7 @@ import { BufferAttribute, BufferGeometry, LineSegments, Mesh, Points, Triangle, 
 import { MeshBVH } from "three-mesh-bvh";
 import { LineSegments2 } from "../../../vendor/three/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "../../../vendor/three/lines/LineSegmentsGeometry.js";
+import { Places } from "./places.js";
 import { coarseGeometry } from "./coarse.js";
 import { tokenRgb } from "./tokens.js";
 import { drawingLines, edgeLines, makeMaterials, outline, paperFill, plumFaces, plumLines, plumPoints } from "./materials.js";
@@ -14,6 +15,9 @@ const UNSEEN = 1.8;
 /** Pixels between edges from which they are drawn in full, and the least share of that. */
 const CLEAR = 5;
 const FAINT = 0.08;
+
+/** Most numbers of the ends of edges in plum. */
+const MOST_ENDS = 300000;
 
 /** Modes that show edges, and those that show the colours of faces. */
 const EDGED = ["edges", "evenness", "sides"];
@@ -40,6 +44,8 @@ export class Model {
     // So many lines would fill the drawing views with ink: their outline says more.
     this.drawn.visible = data.extras.faces < DENSE;
     this.offenders = null;
+    /** @type {?Places} where it stands, when it is one of many bodies */
+    this.places = null;
     this.setPoints(data);
   }
 
@@ -55,10 +61,28 @@ export class Model {
     this.lines.setAttribute("position", place);
     this.geometry.computeBoundingSphere();
     this.lines.boundingSphere = this.geometry.boundingSphere;
+    this.setPlaces(data.places ?? null);
     this.tree = null;
     this.edgeLength = 0;
     this.dropCoarse();
     if (this.mode === "evenness" || this.painted) this.setMode(this.mode, this.range);
+  }
+
+  /** Stand at places, 16 numbers each, or (null) only where it is. @param {?Float32Array} columns */
+  setPlaces(columns) {
+    this.places = columns && new Places(columns);
+    if (this.places) for (const object of [this.mesh, this.edges, this.fill, this.outline, this.drawn]) this.places.stand(object);
+  }
+
+  /** @returns {number} faces of all that is shown of it */
+  get faces() {
+    return this.data.extras.faces * (this.places?.count ?? 1);
+  }
+
+  /** @returns {import("three").Box3} about all that is shown of it */
+  get box() {
+    this.geometry.computeBoundingBox();
+    return this.places ? this.places.around(this.geometry.boundingBox) : this.geometry.boundingBox;
   }
 
   /** @returns {?{geometry: BufferGeometry, cell: number}} the coarser stand-in of a large mesh, made when first asked for */
@@ -165,7 +189,8 @@ export class Model {
   /** Search tree for pointing, made when first needed. */
   pick(ray) {
     this.tree ??= new MeshBVH(this.geometry, { indirect: true });
-    return this.tree.raycastFirst(ray, 2);
+    const hitOf = (own) => this.tree.raycastFirst(own, 2);
+    return this.places ? this.places.firstHit(ray, this.geometry.boundingSphere, hitOf) : hitOf(ray);
   }
 
   /** @returns {Float32Array} both ends of some edges, one after another @param {number[]} indices */
@@ -179,11 +204,22 @@ export class Model {
   }
 
   /**
-   * Objects that show some elements in plum.
+   * Objects that show some elements in plum: of bodies at every place, or at one.
    * @param {"face" | "edge" | "point"} kind
    * @param {number[]} indices
+   * @param {?number} place the number of one place
    */
-  marks(kind, indices) {
+  marks(kind, indices, place = null) {
+    const object = this.marked(kind, indices, place === null);
+    if (!this.places) return object;
+    if (place === null) return kind === "edge" ? object : this.places.stand(object);
+    object.matrixAutoUpdate = false;
+    object.matrix.copy(this.places.at(place));
+    return object;
+  }
+
+  /** @param {boolean} everywhere whether edges, which cannot be drawn as instances, are written out at every place */
+  marked(kind, indices, everywhere) {
     const geometry = new BufferGeometry();
     geometry.setAttribute("position", this.geometry.getAttribute("position"));
     if (kind === "point") {
@@ -191,7 +227,8 @@ export class Model {
       return new Points(geometry, plumPoints);
     }
     if (kind === "edge") {
-      return new LineSegments2(new LineSegmentsGeometry().setPositions(this.edgePlaces(indices)), plumLines);
+      const ends = this.edgePlaces(indices);
+      return new LineSegments2(new LineSegmentsGeometry().setPositions(everywhere && this.places ? this.places.repeated(ends, MOST_ENDS) : ends), plumLines);
     }
     const wanted = new Set(indices);
     const corners = [];

@@ -35,7 +35,7 @@ export class PartScene {
 
   /** @returns {number} faces of all meshes */
   get faces() {
-    return [...this.models.values()].reduce((sum, model) => sum + model.data.extras.faces, 0);
+    return [...this.models.values()].reduce((sum, model) => sum + model.faces, 0);
   }
 
   /** @returns {boolean} whether there is nothing to see */
@@ -78,8 +78,8 @@ export class PartScene {
   }
 
   /** Show elements of a mesh in plum. @returns {Plum} which is taken away again by `remove` */
-  plum(model, kind, indices, everywhere = true) {
-    return new Plum(this, model, kind, indices, everywhere);
+  plum(model, kind, indices, everywhere = true, place = null) {
+    return new Plum(this, model, kind, indices, everywhere, place);
   }
 
   /** @returns {{low: Vector3, high: Vector3}} the box in mm of all meshes, and of the curves where asked or where there is no mesh */
@@ -87,9 +87,9 @@ export class PartScene {
     const low = new Vector3(Infinity, Infinity, Infinity);
     const high = new Vector3(-Infinity, -Infinity, -Infinity);
     for (const model of this.models.values()) {
-      model.geometry.computeBoundingBox();
-      low.min(model.geometry.boundingBox.min);
-      high.max(model.geometry.boundingBox.max);
+      const { box } = model;
+      low.min(box.min);
+      high.max(box.max);
     }
     if (!this.models.size || withCurves) {
       for (const place of this.curvePlaces()) {

@@ -3,10 +3,11 @@ export class Plum {
   /**
    * @param {PartScene} scene @param {Model} model
    * @param {"face" | "edge" | "point"} kind @param {number[]} indices @param {boolean} everywhere in the drawing views too
+   * @param {?number} place of bodies the one that is meant, null for all
    */
-  constructor(scene, model, kind, indices, everywhere) {
+  constructor(scene, model, kind, indices, everywhere, place = null) {
     this.shown = [scene.picture, ...(everywhere ? [scene.drawing] : [])].map((where) => {
-      const object = model.marks(kind, indices);
+      const object = model.marks(kind, indices, place);
       where.add(object);
       return { where, object };
     });

@@ -215,14 +215,14 @@ export class PictureView {
     return this.find()?.place ?? null;
   }
 
-  /** @returns {?{model: any, face: number, triangle: number, place: Vector3, distance: number}} what is under the pointer */
+  /** @returns {?{model: any, face: number, triangle: number, place: Vector3, local: Vector3, number: ?number, distance: number}} what is under the pointer */
   find() {
     _ray.setFromCamera(_pointer, this.camera);
     const ray = new Ray().copy(_ray.ray);
     let best = null;
     for (const model of this.board.scene.models.values()) {
       const hit = model.pick(ray);
-      if (hit && (!best || hit.distance < best.distance)) best = { model, face: model.faceOf(hit.faceIndex), triangle: hit.faceIndex, place: hit.point, distance: hit.distance };
+      if (hit && (!best || hit.distance < best.distance)) best = { model, face: model.faceOf(hit.faceIndex), triangle: hit.faceIndex, place: hit.point, local: hit.local ?? hit.point, number: hit.number ?? null, distance: hit.distance };
     }
     return best;
   }
@@ -251,11 +251,11 @@ export class PictureView {
     const shown = found && this.board.scene.extras.shown.find((item) => item.id === found.model.id);
     const isFace = Boolean(found) && !shown?.surface;
     this.say(found, shown);
-    const key = found ? `${found.model.id}:${found.face}` : "";
+    const key = found ? `${found.model.id}:${found.face}:${found.number}` : "";
     if (key === this.hovered) return;
     this.hovered = key;
     this.mark?.remove();
-    this.mark = isFace ? this.board.scene.plum(found.model, "face", [found.face], false) : null;
+    this.mark = isFace ? this.board.scene.plum(found.model, "face", [found.face], false, found.number) : null;
     this.board.draw(true);
   }
 
@@ -265,7 +265,7 @@ export class PictureView {
     if (found && !shown?.surface) {
       const strong = document.createElement("strong");
       strong.textContent = `face ${found.face + 1}`;
-      pointing.replaceChildren("Pointing at ", strong, ` of ${shown?.name ?? "the mesh"}`);
+      pointing.replaceChildren("Pointing at ", strong, `${found.number === null ? "" : ` of body ${found.number + 1}`} of ${shown?.name ?? "the mesh"}`);
     } else pointing.textContent = found ? `Pointing at the surface ${shown.name}` : "Move over the picture to point at faces.";
     const told = this.judged(found);
     if (told) pointing.append(` · ${told}`);
