@@ -79,6 +79,17 @@ class Build:
         """Return the items of some kinds as `named` does, with those that are held."""
         return self._of_kinds({**self.held, **self.items}, kinds)
 
+    @property
+    def resting(self) -> set[str]:
+        """The items that a line repeated: what it gave stands for them, so they are neither shown nor sent out alone."""
+        return {
+            source
+            for line in self.document.lines
+            if line.gives_several and line.id in self.items
+            for name, source in line.references().items()
+            if name == line.gives_like
+        }
+
     def handles(self, line: Line) -> list[Handle]:
         """Return what of a line is taken by the hand; nothing of one that is paused, or whose values cannot be read."""
         if line.paused or line.id not in self.reports:

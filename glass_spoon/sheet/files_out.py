@@ -74,7 +74,8 @@ def named_meshes(build: Build, item: str, level: int, tell: Callable[[float], No
     found = [
         (name, *((state.item.body, state.item.places) if isinstance(state.item, BodiesItem) else (state.item, None)))
         for name, state in build.named("mesh", "bodies")
-        if isinstance(state.item, MeshItem | BodiesItem) and item in ("", state.item_id)
+        if isinstance(state.item, MeshItem | BodiesItem)
+        and (item == state.item_id or (not item and state.item_id not in build.resting))
     ]
     if not found:
         raise NothingToSend("There is no mesh to send out yet. Add a mesh line, or mend the lines that need a look.")
@@ -91,12 +92,13 @@ def named_meshes(build: Build, item: str, level: int, tell: Callable[[float], No
 
 
 def _sent(build: Build, item: str, *kinds: str) -> list[tuple[str, ItemState]]:
-    """Return the items of some kinds: the one asked for, or all that are not hidden."""
+    """Return the items of some kinds: the one asked for, or all that are not hidden and that no line repeated."""
     every = [entry for kind in kinds for entry in build.named(kind)]
     return [
         (name, state)
         for name, state in every
-        if item == state.item_id or (not item and not build.document.is_hidden(state.item_id))
+        if item == state.item_id
+        or (not item and not build.document.is_hidden(state.item_id) and state.item_id not in build.resting)
     ]
 
 

@@ -24,7 +24,6 @@ _LATTICE = Nearest(
     "pull", "No verb shapes by a lattice yet. Pull moves the control points of a surface, with neighbours that follow."
 )
 _WEAVE = Nearest("coil", "No verb weaves yet. A coil winds a curve round another; a cord makes a rope of a curve.")
-_CUBE = Nearest("plate", "A plate over a rectangle is a box: draw a rectangle, give the plate its height.")
 _MATERIAL = Nearest("remark", "Colours and layers are set under Items on the board. Materials are left to the renderer.")
 _UNFOLD = Nearest("mesh", "A mesh of a surface carries its parameters as UV, the seam kept open: send it out with UV.")
 _SHEAR = Nearest("scale", "No verb shears yet. Scale stretches by a factor of its own each way.")
@@ -53,10 +52,6 @@ _NEAREST = {
     "braid": _WEAVE,
     "plait": _WEAVE,
     "knit": _WEAVE,
-    "cube": _CUBE,
-    "box": _CUBE,
-    "cuboid": _CUBE,
-    "block": _CUBE,
     "material": _MATERIAL,
     "materials": _MATERIAL,
     "colour": _MATERIAL,

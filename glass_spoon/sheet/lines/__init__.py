@@ -46,6 +46,7 @@ from glass_spoon.sheet.lines.form.alter_surfaces import (
     SplitSurface,
     Swap,
 )
+from glass_spoon.sheet.lines.form.blocks import Block
 from glass_spoon.sheet.lines.form.bodies import SimpleBody
 from glass_spoon.sheet.lines.form.imported import ImportStep
 from glass_spoon.sheet.lines.form.loft import Extrude, Loft
@@ -65,7 +66,8 @@ from glass_spoon.sheet.lines.mesh_work.relax import Relax
 from glass_spoon.sheet.lines.mesh_work.turn_over import TurnOver
 from glass_spoon.sheet.lines.mesh_work.unite import Unite
 from glass_spoon.sheet.lines.mesh_work.weld import Weld
-from glass_spoon.sheet.lines.place.place import Copy, Mirror, Move, Scale, Turn
+from glass_spoon.sheet.lines.place.mirror import Mirror
+from glass_spoon.sheet.lines.place.place import Copy, Move, Scale, Turn
 from glass_spoon.sheet.lines.place.repeat import Grid, Ring, Row
 from glass_spoon.sheet.lines.place.spread import Spread, Stand
 from glass_spoon.sheet.lines.place.take import Take
@@ -93,7 +95,7 @@ _REFORM = (
     Swap,
     Flip,
 )
-_FORM = (Revolve, Extrude, Plate, Loft, Skin, Sweep, Cord, Thread, Ridge, SimpleBody, ImportStep, *_REFORM)
+_FORM = (Revolve, Extrude, Plate, Loft, Skin, Sweep, Cord, Thread, Ridge, SimpleBody, Block, ImportStep, *_REFORM)
 _MESH = (MeshSurface, ImportMesh, MarkLine, Weld, Clean, Unite, PairTriangles, Relax, Crease, Support, TurnOver)
 
 BROUGHT = "SPOON_VERBS"

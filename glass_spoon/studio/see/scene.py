@@ -84,10 +84,13 @@ def shown_items(build: Build, level: int, faults: list[str] | None = None) -> li
     """
     shown: list[Shown] = []
     meshed: set[str] = set()  # by content: a mesh from the store has a surface object of its own
+    resting = build.resting
     for name, state in build.visible("mesh", "bodies"):
         item, places = drawn_as(state.item)
         if item is not None and not build.document.is_hidden(state.item_id):
             meshed |= {part.key for part in _parts(item.surface)}
+            if state.item_id in resting:
+                continue
             mesh = _drawn(name, faults, partial(smoothed, state.key, item, level))
             if mesh is not None:
                 shown.append(
@@ -109,7 +112,7 @@ def shown_items(build: Build, level: int, faults: list[str] | None = None) -> li
         for source in line.surfaces
     }
     for name, state in (*build.visible("surface"), *build.visible("surfaces")):
-        if state.item_id in gathered:
+        if state.item_id in gathered or state.item_id in resting:
             continue
         if not isinstance(state.item, SurfaceItem | SurfacesItem) or build.document.is_hidden(state.item_id):
             continue

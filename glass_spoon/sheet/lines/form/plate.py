@@ -42,7 +42,7 @@ class Plate(Line):
 
     chapter = "Form"
     summary = "Pull an outline with holes into a plate or a block: draft, rounded or chamfered edges, flat ends."
-    words = ("extrude", "lid", "block", "solid", "holes", "bevelled edge", "chamfer", "draft", "cut-out")
+    words = ("extrude", "lid", "solid", "holes", "bevelled edge", "chamfer", "draft", "cut-out")
     phrases = (
         Phrase(r"{height} (?:thick|deep)", finds=False),
         *(

@@ -5,17 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
-import numpy as np
-
-from glass_spoon.kernel.curves.alter.mirror_weld import weld_mirrored
-from glass_spoon.kernel.curves.alter.place_curve import mirroring, moving, scaling, turning
-from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.curves.alter.place_curve import moving, scaling, turning
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
-from glass_spoon.sheet.handle import Handle, ItemOf, length_handle, vector_handle
-from glass_spoon.sheet.items import CurveItem, Item
-from glass_spoon.sheet.kinds import kind_of
-from glass_spoon.sheet.line import Action, Given, Line
-from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, a_coordinate, an_angle
+from glass_spoon.sheet.handle import Handle, ItemOf, vector_handle
+from glass_spoon.sheet.items import Item
+from glass_spoon.sheet.line import Given, Line
+from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, an_angle
 from glass_spoon.sheet.lines.place.fields import (
     SAID_WAYS,
     AxisField,
@@ -30,13 +25,6 @@ from glass_spoon.sheet.lines.place.fields import (
     vector,
 )
 from glass_spoon.sheet.planes import AXES
-
-NORMALS: dict[str, tuple[float, float, float]] = {"side": (1, 0, 0), "front": (0, 1, 0), "plan": (0, 0, 1)}
-"""The normal of the plane of each view."""
-
-
-class MirroredAlone(KernelError):
-    """What is not a curve is mirrored alone."""
 
 
 class Copy(Line):
@@ -134,47 +122,3 @@ class Scale(Line):
         """Scale it."""
         factors = [given.number("factor")] * 3 if self.evenly == "evenly" else vector(given, "fx", "fy", "fz")
         return placed(given, scaling(vector(given, "x", "y", "z"), factors))
-
-
-class Mirror(Line):
-    """Mirror anything."""
-
-    chapter = "Place"
-    summary = "Mirror anything across the middle: alone, or a curve joined with itself at the mirror."
-    words = ("symmetry", "reflect", "flip", "other half", "weld")
-    sentence = "**Mirror** {item} across the {across}, moved {at} off the middle, {kept}."
-
-    verb: Literal["mirror"] = "mirror"
-    item: Placed = ""
-    across: Annotated[
-        Literal["side plane", "front plane", "plan plane"],
-        ChoiceSpec(
-            "The mirror: the side plane swaps left and right, the front plane front and back, the plan plane up and down.",
-            ("side plane", "front plane", "plan plane"),
-        ),
-    ] = "side plane"
-    at: Annotated[Number, a_coordinate("Where the mirror stands, off the middle.", "mirror's place")] = "0 mm"
-    kept: Annotated[
-        Literal["joined with itself", "alone"],
-        ChoiceSpec("Whether both halves become one curve, welded at the mirror.", ("joined with itself", "alone")),
-    ] = "joined with itself"
-
-    def build(self, given: Given) -> Item:
-        """Reflect, and weld at the mirror."""
-        normal, at = np.array(NORMALS[self.across.split()[0]], dtype=np.float64), given.number("at")
-        if self.kept == "alone":
-            return placed(given, mirroring(at * normal, normal))
-        item = given.items["item"]
-        if not isinstance(item, CurveItem):
-            raise MirroredAlone(
-                f"{kind_of(item).one.capitalize()} is mirrored alone: choose “alone”. Only a curve is joined with itself here."
-            )
-        return CurveItem(weld_mirrored(item.curve, normal, at))
-
-    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
-        """Return where the mirror stands."""
-        return [length_handle("at", values["at"], (0, 0, 0), NORMALS[self.across.split()[0]], label="mirror's place")]
-
-    def ways_out(self, error: Exception) -> tuple[Action, ...]:
-        """Offer the manner that works on anything."""
-        return (Action("Mirror it alone", "kept", "alone"),) if isinstance(error, MirroredAlone) else ()

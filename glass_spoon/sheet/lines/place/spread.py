@@ -32,7 +32,9 @@ _END = "{joints}, with {own}, giving {gives}."
 _VARIED = "scaled {scale}, spun {spin}, lifted {lift}"
 
 Scale = Annotated[LawText, LawSpec("Their size from the first to the last: 1, or 1 to 0.5, or 1 to 0.5 eased.", least=1e-3)]
-Spin = Annotated[LawText, LawSpec("How far each is turned about its own up axis, from first to last.", "angle", said=("spun",))]
+Spin = Annotated[
+    LawText, LawSpec("How far each is turned about its own up axis, from first to last.", "angle", said=("spun",))
+]
 Lift = Annotated[LawText, LawSpec("How far each is shifted along its own up axis, from first to last.", "length")]
 
 SHARP = np.radians(5)

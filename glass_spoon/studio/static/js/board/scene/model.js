@@ -79,7 +79,7 @@ export class Model {
     return this.data.extras.faces * (this.places?.count ?? 1);
   }
 
-  /** @returns {import("three").Box3} about all that is shown of it */
+  /** @returns {any} a box about all that is shown of it */
   get box() {
     this.geometry.computeBoundingBox();
     return this.places ? this.places.around(this.geometry.boundingBox) : this.geometry.boundingBox;
