@@ -15,7 +15,6 @@ class Nearest:
 
 _TWIST = Nearest("sweep", "A sweep, a cord or an extrusion twists a profile on its way: type “twist 0° to 90°” in it.")
 _TAPER = Nearest("extrude", "An extrusion or a sweep tapers a profile on its way: type “scaled 1 to 0.5” in it.")
-_THICKEN = Nearest("parallel", "No verb gives a sheet a thickness yet. A parallel surface is its other side; gather both.")
 _CUT = Nearest("plate", "No verb takes one body from another yet. A plate has holes; a surface is cut along an isocurve.")
 _UNION = Nearest(
     "unite", "Unite lays meshes together and welds edges that meet. It does not cut bodies that run through each other."
@@ -33,9 +32,6 @@ _NEAREST = {
     "twist": _TWIST,
     "twirl": _TWIST,
     "taper": _TAPER,
-    "thicken": _THICKEN,
-    "thickness": _THICKEN,
-    "hollow": _THICKEN,
     "subtract": _CUT,
     "difference": _CUT,
     "boolean": _CUT,

@@ -241,8 +241,6 @@ def test_no_new_line_takes_one_item_for_two_fields() -> None:
 TRADE = [
     "twist",
     "taper",
-    "thicken",
-    "hollow",
     "subtract",
     "union",
     "lattice",

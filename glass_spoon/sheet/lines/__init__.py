@@ -63,6 +63,7 @@ from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
 from glass_spoon.sheet.lines.mesh_work.pair import PairTriangles
 from glass_spoon.sheet.lines.mesh_work.relax import Relax
+from glass_spoon.sheet.lines.mesh_work.thicken import Thicken
 from glass_spoon.sheet.lines.mesh_work.turn_over import TurnOver
 from glass_spoon.sheet.lines.mesh_work.unite import Unite
 from glass_spoon.sheet.lines.mesh_work.weld import Weld
@@ -96,7 +97,7 @@ _REFORM = (
     Flip,
 )
 _FORM = (Revolve, Extrude, Plate, Loft, Skin, Sweep, Cord, Thread, Ridge, SimpleBody, Block, ImportStep, *_REFORM)
-_MESH = (MeshSurface, ImportMesh, MarkLine, Weld, Clean, Unite, PairTriangles, Relax, Crease, Support, TurnOver)
+_MESH = (MeshSurface, ImportMesh, MarkLine, Weld, Clean, Unite, PairTriangles, Relax, Crease, Support, Thicken, TurnOver)
 
 BROUGHT = "SPOON_VERBS"
 """Name in the environment of modules that bring verbs of their own, with commas between; each has them in `VERBS`."""

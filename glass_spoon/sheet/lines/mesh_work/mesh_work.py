@@ -10,7 +10,7 @@ import numpy as np
 from glass_spoon.kernel.arrays import Ints
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.origin import KEPT, Reworked
-from glass_spoon.sheet.items import Done, Item, Maker, MeshItem, Note
+from glass_spoon.sheet.items import Done, Item, Maker, MeshItem, Note, Piece
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import ChangedMesh, mesh_findings
 from glass_spoon.sheet.lines.mesh_work.gauges_told import change_told
@@ -18,12 +18,17 @@ from glass_spoon.sheet.lines.mesh_work.gauges_told import change_told
 
 @dataclass(frozen=True, eq=False)
 class Worked:
-    """What a verb made of a mesh: the change, a sentence on it, what is worth a look, and what the sentence speaks of."""
+    """What a verb made of a mesh: the change, a sentence on it, what is worth a look, and what the sentence speaks of.
+
+    pieces: by the numbers that faces carry now, None where they are as before. stands: it still stands for its surface.
+    """
 
     reworked: Reworked
     told: str = ""
     notes: tuple[Note, ...] = ()
     done: Done | None = None
+    pieces: tuple[Piece, ...] | None = None
+    stands: bool = True
 
 
 class MeshWork(Line):
@@ -52,7 +57,9 @@ class MeshWork(Line):
         worked = self.work(given, item)
         signed, makers = sign(worked.reworked, item.makers, given.ids[""])
         told = " ".join(part for part in (worked.told, change_told(item.mesh, signed)) if part)
-        return MeshItem(signed, item.surface, worked.notes, told, None, item.pieces, makers, worked.done)
+        pieces = item.pieces if worked.pieces is None else worked.pieces
+        surface = item.surface if worked.stands else None
+        return MeshItem(signed, surface, worked.notes, told, None, pieces, makers, worked.done)
 
     def inspect(self, item: Item) -> list[Finding]:
         """Tell the notes, and point at folded faces."""
