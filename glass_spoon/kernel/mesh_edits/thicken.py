@@ -13,7 +13,18 @@ from typing import Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths, owned, sum_by_index
+from glass_spoon.kernel.arrays import (
+    Bools,
+    Floats,
+    Ints,
+    cross,
+    cross_columns,
+    directions,
+    dot_columns,
+    lengths,
+    owned,
+    sum_by_index,
+)
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -200,29 +211,57 @@ def _angles(mesh: Mesh, corners: Ints) -> Floats:
 
 
 def _first_folds(mesh: Mesh, ways: Floats) -> Floats:
-    """Return for each face the least share (f,), above 0, of moves (n, 3) of the points at which a corner of it folds.
+    """Return for each face the least share (f,), above 0 and at most 1, of moves (n, 3) at which a corner of it folds.
 
     The vector area of a corner is of second degree in the share; it folds where its part along the face's normal is zero.
-    Infinite where it never does; corners that are folded at the start are left out.
+    Infinite where it does not; corners that are folded at the start are left out. Only corners whose sides change by enough
+    are solved: where |p| |s| + |r| |q| + |r| |s| is below the area, no share up to 1 takes it away.
     """
     topology = mesh.topology
-    corners = topology.face_corners
-    here, ahead, behind = corners, corners[topology.next_corner], corners[topology.previous_corner]
+    ends = topology.edges.ends
+    edge = lengths(mesh.positions.take(ends[:, 1], axis=0) - mesh.positions.take(ends[:, 0], axis=0))
+    change = lengths(ways.take(ends[:, 1], axis=0) - ways.take(ends[:, 0], axis=0))
+    after = topology.edges.of_corner
+    before = after[topology.previous_corner]
+    p, q, r, s = edge[after], edge[before], change[after], change[before]
+    areas = _corner_areas(mesh)
+    least = np.full(mesh.face_count, np.inf)
+    asked = np.flatnonzero((p * s + r * q + r * s >= areas) & (areas > 0))
+    if len(asked):
+        np.minimum.at(least, topology.face_of_corner[asked], _folding_shares(mesh, ways, asked))
+    return least
+
+
+def _corner_areas(mesh: Mesh) -> Floats:
+    """Return the parts (c,) of the vector areas of corners, twice the triangle's, along the normals of their faces."""
+    topology = mesh.topology
+    columns = [column.take(topology.face_corners) for column in mesh.positions.T]
+    ahead = [column.take(topology.next_corner) - column for column in columns]
+    behind = [column.take(topology.previous_corner) - column for column in columns]
+    normals = [column.take(topology.face_of_corner) for column in mesh.face_normals.T]
+    return np.asarray(dot_columns(cross_columns(ahead, behind), normals))
+
+
+def _folding_shares(mesh: Mesh, ways: Floats, at: Ints) -> Floats:
+    """Return the least share (k,) in (0, 1] of moves (n, 3) at which the corners `at` (k,) fold, infinite for none."""
+    topology = mesh.topology
+    here, ahead, behind = (
+        topology.face_corners[corner] for corner in (at, topology.next_corner[at], topology.previous_corner[at])
+    )
     p, q = mesh.positions[ahead] - mesh.positions[here], mesh.positions[behind] - mesh.positions[here]
     r, s = ways[ahead] - ways[here], ways[behind] - ways[here]
-    normal = mesh.face_normals[topology.face_of_corner]
+    normal = mesh.face_normals[topology.face_of_corner[at]]
     c = np.einsum("ci,ci->c", cross(p, q), normal)
     b = np.einsum("ci,ci->c", cross(p, s) + cross(r, q), normal)
     a = np.einsum("ci,ci->c", cross(r, s), normal)
-    root = np.full(len(corners), np.inf)
     inside = b * b - 4 * a * c
-    real = (inside >= 0) & (c > 0)
     # The form that loses no digits: both roots from the one whose parts have the same sign.
-    half = -(b + np.where(b >= 0, 1.0, -1.0) * np.sqrt(np.where(real, inside, 0.0))) / 2
+    half = -(b + np.where(b >= 0, 1.0, -1.0) * np.sqrt(np.maximum(inside, 0.0))) / 2
+    found = np.full(len(at), np.inf)
     for top, bottom in ((half, a), (c, half)):
-        value = np.divide(top, bottom, out=np.full(len(corners), np.inf), where=real & (bottom != 0))
-        root = np.where((value > 0) & (value < root), value, root)
-    return np.asarray(np.minimum.reduceat(root, topology.face_offsets[:-1].astype(np.int64)))
+        share = np.divide(top, bottom, out=np.full(len(at), np.inf), where=(inside >= 0) & (bottom != 0))
+        found = np.where((share > 0) & (share <= 1) & (share < found), share, found)
+    return found
 
 
 def _fits(mesh: Mesh, lean: Floats, wall: Wall) -> tuple[float, Ints]:
