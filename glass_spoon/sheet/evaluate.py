@@ -266,6 +266,8 @@ def _explained(run: _Run, states: Mapping[str, ItemState], error: Exception) -> 
 
 def _lost_marks(run: _Run, states: Mapping[str, ItemState]) -> list[str]:
     """Say of the marks that a line uses which of them held something where they were made, and nothing on its mesh now."""
+    if not any(isinstance(state.item, MarkItem) for state in states.values()):
+        return []
     meshes = [(state, whole) for state in states.values() if (whole := as_mesh(state.item)) is not None]
     result: dict[str, str] = {}
     for state in states.values():

@@ -13,7 +13,7 @@ from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
-from glass_spoon.sheet.fields import CornersSpec, NumberSpec, PointsSpec, Spec, TableSpec
+from glass_spoon.sheet.fields import CornersSpec, LawSpec, NumberSpec, PointsSpec, Spec, TableSpec
 from glass_spoon.sheet.items import Item, MarkItem
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Line
@@ -34,7 +34,11 @@ def scaled_value(spec: Spec, name: str, line: Line, sizes: dict[str, Quantity], 
             {"x": x * factor, "y": y * factor, "out": out * factor, "sharp": sharp, "weight": weight}
             for x, y, out, sharp, weight in points
         ]
+    if isinstance(spec, LawSpec) and spec.dimension == "length":
+        law = spec.resolve(name, raw, sizes)
+        return f"{law.start * factor!r} mm to {law.end * factor!r} mm {law.way}, bias {law.bias!r}"
     if isinstance(spec, CornersSpec):
+        factor = factor if spec.dimension == "length" else 1.0
         return [{"corner": corner, "value": value * factor} for corner, value in spec.resolve(name, raw, sizes)]
     if isinstance(spec, TableSpec):
         rows = []
@@ -94,12 +98,15 @@ def assert_item_alike(before: Item, after: Item, factor: float, name: str) -> No
 
 def stored_verbs() -> list[tuple[str, dict[str, Any]]]:
     """Return a sheet for each verb over the same ground, but of those whose sizes are given elsewhere: files, norms."""
-    stored = json.loads((FORMATS / "every-verb.json").read_text())
-    return [
-        (verb, {**stored["sheet"], "lines": [*stored["sheet"]["lines"], known["line"]]})
-        for verb, known in stored["verbs"].items()
-        if not verb.startswith("import") and verb not in ("lay", "thread")
-    ]
+    found = []
+    for path in sorted(FORMATS.parent.glob("*/every-verb.json")):
+        stored = json.loads(path.read_text())
+        found += [
+            (f"{verb} {path.parent.name}", {**stored["sheet"], "lines": [*stored["sheet"]["lines"], known["line"]]})
+            for verb, known in stored["verbs"].items()
+            if not verb.startswith("import") and verb not in ("lay", "thread")
+        ]
+    return found
 
 
 @pytest.mark.parametrize("factor", FACTORS)

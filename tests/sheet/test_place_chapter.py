@@ -206,7 +206,7 @@ def test_a_copy_is_worked_on_by_itself() -> None:
             "Pick a curve, a set of curves, a surface, a set of surfaces or a mesh for this line.",
         ),
         ({"verb": "move", "item": "gone"}, "What it used was removed. Pick a curve"),
-        ({"verb": "mirror", "item": "l5"}, "A mesh is mirrored alone: choose “alone”."),
+        ({"verb": "mirror", "item": "l3"}, "A surface is mirrored alone: choose “alone”."),
         ({"verb": "mirror", "item": "l4"}, "A set of surfaces is mirrored alone"),
         ({"verb": "revolve", "profile": "l2"}, "It needs a curve, and circles is a set of curves. Pick another."),
         ({"verb": "flatten", "curve": "l4"}, "and plate is a set of surfaces."),
@@ -224,10 +224,10 @@ def test_refusals_name_kinds_in_words(line: dict[str, Any], sentence: str) -> No
 
 def test_what_cannot_join_is_offered_to_be_mirrored_alone() -> None:
     """The refusal is one press from a line that works."""
-    findings = run(1.0, {"id": "p", "verb": "mirror", "item": "l5"}).reports["p"].findings
+    findings = run(1.0, {"id": "p", "verb": "mirror", "item": "l3"}).reports["p"].findings
     (action,) = [action for finding in findings for action in finding.actions]
     assert (action.field, action.value) == ("kept", "alone")
-    mended = run(1.0, {"id": "p", "verb": "mirror", "item": "l5", action.field: action.value})
+    mended = run(1.0, {"id": "p", "verb": "mirror", "item": "l3", action.field: action.value})
     assert mended.reports["p"].status == "good"
 
 

@@ -12,7 +12,7 @@ import pytest
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.upgrades import (
     UPGRADES,
@@ -34,6 +34,8 @@ MENDED = {"flatten", "ridge", "join"}
 
 def extent(item: Item) -> tuple[int, np.ndarray]:
     """Return the count of an item's parts and all its points."""
+    if isinstance(item, BodiesItem):
+        return len(item.places), item.whole.mesh.positions
     if isinstance(item, MeshItem):
         return item.mesh.face_count, item.mesh.positions
     if isinstance(item, CurveItem):

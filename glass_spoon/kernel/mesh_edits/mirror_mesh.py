@@ -12,6 +12,9 @@ from glass_spoon.kernel.mesh_edits.keep_and_merge import keep_faces, merge_point
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.origin import Reworked
 
+EVEN = 1e-6
+"""Sides that reach equally far, up to this share, are even: that to which the mirror's normal points is kept."""
+
 
 class AwayFromMirror(KernelError):
     """A mesh that does not reach its mirror; `gap` is how far it stays away, in mm."""
@@ -39,14 +42,14 @@ class Halved(Reworked):
 
 
 def halve(mesh: Mesh, origin: Floats, normal: Floats, within: float) -> Halved:
-    """Return the larger part of a mesh on one side of a plane through origin (3,) mm across the unit normal (3,).
+    """Return the part of a mesh on that side of a plane to which it reaches farther: through origin (3,) mm, normal (3,).
 
     Faces whose middle lies on the other side or in the plane go. The points where they hung on, all that stand beyond the
     plane, and points on rims within `within` mm of it, are brought onto it along its normal: no cut parts a face. Raises
     AwayFromMirror where no point lies in the plane in the end.
     """
     away = (mesh.positions - origin) @ normal
-    if away[np.abs(away).argmax()] < 0:
+    if -away.min(initial=0.0) > (1 + EVEN) * away.max(initial=0.0):
         away = -away
         normal = -normal
     slack = 1e-9 * max(float(np.abs(mesh.positions).max(initial=0.0)), within)

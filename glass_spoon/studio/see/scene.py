@@ -28,6 +28,7 @@ from glass_spoon.sheet.cache import SLOW
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
 from glass_spoon.sheet.lines.form.alter_surfaces import Gather
+from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
 from glass_spoon.studio.flows.build_part import RESULTS
 from glass_spoon.studio.flows.watched_work import PATIENCE, Report, WatchedWork, Working
 from glass_spoon.studio.sentences import Refused
@@ -105,6 +106,11 @@ def shown_items(build: Build, level: int, faults: list[str] | None = None) -> li
                         places=places,
                     )
                 )
+    in_meshes = {  # also where the mesh was moved away since
+        line.surface
+        for line in build.document.lines
+        if isinstance(line, MeshSurface) and line.id in build.items and not build.document.is_hidden(line.id)
+    }
     gathered = {
         source
         for line in build.document.lines
@@ -112,7 +118,7 @@ def shown_items(build: Build, level: int, faults: list[str] | None = None) -> li
         for source in line.surfaces
     }
     for name, state in (*build.visible("surface"), *build.visible("surfaces")):
-        if state.item_id in gathered or state.item_id in resting:
+        if state.item_id in gathered | resting | in_meshes:
             continue
         if not isinstance(state.item, SurfaceItem | SurfacesItem) or build.document.is_hidden(state.item_id):
             continue

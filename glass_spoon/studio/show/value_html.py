@@ -66,7 +66,7 @@ def _corners(part_id: int, row: SheetRow, value: ValuePart) -> str:
     return (
         f'<button type="button" class="value" data-kind="corners" {_named(row, value)} '
         f'data-corners-url="{reverse("corners", args=(part_id, row.id))}" '
-        f'title="{esc(value.help)} Click, then click a corner\'s number on the board.">{esc(value.text)}</button>'
+        f'title="{esc(value.help)} Click, then click its number on the board.">{esc(value.text)}</button>'
     )
 
 

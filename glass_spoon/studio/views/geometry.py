@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from django.contrib.auth.decorators import login_required
 from django.db.models import F
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -12,13 +10,12 @@ from django.views.decorators.http import require_POST, require_safe
 from glass_spoon.formats.gltf import MEDIA_TYPE
 from glass_spoon.sheet.edit import find_line
 from glass_spoon.sheet.fields import FileSpec
-from glass_spoon.sheet.items import CurveItem
-from glass_spoon.sheet.lines.draw.alter_curves import CornerWork, corner_places
 from glass_spoon.studio.access import part_for
 from glass_spoon.studio.clean_requests import read_body
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.models import Part
 from glass_spoon.studio.see.mark_rows import pick
+from glass_spoon.studio.see.numbered_places import numbered_places
 from glass_spoon.studio.see.offenders import offenders_of
 from glass_spoon.studio.see.preview import preview_file, view_file
 from glass_spoon.studio.see.thumbnail import part_picture
@@ -45,16 +42,11 @@ def view_glb(request: HttpRequest, part_id: int) -> HttpResponse:
 @login_required
 @require_safe
 def corners(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
-    """Tell where the corners lie that a line works on, in the order it counts them."""
+    """Tell where the corners or copies are that a line counts, in that order, and how one is picked."""
     part, _ = part_for(request, part_id)
     document = part.sheet()
-    line = find_line(document, line_id)
-    if not isinstance(line, CornerWork):
-        raise Refused("This line does not work on corners.")
-    before = document.lines[: document.lines.index(line)]
-    state = finished_build(document, before[-1].id).items.get(line.changes or "") if before else None
-    places: Any = corner_places(state.item.curve) if state is not None and isinstance(state.item, CurveItem) else []
-    return JsonResponse({"places": [[round(float(value), 6) for value in place] for place in places]})
+    places, note = numbered_places(document, find_line(document, line_id))
+    return JsonResponse({"places": [[round(float(value), 6) for value in place] for place in places], "note": note})
 
 
 @login_required

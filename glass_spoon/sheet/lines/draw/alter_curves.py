@@ -30,10 +30,15 @@ from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import PLANE_AXES
 
 
-def corner_places(curve: NurbsCurve) -> Floats:
-    """Return the places (k, 3) of a curve's sharp points in the order they are counted: a sharp seam comes first."""
+def corner_params(curve: NurbsCurve) -> Floats:
+    """Return the parameters (k,) of a curve's sharp points in the order they are counted: a sharp seam comes first."""
     seam = curve.is_closed(1e-6) and closed_at_kink(curve, SHARP_ANGLE)
-    return curve_points(curve, np.concatenate((curve.domain[:1] if seam else [], sharp_params(curve))))
+    return np.concatenate((curve.domain[:1] if seam else [], sharp_params(curve)))
+
+
+def corner_places(curve: NurbsCurve) -> Floats:
+    """Return the places (k, 3) of a curve's sharp points in the order they are counted."""
+    return curve_points(curve, corner_params(curve))
 
 
 class CornerWork(Line):

@@ -51,7 +51,7 @@ class Block(Line):
     )
     words = ("box", "cube", "cuboid", "solid", "ball", "capsule", "brick", "pill", "rounded", "block", "quad ball")
     phrases = (
-        Phrase(r"^\W*(?:an? |the |rounded )*(?:box|cube|brick|block)", {"form": "box"}),
+        Phrase(r"^\W*(?:an? |the |rounded |block )*(?:box|cube|brick)", {"form": "box"}),
         Phrase(r"^\W*(?:an? |the )?ball of (?:six|6) (?:square )?sides|(?:quad|square|block) ball", {"form": "ball"}),
         Phrase(r"^\W*(?:an? |the |block )*(?:capsule|pill)", {"form": "capsule"}),
         Phrase(r"{width} (?:by|x|×) {depth} (?:by|x|×) {height}"),

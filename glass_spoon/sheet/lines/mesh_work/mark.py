@@ -214,11 +214,11 @@ class MarkLine(Line):
         ),
     ] = "every"
     role: Annotated[
-        Literal["all", "strip", "loop", "pair"],
+        Literal["all", "strip", "loop", "pair", "outer", "inner", "rim"],
         ChoiceSpec(
             "Which of what the line made: all, or those of one role in its work.",
-            ("all", "strip", "loop", "pair"),
-            ("all of them", "strips", "loops", "pairs"),
+            ("all", "strip", "loop", "pair", "outer", "inner", "rim"),
+            ("all of them", "strips", "loops", "pairs", "outer skin", "inner skin", "rim of the wall"),
         ),
     ] = "all"
     picks: Annotated[Rows, TableSpec("The places picked.", columns=PICK_COLUMNS, noun=("place", "places"))] = []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from typing import Annotated, Literal
 
@@ -34,12 +35,12 @@ class Thicken(MeshWork):
         Phrase(r"both (?:sides|ways)|half (?:to )?each side", {"side": "both sides"}, finds=False),
         Phrase(r"edge band|only the (?:edge|rim)|(?:rim|edge|band) (?:only|alone)", {"skin": "the rim alone"}, finds=False),
     )
-    sentence = f"**Thicken** {{mesh}} by {_WALL} {{side}}, {{skin}}, {_RIM}, where it would fold {{folds}}."
+    sentence = f"**Thicken** {{mesh}} by {_WALL} {{side}}, with {{skin}}, {_RIM}; where it would fold {{folds}}."
 
     verb: Literal["thicken"] = "thicken"
     wall: Annotated[
         LawText,
-        LawSpec("The thickness: 3 mm, or 3 mm to 1 mm from one end to the other.", "length", least=0, said=("thick",)),
+        LawSpec("The thickness: 3 mm, or 3 mm to 1 mm from one end to the other.", "length", least=0, said=("thick", "by")),
     ] = "3 mm"
     along: Annotated[
         Literal["upwards", "to the right", "to the back"],
@@ -69,7 +70,7 @@ class Thicken(MeshWork):
         ChoiceSpec(
             "Where the bend is tighter than the wall faces fold: that is told, or the wall is made thinner there.",
             ("told", "evened"),
-            ("told", "made thinner"),
+            ("that is told", "it is made thinner"),
         ),
     ] = "told"
 
@@ -135,6 +136,12 @@ def _with_pieces(done: Thickened, item: MeshItem, line: str) -> tuple[Mesh, tupl
     return mesh, (*pieces, *inside, ends)
 
 
+def _rounded_down(value: float) -> float:
+    """Return a value above zero rounded down to three digits, as a wall is typed."""
+    digits = 2 - math.floor(math.log10(value)) if value > 0 else 0
+    return math.floor(value * 10.0**digits) / 10.0**digits
+
+
 def _fold_notes(done: Thickened, before: Mesh, whole: Floats, *, evened: bool) -> tuple[Note, ...]:
     """Tell where a wall folds, and the largest that does not."""
     if not len(done.folded):
@@ -142,8 +149,7 @@ def _fold_notes(done: Thickened, before: Mesh, whole: Floats, *, evened: bool) -
     place = before.face_centers[done.folded[0]]
     at = ", ".join(f"{axis} {value:.4g}" for axis, value in zip("xyz", place, strict=True))
     most = float(whole.max()) * done.fits * (1 - 1e-6)
-    fits = float(f"{most:.3g}")
-    fits = fits if fits <= most else float(f"{most * 0.995:.3g}")
+    fits = _rounded_down(most)
     count = len(done.folded)
     sentence = f"The wall folds {several(count, 'face')}, as at {at}: the bend is tighter there than it is thick."
     ways = [(f"At most {length_text(fits)} here", "wall", f"{fits:g} mm")] if fits > 0 and np.ptp(whole) == 0 else []

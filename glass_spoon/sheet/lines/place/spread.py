@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, cross, directions
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, curve_tangents, find_kinks
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.repeat.along_curve import (
@@ -22,6 +22,7 @@ from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, LawText, Number, ReferenceSpec
 from glass_spoon.sheet.items import Item
 from glass_spoon.sheet.line import Given
+from glass_spoon.sheet.lines.draw.alter_curves import corner_params
 from glass_spoon.sheet.lines.draw.fields import OneCurve, a_length
 from glass_spoon.sheet.lines.mesh_work.fields import HeldMarks
 from glass_spoon.sheet.lines.place.fields import ItemsName
@@ -36,9 +37,6 @@ Spin = Annotated[
     LawText, LawSpec("How far each is turned about its own up axis, from first to last.", "angle", said=("spun",))
 ]
 Lift = Annotated[LawText, LawSpec("How far each is shifted along its own up axis, from first to last.", "length")]
-
-SHARP = np.radians(5)
-"""A curve has a corner where its direction turns by more."""
 
 
 class Spread(RepeatedLine):
@@ -180,6 +178,8 @@ class Stand(RepeatedLine):
             points, frames = _curve_corners(given)
         else:
             points, frames = _marked_frames(given)
+        if not len(points) and self.at == "corners":
+            raise KernelError("The curve has no corner and no end: pick another, or spread copies along it.")
         if not len(points):
             raise KernelError("The marks hold nothing on this mesh: mark faces, edges or points of it.")
         if len(points) > MOST:
@@ -193,20 +193,11 @@ class Stand(RepeatedLine):
 def _curve_corners(given: Given) -> tuple[Floats, Floats]:
     """Return the corners and the ends (n, 3) of a curve, and frames there: along it, beside it, up from it."""
     curve = given.curve("curve").curve
-    ends = [] if curve.is_closed(1e-6) else list(curve.domain)
-    params = np.unique(np.concatenate((find_kinks(curve, SHARP), ends)))
-    if curve.is_closed(1e-6):
-        params = _with_seam(curve, params)
+    params = corner_params(curve)
+    if not curve.is_closed(1e-6):
+        params = np.concatenate((curve.domain[:1], params, curve.domain[1:]))
     points = curve_points(curve, params)
     return (points, frames_along(curve, params, "turned with it")[1]) if len(points) else (points, np.zeros((0, 3, 3)))
-
-
-def _with_seam(curve: object, params: Floats) -> Floats:
-    """Return the parameters of the corners of a closed curve with its seam where that is a corner."""
-    start, end = curve.domain  # type: ignore[attr-defined]
-    first, last = curve_tangents(curve, np.array([start, end]))  # type: ignore[arg-type]
-    sharp = float(np.arccos(np.clip(first @ last, -1, 1))) > SHARP
-    return np.concatenate(([start], params)) if sharp and not np.isclose(params, start).any() else params
 
 
 def _marked_frames(given: Given) -> tuple[Floats, Floats]:

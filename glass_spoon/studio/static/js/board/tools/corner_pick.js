@@ -1,4 +1,4 @@
-/** Numbers at the corners of a curve, while values of single corners are typed: a click on one begins its value. */
+/** Numbers at the corners of a curve, or at copies, while values of single ones are typed: a click on one begins its value. */
 import { svgElement } from "../views/svg.js";
 import { Tool } from "./tool.js";
 
@@ -13,13 +13,14 @@ export class CornerPick extends Tool {
     this.input = null;
   }
 
-  /** @param {string} url tells the corners @param {HTMLInputElement} input takes their values */
+  /** @param {string} url tells the places and how one is picked @param {HTMLInputElement} input takes their values */
   async start(url, input) {
     this.input = input;
-    this.board.note("Type as 1: 5 mm, 3: 0, or click a corner's number on the board.");
     const answer = await this.board.edits.session.ask(url).catch(() => null);
     if (!answer?.ok || this.input !== input) return;
-    this.places = (await answer.json()).places;
+    const { places, note } = await answer.json();
+    this.places = places;
+    this.board.note(note);
     this.board.drawings.forEach((view) => this.draw(view));
   }
 
