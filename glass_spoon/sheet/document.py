@@ -133,8 +133,8 @@ class SheetDocument(BaseModel):
                 else line.gives_kind
             )
             if kind:
-                several = line.kind_of_several(kind) or KINDS[kind].several
-                found[line.id] = several if line.gives_several else KINDS[kind].single if line.gives_one else kind
+                usual = KINDS[kind].several if line.gives_several else KINDS[kind].single if line.gives_one else kind
+                found[line.id] = line.kind_made_of(kind) or usual
         return found
 
     def kind_of(self, line_id: str) -> str | None:

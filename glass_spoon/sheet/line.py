@@ -254,8 +254,8 @@ class Line(BaseModel):
         """The item whose state this line makes: its own, or the one that it alters."""
         return self.changes or (self.id if self.gives_kind else None)
 
-    def kind_of_several(self, kind: str) -> str:
-        """Return the kind of what is given when an item of a kind is repeated, "" for that of several of the kind."""
+    def kind_made_of(self, kind: str) -> str:
+        """Return the kind of what is given for an item of a kind, "" where the class variables say it."""
         return ""
 
     def prose(self) -> list[Part]:

@@ -12,6 +12,14 @@ def open_part(page: Page, name: str) -> None:
     expect(page.locator(".board")).to_have_attribute("data-meshes", "1")
 
 
+def new_part(page: Page, name: str) -> None:
+    """Make a part in the boathouse project and wait for its bench."""
+    page.get_by_role("link", name="Boathouse kit").click()
+    page.get_by_label("Name of a new part").fill(name)
+    page.get_by_role("button", name="Make a part").click()
+    ready(page)
+
+
 def ready(page: Page) -> None:
     """Wait until the bench's scripts run."""
     expect(page.locator(".bench")).to_have_attribute("data-ready", "1")

@@ -8,7 +8,7 @@ import pytest
 from PIL import Image, ImageDraw
 from playwright.sync_api import Page, expect
 
-from tests.browser.bench import add_line, drag, handle, ready, saved, shown
+from tests.browser.bench import add_line, drag, handle, new_part, ready, saved, shown
 
 pytestmark = pytest.mark.browser
 
@@ -26,13 +26,6 @@ def sketch() -> bytes:
     file = io.BytesIO()
     picture.save(file, "PNG")
     return file.getvalue()
-
-
-def new_part(page: Page, name: str) -> None:
-    page.get_by_role("link", name="Boathouse kit").click()
-    page.get_by_label("Name of a new part").fill(name)
-    page.get_by_role("button", name="Make a part").click()
-    ready(page)
 
 
 def drop(page: Page, data: bytes, name: str, kind: str) -> None:

@@ -3,16 +3,9 @@
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.bench import add_line, drag, gauge, ready, shown
+from tests.browser.bench import add_line, drag, gauge, new_part, ready, shown
 
 pytestmark = pytest.mark.browser
-
-
-def new_part(page: Page, name: str) -> None:
-    page.get_by_role("link", name="Boathouse kit").click()
-    page.get_by_label("Name of a new part").fill(name)
-    page.get_by_role("button", name="Make a part").click()
-    ready(page)
 
 
 def size_of(page: Page) -> str:

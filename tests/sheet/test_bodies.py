@@ -179,6 +179,38 @@ def test_what_works_on_a_mesh_works_on_bodies_written_out() -> None:
     assert len(build.items["l5"].item.mark) == 2 * (24 + 4)
 
 
+@pytest.mark.parametrize("size", SIZES)
+@pytest.mark.parametrize("count", [3, 10, 11])
+def test_a_row_of_cells_rolled_all_round_closes_without_a_seam(count: int, size: float) -> None:
+    """Cells with matching ends, joined flat, then rolled: two rims, as many points round as edges, lengths kept."""
+    row = {"verb": "row", "item": "l2", "count": count, "x": mm(20, size), "joints": "joined", "within": mm(0.01, size)}
+    build = run(*tile(size), row, {"verb": "roll", "surface": "l3", "fit": "all round"})
+    good(build)
+    tube = mesh(build, "l4").mesh
+    check_result(tube, closed=False)
+    assert (tube.face_count, open_sides(tube), tube.point_count) == (count * 32, 2 * 8 * count, 8 * count * 5)
+    radius = count * 20 * size / (2 * np.pi)
+    middle = (tube.positions.min(axis=0) + tube.positions.max(axis=0)) / 2
+    away = np.hypot(tube.positions[:, 0] - middle[0], tube.positions[:, 2] - tube.positions[:, 2].max() + radius)
+    assert away == pytest.approx(radius, rel=1e-9)
+
+
+def test_bodies_are_rolled_as_one_mesh_and_what_would_overlap_is_refused() -> None:
+    """Blocks on a sheet round a cylinder: each block's foot keeps its length; a radius too small names the least."""
+    lines = (
+        {"verb": "block", "width": "10 mm", "depth": "10 mm", "height": "4 mm", "edge": "1 mm"},
+        {"verb": "grid", "item": "l1", "across": 6, "deep": 2, "x": "12 mm", "y": "12 mm"},
+    )
+    build = run(*lines, {"verb": "roll", "surface": "l2", "radius": "40 mm"})
+    good(build)
+    assert build.document.kind_of("l3") == build.items["l3"].item.kind == "mesh"
+    check_result(mesh(build, "l3").mesh, closed=True)
+    foot = 12 * 10 * 10 * 4 * (1 + 4 / (2 * 40))  # a block of height h over a cylinder r: its foot times h (1 + h / 2 r)
+    assert enclosed_volume(mesh(build, "l3").mesh) == pytest.approx(foot, rel=1e-3)
+    refused = run(*lines, {"verb": "roll", "surface": "l2", "radius": "11 mm"}).reports["l3"]
+    assert "at least 11.1408 mm" in refused.findings[0].sentence
+
+
 def test_copies_are_left_out_or_get_a_size_of_their_own_by_number() -> None:
     """Number 2 is out, number 4 half as large about its own middle; a number that is not there is refused."""
     row = {"verb": "row", "item": "l2", "count": 5, "x": "30 mm"}

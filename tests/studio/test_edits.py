@@ -292,14 +292,14 @@ def test_a_small_gap_is_told_shown_and_welded_one_press_away(part, as_user, edit
 @pytest.mark.parametrize("headers", [{}, {"HX-Request": "true"}, {"Accept": "application/json"}])
 def test_a_fault_of_ours_is_told_in_a_sentence(part, as_user, monkeypatch, headers):
     """Page, fragment and data alike; what went wrong is in the log."""
-    monkeypatch.setattr(bench, "bench_context", lambda *given: {}["nothing"])
+    monkeypatch.setattr(bench, "bench_context", lambda *given, **named: {}["nothing"])
     answer = as_user("owner").get(f"/parts/{part.id}/", headers=headers)
     assert answer.status_code == 500
     assert b"not foreseen" in answer.content
 
 
 def test_gauges_that_cannot_be_read_leave_the_part_open(part, as_user, monkeypatch):
-    monkeypatch.setattr(bench_context, "watched_readings", lambda *given: {}["nothing"])
+    monkeypatch.setattr(bench_context, "watched_readings", lambda *given, **named: {}["nothing"])
     answer = as_user("owner").get(f"/parts/{part.id}/")
     assert answer.status_code == 200
     assert b"The part itself stands." in answer.content

@@ -157,7 +157,7 @@ def test_only_lines_that_read_a_file_can_stop(part, as_user, edit, line) -> None
 def test_a_look_at_a_build_whose_file_is_stopped_meanwhile_changes_nothing(part, as_user, monkeypatch) -> None:
     """The press of Stop has an answer of its own."""
 
-    def stopped(*given):
+    def stopped(*given, **named):
         raise read_files.ReadingStopped("Reading scan.obj was stopped.", 409)
 
     monkeypatch.setattr("glass_spoon.studio.views.bench.bench_context", stopped)

@@ -74,7 +74,7 @@ def halve(mesh: Mesh, origin: Floats, normal: Floats, within: float) -> Halved:
     positions[seam] -= left[seam, None] * normal
     moved = np.abs(left[seam]) > slack
     return Halved(
-        kept.mesh.moved(owned(positions), kept.mesh.points.get("normal")),
+        kept.mesh.moved(owned(positions), None if moved.any() else kept.mesh.points.get("normal")),
         kept.origin,
         seam,
         mesh.face_count - kept.mesh.face_count,

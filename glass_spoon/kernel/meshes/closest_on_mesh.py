@@ -25,14 +25,19 @@ class NearestOnMesh:
     @cached_property
     def triangles(self) -> tuple[Ints, Ints]:
         """The fan of every face: vertices (t, 3) and the face (t,) of each."""
+        corners, owner = self.fans
+        return self.mesh.topology.face_corners[corners].astype(np.int64), owner
+
+    @cached_property
+    def fans(self) -> tuple[Ints, Ints]:
+        """The fan of every face: corners (t, 3) and the face (t,) of each."""
         topology = self.mesh.topology
         sides = topology.face_sides.astype(np.int64)
         owner = np.repeat(np.arange(topology.face_count), sides - 2)
         firsts = np.cumsum(sides - 2) - (sides - 2)
         step = np.arange(len(owner)) - firsts[owner]
         start = topology.face_offsets[:-1].astype(np.int64)[owner]
-        corners = np.column_stack((start, start + step + 1, start + step + 2))
-        return topology.face_corners[corners].astype(np.int64), owner
+        return np.column_stack((start, start + step + 1, start + step + 2)), owner
 
     @cached_property
     def _tree(self) -> tuple[AABB, Floats, Ints]:
@@ -48,6 +53,16 @@ class NearestOnMesh:
             return np.zeros((0, 3)), np.zeros(0, dtype=np.int64), np.zeros(0)
         _, triangle, found = self._tree[0].squared_distance(*self._tree[1:], np.ascontiguousarray(places))
         return found, self.triangles[1][triangle], lengths(found - places)
+
+    def weights(self, places: Floats) -> tuple[Floats, Ints]:
+        """Return weights (n, 3) that sum to one, and the corners (n, 3) of the mesh that mix to the nearest places."""
+        _, triangle, found = self._tree[0].squared_distance(*self._tree[1:], np.ascontiguousarray(places))
+        a, b, c = (self.mesh.positions[self.triangles[0][triangle, k]] for k in range(3))
+        areas = [lengths(np.cross(q - p, r - p)) for p, q, r in ((found, b, c), (found, c, a), (found, a, b))]
+        weights = np.stack(areas, axis=1)
+        total = weights.sum(axis=1, keepdims=True)
+        flat = np.broadcast_to(np.array([1.0, 0.0, 0.0]), weights.shape)
+        return np.where(total > 0, weights / np.where(total > 0, total, 1.0), flat), self.fans[0][triangle]
 
 
 def nearest_in_triangles(places: Floats, triangles: Floats) -> Floats:

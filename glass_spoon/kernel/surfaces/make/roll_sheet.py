@@ -111,7 +111,7 @@ def roll_sheets(sheets: Sequence[NurbsSurface], frame: RollFrame, tolerance: flo
 
     Raises InvalidInput when they would overlap each other, or reach through the middle of the body.
     """
-    _check_room(sheets, frame)
+    check_room(net_of(sheets), frame)
     return [roll_sheet(sheet, frame, tolerance) for sheet in sheets]
 
 
@@ -120,7 +120,7 @@ def roll_sheet(sheet: NurbsSurface, frame: RollFrame, tolerance: float) -> Fitte
 
     Equal parameters are equal places of the drawing. Raises InvalidInput when it would overlap itself.
     """
-    _check_room([sheet], frame)
+    check_room(net_of([sheet]), frame)
     (low_u, high_u), (low_v, high_v) = sheet.domain(0), sheet.domain(1)
 
     def places(u: Floats, v: Floats) -> Floats:
@@ -130,9 +130,14 @@ def roll_sheet(sheet: NurbsSurface, frame: RollFrame, tolerance: float) -> Fitte
     return fit_patch(places, tolerance)
 
 
-def _check_room(sheets: Sequence[NurbsSurface], frame: RollFrame) -> None:
-    """Raise InvalidInput when sheets, by their control points' hull, reach round the body onto themselves."""
-    off = np.concatenate([sheet.control_points.reshape(-1, 3) for sheet in sheets]) - frame.origin
+def net_of(sheets: Sequence[NurbsSurface]) -> Floats:
+    """Return the control points (n, 3) of sheets."""
+    return np.concatenate([sheet.control_points.reshape(-1, 3) for sheet in sheets])
+
+
+def check_room(points: Floats, frame: RollFrame) -> None:
+    """Raise InvalidInput when points (n, 3), or the control points of sheets, reach round the body onto themselves."""
+    off = points - frame.origin
     deepest = -float((off @ frame.outwards).min())
     if deepest >= frame.radius:
         raise InvalidInput("The radius", f"above {deepest:.6g} mm, or the sheet reaches the middle", f"{frame.radius:g} mm")

@@ -123,5 +123,5 @@ def several(count: int, noun: str) -> str:
 
 
 def length_text(value: float) -> str:
-    """Write a length in mm with three digits that count."""
-    return f"{value:.3g} mm"
+    """Write a length in mm with three digits that count, or whole from a thousand on."""
+    return f"{value:,.0f} mm" if value >= 1000 else f"{value:.3g} mm"

@@ -71,7 +71,7 @@ class RepeatedLine(Line):
         text = super().sentence_now()
         return text.replace(*WITHIN) if self.joints == "joined" else text
 
-    def kind_of_several(self, kind: str) -> str:
+    def kind_made_of(self, kind: str) -> str:
         """Return the kind of what is given for an item of a kind: joined copies are one mesh."""
         return "mesh" if kind in ("mesh", "bodies") and self.joints != "apart" else ""
 

@@ -1,0 +1,454 @@
+"""Openings in a skin of quads along closed curves that lie on it: edges follow the curve, and all stays quads.
+
+The faces that an outline crosses or holds, and those whose points lie too near to it, are taken out as a block without inner
+corners where that is near enough; its border and as many places on the outline are joined by rows of quads, which are then
+smoothed with two rings of points round them. Every other face stays as it was. A round hole in a regular grid has four
+points of five edges, where the block had its corners.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+import scipy.sparse as sparse
+from scipy.spatial import cKDTree
+
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths, owned
+from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.origin import KEPT, Origin, Reworked, Taken, Weighted, carry, unchanged
+from glass_spoon.kernel.meshes.topology import Topology, make_topology
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points_normals
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
+
+Host = NurbsSurface | SurfaceSet | None
+
+APART = 0.5
+"""Points of the skin nearer to an outline than this share of a usual edge go, so that no row is thinner."""
+
+LYING = 0.5
+"""An outline farther off the skin than this share of a usual edge does not lie on it."""
+
+FAR = 3.0
+"""Edges from the outline within which it is told directly which points it holds."""
+
+FILLED = 2.5
+"""Inner corners of the block are filled where the face there reaches no farther from the outline, in edges."""
+
+TURNED = 0.2
+"""Cosine of the largest angle between the skin along an outline and the middle of it: beyond, it has no plain inside."""
+
+ROUNDS = 40
+"""Rounds of smoothing."""
+
+MOVED = 2
+"""Rings of points about an opening that are smoothed with it."""
+
+WORST = np.radians(20)
+"""A corner narrower than this is not given: the faces are too large for the opening."""
+
+RIM, BAND = "rim", "band"
+"""Roles: the edges along an outline, and the faces that were made about it."""
+
+
+@dataclass(frozen=True, eq=False)
+class Opened(Reworked):
+    """A skin with its openings. rims: how many; off: how far in mm the middles of rim edges lie off the outlines at most;
+    odd: points (k,) of other than four edges that were made.
+    """
+
+    rims: int
+    off: float
+    odd: Ints
+
+
+def open_along(mesh: Mesh, outlines: list[Floats], host: Host = None) -> Opened:
+    """Return a mesh opened along closed outlines (n, 3) mm, finely sampled, that lie on it; the faces inside go.
+
+    host: the surface that the points belong on. Raises KernelError, with what to do, for an outline that does not lie on the
+    mesh, reaches its rim or a crease, goes too far round a body, crosses another, or is too small for the faces there.
+    """
+    done, off = unchanged(mesh), 0.0
+    for number, outline in enumerate(outlines, 1):
+        step, own_off = _open_one(done.mesh, outline, host, f"Outline {number}" if len(outlines) > 1 else "The outline")
+        done, off = done.then(step), max(off, own_off)
+    topology = done.mesh.topology
+    made = np.zeros(topology.point_count, dtype=bool)
+    made[topology.face_corners[done.origin.faces_in(BAND)[topology.face_of_corner]]] = True
+    inner = made & ~topology.on_boundary
+    odd: Ints = np.flatnonzero(inner & (topology.valences != 4))
+    return Opened(done.mesh, done.origin, len(outlines), off, odd)
+
+
+def _open_one(mesh: Mesh, outline: Floats, host: Host, name: str) -> tuple[Reworked, float]:
+    """Open along one outline; return the change and how far its rim is off."""
+    near = NearestOnMesh(mesh)
+    places, faces, away = near.ask(outline)
+    edge = _usual_edge(mesh, faces)
+    if float(away.max()) > LYING * edge:
+        raise KernelError(
+            f"{name} lies up to {float(away.max()):.3g} mm off the mesh. Project it onto the surface first, or carry it."
+        )
+    plane = _Plane.through(places, mesh.face_normals[faces], name)
+    gone = _block(mesh, plane, faces, edge, name)
+    border = _border(mesh.topology, gone, name)
+    ring = _ring(plane, mesh.positions[border], outline)
+    ring = _on_host(host, mesh, faces, ring, near)
+    rows = max(1, round(float(lengths(mesh.positions[border] - ring).mean()) / edge))
+    made = _with_band(mesh, gone, border, ring, rows, near)
+    return _smoothed(mesh, made, host, near, name), _rim_off(outline, ring)
+
+
+def _usual_edge(mesh: Mesh, faces: Ints) -> float:
+    """Return the middle length in mm of the edges of some faces."""
+    topology = mesh.topology
+    at = np.isin(topology.face_of_corner, np.unique(faces))
+    corners = topology.face_corners
+    sides = mesh.positions[corners[topology.next_corner[at]]] - mesh.positions[corners[at]]
+    return float(np.median(lengths(sides)))
+
+
+@dataclass(frozen=True, eq=False)
+class _Plane:
+    """An outline seen along the mean normal of the skin about it. flat (n, 2): its places; it runs counter-clockwise."""
+
+    origin: Floats
+    frame: Floats
+    flat: Floats
+    places: Floats
+    normal: Floats
+    backwards: bool
+
+    @classmethod
+    def through(cls, places: Floats, normals: Floats, name: str) -> _Plane:
+        """Look at an outline; KernelError where the skin turns away too far."""
+        mean = directions(normals.sum(axis=0))
+        if float((normals @ mean).min()) < TURNED:
+            raise KernelError(
+                f"{name} goes too far round the body to have an inside. Cut the body in halves, or use a smaller one."
+            )
+        aside = directions(np.cross(mean, np.eye(3)[int(np.abs(mean).argmin())]))
+        frame = np.stack((aside, np.cross(mean, aside)))
+        origin = places.mean(axis=0)
+        flat = (places - origin) @ frame.T
+        ahead = np.roll(flat, -1, axis=0)
+        area = float((flat[:, 0] * ahead[:, 1] - flat[:, 1] * ahead[:, 0]).sum())
+        if area == 0:
+            raise KernelError(f"{name} encloses nothing.")
+        return cls(origin, frame, flat if area > 0 else flat[::-1], places, mean, area < 0)
+
+    def holds(self, points: Floats) -> Bools:
+        """Mark the points (k,) of (k, 3) that lie inside, seen so: by how often a ray to the right meets the outline."""
+        x, y = ((points - self.origin) @ self.frame.T).T
+        (ax, ay), (bx, by) = self.flat.T, np.roll(self.flat, -1, axis=0).T
+        found = np.zeros(len(points), dtype=bool)
+        for start in range(0, len(points), 4096):
+            px, py = x[start : start + 4096, None], y[start : start + 4096, None]
+            spans = (ay <= py) != (by <= py)
+            with np.errstate(divide="ignore", invalid="ignore"):
+                at = ax + (py - ay) * (bx - ax) / (by - ay)
+            found[start : start + 4096] = (spans & (at > px)).sum(axis=1) % 2 == 1
+        return found
+
+
+def _block(mesh: Mesh, plane: _Plane, crossed: Ints, edge: float, name: str) -> Bools:
+    """Mark the faces (f,) that go: those that the outline crosses, those inside, and those too near outside."""
+    topology = mesh.topology
+    tree = cKDTree(plane.places)
+    away = tree.query(mesh.positions, distance_upper_bound=FAR * edge)[0]
+    close = np.isfinite(away) & (mesh.vertex_normals @ plane.normal > 0)
+    inside = np.zeros(mesh.point_count, dtype=bool)
+    inside[close] = plane.holds(mesh.positions[close])
+    taken = inside | (close & (away < APART * edge))
+    gone = np.zeros(mesh.face_count, dtype=bool)
+    gone[topology.face_of_corner[taken[topology.face_corners]]] = True
+    gone[crossed] = True
+    gone |= _deep_inside(topology, gone, inside)
+    if gone.all():
+        raise KernelError(f"{name} would leave nothing of the mesh: pick the smaller side, or a finer mesh.")
+    return _filled(topology, gone, np.where(np.isfinite(away), away, np.inf), FILLED * edge)
+
+
+def _deep_inside(topology: Topology, gone: Bools, inside: Bools) -> Bools:
+    """Mark the faces beyond the outline's neighbourhood that hang together with points inside it."""
+    pair = topology.neighbours
+    apart = gone[pair[:, 0]] == gone[pair[:, 1]]
+    rows, columns = pair[apart].T
+    graph = sparse.coo_array((np.ones(len(rows)), (rows, columns)), (topology.face_count, topology.face_count))
+    group = sparse.csgraph.connected_components(graph, directed=False)[1]
+    touched = np.unique(topology.face_of_corner[inside[topology.face_corners]])
+    held = np.unique(group[touched[~gone[touched]]])
+    return np.asarray(np.isin(group, held) & ~gone)
+
+
+def _filled(topology: Topology, gone: Bools, away: Floats, most: float) -> Bools:
+    """Return the block with its inner corners filled: faces with two sides or more on it, and those at pinched points."""
+    far = np.maximum.reduceat(away[topology.face_corners], topology.face_offsets[:-1].astype(np.int64))
+    pair = topology.neighbours
+    gone = gone.copy()
+    for _ in range(24):
+        beside = np.bincount(pair[gone[pair[:, 1]], 0], minlength=topology.face_count)
+        beside += np.bincount(pair[gone[pair[:, 0]], 1], minlength=topology.face_count)
+        more = ~gone & (((beside == 2) & (far <= most)) | (beside > 2))
+        pinched = _pinched(topology, gone)
+        more |= ~gone & np.isin(np.arange(topology.face_count), topology.face_of_corner[pinched[topology.face_corners]])
+        if not more.any():
+            return gone
+        gone |= more
+    return gone
+
+
+def _pinched(topology: Topology, gone: Bools) -> Bools:
+    """Mark the points (n,) at which the border of a block touches itself."""
+    edges = topology.edge_faces
+    border = (edges[:, 1] >= 0) & (gone[edges[:, 0]] != gone[np.maximum(edges[:, 1], 0)])
+    return np.asarray(np.bincount(topology.edges.ends[border].ravel(), minlength=topology.point_count) > 2)
+
+
+def _border(topology: Topology, gone: Bools, name: str) -> Ints:
+    """Return the points (k,) of the border of a block in order, the block on the left."""
+    own = np.flatnonzero(gone[topology.face_of_corner])
+    edges = topology.edges.of_corner[own]
+    if (topology.edge_face_counts[edges] != 2).any():
+        raise KernelError(f"{name} comes too near to the rim of the mesh: move it in, or make the faces smaller.")
+    counts = np.bincount(edges, minlength=len(topology.edges.ends))
+    rim = own[counts[edges] == 1]
+    start, end = topology.face_corners[rim], topology.face_corners[topology.next_corner[rim]]
+    if not len(rim) or len(np.unique(start)) != len(start):
+        raise KernelError(f"{name} cannot be opened here: make the faces smaller.")
+    following = dict(zip(start.tolist(), end.tolist(), strict=True))
+    walk = [int(start[0])]
+    while (ahead := following[walk[-1]]) != walk[0]:
+        walk.append(ahead)
+    if len(walk) != len(start):
+        raise KernelError(f"{name} parts the mesh, or holds another opening: move it, or open along both as one.")
+    return np.array(walk, dtype=np.int64)
+
+
+def _ring(plane: _Plane, border: Floats, outline: Floats) -> Floats:
+    """Return as many places (k, 3) on an outline as the border (k, 3) has, even by length, turned to lie nearest.
+
+    A sharp corner of the outline gets a place of its own.
+    """
+    line = outline[::-1] if plane.backwards else outline
+    closed = np.vstack((line, line[:1]))
+    way = np.concatenate(([0.0], np.cumsum(lengths(np.diff(closed, axis=0)))))
+    total, count = way[-1], len(border)
+    near = way[:-1][cKDTree(line).query(border)[1]] / total
+    even = np.arange(count) / count
+    turn = np.angle(np.exp(2j * np.pi * (near - even)).mean()) / (2 * np.pi)
+    shares = even + turn
+    corners = way[:-1][_sharp(line)] / total
+    if len(corners) and len(corners) <= count:
+        shares = _through_corners(shares, corners)
+    at = (shares % 1.0) * total
+    return np.stack([np.interp(at, way, column) for column in closed.T], axis=1)
+
+
+def _sharp(line: Floats) -> Ints:
+    """Return the numbers (k,) of the samples at which an outline turns by more than 25 degrees."""
+    ahead = directions(np.roll(line, -1, axis=0) - line)
+    turn = np.einsum("ni,ni->n", ahead, np.roll(ahead, 1, axis=0))
+    return np.flatnonzero(turn < np.cos(np.radians(25)))
+
+
+def _through_corners(shares: Floats, corners: Floats) -> Floats:
+    """Return shares (k,) of the way round, one at each corner, and even between."""
+    count = len(shares)
+    first = shares[0]
+    wanted = np.sort((corners - first) % 1.0)
+    at = np.rint(wanted * count).astype(np.int64)
+    for k in range(1, len(at)):
+        at[k] = max(at[k], at[k - 1] + 1)
+    if at[-1] - at[0] >= count:
+        return shares
+    numbers = np.concatenate((at, [at[0] + count]))
+    ends = np.concatenate((wanted, [wanted[0] + 1.0]))
+    every = np.arange(at[0], at[0] + count)
+    result = np.empty(count)
+    result[every % count] = np.interp(every, numbers, ends) + first
+    return result
+
+
+def _on_host(host: Host, mesh: Mesh, faces: Ints, points: Floats, near: NearestOnMesh) -> Floats:
+    """Return the nearest places (k, 3) of the surfaces about some faces, or of the mesh where there is none."""
+    return _foot(host, mesh, faces, points, near)[0]
+
+
+def _foot(host: Host, mesh: Mesh, faces: Ints, points: Floats, near: NearestOnMesh) -> tuple[Floats, Floats | None]:
+    """Return the nearest places (k, 3) and the normals (k, 3) there of the surfaces about some faces."""
+    if isinstance(host, SurfaceSet):
+        pieces = np.unique(mesh.faces["piece"][faces]) if "piece" in mesh.faces else np.arange(len(host.surfaces))
+        surfaces = [host.surfaces[piece] for piece in pieces.tolist() if piece < len(host.surfaces)]
+    else:
+        surfaces = [] if host is None else [host]
+    if not surfaces:
+        return near.ask(points)[0], None
+    best, normals, least = points.copy(), np.zeros_like(points), np.full(len(points), np.inf)
+    for surface in surfaces:
+        u, v, away = closest_points(surface, points)
+        nearer = away < least
+        found, out = surface_points_normals(surface, u[nearer], v[nearer])
+        best[nearer], normals[nearer], least[nearer] = found, out, away[nearer]
+    return best, normals
+
+
+def _with_band(mesh: Mesh, gone: Bools, border: Ints, ring: Floats, rows: int, near: NearestOnMesh) -> Reworked:
+    """Return the mesh without a block, with rows of quads from its border to a ring of places."""
+    topology = mesh.topology
+    count = len(border)
+    kept_corners = np.flatnonzero(~gone[topology.face_of_corner])
+    used = np.unique(topology.face_corners[kept_corners]).astype(np.int64)
+    number = np.full(mesh.point_count, -1, dtype=np.int64)
+    number[used] = np.arange(len(used))
+    shares = np.arange(1, rows + 1)[:, None, None] / rows
+    fresh = (mesh.positions[border] + shares * (ring - mesh.positions[border])).reshape(-1, 3)
+    table = np.concatenate((number[border][None], len(used) + np.arange(rows * count).reshape(rows, count)))
+    ahead = np.roll(table, -1, axis=1)
+    quads = np.stack((table[:-1], ahead[:-1], ahead[1:], table[1:]), axis=-1).reshape(-1, 4)
+    corners = np.concatenate((number[topology.face_corners[kept_corners]], quads.ravel()))
+    if topology.is_quads:
+        after = make_topology(len(used) + len(fresh), corners.reshape(-1, 4))
+    else:
+        sides = np.concatenate((topology.face_sides[~gone], np.full(len(quads), 4)))
+        after = make_topology(len(used) + len(fresh), corners, offsets=np.concatenate(([0], np.cumsum(sides))))
+    at_point, at_corner, of_face = _mixed(near, np.concatenate((mesh.positions[used], fresh)), quads)
+    points = sparse.vstack((Taken(used, mesh.point_count).matrix, at_point[len(used) :])).tocsr()
+    every = sparse.vstack((Taken(kept_corners, len(topology.face_corners)).matrix, at_corner)).tocsr()
+    old = np.full(after.point_count, -1, dtype=np.int64)
+    old[: len(used)] = used
+    ends = old[after.edges.ends]
+    known = (ends >= 0).all(axis=1)
+    same = np.full(len(ends), -1, dtype=np.int64)
+    same[known] = topology.find_edges(ends[known])
+    pairs = np.column_stack((np.flatnonzero(same >= 0), same[same >= 0])).astype(np.int64)
+    origin = Origin(
+        topology,
+        Weighted(sparse.csr_array(points)),
+        Weighted(sparse.csr_array(every)),
+        np.concatenate((np.flatnonzero(~gone), of_face)),
+        pairs,
+    )
+    band = np.arange(after.face_count) >= after.face_count - len(quads)
+    rim = after.find_edges(np.column_stack((table[-1], ahead[-1])))
+    origin = origin.with_roles({BAND: band}, {RIM: rim}, len(after.edges.ends))
+    positions = np.concatenate((mesh.positions[used], fresh))
+    return Reworked(carry(mesh, after, origin, owned(positions)), origin)
+
+
+def _mixed(near: NearestOnMesh, points: Floats, quads: Ints) -> tuple[sparse.csr_array, sparse.csr_array, Ints]:
+    """Return by which weights of old points new ones (n,), and of old corners the corners of quads (4 q,), are mixed, and the
+    old face (q,) on which the middle of each quad lies.
+    """
+    mesh = near.mesh
+    weights, corners = near.weights(points)
+    rows = np.repeat(np.arange(len(points)), 3)
+    ends = mesh.topology.face_corners[corners].ravel()
+    shape = (len(points), mesh.point_count)
+    at_point = sparse.csr_array(sparse.coo_array((weights.ravel(), (rows, ends)), shape=shape))
+    used = quads.ravel()
+    rows = np.repeat(np.arange(len(used)), 3)
+    shape = (len(used), len(mesh.topology.face_corners))
+    at_corner = sparse.csr_array(sparse.coo_array((weights[used].ravel(), (rows, corners[used].ravel())), shape=shape))
+    return at_point, at_corner, near.ask(points[quads].mean(axis=1))[1]
+
+
+def _smoothed(before: Mesh, made: Reworked, host: Host, near: NearestOnMesh, name: str) -> Reworked:
+    """Return the change with its band smoothed on the surface; raises KernelError where a corner stays too narrow."""
+    mesh, topology = made.mesh, made.mesh.topology
+    band = made.origin.faces_in(BAND)
+    loose, about = _loose(mesh, band)
+    faces = np.flatnonzero(about)
+    corners = np.flatnonzero(about[topology.face_of_corner])
+    own = loose[topology.face_corners[corners]]
+    corners = corners[own]
+    here = topology.face_corners[corners]
+    ahead, behind = (topology.face_corners[step[corners]] for step in (topology.next_corner, topology.previous_corner))
+    across = topology.face_corners[topology.next_corner[topology.next_corner[corners]]]
+    points = np.flatnonzero(loose)
+    number = np.full(topology.point_count, -1)
+    number[points] = np.arange(len(points))
+    count = np.bincount(number[here], minlength=len(points))[:, None]
+    old_faces = np.unique(made.origin.faces[faces])
+    places = mesh.positions.copy()
+    normals: Floats | None = None
+    for _ in range(ROUNDS):
+        square = places[ahead] + places[behind] - places[across]  # where the face would be a parallelogram
+        plain = (places[ahead] + places[behind]) / 2
+        target = np.zeros((len(points), 3))
+        np.add.at(target, number[here], 0.35 * square + 0.65 * plain)
+        places[points], normals = _foot(
+            host, before, old_faces, places[points] + 0.6 * (target / count - places[points]), near
+        )
+    moved = _replaced(mesh, points, places, normals)
+    _check(moved, faces, name)
+    return Reworked(moved, made.origin)
+
+
+def _loose(mesh: Mesh, band: Bools) -> tuple[Bools, Bools]:
+    """Mark the points (n,) that are smoothed: those of the band and of rings about it, not on rims or creases; and the faces
+    (f,) about them.
+    """
+    topology = mesh.topology
+    reached = np.zeros(topology.point_count, dtype=bool)
+    reached[topology.face_corners[band[topology.face_of_corner]]] = True
+    ends = topology.edges.ends
+    for _ in range(MOVED - 1):
+        touched = reached[ends].any(axis=1)
+        reached[ends[touched]] = True
+    held = topology.on_boundary.copy()
+    sharp = mesh.edges.get("sharpness")
+    if sharp is not None:
+        held[ends[sharp > 0]] = True
+    loose = reached & ~held
+    about = np.zeros(topology.face_count, dtype=bool)
+    about[topology.face_of_corner[loose[topology.face_corners]]] = True
+    return loose, about | band
+
+
+def _replaced(mesh: Mesh, points: Ints, places: Floats, normals: Floats | None) -> Mesh:
+    """Return the mesh with some points moved, and their normals where the surface tells them; else without normals."""
+    known = mesh.points.get("normal")
+    moved = mesh.moved(owned(places))
+    if known is None or normals is None:
+        return moved
+    value = known.copy()
+    value[points] = normals
+    return replace(moved, points={**moved.points, "normal": owned(value)})
+
+
+def _check(mesh: Mesh, faces: Ints, name: str) -> None:
+    """Raise KernelError where a face about an opening has a corner that nobody wants."""
+    topology = mesh.topology
+    at = np.flatnonzero(np.isin(topology.face_of_corner, faces))
+    here = mesh.positions[topology.face_corners[at]]
+    ahead = mesh.positions[topology.face_corners[topology.next_corner[at]]] - here
+    behind = mesh.positions[topology.face_corners[topology.previous_corner[at]]] - here
+    normal = mesh.face_normals[topology.face_of_corner[at]]
+    turn = np.arctan2(np.einsum("ci,ci->c", cross(ahead, behind), normal), np.einsum("ci,ci->c", ahead, behind))
+    if float(turn.min()) < WORST:
+        raise KernelError(
+            f"{name} does not fit the faces there: a corner would have {np.degrees(float(turn.min())):.0f}°. Make the faces about "
+            "half as large, or move it farther from the next rim, opening or crease."
+        )
+
+
+def _rim_off(outline: Floats, ring: Floats) -> float:
+    """Return how far in mm the middles of the rim's edges lie off the outline at most."""
+    middles = (ring + np.roll(ring, -1, axis=0)) / 2
+    closed = np.vstack((outline, outline[:1]))
+    start, run = closed[:-1], np.diff(closed, axis=0)
+    nearest = cKDTree(outline).query(middles)[1]
+    best = np.full(len(middles), np.inf)
+    for step in (-1, 0):
+        k = (nearest + step) % len(outline)
+        share = np.einsum("ni,ni->n", middles - start[k], run[k]) / np.maximum(np.einsum("ni,ni->n", run[k], run[k]), 1e-300)
+        best = np.minimum(best, lengths(start[k] + np.clip(share, 0, 1)[:, None] * run[k] - middles))
+    return float(best.max())
+
+
+__all__ = ["BAND", "KEPT", "RIM", "Opened", "open_along"]
