@@ -15,7 +15,7 @@ class Nearest:
 
 _TWIST = Nearest("sweep", "A sweep, a cord or an extrusion twists a profile on its way: type “twist 0° to 90°” in it.")
 _TAPER = Nearest("extrude", "An extrusion or a sweep tapers a profile on its way: type “scaled 1 to 0.5” in it.")
-_CUT = Nearest("plate", "No verb takes one body from another yet. A plate has holes; a surface is cut along an isocurve.")
+_CUT = Nearest("open", "No verb takes one body from another yet. Open cuts a skin along closed curves; a plate has holes.")
 _UNION = Nearest(
     "unite", "Unite lays meshes together and welds edges that meet. It does not cut bodies that run through each other."
 )

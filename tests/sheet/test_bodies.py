@@ -457,3 +457,68 @@ def test_sheets_of_the_older_format_give_one_mesh_as_they_did() -> None:
     build = evaluate(read_document({"format": "glass-spoon/sheet", "version": 1, "lines": numbered}), ResultCache())
     assert isinstance(build.items["l3"].item, MeshItem)
     assert build.document.line("l3").joints == "one mesh"
+
+
+@pytest.mark.parametrize("size", SIZES)
+def test_five_slots_in_a_bent_skin(size: float) -> None:
+    """92 x 30 bent to r 60, slots of 9 x 4 seen from above: five rims more, 99 % of corners in 45 to 135, 0.05 mm off."""
+    build = run(
+        {"verb": "simple", "form": "sheet", "radius": mm(92, size), "second": mm(30, size)},
+        {"verb": "roll", "surface": "l1", "radius": mm(60, size), "tolerance": mm(0.001, size)},
+        {"verb": "mesh", "surface": "l2", "sizing": "edge length", "edge_length": mm(1.3, size)},
+        {"verb": "slot", "plane": "plan", "length": mm(5, size), "width": mm(4, size)},
+        {"verb": "row", "item": "l4", "count": 5, "x": mm(16, size)},
+        {"verb": "move", "item": "l5", "x": mm(-32, size)},
+        {"verb": "open", "mesh": "l3", "curves": ["l5"], "laid": "from above"},
+    )
+    good(build)
+    found = mesh(build, "l3").mesh
+    check_result(found, closed=False)
+    assert found.point_count - len(found.topology.edges.ends) + found.face_count == 1 - 5
+    quads = found.positions[found.topology.face_corners.reshape(-1, 4)]
+    sides = np.roll(quads, -1, axis=1) - quads
+    cosine = (
+        np.einsum("fki,fki->fk", sides, -np.roll(sides, 1, axis=1)) / lengths(sides) / lengths(np.roll(sides, 1, axis=1))
+    )
+    assert (np.abs(cosine) <= np.cos(np.radians(45))).mean() >= 0.99
+    told = build.reports["l7"].told
+    assert told.startswith("5 openings; edges of their rims come within ")
+    assert float(told.split("within ")[1].split(" mm")[0]) <= 0.05 * size
+    rim = found.positions[np.unique(found.topology.edges.ends[found.topology.boundary_edges])]
+    inside = rim[(np.abs(rim[:, 0]) < 45 * size) & (np.abs(rim[:, 1]) < 10 * size)]
+    angle = np.arctan2(inside[:, 0], inside[:, 2] + 60 * size)
+    assert np.hypot(inside[:, 0], inside[:, 2] + 60 * size) == pytest.approx(60 * size, rel=1e-4)
+    assert len(angle) > 50
+
+
+def test_openings_follow_their_curves_and_the_counts_above() -> None:
+    """A hole moved, a denser mesh, a wall after it: closed each time; the mark of its rim holds edges."""
+    for edge, x in ((4, 0), (3, 8), (2.5, -9)):
+        build = run(
+            {"verb": "block", "width": "60 mm", "depth": "60 mm", "height": "30 mm", "edge": mm(edge)},
+            {"verb": "circle", "plane": "plan", "radius": "12 mm", "right": mm(x)},
+            {"verb": "open", "mesh": "l1", "curves": ["l2"], "laid": "from above"},
+            {"verb": "mark", "mesh": "l1", "what": "edges made by", "maker": "l3", "role": "rim", "gives": "mouth"},
+            {"verb": "thicken", "mesh": "l1", "wall": "2 mm"},
+        )
+        good(build)
+        assert len(build.items["l4"].item.mark) > 12
+        check_result(mesh(build, "l1").mesh, closed=True)
+        hollow = 60 * 60 * 30 - 56 * 56 * 26 - np.pi * 12**2 * 2
+        assert enclosed_volume(mesh(build, "l1").mesh) == pytest.approx(hollow, rel=5e-3)
+
+
+@pytest.mark.parametrize(
+    ("curve", "sentence"),
+    [
+        ({"verb": "line", "plane": "plan"}, "The curve is open: an opening needs a closed one"),
+        ({"verb": "circle", "plane": "plan", "radius": "50 mm"}, "A curve reaches past the mesh"),
+        ({"verb": "circle", "plane": "plan", "radius": "28.5 mm"}, "crease"),
+    ],
+)
+def test_what_cannot_be_opened_says_why(curve: dict[str, Any], sentence: str) -> None:
+    """An open curve, one past the mesh, one that comes too near to the edges of a box."""
+    box = {"verb": "block", "width": "60 mm", "depth": "60 mm", "height": "30 mm", "edge": "5 mm"}
+    report = run(box, curve, {"verb": "open", "mesh": "l1", "curves": ["l2"], "laid": "from above"}).reports["l3"]
+    assert report.status == "failed"
+    assert sentence in report.findings[0].sentence

@@ -173,6 +173,7 @@ def test_demo_is_loaded_once(db):
     call_command("load_demo")
     call_command("load_demo")
     names = [
+        "Bilge strainer",
         "Boathouse lantern",
         "Camp kettle",
         "Coil spring",

@@ -16,6 +16,7 @@ from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths, owned
 from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.origin import KEPT, Origin, Reworked, Taken, Weighted, carry, unchanged
@@ -42,8 +43,14 @@ FILLED = 2.5
 TURNED = 0.2
 """Cosine of the largest angle between the skin along an outline and the middle of it: beyond, it has no plain inside."""
 
-ROUNDS = 40
-"""Rounds of smoothing."""
+ROUNDS, CHECKED = 40, 10
+"""Rounds of smoothing, and after how many of them points are brought back onto the surface itself."""
+
+SQUARE, DRAWN = 0.35, 0.6
+"""How much a point is drawn to where its faces are parallelograms, else to the middle of their sides; how far at once."""
+
+SLID = 0.5
+"""How far places on an outline go in a round towards those nearest to the row beside them, and evenly apart."""
 
 MOVED = 2
 """Rings of points about an opening that are smoothed with it."""
@@ -97,10 +104,11 @@ def _open_one(mesh: Mesh, outline: Floats, host: Host, name: str) -> tuple[Rewor
     gone = _block(mesh, plane, faces, edge, name)
     border = _border(mesh.topology, gone, name)
     ring = _ring(plane, mesh.positions[border], outline)
-    ring = _on_host(host, mesh, faces, ring, near)
-    rows = max(1, round(float(lengths(mesh.positions[border] - ring).mean()) / edge))
-    made = _with_band(mesh, gone, border, ring, rows, near)
-    return _smoothed(mesh, made, host, near, name), _rim_off(outline, ring)
+    first = _foot(host, mesh, faces, ring.places, near)[0]
+    rows = max(1, round(float(lengths(mesh.positions[border] - first).mean()) / edge))
+    made = _with_band(mesh, gone, border, first, rows, near)
+    done = _smoothed(mesh, made, host, near, ring, name)
+    return done, _rim_off(outline, done.mesh.positions[-len(border) :])
 
 
 def _usual_edge(mesh: Mesh, faces: Ints) -> float:
@@ -167,22 +175,34 @@ def _block(mesh: Mesh, plane: _Plane, crossed: Ints, edge: float, name: str) -> 
     gone = np.zeros(mesh.face_count, dtype=bool)
     gone[topology.face_of_corner[taken[topology.face_corners]]] = True
     gone[crossed] = True
-    gone |= _deep_inside(topology, gone, inside)
+    gone |= _deep_inside(mesh, plane, gone)
     if gone.all():
         raise KernelError(f"{name} would leave nothing of the mesh: pick the smaller side, or a finer mesh.")
-    return _filled(topology, gone, np.where(np.isfinite(away), away, np.inf), FILLED * edge)
+    gone = _filled(topology, gone, np.where(np.isfinite(away), away, np.inf), FILLED * edge)
+    sharp = mesh.edges.get("sharpness")
+    if sharp is not None:
+        both = gone[topology.edge_faces].all(axis=1) & (topology.edge_faces[:, 1] >= 0)
+        if (both & (sharp > 0)).any():
+            raise KernelError(f"{name} reaches over a crease, or too near to one: move it off, or make the faces smaller.")
+    return gone
 
 
-def _deep_inside(topology: Topology, gone: Bools, inside: Bools) -> Bools:
-    """Mark the faces beyond the outline's neighbourhood that hang together with points inside it."""
+def _deep_inside(mesh: Mesh, plane: _Plane, gone: Bools) -> Bools:
+    """Mark the faces beyond the outline's neighbourhood that hang together with points which the outline holds."""
+    topology = mesh.topology
     pair = topology.neighbours
-    apart = gone[pair[:, 0]] == gone[pair[:, 1]]
-    rows, columns = pair[apart].T
-    graph = sparse.coo_array((np.ones(len(rows)), (rows, columns)), (topology.face_count, topology.face_count))
-    group = sparse.csgraph.connected_components(graph, directed=False)[1]
-    touched = np.unique(topology.face_of_corner[inside[topology.face_corners]])
-    held = np.unique(group[touched[~gone[touched]]])
-    return np.asarray(np.isin(group, held) & ~gone)
+    together = gone[pair[:, 0]] == gone[pair[:, 1]]
+    first, second = pair[together].T
+    group = joined_groups(first, second, topology.face_count)
+    at_gone, at_kept = (np.zeros(mesh.point_count, dtype=bool) for _ in range(2))
+    of_gone = gone[topology.face_of_corner]
+    at_gone[topology.face_corners[of_gone]] = True
+    at_kept[topology.face_corners[~of_gone]] = True
+    border = np.flatnonzero(at_gone & at_kept)
+    held = np.zeros(mesh.point_count, dtype=bool)
+    held[border] = plane.holds(mesh.positions[border])
+    faces = np.unique(topology.face_of_corner[held[topology.face_corners] & ~of_gone])
+    return np.asarray(np.isin(group, group[faces]) & ~gone)
 
 
 def _filled(topology: Topology, gone: Bools, away: Floats, most: float) -> Bools:
@@ -229,24 +249,54 @@ def _border(topology: Topology, gone: Bools, name: str) -> Ints:
     return np.array(walk, dtype=np.int64)
 
 
-def _ring(plane: _Plane, border: Floats, outline: Floats) -> Floats:
-    """Return as many places (k, 3) on an outline as the border (k, 3) has, even by length, turned to lie nearest.
+@dataclass(frozen=True, eq=False)
+class _Ring:
+    """Places on an outline by their shares (k,) of the way round it, in order. closed (m + 1, 3): its samples, the first
+    once more at the end; way (m + 1,) in mm. held: those at its sharp corners, which stay.
+    """
+
+    closed: Floats
+    way: Floats
+    shares: Floats
+    held: Bools
+
+    @property
+    def places(self) -> Floats:
+        """The places (k, 3)."""
+        at = (self.shares % 1.0) * self.way[-1]
+        return np.stack([np.interp(at, self.way, column) for column in self.closed.T], axis=1)
+
+    def slid(self, towards: Floats) -> _Ring:
+        """Return the ring, each place gone some way to that nearest to a point (k, 3) and to its neighbours' middle."""
+        nearest = self.way[:-1][cKDTree(self.closed[:-1]).query(towards)[1]] / self.way[-1]
+        step = 1 / len(self.shares)
+        to_near = np.clip((nearest - self.shares + 0.5) % 1.0 - 0.5, -step, step)
+        behind, ahead = np.roll(self.shares, 1), np.roll(self.shares, -1)
+        behind[0] -= 1.0
+        ahead[-1] += 1.0
+        to_middle = (behind + ahead) / 2 - self.shares
+        moved = self.shares + SLID * (to_near + to_middle) / 2
+        moved = np.where(self.held, self.shares, np.clip(moved, behind + 0.2 * step, ahead - 0.2 * step))
+        return replace(self, shares=moved)
+
+
+def _ring(plane: _Plane, border: Floats, outline: Floats) -> _Ring:
+    """Return as many places on an outline as the border (k, 3) has, even by length, turned to lie nearest.
 
     A sharp corner of the outline gets a place of its own.
     """
     line = outline[::-1] if plane.backwards else outline
     closed = np.vstack((line, line[:1]))
     way = np.concatenate(([0.0], np.cumsum(lengths(np.diff(closed, axis=0)))))
-    total, count = way[-1], len(border)
-    near = way[:-1][cKDTree(line).query(border)[1]] / total
+    count = len(border)
+    near = way[:-1][cKDTree(line).query(border)[1]] / way[-1]
     even = np.arange(count) / count
-    turn = np.angle(np.exp(2j * np.pi * (near - even)).mean()) / (2 * np.pi)
-    shares = even + turn
-    corners = way[:-1][_sharp(line)] / total
-    if len(corners) and len(corners) <= count:
-        shares = _through_corners(shares, corners)
-    at = (shares % 1.0) * total
-    return np.stack([np.interp(at, way, column) for column in closed.T], axis=1)
+    shares = even + np.angle(np.exp(2j * np.pi * (near - even)).mean()) / (2 * np.pi)
+    corners = way[:-1][_sharp(line)] / way[-1]
+    held = np.zeros(count, dtype=bool)
+    if 0 < len(corners) <= count:
+        shares, held = _through_corners(shares, corners)
+    return _Ring(closed, way, shares, held)
 
 
 def _sharp(line: Floats) -> Ints:
@@ -256,27 +306,25 @@ def _sharp(line: Floats) -> Ints:
     return np.flatnonzero(turn < np.cos(np.radians(25)))
 
 
-def _through_corners(shares: Floats, corners: Floats) -> Floats:
-    """Return shares (k,) of the way round, one at each corner, and even between."""
+def _through_corners(shares: Floats, corners: Floats) -> tuple[Floats, Bools]:
+    """Return shares (k,) of the way round, one at each corner and even between, and which are at corners."""
     count = len(shares)
     first = shares[0]
     wanted = np.sort((corners - first) % 1.0)
     at = np.rint(wanted * count).astype(np.int64)
     for k in range(1, len(at)):
         at[k] = max(at[k], at[k - 1] + 1)
+    held = np.zeros(count, dtype=bool)
     if at[-1] - at[0] >= count:
-        return shares
+        return shares, held
     numbers = np.concatenate((at, [at[0] + count]))
     ends = np.concatenate((wanted, [wanted[0] + 1.0]))
     every = np.arange(at[0], at[0] + count)
+    held[at % count] = True
+    # Numbers that went past the last are those of the first places, one way round less.
     result = np.empty(count)
-    result[every % count] = np.interp(every, numbers, ends) + first
-    return result
-
-
-def _on_host(host: Host, mesh: Mesh, faces: Ints, points: Floats, near: NearestOnMesh) -> Floats:
-    """Return the nearest places (k, 3) of the surfaces about some faces, or of the mesh where there is none."""
-    return _foot(host, mesh, faces, points, near)[0]
+    result[every % count] = np.interp(every, numbers, ends) + first - (every >= count)
+    return result, held
 
 
 def _foot(host: Host, mesh: Mesh, faces: Ints, points: Floats, near: NearestOnMesh) -> tuple[Floats, Floats | None]:
@@ -341,8 +389,8 @@ def _with_band(mesh: Mesh, gone: Bools, border: Ints, ring: Floats, rows: int, n
 
 
 def _mixed(near: NearestOnMesh, points: Floats, quads: Ints) -> tuple[sparse.csr_array, sparse.csr_array, Ints]:
-    """Return by which weights of old points new ones (n,), and of old corners the corners of quads (4 q,), are mixed, and the
-    old face (q,) on which the middle of each quad lies.
+    """Return by which weights of old points new ones (n,), and of old corners the corners of quads (4 q,), are mixed, and
+    the old face (q,) on which the middle of each quad lies.
     """
     mesh = near.mesh
     weights, corners = near.weights(points)
@@ -357,7 +405,7 @@ def _mixed(near: NearestOnMesh, points: Floats, quads: Ints) -> tuple[sparse.csr
     return at_point, at_corner, near.ask(points[quads].mean(axis=1))[1]
 
 
-def _smoothed(before: Mesh, made: Reworked, host: Host, near: NearestOnMesh, name: str) -> Reworked:
+def _smoothed(before: Mesh, made: Reworked, host: Host, near: NearestOnMesh, ring: _Ring, name: str) -> Reworked:
     """Return the change with its band smoothed on the surface; raises KernelError where a corner stays too narrow."""
     mesh, topology = made.mesh, made.mesh.topology
     band = made.origin.faces_in(BAND)
@@ -369,24 +417,46 @@ def _smoothed(before: Mesh, made: Reworked, host: Host, near: NearestOnMesh, nam
     here = topology.face_corners[corners]
     ahead, behind = (topology.face_corners[step[corners]] for step in (topology.next_corner, topology.previous_corner))
     across = topology.face_corners[topology.next_corner[topology.next_corner[corners]]]
-    points = np.flatnonzero(loose)
+    loose_points = np.flatnonzero(loose)
     number = np.full(topology.point_count, -1)
-    number[points] = np.arange(len(points))
-    count = np.bincount(number[here], minlength=len(points))[:, None]
+    number[loose_points] = np.arange(len(loose_points))
+    count = np.bincount(number[here], minlength=len(loose_points))[:, None]
     old_faces = np.unique(made.origin.faces[faces])
     places = mesh.positions.copy()
+    count_round = len(ring.shares)
+    rim = np.arange(mesh.point_count - count_round, mesh.point_count)
+    beside = _inwards(topology, rim)
+    points = np.concatenate((loose_points, rim))
     normals: Floats | None = None
-    for _ in range(ROUNDS):
+    for number_of_round in range(1, ROUNDS + 1):
+        ring = ring.slid(places[beside])
         square = places[ahead] + places[behind] - places[across]  # where the face would be a parallelogram
         plain = (places[ahead] + places[behind]) / 2
-        target = np.zeros((len(points), 3))
-        np.add.at(target, number[here], 0.35 * square + 0.65 * plain)
-        places[points], normals = _foot(
-            host, before, old_faces, places[points] + 0.6 * (target / count - places[points]), near
-        )
-    moved = _replaced(mesh, points, places, normals)
+        target = np.zeros((len(loose_points), 3))
+        np.add.at(target, number[here], SQUARE * square + (1 - SQUARE) * plain)
+        drawn = places[loose_points] + DRAWN * (target / count - places[loose_points])
+        where = host if number_of_round % CHECKED == 0 else None  # between, the faces are near enough
+        places[points], normals = _foot(where, before, old_faces, np.concatenate((drawn, ring.places)), near)
+    known = before.points.get("normal")
+    moved = mesh.moved(owned(places))
+    if known is not None and normals is not None:  # of the surface: all that is new, or was moved, has a new one
+        value = known[made.origin.points.first]
+        value[points] = normals
+        moved = replace(moved, points={**moved.points, "normal": owned(value)})
     _check(moved, faces, name)
     return Reworked(moved, made.origin)
+
+
+def _inwards(topology: Topology, rim: Ints) -> Ints:
+    """Return for each point (k,) of a rim the point that the edge off it leads to."""
+    ends = topology.edges.ends
+    on = np.zeros(topology.point_count, dtype=bool)
+    on[rim] = True
+    across = ends[on[ends].sum(axis=1) == 1]
+    result = np.zeros(topology.point_count, dtype=np.int64)
+    own = np.where(on[across[:, 0]], across[:, 0], across[:, 1])
+    result[own] = np.where(on[across[:, 0]], across[:, 1], across[:, 0])
+    return result[rim]
 
 
 def _loose(mesh: Mesh, band: Bools) -> tuple[Bools, Bools]:
@@ -410,17 +480,6 @@ def _loose(mesh: Mesh, band: Bools) -> tuple[Bools, Bools]:
     return loose, about | band
 
 
-def _replaced(mesh: Mesh, points: Ints, places: Floats, normals: Floats | None) -> Mesh:
-    """Return the mesh with some points moved, and their normals where the surface tells them; else without normals."""
-    known = mesh.points.get("normal")
-    moved = mesh.moved(owned(places))
-    if known is None or normals is None:
-        return moved
-    value = known.copy()
-    value[points] = normals
-    return replace(moved, points={**moved.points, "normal": owned(value)})
-
-
 def _check(mesh: Mesh, faces: Ints, name: str) -> None:
     """Raise KernelError where a face about an opening has a corner that nobody wants."""
     topology = mesh.topology
@@ -432,8 +491,8 @@ def _check(mesh: Mesh, faces: Ints, name: str) -> None:
     turn = np.arctan2(np.einsum("ci,ci->c", cross(ahead, behind), normal), np.einsum("ci,ci->c", ahead, behind))
     if float(turn.min()) < WORST:
         raise KernelError(
-            f"{name} does not fit the faces there: a corner would have {np.degrees(float(turn.min())):.0f}°. Make the faces about "
-            "half as large, or move it farther from the next rim, opening or crease."
+            f"{name} does not fit the faces there: a corner would have {np.degrees(float(turn.min())):.0f}°. Make the faces "
+            "about half as large, or move it farther from the next rim, opening or crease."
         )
 
 

@@ -15,6 +15,9 @@ from igl import AABB
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.meshes.mesh import Mesh
 
+BESIDE = 1e-7
+"""How far beside itself a ray is asked once more that hit nothing, as a share of all that there is."""
+
 
 @dataclass(frozen=True, eq=False)
 class NearestOnMesh:
@@ -53,6 +56,26 @@ class NearestOnMesh:
             return np.zeros((0, 3)), np.zeros(0, dtype=np.int64), np.zeros(0)
         _, triangle, found = self._tree[0].squared_distance(*self._tree[1:], np.ascontiguousarray(places))
         return found, self.triangles[1][triangle], lengths(found - places)
+
+    def seen(self, places: Floats, way: Floats) -> tuple[Floats, Ints]:
+        """Return where (n, 3) lines through places (n, 3) that run the unit way (3,) first meet the mesh, coming from far
+        away, and the faces (n,) there; -1 and the place itself where they miss it.
+        """
+        size = float(np.ptp(self.mesh.positions, axis=0).max()) + float(lengths(places - self.mesh.positions[0]).max())
+        aside = np.roll(way, 1) + 0.3 * np.roll(way, 2)
+        found, faces = places.copy(), np.full(len(places), -1, dtype=np.int64)
+        for shift in (0.0, BESIDE, -BESIDE):  # a ray that runs along an edge of triangles may miss both
+            asked = np.flatnonzero(faces < 0)
+            if not len(asked):
+                break
+            start = np.ascontiguousarray(places[asked] + shift * size * aside - 2 * size * way)
+            ways = np.tile(way, (len(asked), 1))
+            triangle, share, _ = self._tree[0].intersect_ray_first(*self._tree[1:], start, ways)
+            hit = (triangle >= 0) & np.isfinite(share)
+            own = asked[hit]
+            found[own] = start[hit] + share[hit, None] * way
+            faces[own] = self.triangles[1][triangle[hit]]
+        return found, faces
 
     def weights(self, places: Floats) -> tuple[Floats, Ints]:
         """Return weights (n, 3) that sum to one, and the corners (n, 3) of the mesh that mix to the nearest places."""

@@ -61,6 +61,7 @@ from glass_spoon.sheet.lines.mesh_work.creases import Crease, Support
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
 from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
+from glass_spoon.sheet.lines.mesh_work.open_up import Open
 from glass_spoon.sheet.lines.mesh_work.pair import PairTriangles
 from glass_spoon.sheet.lines.mesh_work.relax import Relax
 from glass_spoon.sheet.lines.mesh_work.thicken import Thicken
@@ -97,7 +98,21 @@ _REFORM = (
     Flip,
 )
 _FORM = (Revolve, Extrude, Plate, Loft, Skin, Sweep, Cord, Thread, Ridge, SimpleBody, Block, ImportStep, *_REFORM)
-_MESH = (MeshSurface, ImportMesh, MarkLine, Weld, Clean, Unite, PairTriangles, Relax, Crease, Support, Thicken, TurnOver)
+_MESH = (
+    MeshSurface,
+    ImportMesh,
+    MarkLine,
+    Weld,
+    Clean,
+    Unite,
+    PairTriangles,
+    Relax,
+    Crease,
+    Support,
+    Thicken,
+    Open,
+    TurnOver,
+)
 
 BROUGHT = "SPOON_VERBS"
 """Name in the environment of modules that bring verbs of their own, with commas between; each has them in `VERBS`."""

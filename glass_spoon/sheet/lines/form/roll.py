@@ -74,7 +74,7 @@ class Roll(Line):
         ChoiceSpec(
             "Of a radius, or of that at which it goes just all round a cylinder and closes.",
             ("radius", "all round"),
-            ("of radius", "that it goes all round"),
+            ("of radius", "all round"),
         ),
     ] = "radius"
     radius: Annotated[Number, NumberSpec("The body's radius.", "length", least=0, above=True, most=1e6)] = "50 mm"

@@ -214,11 +214,11 @@ class MarkLine(Line):
         ),
     ] = "every"
     role: Annotated[
-        Literal["all", "strip", "loop", "pair", "outer", "inner", "rim"],
+        Literal["all", "strip", "loop", "pair", "outer", "inner", "rim", "band"],
         ChoiceSpec(
             "Which of what the line made: all, or those of one role in its work.",
-            ("all", "strip", "loop", "pair", "outer", "inner", "rim"),
-            ("all of them", "strips", "loops", "pairs", "outer skin", "inner skin", "rim of the wall"),
+            ("all", "strip", "loop", "pair", "outer", "inner", "rim", "band"),
+            ("all of them", "strips", "loops", "pairs", "outer skin", "inner skin", "rim", "band"),
         ),
     ] = "all"
     picks: Annotated[Rows, TableSpec("The places picked.", columns=PICK_COLUMNS, noun=("place", "places"))] = []
