@@ -116,7 +116,7 @@ def _build(options: argparse.Namespace) -> None:
     if ending in MESH_FORMATS:
         meshes = named_meshes(build, item, options.level)
         options.out.write_bytes(MESH_FORMATS[ending].write(meshes))
-        print(f"Wrote {sum(one.mesh.face_count for one in meshes):,} faces to {options.out}.")
+        print(f"Wrote {sum(one.face_count for one in meshes):,} faces to {options.out}.")
         return
     data = write_curves(build, item, ending, options.view) if ending in CURVE_FORMATS else write_surfaces(build, item)
     options.out.write_bytes(data)

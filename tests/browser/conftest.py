@@ -60,7 +60,7 @@ def show_thumbnails() -> None:
     for part in Part.objects.all():
         if part.name not in THUMBNAILS:
             build = finished_build(part.sheet())
-            THUMBNAILS[part.name] = draw_thumbnail([item.mesh for item in shown_items(build, 0)], shown_curves(build))
+            THUMBNAILS[part.name] = draw_thumbnail([item.drawn for item in shown_items(build, 0)], shown_curves(build))
         Part.objects.filter(id=part.id).update(thumbnail=THUMBNAILS[part.name], thumbnail_revision=part.revision)
 
 

@@ -9,8 +9,10 @@ import numpy as np
 import pytest
 from PIL import Image
 
+from glass_spoon.sheet.document import read_document
 from glass_spoon.studio.flows import build_part, watched_work
 from glass_spoon.studio.flows.watched_work import WatchedWork, Working
+from glass_spoon.studio.models import Part
 from glass_spoon.studio.see import scene as show_scene
 from tests.studio.conftest import points_of
 
@@ -280,3 +282,23 @@ def test_work_that_was_stopped_before_it_began_is_not_known():
     gate.set()
     assert work.finished("second", lambda report: 2) == 2
     assert work.known("second") == 2
+
+
+def test_many_bodies_are_told_and_pictured_as_bodies(part, as_user):
+    """A thousand boxes: the page says their faces and how many, the file of the board has one mesh and their places."""
+    lines = [
+        {"id": "l1", "verb": "block", "width": "20 mm", "depth": "20 mm", "height": "20 mm", "edge": "5 mm", "gives": "box"},
+        {"id": "l2", "verb": "grid", "item": "l1", "across": 40, "deep": 25, "x": "30 mm", "y": "30 mm", "gives": "boxes"},
+    ]
+    data = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": lines}).model_dump(mode="json")
+    Part.objects.filter(id=part.id).update(document=data)
+    client = as_user("owner")
+    page = client.get(f"/parts/{part.id}/").content.decode()
+    assert "1 mesh, 1 set of bodies" in page
+    document = gltf(client.get(f"/parts/{part.id}/view.glb").content)
+    (mesh,) = document["meshes"]
+    assert document["accessors"][mesh["extras"]["places"]]["count"] == 4 * 1000
+    assert mesh["extras"]["faces"] == 96
+    inspection = client.get(f"/parts/{part.id}/inspection/").content.decode()
+    assert "96,000 quads in 1,000 bodies" in inspection
+    assert "1190.0 × 740.0 × 20.0 mm" in inspection

@@ -14,12 +14,13 @@ import numpy as np
 import scipy.sparse as sparse
 from scipy.spatial import cKDTree
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths, owned
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, lengths, owned
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.groups import joined_groups
+from glass_spoon.kernel.mesh_edits.outline_on_skin import OutlineRing, SeenOutline, rim_off, ring_for
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.origin import KEPT, Origin, Reworked, Taken, Weighted, carry, unchanged
+from glass_spoon.kernel.meshes.origin import Origin, Reworked, Taken, Weighted, carry, unchanged
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points_normals
@@ -40,17 +41,11 @@ FAR = 3.0
 FILLED = 2.5
 """Inner corners of the block are filled where the face there reaches no farther from the outline, in edges."""
 
-TURNED = 0.2
-"""Cosine of the largest angle between the skin along an outline and the middle of it: beyond, it has no plain inside."""
-
 ROUNDS, CHECKED = 40, 10
 """Rounds of smoothing, and after how many of them points are brought back onto the surface itself."""
 
 SQUARE, DRAWN = 0.35, 0.6
 """How much a point is drawn to where its faces are parallelograms, else to the middle of their sides; how far at once."""
-
-SLID = 0.5
-"""How far places on an outline go in a round towards those nearest to the row beside them, and evenly apart."""
 
 MOVED = 2
 """Rings of points about an opening that are smoothed with it."""
@@ -100,15 +95,15 @@ def _open_one(mesh: Mesh, outline: Floats, host: Host, name: str) -> tuple[Rewor
         raise KernelError(
             f"{name} lies up to {float(away.max()):.3g} mm off the mesh. Project it onto the surface first, or carry it."
         )
-    plane = _Plane.through(places, mesh.face_normals[faces], name)
+    plane = SeenOutline.through(places, mesh.face_normals[faces], name)
     gone = _block(mesh, plane, faces, edge, name)
     border = _border(mesh.topology, gone, name)
-    ring = _ring(plane, mesh.positions[border], outline)
+    ring = ring_for(plane, mesh.positions[border], outline)
     first = _foot(host, mesh, faces, ring.places, near)[0]
     rows = max(1, round(float(lengths(mesh.positions[border] - first).mean()) / edge))
     made = _with_band(mesh, gone, border, first, rows, near)
     done = _smoothed(mesh, made, host, near, ring, name)
-    return done, _rim_off(outline, done.mesh.positions[-len(border) :])
+    return done, rim_off(outline, done.mesh.positions[-len(border) :])
 
 
 def _usual_edge(mesh: Mesh, faces: Ints) -> float:
@@ -120,50 +115,7 @@ def _usual_edge(mesh: Mesh, faces: Ints) -> float:
     return float(np.median(lengths(sides)))
 
 
-@dataclass(frozen=True, eq=False)
-class _Plane:
-    """An outline seen along the mean normal of the skin about it. flat (n, 2): its places; it runs counter-clockwise."""
-
-    origin: Floats
-    frame: Floats
-    flat: Floats
-    places: Floats
-    normal: Floats
-    backwards: bool
-
-    @classmethod
-    def through(cls, places: Floats, normals: Floats, name: str) -> _Plane:
-        """Look at an outline; KernelError where the skin turns away too far."""
-        mean = directions(normals.sum(axis=0))
-        if float((normals @ mean).min()) < TURNED:
-            raise KernelError(
-                f"{name} goes too far round the body to have an inside. Cut the body in halves, or use a smaller one."
-            )
-        aside = directions(np.cross(mean, np.eye(3)[int(np.abs(mean).argmin())]))
-        frame = np.stack((aside, np.cross(mean, aside)))
-        origin = places.mean(axis=0)
-        flat = (places - origin) @ frame.T
-        ahead = np.roll(flat, -1, axis=0)
-        area = float((flat[:, 0] * ahead[:, 1] - flat[:, 1] * ahead[:, 0]).sum())
-        if area == 0:
-            raise KernelError(f"{name} encloses nothing.")
-        return cls(origin, frame, flat if area > 0 else flat[::-1], places, mean, area < 0)
-
-    def holds(self, points: Floats) -> Bools:
-        """Mark the points (k,) of (k, 3) that lie inside, seen so: by how often a ray to the right meets the outline."""
-        x, y = ((points - self.origin) @ self.frame.T).T
-        (ax, ay), (bx, by) = self.flat.T, np.roll(self.flat, -1, axis=0).T
-        found = np.zeros(len(points), dtype=bool)
-        for start in range(0, len(points), 4096):
-            px, py = x[start : start + 4096, None], y[start : start + 4096, None]
-            spans = (ay <= py) != (by <= py)
-            with np.errstate(divide="ignore", invalid="ignore"):
-                at = ax + (py - ay) * (bx - ax) / (by - ay)
-            found[start : start + 4096] = (spans & (at > px)).sum(axis=1) % 2 == 1
-        return found
-
-
-def _block(mesh: Mesh, plane: _Plane, crossed: Ints, edge: float, name: str) -> Bools:
+def _block(mesh: Mesh, plane: SeenOutline, crossed: Ints, edge: float, name: str) -> Bools:
     """Mark the faces (f,) that go: those that the outline crosses, those inside, and those too near outside."""
     topology = mesh.topology
     tree = cKDTree(plane.places)
@@ -187,7 +139,7 @@ def _block(mesh: Mesh, plane: _Plane, crossed: Ints, edge: float, name: str) -> 
     return gone
 
 
-def _deep_inside(mesh: Mesh, plane: _Plane, gone: Bools) -> Bools:
+def _deep_inside(mesh: Mesh, plane: SeenOutline, gone: Bools) -> Bools:
     """Mark the faces beyond the outline's neighbourhood that hang together with points which the outline holds."""
     topology = mesh.topology
     pair = topology.neighbours
@@ -247,84 +199,6 @@ def _border(topology: Topology, gone: Bools, name: str) -> Ints:
     if len(walk) != len(start):
         raise KernelError(f"{name} parts the mesh, or holds another opening: move it, or open along both as one.")
     return np.array(walk, dtype=np.int64)
-
-
-@dataclass(frozen=True, eq=False)
-class _Ring:
-    """Places on an outline by their shares (k,) of the way round it, in order. closed (m + 1, 3): its samples, the first
-    once more at the end; way (m + 1,) in mm. held: those at its sharp corners, which stay.
-    """
-
-    closed: Floats
-    way: Floats
-    shares: Floats
-    held: Bools
-
-    @property
-    def places(self) -> Floats:
-        """The places (k, 3)."""
-        at = (self.shares % 1.0) * self.way[-1]
-        return np.stack([np.interp(at, self.way, column) for column in self.closed.T], axis=1)
-
-    def slid(self, towards: Floats) -> _Ring:
-        """Return the ring, each place gone some way to that nearest to a point (k, 3) and to its neighbours' middle."""
-        nearest = self.way[:-1][cKDTree(self.closed[:-1]).query(towards)[1]] / self.way[-1]
-        step = 1 / len(self.shares)
-        to_near = np.clip((nearest - self.shares + 0.5) % 1.0 - 0.5, -step, step)
-        behind, ahead = np.roll(self.shares, 1), np.roll(self.shares, -1)
-        behind[0] -= 1.0
-        ahead[-1] += 1.0
-        to_middle = (behind + ahead) / 2 - self.shares
-        moved = self.shares + SLID * (to_near + to_middle) / 2
-        moved = np.where(self.held, self.shares, np.clip(moved, behind + 0.2 * step, ahead - 0.2 * step))
-        return replace(self, shares=moved)
-
-
-def _ring(plane: _Plane, border: Floats, outline: Floats) -> _Ring:
-    """Return as many places on an outline as the border (k, 3) has, even by length, turned to lie nearest.
-
-    A sharp corner of the outline gets a place of its own.
-    """
-    line = outline[::-1] if plane.backwards else outline
-    closed = np.vstack((line, line[:1]))
-    way = np.concatenate(([0.0], np.cumsum(lengths(np.diff(closed, axis=0)))))
-    count = len(border)
-    near = way[:-1][cKDTree(line).query(border)[1]] / way[-1]
-    even = np.arange(count) / count
-    shares = even + np.angle(np.exp(2j * np.pi * (near - even)).mean()) / (2 * np.pi)
-    corners = way[:-1][_sharp(line)] / way[-1]
-    held = np.zeros(count, dtype=bool)
-    if 0 < len(corners) <= count:
-        shares, held = _through_corners(shares, corners)
-    return _Ring(closed, way, shares, held)
-
-
-def _sharp(line: Floats) -> Ints:
-    """Return the numbers (k,) of the samples at which an outline turns by more than 25 degrees."""
-    ahead = directions(np.roll(line, -1, axis=0) - line)
-    turn = np.einsum("ni,ni->n", ahead, np.roll(ahead, 1, axis=0))
-    return np.flatnonzero(turn < np.cos(np.radians(25)))
-
-
-def _through_corners(shares: Floats, corners: Floats) -> tuple[Floats, Bools]:
-    """Return shares (k,) of the way round, one at each corner and even between, and which are at corners."""
-    count = len(shares)
-    first = shares[0]
-    wanted = np.sort((corners - first) % 1.0)
-    at = np.rint(wanted * count).astype(np.int64)
-    for k in range(1, len(at)):
-        at[k] = max(at[k], at[k - 1] + 1)
-    held = np.zeros(count, dtype=bool)
-    if at[-1] - at[0] >= count:
-        return shares, held
-    numbers = np.concatenate((at, [at[0] + count]))
-    ends = np.concatenate((wanted, [wanted[0] + 1.0]))
-    every = np.arange(at[0], at[0] + count)
-    held[at % count] = True
-    # Numbers that went past the last are those of the first places, one way round less.
-    result = np.empty(count)
-    result[every % count] = np.interp(every, numbers, ends) + first - (every >= count)
-    return result, held
 
 
 def _foot(host: Host, mesh: Mesh, faces: Ints, points: Floats, near: NearestOnMesh) -> tuple[Floats, Floats | None]:
@@ -405,7 +279,7 @@ def _mixed(near: NearestOnMesh, points: Floats, quads: Ints) -> tuple[sparse.csr
     return at_point, at_corner, near.ask(points[quads].mean(axis=1))[1]
 
 
-def _smoothed(before: Mesh, made: Reworked, host: Host, near: NearestOnMesh, ring: _Ring, name: str) -> Reworked:
+def _smoothed(before: Mesh, made: Reworked, host: Host, near: NearestOnMesh, ring: OutlineRing, name: str) -> Reworked:
     """Return the change with its band smoothed on the surface; raises KernelError where a corner stays too narrow."""
     mesh, topology = made.mesh, made.mesh.topology
     band = made.origin.faces_in(BAND)
@@ -494,20 +368,3 @@ def _check(mesh: Mesh, faces: Ints, name: str) -> None:
             f"{name} does not fit the faces there: a corner would have {np.degrees(float(turn.min())):.0f}°. Make the faces "
             "about half as large, or move it farther from the next rim, opening or crease."
         )
-
-
-def _rim_off(outline: Floats, ring: Floats) -> float:
-    """Return how far in mm the middles of the rim's edges lie off the outline at most."""
-    middles = (ring + np.roll(ring, -1, axis=0)) / 2
-    closed = np.vstack((outline, outline[:1]))
-    start, run = closed[:-1], np.diff(closed, axis=0)
-    nearest = cKDTree(outline).query(middles)[1]
-    best = np.full(len(middles), np.inf)
-    for step in (-1, 0):
-        k = (nearest + step) % len(outline)
-        share = np.einsum("ni,ni->n", middles - start[k], run[k]) / np.maximum(np.einsum("ni,ni->n", run[k], run[k]), 1e-300)
-        best = np.minimum(best, lengths(start[k] + np.clip(share, 0, 1)[:, None] * run[k] - middles))
-    return float(best.max())
-
-
-__all__ = ["BAND", "KEPT", "RIM", "Opened", "open_along"]

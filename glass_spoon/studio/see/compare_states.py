@@ -9,7 +9,6 @@ import numpy as np
 from glass_spoon.formats.clean_text import whole_number
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.gauges.reading import Reading
-from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.lines.sizes import Size
@@ -94,8 +93,8 @@ def figures_of(state: State) -> dict[str, str]:
     looked_at = lines if state.after is None else lines[: lines.index(state.after) + 1]
     figures = {"Lines": str(max((state.document.number_of(line) for line in looked_at), default=0))}
     if item:
-        figures["Size"] = "×".join(f"{value:.1f}" for value in bounding_size(item.mesh)) + " mm"
-        for level, faces in enumerate(count_levels(item.mesh.topology)[:LEVELS]):
+        figures["Size"] = "×".join(f"{value:.1f}" for value in item.extent) + " mm"
+        for level, faces in enumerate(item.level_counts[:LEVELS]):
             figures["Faces of the cage" if level == 0 else f"Faces smoothed ×{level}"] = f"{faces:,}"
     return figures | {row.title: row.text for row in gauge_rows(readings, COMPARED)}
 
@@ -109,7 +108,7 @@ def compare(left: State, right: State, kept: dict[str, str] | None = None) -> li
 
 def meshes_of(state: State) -> list[Mesh]:
     """Return all meshes and stand-ins of a state."""
-    return [item.mesh for item in shown_state(state)]
+    return [item.drawn for item in shown_state(state)]
 
 
 def places_of(meshes: list[Mesh]) -> Floats:

@@ -9,6 +9,7 @@ import numpy as np
 from glass_spoon.kernel.arrays import AnyInts
 from glass_spoon.kernel.gauges.offender_places import offender_places
 from glass_spoon.kernel.gauges.reading import Kind
+from glass_spoon.kernel.repeat.place_mesh import place_mesh
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.see.gauge_rows import LOOSE
@@ -40,6 +41,7 @@ def _told(item: Shown | None, kind: Kind, elements: AnyInts | list[int]) -> dict
     if item is None:
         return {"item": "", "kind": kind, "indices": [], "total": 0, "places": []}
     shown = np.asarray(elements, dtype=np.int64)[:MOST_OFFENDERS]
-    places = offender_places(item.mesh, kind, shown)
+    body = item.mesh if item.places is None else place_mesh(item.mesh, item.places[0])  # of many bodies those of the first
+    places = offender_places(body, kind, shown)
     rows = [[place.count, *(round(value, 4) for value in place.middle), round(place.radius, 4)] for place in places]
     return {"item": item.item_id, "kind": kind, "indices": shown.tolist(), "total": len(elements), "places": rows}

@@ -9,17 +9,22 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.gauges.crossings import read_crossing_others
 from glass_spoon.kernel.gauges.read_bodies import of_all_bodies, read_bodies, read_bodies_beside
 from glass_spoon.kernel.gauges.read_gauges import read_gauges, read_quick_gauges
 from glass_spoon.kernel.gauges.reading import Limits, Reading
+from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshing.divide_length import make_guide
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.meshing.set_counts import Wish
-from glass_spoon.kernel.repeat.placements import Placements
+from glass_spoon.kernel.repeat.placements import Placements, boxes_of
+from glass_spoon.kernel.repeat.repeat_mesh import repeat_mesh
 from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, subdivide
 from glass_spoon.kernel.subdivision.limit_surface import settled
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
@@ -37,6 +42,9 @@ log = logging.getLogger(__name__)
 
 SHOWN_FACES = 1_200_000
 """Most faces that the board shows at a smoothing level; files sent out may have more."""
+
+DRAWN_FACES = 200_000
+"""Most faces of bodies that a small picture is drawn of."""
 
 WHOLE_FACES = 30_000
 """Most faces with which bodies are shown and measured as one mesh."""
@@ -68,6 +76,28 @@ class Shown:
     def copies(self) -> int:
         """How often the mesh stands there."""
         return 1 if self.places is None else len(self.places)
+
+    @property
+    def extent(self) -> Floats:
+        """The extent (3,) in mm of all copies."""
+        if self.places is None:
+            return bounding_size(self.mesh)
+        low, high = boxes_of(self.places, self.mesh.positions)
+        return np.asarray(high.max(axis=0) - low.min(axis=0))
+
+    @property
+    def level_counts(self) -> list[int]:
+        """Faces of all copies at every smoothing level."""
+        return [self.copies * count for count in count_levels(self.mesh.topology)]
+
+    @property
+    def drawn(self) -> Mesh:
+        """The mesh for a small picture: copies written out, of very many some, evenly."""
+        if self.places is None:
+            return self.mesh
+        most = max(1, DRAWN_FACES // max(1, self.mesh.face_count))
+        some = np.unique(np.linspace(0, self.copies - 1, min(self.copies, most)).round())
+        return repeat_mesh(self.mesh, self.places.take(some))
 
     @property
     def picture(self) -> Mesh:

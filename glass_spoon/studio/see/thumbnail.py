@@ -73,7 +73,7 @@ def part_picture(part: Part) -> bytes:
     """Return a PNG of a part as it stands; plain paper where it cannot be drawn."""
     try:
         build = finished_build(part.sheet())
-        return draw_thumbnail([item.mesh for item in shown_items(build, 0)], shown_curves(build))
+        return draw_thumbnail([item.drawn for item in shown_items(build, 0)], shown_curves(build))
     except Exception:  # a picture may fail, the page of a project must not
         log.exception("The picture of part %s could not be drawn.", part.pk)
         return draw_thumbnail([], [])

@@ -7,13 +7,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
-
-from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.gauges.reading import Reading
-from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels, count_sides
+from glass_spoon.kernel.gauges.whole_mesh import count_levels, count_sides
 from glass_spoon.kernel.meshes.topology import Topology
-from glass_spoon.kernel.repeat.placements import boxes_of
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.studio.access import MAY_EDIT
@@ -123,7 +119,7 @@ def _built(build: Build, chosen: ViewChoice, asker: _Asker) -> dict[str, Any]:
     context |= {
         "levels": _levels(build, chosen, item.item_id),
         "gauged": item,
-        "size": "×".join(f"{value:.0f}" if value >= 100 else f"{value:.1f}" for value in _extent(item)),
+        "size": "×".join(f"{value:.0f}" if value >= 100 else f"{value:.1f}" for value in item.extent),
         "sides": sides_text(item.mesh.topology, item.copies),
     }
     try:
@@ -167,14 +163,6 @@ def sides_text(topology: Topology, copies: int = 1) -> str:
     named = (("quads", "quads"), ("triangles", "triangles"), ("more", "with more"))
     text = ", ".join(f"{copies * counts[key]:,} {word}" for key, word in named if counts[key]) or "none"
     return text if copies == 1 else f"{text} in {copies:,} bodies"
-
-
-def _extent(item: Shown) -> Floats:
-    """Return the extent (3,) in mm of what is shown."""
-    if item.places is None:
-        return bounding_size(item.mesh)
-    low, high = boxes_of(item.places, item.mesh.positions)
-    return np.asarray(high.max(axis=0) - low.min(axis=0))
 
 
 def _gauges(readings: list[Reading], awaited: frozenset[str] = frozenset()) -> dict[str, Any]:

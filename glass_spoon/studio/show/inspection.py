@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.models import Part
@@ -59,12 +58,12 @@ def inspection_context(part: Part) -> dict[str, Any]:
 def _inspected(item: Shown, document: SheetDocument) -> InspectedMesh:
     """Return what is printed of one mesh."""
     readings = readings_of(item, document.limits.for_gauges())
-    counts = count_levels(item.mesh.topology)[:LEVELS]
+    counts = item.level_counts[:LEVELS]
     return InspectedMesh(
         item.item_id,
         item.name,
-        " × ".join(f"{value:.1f}" for value in bounding_size(item.mesh)) + " mm",
-        sides_text(item.mesh.topology),
+        " × ".join(f"{value:.1f}" for value in item.extent) + " mm",
+        sides_text(item.mesh.topology, item.copies),
         [(LEVEL_NAMES[level], f"{faces:,}") for level, faces in enumerate(counts)],
         gauge_rows(readings, (*FIRST, "face_budget")),
         gauge_rows(readings, MORE),

@@ -28,7 +28,7 @@ def sheet(request: HttpRequest, part_id: int) -> HttpResponse:
 def picture(request: HttpRequest, part_id: int, item_id: str, view: str) -> HttpResponse:
     """Send one mesh seen in one view."""
     part, _ = part_for(request, part_id)
-    found = [item.mesh for item in shown_items(finished_build(part.sheet()), 0) if item.item_id == item_id]
+    found = [item.drawn for item in shown_items(finished_build(part.sheet()), 0) if item.item_id == item_id]
     if not found:
         raise Refused("This mesh is no longer here. Load the page again.", 404)
     return HttpResponse(draw_meshes(found, view, FRAME, found[0].positions), content_type="image/png")

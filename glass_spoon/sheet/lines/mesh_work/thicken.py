@@ -27,7 +27,7 @@ class Thicken(MeshWork):
     """A sheet given a wall."""
 
     summary = "Give a sheet, a skin or a shell a wall of even thickness, with a flat or a round rim."
-    words = ("thickness", "wall", "shell", "hollow", "solidify", "sheet metal", "inner skin", "offset skin", "rim")
+    words = ("thickness", "wall", "shell", "hollow", "sheet metal", "inner skin", "offset skin", "rim")
     phrases = (
         Phrase(r"{wall} (?:thick|walls?)|walls? (?:of )?{wall}"),
         Phrase(r"outwards?", {"side": "outside"}, finds=False),

@@ -1,0 +1,155 @@
+"""A closed outline on a skin: what it holds, and places along it that may slide."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, lengths
+from glass_spoon.kernel.errors import KernelError
+
+TURNED = 0.2
+"""Cosine of the largest angle between the skin along an outline and the middle of it: beyond, it has no plain inside."""
+
+SLID = 0.5
+"""How far places on an outline go in a round towards those nearest to the row beside them, and evenly apart."""
+
+CORNER = np.radians(25)
+"""An outline has a corner where its samples turn by more."""
+
+
+@dataclass(frozen=True, eq=False)
+class SeenOutline:
+    """An outline seen along the mean normal of the skin about it. flat (n, 2): its places; it runs counter-clockwise."""
+
+    origin: Floats
+    frame: Floats
+    flat: Floats
+    places: Floats
+    normal: Floats
+    backwards: bool
+
+    @classmethod
+    def through(cls, places: Floats, normals: Floats, name: str) -> SeenOutline:
+        """Look at an outline; KernelError where the skin turns away too far."""
+        mean = directions(normals.sum(axis=0))
+        if float((normals @ mean).min()) < TURNED:
+            raise KernelError(
+                f"{name} goes too far round the body to have an inside. Cut the body in halves, or use a smaller one."
+            )
+        aside = directions(np.cross(mean, np.eye(3)[int(np.abs(mean).argmin())]))
+        frame = np.stack((aside, np.cross(mean, aside)))
+        origin = places.mean(axis=0)
+        flat = (places - origin) @ frame.T
+        ahead = np.roll(flat, -1, axis=0)
+        area = float((flat[:, 0] * ahead[:, 1] - flat[:, 1] * ahead[:, 0]).sum())
+        if area == 0:
+            raise KernelError(f"{name} encloses nothing.")
+        return cls(origin, frame, flat if area > 0 else flat[::-1], places, mean, area < 0)
+
+    def holds(self, points: Floats) -> Bools:
+        """Mark the points (k,) of (k, 3) that lie inside, seen so: by how often a ray to the right meets the outline."""
+        x, y = ((points - self.origin) @ self.frame.T).T
+        (ax, ay), (bx, by) = self.flat.T, np.roll(self.flat, -1, axis=0).T
+        found = np.zeros(len(points), dtype=bool)
+        for start in range(0, len(points), 4096):
+            px, py = x[start : start + 4096, None], y[start : start + 4096, None]
+            spans = (ay <= py) != (by <= py)
+            with np.errstate(divide="ignore", invalid="ignore"):
+                at = ax + (py - ay) * (bx - ax) / (by - ay)
+            found[start : start + 4096] = (spans & (at > px)).sum(axis=1) % 2 == 1
+        return found
+
+
+@dataclass(frozen=True, eq=False)
+class OutlineRing:
+    """Places on an outline by their shares (k,) of the way round it, in order. closed (m + 1, 3): its samples, the first
+    once more at the end; way (m + 1,) in mm. held: those at its sharp corners, which stay.
+    """
+
+    closed: Floats
+    way: Floats
+    shares: Floats
+    held: Bools
+
+    @property
+    def places(self) -> Floats:
+        """The places (k, 3)."""
+        at = (self.shares % 1.0) * self.way[-1]
+        return np.stack([np.interp(at, self.way, column) for column in self.closed.T], axis=1)
+
+    def slid(self, towards: Floats) -> OutlineRing:
+        """Return the ring, each place gone some way to that nearest to a point (k, 3) and to its neighbours' middle."""
+        nearest = self.way[:-1][cKDTree(self.closed[:-1]).query(towards)[1]] / self.way[-1]
+        step = 1 / len(self.shares)
+        to_near = np.clip((nearest - self.shares + 0.5) % 1.0 - 0.5, -step, step)
+        behind, ahead = np.roll(self.shares, 1), np.roll(self.shares, -1)
+        behind[0] -= 1.0
+        ahead[-1] += 1.0
+        to_middle = (behind + ahead) / 2 - self.shares
+        moved = self.shares + SLID * (to_near + to_middle) / 2
+        moved = np.where(self.held, self.shares, np.clip(moved, behind + 0.2 * step, ahead - 0.2 * step))
+        return replace(self, shares=moved)
+
+
+def ring_for(plane: SeenOutline, border: Floats, outline: Floats) -> OutlineRing:
+    """Return as many places on an outline as the border (k, 3) has, even by length, turned to lie nearest.
+
+    A sharp corner of the outline gets a place of its own.
+    """
+    line = outline[::-1] if plane.backwards else outline
+    closed = np.vstack((line, line[:1]))
+    way = np.concatenate(([0.0], np.cumsum(lengths(np.diff(closed, axis=0)))))
+    count = len(border)
+    near = way[:-1][cKDTree(line).query(border)[1]] / way[-1]
+    even = np.arange(count) / count
+    shares = even + np.angle(np.exp(2j * np.pi * (near - even)).mean()) / (2 * np.pi)
+    corners = way[:-1][_sharp(line)] / way[-1]
+    held = np.zeros(count, dtype=bool)
+    if 0 < len(corners) <= count:
+        shares, held = _through_corners(shares, corners)
+    return OutlineRing(closed, way, shares, held)
+
+
+def _sharp(line: Floats) -> Ints:
+    """Return the numbers (k,) of the samples at which an outline turns by more than CORNER."""
+    ahead = directions(np.roll(line, -1, axis=0) - line)
+    turn = np.einsum("ni,ni->n", ahead, np.roll(ahead, 1, axis=0))
+    return np.flatnonzero(turn < np.cos(CORNER))
+
+
+def _through_corners(shares: Floats, corners: Floats) -> tuple[Floats, Bools]:
+    """Return shares (k,) of the way round, one at each corner and even between, and which are at corners."""
+    count = len(shares)
+    first = shares[0]
+    wanted = np.sort((corners - first) % 1.0)
+    at = np.rint(wanted * count).astype(np.int64)
+    for k in range(1, len(at)):
+        at[k] = max(at[k], at[k - 1] + 1)
+    held = np.zeros(count, dtype=bool)
+    if at[-1] - at[0] >= count:
+        return shares, held
+    numbers = np.concatenate((at, [at[0] + count]))
+    ends = np.concatenate((wanted, [wanted[0] + 1.0]))
+    every = np.arange(at[0], at[0] + count)
+    held[at % count] = True
+    # Numbers that went past the last are those of the first places, one way round less.
+    result = np.empty(count)
+    result[every % count] = np.interp(every, numbers, ends) + first - (every >= count)
+    return result, held
+
+
+def rim_off(outline: Floats, ring: Floats) -> float:
+    """Return how far in mm the middles of the rim's edges lie off the outline at most."""
+    middles = (ring + np.roll(ring, -1, axis=0)) / 2
+    closed = np.vstack((outline, outline[:1]))
+    start, run = closed[:-1], np.diff(closed, axis=0)
+    nearest = cKDTree(outline).query(middles)[1]
+    best = np.full(len(middles), np.inf)
+    for step in (-1, 0):
+        k = (nearest + step) % len(outline)
+        share = np.einsum("ni,ni->n", middles - start[k], run[k]) / np.maximum(np.einsum("ni,ni->n", run[k], run[k]), 1e-300)
+        best = np.minimum(best, lengths(start[k] + np.clip(share, 0, 1)[:, None] * run[k] - middles))
+    return float(best.max())
