@@ -5,6 +5,7 @@ Usage: .venv/bin/python tools/take_screenshots.py [ADDRESS]     (needs the devel
 
 from __future__ import annotations
 
+import re
 import sys
 from pathlib import Path
 
@@ -25,7 +26,7 @@ def shot(page: Page, name: str) -> None:
 def open_part(page: Page, name: str) -> None:
     """Open a part from the projects."""
     page.goto("/projects/")
-    page.get_by_role("link", name=name).click()
+    page.get_by_role("link", name=re.compile(rf"\b{re.escape(name)}$", re.IGNORECASE)).click()
     page.wait_for_selector(".bench[data-ready='1']")
     page.wait_for_timeout(SETTLE)
 
