@@ -238,8 +238,11 @@ def _with_band(mesh: Mesh, gone: Bools, border: Ints, ring: Floats, rows: int, n
     else:
         sides = np.concatenate((topology.face_sides[~gone], np.full(len(quads), 4)))
         after = make_topology(len(used) + len(fresh), corners, offsets=np.concatenate(([0], np.cumsum(sides))))
-    at_point, at_corner, of_face = _mixed(near, np.concatenate((mesh.positions[used], fresh)), quads)
-    points = sparse.vstack((Taken(used, mesh.point_count).matrix, at_point[len(used) :])).tocsr()
+    local = np.arange((rows + 1) * count).reshape(rows + 1, count)  # the border, then the rows
+    turned = np.roll(local, -1, axis=1)
+    own = np.stack((local[:-1], turned[:-1], turned[1:], local[1:]), axis=-1).reshape(-1, 4)
+    at_point, at_corner, of_face = _mixed(near, np.concatenate((mesh.positions[border], fresh)), own)
+    points = sparse.vstack((Taken(used, mesh.point_count).matrix, at_point[count:])).tocsr()
     every = sparse.vstack((Taken(kept_corners, len(topology.face_corners)).matrix, at_corner)).tocsr()
     old = np.full(after.point_count, -1, dtype=np.int64)
     old[: len(used)] = used

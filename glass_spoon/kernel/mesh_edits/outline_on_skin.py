@@ -66,13 +66,14 @@ class SeenOutline:
 @dataclass(frozen=True, eq=False)
 class OutlineRing:
     """Places on an outline by their shares (k,) of the way round it, in order. closed (m + 1, 3): its samples, the first
-    once more at the end; way (m + 1,) in mm. held: those at its sharp corners, which stay.
+    once more at the end; way (m + 1,) in mm; tree: of its samples. held: those at its sharp corners, which stay.
     """
 
     closed: Floats
     way: Floats
     shares: Floats
     held: Bools
+    tree: cKDTree
 
     @property
     def places(self) -> Floats:
@@ -82,7 +83,7 @@ class OutlineRing:
 
     def slid(self, towards: Floats) -> OutlineRing:
         """Return the ring, each place gone some way to that nearest to a point (k, 3) and to its neighbours' middle."""
-        nearest = self.way[:-1][cKDTree(self.closed[:-1]).query(towards)[1]] / self.way[-1]
+        nearest = self.way[:-1][self.tree.query(towards)[1]] / self.way[-1]
         step = 1 / len(self.shares)
         to_near = np.clip((nearest - self.shares + 0.5) % 1.0 - 0.5, -step, step)
         behind, ahead = np.roll(self.shares, 1), np.roll(self.shares, -1)
@@ -103,14 +104,15 @@ def ring_for(plane: SeenOutline, border: Floats, outline: Floats) -> OutlineRing
     closed = np.vstack((line, line[:1]))
     way = np.concatenate(([0.0], np.cumsum(lengths(np.diff(closed, axis=0)))))
     count = len(border)
-    near = way[:-1][cKDTree(line).query(border)[1]] / way[-1]
+    tree = cKDTree(line)
+    near = way[:-1][tree.query(border)[1]] / way[-1]
     even = np.arange(count) / count
     shares = even + np.angle(np.exp(2j * np.pi * (near - even)).mean()) / (2 * np.pi)
     corners = way[:-1][_sharp(line)] / way[-1]
     held = np.zeros(count, dtype=bool)
     if 0 < len(corners) <= count:
         shares, held = _through_corners(shares, corners)
-    return OutlineRing(closed, way, shares, held)
+    return OutlineRing(closed, way, shares, held, tree)
 
 
 def _sharp(line: Floats) -> Ints:

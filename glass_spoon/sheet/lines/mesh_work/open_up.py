@@ -13,7 +13,6 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.mesh_edits.open_along import open_along
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
-from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.sheet.fields import ChoiceSpec, Items, ReferencesSpec
 from glass_spoon.sheet.items import Done, MeshItem
 from glass_spoon.sheet.line import Given
@@ -85,7 +84,8 @@ class Open(MeshWork):
         curves = given.every_curve("curves")
         outlines = [outline_of(curve, number, len(curves)) for number, curve in enumerate(curves, 1)]
         if self.laid != "as they lie":
-            outlines = [_laid_on(item.mesh, outline, np.array(_WAYS[self.laid], dtype=np.float64)) for outline in outlines]
+            seen, way = NearestOnMesh(item.mesh), np.array(_WAYS[self.laid], dtype=np.float64)
+            outlines = [_laid_on(seen, outline, way) for outline in outlines]
         done = open_along(item.mesh, outlines, item.surface)
         told = f"{several(done.rims, 'opening')}; edges of their rims come within {length_text(done.off)} of the curves."
         if len(done.odd):
@@ -106,9 +106,9 @@ def outline_of(curve: NurbsCurve, number: int, count: int) -> Floats:
     return curve_points(curve, params)
 
 
-def _laid_on(mesh: Mesh, outline: Floats, way: Floats) -> Floats:
+def _laid_on(mesh: NearestOnMesh, outline: Floats, way: Floats) -> Floats:
     """Return an outline laid on a mesh along a way; KernelError where it misses it."""
-    places, faces = NearestOnMesh(mesh).seen(outline, way)
+    places, faces = mesh.seen(outline, way)
     if (faces < 0).any():
         raise KernelError("A curve reaches past the mesh, seen so: move it in, or look from another side.")
     return places
