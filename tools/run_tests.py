@@ -1,7 +1,7 @@
 """Run pytest against a PostgreSQL cluster made for the tests, and stop it afterwards.
 
 All tests run in three processes beside each other, each with a database of its own: those that drive the browser, whose time
-goes into drawing by software, those of the studio, which wait for other processes, and all others.
+goes into drawing by software, those of the studio, which wait for other processes, with those of the kernel, and all others.
 """
 
 from __future__ import annotations
@@ -17,8 +17,8 @@ from cluster import ROOT, RUNTIME, Cluster, ClusterError
 EVERYTHING = "tests"
 BESIDE = (
     ("the browser", ("tests/browser",)),
-    ("the studio", ("tests/studio",)),
-    ("all others", ("tests", "--ignore=tests/browser", "--ignore=tests/studio")),
+    ("the studio and the kernel", ("tests/studio", "tests/kernel")),
+    ("all others", ("tests", "--ignore=tests/browser", "--ignore=tests/studio", "--ignore=tests/kernel")),
 )
 """What runs beside each other when all tests are asked for."""
 
