@@ -116,6 +116,7 @@ def test_a_small_gap_is_gone_to_and_closed_by_one_press(signed_in, tmp_path) -> 
     expect(page.locator(".finding").filter(has_text="small gap")).to_have_count(0)
     told = page.locator(".line .told").last
     expect(told).to_contain_text("3 points become one with others, 2 points put into open edges.")
+    expect(page.locator("#gauges-pending")).to_be_empty()  # the last answer is in: the sheet is not replaced any more
     told.get_by_role("button", name="Show them").click()
     expect(note).to_contain_text("5 points shown in plum.")
 
