@@ -13,10 +13,7 @@ from glass_spoon.kernel.repeat.repeat_mesh import repeat_mesh
 from glass_spoon.kernel.repeat.repeat_set import MOST_SURFACES, repeat_set
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, one_as_set
-from glass_spoon.sheet.mesh_item import MeshItem, Piece, placed_mesh
-
-WRITTEN_FACES = 4_000_000
-"""Most faces of bodies written out as one mesh."""
+from glass_spoon.sheet.mesh_item import FACE_LIMIT, MeshItem, Piece, placed_mesh
 
 MOST_COPIES = 100_000
 """Most copies of a body."""
@@ -43,8 +40,8 @@ class BodiesItem:
     @cached_property
     def whole(self) -> MeshItem:
         """All copies as one mesh, nothing welded: pieces of each copy are pieces of their own. Raises TooManyFaces."""
-        if self.face_count > WRITTEN_FACES:
-            raise TooManyFaces(self.face_count, WRITTEN_FACES)
+        if self.face_count > FACE_LIMIT:
+            raise TooManyFaces(self.face_count, FACE_LIMIT)
         body, pieces = self.body, self.body.every_piece
         numbers = body.mesh.faces.get("piece", np.zeros(body.mesh.face_count, dtype=np.int32))
         numbered = replace(body.mesh, faces={**body.mesh.faces, "piece": numbers})

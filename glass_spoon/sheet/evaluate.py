@@ -20,8 +20,9 @@ from glass_spoon.sheet.fields import EVERY, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.handle import Handle
 from glass_spoon.sheet.items import BodiesItem, Done, Item, MarkItem, MeshItem, as_mesh
 from glass_spoon.sheet.kinds import kind_of, one_of
-from glass_spoon.sheet.line import FACE_LIMIT, Action, Finding, Given, Line, Progress
+from glass_spoon.sheet.line import Action, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
+from glass_spoon.sheet.mesh_item import FACE_LIMIT
 from glass_spoon.sheet.sources import NOTHING_KEPT, Sources
 
 SLOW_LINE = 1.0

@@ -16,7 +16,7 @@ from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL, predict_face
 from glass_spoon.kernel.surfaces.sets.surface_set import one_as_set
 from glass_spoon.sheet.evaluate import Build, ItemState
 from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, MeshItem, SurfaceItem, SurfacesItem
-from glass_spoon.sheet.line import FACE_LIMIT
+from glass_spoon.sheet.mesh_item import FACE_LIMIT
 from glass_spoon.sheet.planes import PLANE_AXES
 
 Color = tuple[float, float, float]

@@ -31,8 +31,6 @@ from glass_spoon.sheet.sources import NOTHING_KEPT, Sources
 from glass_spoon.sheet.upgrades import version_of
 
 CHAPTERS = ("Sizes", "References", "Draw", "Form", "Place", "Mesh", "Finish", "Remarks")
-FACE_LIMIT = 4_000_000
-"""Most faces that one line may make; above it a line refuses before it takes memory."""
 
 Progress = Callable[[float], None]
 """Takes the share (0 to 1) of a line's work that is done; may raise to stop it."""

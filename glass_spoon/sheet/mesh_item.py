@@ -16,6 +16,9 @@ from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, place_set
 
+FACE_LIMIT = 4_000_000
+"""Most faces that one line may make; above it a line refuses before it takes memory."""
+
 
 @dataclass(frozen=True)
 class Piece:

@@ -180,6 +180,24 @@ def test_places_along_a_closed_curve_have_no_last_one_and_gaps_stay_free() -> No
         even_params(line, 5, gaps=(60, 40))
 
 
+def test_on_an_upright_stretch_a_copy_heads_as_the_nearest_that_is_not() -> None:
+    """Level along x, upright, level along y: the lower half of the mast looks along x, the upper along y, at any number."""
+    path = make_polyline([[0, 0, 0], [100, 0, 0], [100, 0, 100], [100, 100, 100]])
+    for count in (16, 100_000):
+        points, frames = frames_along(path, even_params(path, count), "upright along it")
+        upper = points[:, 2] > 50
+        assert frames[:, :, 2] == pytest.approx(np.tile(Z, (count, 1)))
+        assert np.abs(frames[~upper, :, 0] - [1.0, 0, 0]).max() < 1e-9
+        assert np.abs(frames[upper, :, 0] - [0, 1.0, 0]).max() < 1e-9
+
+
+def test_more_places_than_may_be_are_refused_before_they_are_made() -> None:
+    """A billionth of a step would be 10 to the 11 places."""
+    line = make_polyline([[0, 0, 0], [100, 0, 0]])
+    with pytest.raises(InvalidInput, match="1 to 100,000"):
+        even_params(line, None, 1e-9, most=100_000)
+
+
 def test_laws_scale_turn_and_shift_each_copy_about_its_own_foot() -> None:
     """At the origin of each: twice as large, a quarter turn about its up, 3 mm along it."""
     path = interpolate_points([[0, 0, 0], [30, 10, 5], [60, 0, 20]])

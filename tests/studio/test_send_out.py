@@ -11,7 +11,7 @@ import pytest
 import trimesh
 
 from glass_spoon.sheet.document import SheetDocument, read_document
-from glass_spoon.sheet.line import FACE_LIMIT
+from glass_spoon.sheet.mesh_item import FACE_LIMIT
 from glass_spoon.studio.flows.send_out import read_order, start_file
 from glass_spoon.studio.jobs import rows
 from glass_spoon.studio.models import Job

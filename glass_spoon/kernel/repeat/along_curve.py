@@ -26,12 +26,17 @@ LEVEL = 1e-6
 
 
 def even_params(
-    path: NurbsCurve, count: int | None, step: float | None = None, gaps: tuple[float, float] = (0.0, 0.0)
+    path: NurbsCurve,
+    count: int | None,
+    step: float | None = None,
+    gaps: tuple[float, float] = (0.0, 0.0),
+    most: int = 1_000_000,
 ) -> Floats:
     """Return parameters (n,) of places along a curve, even by its length: so many, or about `step` mm apart.
 
     gaps: how much of the curve in mm stays free at its start and its end. A closed curve without gaps has no last place:
-    the step after it leads back to the first. Raises InvalidInput for gaps that leave nothing.
+    the step after it leads back to the first. Raises InvalidInput for gaps that leave nothing, and for
+    more than `most` places.
     """
     arc = measure_length(path)
     room = arc.length - sum(gaps)
@@ -41,8 +46,8 @@ def even_params(
         )
     closed = path.is_closed(1e-6) and not any(gaps)
     number = count if count is not None else fill_length(room, step or 0.0) - closed
-    if number < 1:
-        raise InvalidInput("The number of copies", "1 or more", str(number))
+    if not 1 <= number <= most:
+        raise InvalidInput("The number of copies", f"1 to {most:,}", f"{number:,}")
     shares = np.arange(number) / (number if closed else max(1, number - 1))
     return np.asarray(arc.to_params(gaps[0] + shares * room))
 
@@ -80,7 +85,10 @@ def _level(along: Floats) -> Floats:
     there = np.flatnonzero(sizes > LEVEL)
     if not len(there):
         return np.broadcast_to(np.array([1.0, 0.0, 0.0]), along.shape)
-    nearest = there[np.abs(np.arange(len(along))[:, None] - there).argmin(axis=1)]
+    numbers = np.arange(len(along))
+    after = np.searchsorted(there, numbers)
+    later, earlier = there[np.minimum(after, len(there) - 1)], there[np.maximum(after - 1, 0)]
+    nearest = np.where(np.abs(numbers - earlier) <= np.abs(later - numbers), earlier, later)
     return directions(flat[nearest])
 
 

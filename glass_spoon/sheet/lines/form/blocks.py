@@ -17,9 +17,10 @@ from glass_spoon.kernel.surfaces.sets.surface_set import place_set
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.handle import SPACE, Handle, ItemOf, length_handle
 from glass_spoon.sheet.items import Item, MeshItem, Piece
-from glass_spoon.sheet.line import FACE_LIMIT, Finding, Given, Line
+from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.form.fields import a_place
 from glass_spoon.sheet.lines.mesh_work.fields import MeshName, mesh_findings
+from glass_spoon.sheet.mesh_item import FACE_LIMIT
 from glass_spoon.sheet.phrase import Phrase
 
 MOST = 2000

@@ -18,8 +18,9 @@ from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, one_as_set
 from glass_spoon.sheet.items import MeshItem
-from glass_spoon.sheet.line import FACE_LIMIT, Finding
+from glass_spoon.sheet.line import Finding
 from glass_spoon.sheet.lines.mesh_work.fields import length_text, several
+from glass_spoon.sheet.mesh_item import FACE_LIMIT
 
 CORRECTIONS, COUNT_NEAR, FINER = 4, 0.02, 1.5
 """Most meshes made on the way to a count of faces; the share of it that is near enough; times more where one is refused."""

@@ -32,7 +32,7 @@ from glass_spoon.sheet.fields import (
     ReferenceSpec,
 )
 from glass_spoon.sheet.items import Item, MeshItem, Piece, SurfacesItem
-from glass_spoon.sheet.line import FACE_LIMIT, Action, Finding, Given, Line
+from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import length_text, made_findings, noted_findings, several
 from glass_spoon.sheet.lines.mesh_work.mesh_search import (
     bends_stepped_over,
@@ -42,6 +42,7 @@ from glass_spoon.sheet.lines.mesh_work.mesh_search import (
     one_length_for_faces,
     set_length_for_faces,
 )
+from glass_spoon.sheet.mesh_item import FACE_LIMIT
 from glass_spoon.sheet.phrase import Phrase
 
 CAP_STEP = 8

@@ -11,13 +11,14 @@ from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.repeat.placements import fill_length, grid_places, moved_by, ring_places
+from glass_spoon.sheet.bodies_item import MOST_COPIES
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, vector_handle
 from glass_spoon.sheet.items import Item
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, OneCurve, a_coordinate, a_length, an_angle
 from glass_spoon.sheet.lines.place.fields import SAID_WAYS, ItemsName, X, Y, Z, middle_of_box, vector
-from glass_spoon.sheet.lines.place.repeated import MOST, Count, RepeatedLine
+from glass_spoon.sheet.lines.place.repeated import Count, RepeatedLine
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import AXES
 
@@ -66,8 +67,8 @@ class Row(RepeatedLine):
         if self.spacing == "filling":
             length, wish = float(lengths(way)), given.number("step")
             count = fill_length(length, wish)
-            if count > MOST:
-                raise InvalidInput("The step", f"at least {length / (MOST - 1):.4g} mm here", f"{wish:g} mm")
+            if count > MOST_COPIES:
+                raise InvalidInput("The step", f"at least {length / (MOST_COPIES - 1):.4g} mm here", f"{wish:g} mm")
             told = f"{count:,} copies, {length / max(1, count - 1):.4g} mm apart."
         else:
             count = given.count("count")
@@ -120,8 +121,8 @@ class Grid(RepeatedLine):
     def build(self, given: Given) -> Item:
         """Repeat it: those to the right count first, then those to the back, then those above."""
         counts = [given.count(name) for name in ("across", "deep", "high")]
-        if (total := int(np.prod(counts))) > MOST:
-            raise InvalidInput("The number of copies", f"at most {MOST:,} in all", f"{total:,}")
+        if (total := int(np.prod(counts))) > MOST_COPIES:
+            raise InvalidInput("The number of copies", f"at most {MOST_COPIES:,} in all", f"{total:,}")
         return self.repeated(given, grid_places(np.diag(vector(given, "x", "y", "z")), counts))
 
     def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:

@@ -12,6 +12,7 @@ from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.repeat.along_curve import scaled_about
 from glass_spoon.kernel.repeat.joints import Joined, join_copies
 from glass_spoon.kernel.repeat.placements import Placements
+from glass_spoon.sheet.bodies_item import MOST_COPIES
 from glass_spoon.sheet.fields import ChoiceSpec, Corners, CornersSpec, Number, NumberSpec
 from glass_spoon.sheet.items import BodiesItem, Done, Item, MeshItem, Note
 from glass_spoon.sheet.kinds import kind_of
@@ -19,10 +20,7 @@ from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import length_text, mesh_findings, several
 from glass_spoon.sheet.lines.place.fields import ItemsName, SomeItem, middle_of_box
 
-MOST = 100_000
-"""Most copies that a line makes."""
-
-Count = Annotated[Number, NumberSpec("How many, the first included.", label="count", least=1, most=MOST, whole=True)]
+Count = Annotated[Number, NumberSpec("How many, the first included.", label="count", least=1, most=MOST_COPIES, whole=True)]
 
 WITHIN = ("{joints}", "{joints} within {within}")
 """How the sentence goes on where rims are joined."""

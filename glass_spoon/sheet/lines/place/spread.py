@@ -6,10 +6,9 @@ from typing import Annotated, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, cross, directions
+from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.errors import InvalidInput, KernelError
-from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.repeat.along_curve import (
     even_params,
     follow_frames,
@@ -17,8 +16,10 @@ from glass_spoon.kernel.repeat.along_curve import (
     stand_in_frames,
     varied,
 )
+from glass_spoon.kernel.repeat.on_mesh import edge_frames, face_frames, point_frames
 from glass_spoon.kernel.repeat.placements import Placements
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.sheet.bodies_item import MOST_COPIES
 from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, LawText, Number, ReferenceSpec
 from glass_spoon.sheet.items import Item
 from glass_spoon.sheet.line import Given
@@ -26,7 +27,7 @@ from glass_spoon.sheet.lines.draw.alter_curves import corner_params
 from glass_spoon.sheet.lines.draw.fields import OneCurve, a_length
 from glass_spoon.sheet.lines.mesh_work.fields import HeldMarks
 from glass_spoon.sheet.lines.place.fields import ItemsName
-from glass_spoon.sheet.lines.place.repeated import MOST, Count, RepeatedLine
+from glass_spoon.sheet.lines.place.repeated import Count, RepeatedLine
 from glass_spoon.sheet.phrase import Phrase
 
 _END = "{joints}, with {own}, giving {gives}."
@@ -55,7 +56,6 @@ class Spread(RepeatedLine):
         "**Spread** {count} copies of {item} along {path}, leaving {before} and {after} free, {turned}, {anchor}, "
         f"{_VARIED}, {_END}"
     )
-    gives_kind = "curves"
 
     verb: Literal["spread"] = "spread"
     path: OneCurve = ""
@@ -109,10 +109,8 @@ class Spread(RepeatedLine):
         gaps = given.number("before"), given.number("after")
         by_step = self.spacing == "step"
         params = even_params(
-            path, None if by_step else given.count("count"), given.number("step") if by_step else None, gaps
+            path, None if by_step else given.count("count"), given.number("step") if by_step else None, gaps, MOST_COPIES
         )
-        if len(params) > MOST:
-            raise InvalidInput("The number of copies", f"at most {MOST:,}", f"{len(params):,}")
         points, frames = frames_along(path, params, self.turned, self._surface(given))
         lay = stand_in_frames if self.anchor == "laid on it" else follow_frames
         told = f"{len(params):,} copies." if by_step else ""
@@ -182,8 +180,8 @@ class Stand(RepeatedLine):
             raise KernelError("The curve has no corner and no end: pick another, or spread copies along it.")
         if not len(points):
             raise KernelError("The marks hold nothing on this mesh: mark faces, edges or points of it.")
-        if len(points) > MOST:
-            raise InvalidInput("The number of places", f"at most {MOST:,}", f"{len(points):,}")
+        if len(points) > MOST_COPIES:
+            raise InvalidInput("The number of places", f"at most {MOST_COPIES:,}", f"{len(points):,}")
         if self.turned == "kept upright":
             frames = np.broadcast_to(np.eye(3), frames.shape)
         places = _with_laws(given, stand_in_frames(points, frames), points)
@@ -215,44 +213,3 @@ def _marked_frames(given: Given) -> tuple[Floats, Floats]:
         points.append(place)
         frames.append(frame)
     return np.concatenate(points), np.concatenate(frames)
-
-
-def face_frames(mesh: Mesh, faces: np.ndarray) -> tuple[Floats, Floats]:
-    """Return the middles (f, 3) of faces and frames (f, 3, 3): the way of the first edge (of a quad, of it and the one across
-    from it), beside it, the normal.
-    """
-    topology = mesh.topology
-    starts = topology.face_offsets[:-1].astype(np.int64)[faces]
-    corners = topology.face_corners
-    along = mesh.positions[corners[starts + 1]] - mesh.positions[corners[starts]]
-    quads = topology.face_sides[faces] == 4
-    at = starts[quads]
-    along[quads] += mesh.positions[corners[at + 2]] - mesh.positions[corners[at + 3]]
-    return mesh.face_centers[faces], _frames(along, mesh.face_normals[faces])
-
-
-def edge_frames(mesh: Mesh, edges: np.ndarray) -> tuple[Floats, Floats]:
-    """Return the middles (e, 3) of edges and frames (e, 3, 3): along them, beside them, the mean normal of their ends."""
-    ends = mesh.topology.edges.ends[edges]
-    first, second = mesh.positions[ends[:, 0]], mesh.positions[ends[:, 1]]
-    return (first + second) / 2, _frames(second - first, mesh.vertex_normals[ends].sum(axis=1))
-
-
-def point_frames(mesh: Mesh, points: np.ndarray) -> tuple[Floats, Floats]:
-    """Return points (p, 3) and frames (p, 3, 3): the way of the first edge that leaves them, beside it, the normal."""
-    ends = mesh.topology.edges.ends.astype(np.int64)
-    way = np.zeros((mesh.point_count, 3))
-    for start, end in ((0, 1), (1, 0)):
-        # written from last to first, so that the first edge of a point is what stays
-        way[ends[::-1, start]] = mesh.positions[ends[::-1, end]] - mesh.positions[ends[::-1, start]]
-    return mesh.positions[points], _frames(way[points], mesh.vertex_normals[points])
-
-
-def _frames(along: Floats, normal: Floats) -> Floats:
-    """Return frames (n, 3, 3) whose columns are: along as it lies across the normal, beside, the normal."""
-    up = directions(normal)
-    flat = along - np.einsum("ni,ni->n", along, up)[:, None] * up
-    weak = np.einsum("ni,ni->n", flat, flat) <= 1e-24
-    flat[weak] = cross(up[weak], np.where(np.abs(up[weak][:, :1]) < 0.9, [1.0, 0.0, 0.0], [0.0, 1.0, 0.0]))
-    first = directions(flat)
-    return np.stack((first, cross(up, first), up), axis=2)
