@@ -17,6 +17,14 @@ Singles = NDArray[np.float32]
 Bools = NDArray[np.bool_]
 Real = TypeVar("Real", NDArray[np.float64], NDArray[np.float32])
 
+ALIKE = 1e-12
+"""Numbers no farther apart than this share of the largest are alike."""
+
+BESIDE = 1e-8 * np.array([0.48, 0.64, 0.6])
+"""How far beside a place the nearest of something is sought, in sizes of it: between two that are as near, rounding would
+choose, and otherwise at another size.
+"""
+
 
 def frozen(values: ArrayLike) -> Floats:
     """Return a read-only float64 copy, or the array itself when it is one already."""
@@ -76,6 +84,16 @@ def cross(a: Floats, b: Floats) -> Floats:
         np.multiply(a[..., i], b[..., j], out=result[k])
         result[k] -= a[..., j] * b[..., i]
     return np.moveaxis(result, 0, -1)
+
+
+def first_least(values: ArrayLike, alike: float = ALIKE) -> Ints:
+    """Return which of values (..., k) is the first that is no more than `alike` of the least above it: rounding does not
+    choose between places that are as near, nor another size of the same shape.
+    """
+    found = np.asarray(values, dtype=np.float64)
+    least = found.min(axis=-1, keepdims=True)
+    result: Ints = (found <= least + alike * np.abs(found).max(axis=-1, keepdims=True)).argmax(axis=-1)
+    return result
 
 
 def sum_by_index(index: AnyInts, values: Floats, count: int) -> Floats:

@@ -94,6 +94,7 @@ def hill(rng: np.random.Generator) -> NurbsSurface:
 
 @given(SEEDS, st.integers(1, 7))
 def test_points_and_derivatives_agree(seed: int, degree: int) -> None:
+    """Points, first and second derivatives of a random curve agree with Open CASCADE's."""
     curve = random_curve(np.random.default_rng(seed), degree, degree + 5)
     other = as_occt(curve)
     ours = curve_derivatives(curve, PARAMS, 2)
@@ -106,6 +107,7 @@ def test_points_and_derivatives_agree(seed: int, degree: int) -> None:
 
 @given(SEEDS)
 def test_curvature_and_length_agree(seed: int) -> None:
+    """Curvature at places and the whole length agree with theirs."""
     curve = random_curve(np.random.default_rng(seed), 3, 9)
     other = as_occt(curve)
     bends = [GeomLProp_CLProps(other, float(t), 2, 1e-12).Curvature() for t in PARAMS]
@@ -118,6 +120,7 @@ def test_curvature_and_length_agree(seed: int) -> None:
 
 @given(SEEDS, st.integers(2, 5))
 def test_inserting_and_removing_knots_gives_the_same_control_points(seed: int, degree: int) -> None:
+    """Inserted control points are theirs, and removing the knot gives the curve back."""
     rng = np.random.default_rng(seed)
     curve = random_curve(rng, degree, degree + 4)
     at = float(rng.uniform(0.05, 0.95))
@@ -133,6 +136,7 @@ def test_inserting_and_removing_knots_gives_the_same_control_points(seed: int, d
 
 @given(SEEDS, st.integers(1, 4), st.integers(1, 3))
 def test_raising_the_degree_gives_the_same_control_points(seed: int, degree: int, more: int) -> None:
+    """Degree elevation gives their control points."""
     curve = random_curve(np.random.default_rng(seed), degree, degree + 4)
     other = as_occt(curve)
     other.IncreaseDegree(degree + more)
@@ -144,6 +148,7 @@ def test_raising_the_degree_gives_the_same_control_points(seed: int, degree: int
 
 @given(SEEDS)
 def test_no_place_of_the_curve_is_nearer_than_the_closest_one(seed: int) -> None:
+    """Their projection and our ends find nothing nearer."""
     rng = np.random.default_rng(seed)
     curve = random_curve(rng, 3, 8)
     points = rng.uniform(-100, 100, (5, 3))
@@ -158,6 +163,7 @@ def test_no_place_of_the_curve_is_nearer_than_the_closest_one(seed: int) -> None
 
 @given(SEEDS)
 def test_crossings_of_plane_curves_are_the_places_of_no_distance(seed: int) -> None:
+    """Each crossing that they find is one of ours."""
     rng = np.random.default_rng(seed)
     curves = []
     for _ in range(2):
@@ -198,6 +204,7 @@ def test_a_curve_through_points_runs_as_theirs() -> None:
 
 
 def test_an_offset_lies_on_theirs() -> None:
+    """Their offset curve's points lie on ours within the tolerance."""
     points = [[0, 0, 0], [40, 25, 0], [80, 10, 0], [130, 30, 0]]
     curve = interpolate_points(points)
     ours = offset_curve(curve, 6, [0, 0, 1], tolerance=1e-4)[0]
@@ -209,6 +216,7 @@ def test_an_offset_lies_on_theirs() -> None:
 
 @pytest.mark.parametrize("pitch", [1.0, 8.0])
 def test_a_helix_is_as_long_and_as_bent_in_the_other_kernel(pitch: float) -> None:
+    """Length and curvature of a helix are those of the formula, as they measure them."""
     fit = make_helix(HelixShape(radii=(10, 10), pitch=pitch, turns=2))
     other = as_occt(fit.curve)
     wanted = 2 * np.hypot(2 * np.pi * 10, pitch)
@@ -221,6 +229,7 @@ def test_a_helix_is_as_long_and_as_bent_in_the_other_kernel(pitch: float) -> Non
 @settings(max_examples=20)
 @given(st.integers(0, 500))
 def test_the_least_radius_is_the_least_that_they_find(seed: int) -> None:
+    """No place that they sample bends more than the least radius says."""
     curve = random_curve(np.random.default_rng(seed), 3, 8)
     other = as_occt(curve)
     radius, _ = least_radius(curve)
@@ -231,6 +240,7 @@ def test_the_least_radius_is_the_least_that_they_find(seed: int) -> None:
 @settings(max_examples=20)
 @given(st.integers(0, 50))
 def test_a_line_laid_onto_a_surface_goes_where_their_rays_meet_it(seed: int) -> None:
+    """Rays of theirs meet the surface on the curve that we laid."""
     rng = np.random.default_rng(seed)
     surface = hill(rng)
     line = interpolate_points([[10, 20, 40], [50, 60, 45], [90, 70, 40]])
@@ -247,6 +257,7 @@ def test_a_line_laid_onto_a_surface_goes_where_their_rays_meet_it(seed: int) -> 
 @settings(max_examples=20)
 @given(st.integers(0, 50))
 def test_a_line_laid_to_the_nearest_places_is_as_near_as_theirs(seed: int) -> None:
+    """Where nearest places are unique ours lie on theirs, otherwise no farther off."""
     rng = np.random.default_rng(seed)
     surface = hill(rng)
     line = interpolate_points([[15, 20, 16], [50, 60, 18], [85, 70, 16]])

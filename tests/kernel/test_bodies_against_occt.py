@@ -72,12 +72,14 @@ def volume_of(shape: Any) -> float:
 
 @pytest.mark.parametrize("angle", [1.0, 4.0, TURN])
 def test_revolved_area(angle: float) -> None:
+    """The area of the revolved kettle is theirs for parts of a turn and the whole."""
     axis = gp_Ax1(gp_Pnt(0, 0, 0), gp_Dir(0, 0, 1))
     theirs = BRepPrimAPI_MakeRevol(wire(kettle_profile()), axis, angle).Shape()
     assert moments(revolve_curve(kettle_profile(), ORIGIN, UP, angle))[0] == pytest.approx(area_of(theirs), rel=1e-7)
 
 
 def test_volume_of_a_plate_with_holes() -> None:
+    """Block less pegs: volume and area of the plate are those of their solids."""
     outline, holes = (
         make_rectangle(80, 50, 8.0),
         [make_circle((-15, 4), 9), make_elliptic_arc((18, -3), 12, 7, 0.3, 0, TURN)],

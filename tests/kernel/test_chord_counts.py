@@ -23,6 +23,7 @@ def test_an_ellipse_bends_most_at_its_long_ends() -> None:
 
 
 def test_straight_lines_do_not_bend_and_a_limit_holds() -> None:
+    """The bend of a polyline is none, and a circle's is cut off at the limit."""
     assert largest_bends([make_polyline([[0, 0, 0], [3, 4, 5], [9, 9, 9]])], np.inf)[0] == 0
     assert largest_bends([make_elliptic_arc((0, 0), 1, 1, 0.0, 0.0, 2 * np.pi)], 0.25)[0] == 0.25
 

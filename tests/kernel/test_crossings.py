@@ -83,6 +83,7 @@ def test_long_thin_faces_cross_where_an_exact_test_says(seed: int) -> None:
 
 @pytest.mark.parametrize("mesh", [ring(40, 20, 30, 10), ring(80, 8, 30, 2), box((0, 0, 0), (10, 20, 30))])
 def test_bodies_that_do_not_meet_themselves_do_not_cross(mesh: Mesh) -> None:
+    """No pair of faces is reported on rings and boxes."""
     assert not len(crossing_faces(mesh))
 
 

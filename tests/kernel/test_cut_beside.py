@@ -87,6 +87,7 @@ def edges_between(mesh: Mesh, places: list[tuple[int, int]], count: int) -> np.n
     ids=len,
 )
 def test_faces_that_touch_no_chosen_edge_stay_and_the_others_share_all_edges(places: list[tuple[int, int]]) -> None:
+    """Only faces that touch a chosen edge are divided, and the new loops lie at the share."""
     mesh = sheet(6)
     chosen = edges_between(mesh, places, 6)
     cut = cut_beside(mesh, chosen, np.full((len(chosen), 2), SHARE))

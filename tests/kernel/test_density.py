@@ -34,6 +34,7 @@ from tests.zoo import ORIGIN, TURN, UP, sphere, torus
 @settings(max_examples=80)
 @given(st.integers(1, 9), st.integers(0, 8), st.floats(0, 60), st.floats(0, 30))
 def test_nearest_allowed_count_is_that_of_a_search(step: int, rest: int, wished: float, least: float) -> None:
+    """The formula agrees with trying every count that the rule allows."""
     rule = CountRule(step, rest % step)
     allowed = [n for n in range(1, 200) if n % step == rule.rest and n >= least]
     best = min(abs(n - wished) for n in allowed)
@@ -43,6 +44,7 @@ def test_nearest_allowed_count_is_that_of_a_search(step: int, rest: int, wished:
 
 
 def test_odd_counts_cannot_be_even_as_well() -> None:
+    """Odd and even at once is refused; multiples of three and even gives multiples of six."""
     with pytest.raises(CountImpossible, match="even"):
         CountRule(2, 1).and_even()
     assert CountRule(3, 0).and_even().nearest(9, 1) in (6, 12)
@@ -72,6 +74,7 @@ def test_tied_counts_are_the_best_of_all(wished: list[float], even: bool) -> Non
 
 
 def test_counts_asked_for_give_way_where_nothing_else_helps() -> None:
+    """A wish is given up for a condition that has to hold, and the impossible is told."""
     plan = CountPlan(np.array([5.0, 5.0]), np.ones(2), [CountRule()] * 2)
     plan.even_sums.append(([0, 1], 2))
     plan.fixed[:] = (5, 4)
@@ -99,6 +102,8 @@ def test_flat_end_of_a_wide_thin_bar_is_a_grid_of_squares() -> None:
 
 
 def test_length_for_a_count_of_faces_comes_nearest() -> None:
+    """No other length gives a count nearer to the one asked for."""
+
     def faces(length: float) -> int:
         return int(np.ceil(100 / length)) ** 2
 
@@ -108,6 +113,7 @@ def test_length_for_a_count_of_faces_comes_nearest() -> None:
 
 
 def test_loosest_length_keeps_the_tolerance_and_one_longer_does_not() -> None:
+    """The length found keeps the tolerance to within two per cent of the loosest."""
     length, reached = length_for_tolerance(lambda step: step**2 / 100, 100.0, 0.09)
     assert reached <= 0.09
     assert length == pytest.approx(3.0, rel=0.02)
@@ -116,6 +122,7 @@ def test_loosest_length_keeps_the_tolerance_and_one_longer_does_not() -> None:
 
 
 def test_smoothed_sphere_passes_through_the_points_it_was_fitted_to() -> None:
+    """After fitting, the limit surface goes through the points and deviates less."""
     ball = sphere(40)
     mesh = mesh_surface(ball, 32, 16)
     fitted, left = fit_smoothed(mesh, 1e-4)
@@ -146,6 +153,7 @@ def test_chord_deviation_falls_with_the_square_of_the_edges() -> None:
 
 
 def test_steps_are_shorter_at_a_bend_and_even_where_nothing_bends() -> None:
+    """Steps are even where nothing bends and shift to the half that does."""
     assert np.allclose(bend_shares(np.zeros(11), 3.0), np.linspace(0, 1, 11))
     assert np.allclose(bend_shares(np.full(11, 0.2), 3.0), np.linspace(0, 1, 11))
     shares = bend_shares(np.where(np.arange(101) < 50, 0.0, 1.0), 4.0)
@@ -155,6 +163,7 @@ def test_steps_are_shorter_at_a_bend_and_even_where_nothing_bends() -> None:
 
 
 def test_meshes_are_denser_where_the_surface_bends() -> None:
+    """A quarter more of the points lie where the profile is rounded."""
     profile = interpolate_points([[40, 0, 0], [40, 0, 60], [40, 0, 100], [30, 0, 112], [10, 0, 114]])
     body = revolve_curve(profile, np.zeros(3), np.array([0, 0, 1.0]), 2 * np.pi)
     even, dense = (mesh_surface(body, 24, 30, bend=bend) for bend in (0.0, 3.0))

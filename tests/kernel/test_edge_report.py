@@ -38,6 +38,7 @@ WALL = make_polyline([[0, 0, 0], [10, 0, 0]])
 
 @pytest.mark.parametrize("degrees", [1.0, 30.0, 90.0])
 def test_two_plates_meet_at_their_angle(degrees: float) -> None:
+    """The largest angle along the edge is the one the plates were turned by."""
     turn = np.radians(degrees)
     other = make_polyline([[10, 0, 0], [10 + 8 * np.cos(turn), 0, 8 * np.sin(turn)]])
     reading = between(pulled(WALL), pulled(other))
@@ -46,6 +47,7 @@ def test_two_plates_meet_at_their_angle(degrees: float) -> None:
 
 
 def test_line_into_arc_is_smooth_and_its_bend_jumps_by_the_arc() -> None:
+    """Tangents agree; the jump is one over the arc's radius, so the verdict is G1."""
     arc = make_arc([10, 0, 5], [0, 0, -5], [5, 0, 0], 0, np.pi / 2)
     reading = between(pulled(WALL), pulled(arc))
     assert reading.largest_angle < 1e-4
@@ -54,6 +56,7 @@ def test_line_into_arc_is_smooth_and_its_bend_jumps_by_the_arc() -> None:
 
 
 def test_parts_of_one_surface_meet_with_even_bend() -> None:
+    """A torus cut in two is G2 along the cut, with the formula's curvature."""
     whole = torus(30, 8)
     low, high = whole.domain(0)
     first, second = split_surface(whole, 0, low + 0.37 * (high - low))
@@ -67,6 +70,7 @@ def test_parts_of_one_surface_meet_with_even_bend() -> None:
 
 
 def test_sides_that_face_against_each_other_are_told_and_still_compared() -> None:
+    """Reversed sides are told apart from the angle, which is still G2."""
     first, second = split_surface(sphere(20.0), 0, 0.4)
     found = read_edges(SurfaceSet((first, reverse_surface(second, 0))))
     across = [one for one in found if one.edge.first.piece != one.edge.second.piece]
@@ -76,6 +80,7 @@ def test_sides_that_face_against_each_other_are_told_and_still_compared() -> Non
 
 
 def test_gap_is_measured_and_told_as_apart() -> None:
+    """A gap of 0.05 mm is apart until the limit allows it."""
     shifted = make_polyline([[10, 0, 0.05], [20, 0, 0.05]])
     reading = between(pulled(WALL), pulled(shifted))
     assert reading.largest_gap == pytest.approx(0.05)
@@ -84,6 +89,7 @@ def test_gap_is_measured_and_told_as_apart() -> None:
 
 
 def test_smooth_spline_through_a_cut_bends_evenly() -> None:
+    """A spline surface split at a parameter is G2 at the split."""
     curve = interpolate_points([[0, 0, 0], [10, 0, 4], [25, 0, -3], [40, 0, 5]])
     surface = pulled(curve)
     low, high = surface.domain(0)

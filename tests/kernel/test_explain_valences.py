@@ -8,6 +8,7 @@ from tests.zoo import cube_mesh, sphere, torus
 
 
 def test_regular_mesh_has_nothing_to_explain() -> None:
+    """A torus of quads has no irregular point and needs no sentence."""
     assert explain_valences(mesh_surface(torus(30, 10), 24, 12), 1) == {}
     assert valence_sentence({}) == ""
 
@@ -21,6 +22,7 @@ def test_poles_of_a_sphere_have_points_of_three_edges() -> None:
 
 
 def test_corners_of_a_cube_of_six_pieces_are_where_pieces_meet() -> None:
+    """Eight points of three edges are explained by the pieces that meet there."""
     import numpy as np
 
     from glass_spoon.kernel.meshes.mesh import Mesh

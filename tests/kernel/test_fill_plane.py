@@ -73,10 +73,12 @@ def worst_corner(mesh: Mesh) -> float:
     ids=["disc", "grid", "ell", "star", "ring", "uneven ring", "three holes", "hole near the rim"],
 )
 def test_outlines_are_filled_within_their_rim(loops: list[np.ndarray], least: float) -> None:
+    """All quads within the outline, with the worst corner above what is asked."""
     assert worst_corner(checked(loops)) > least
 
 
 def test_grid_has_as_many_faces_as_its_sides_ask_for() -> None:
+    """A rectangle of 20 by 10 edges becomes 200 faces."""
     mesh = checked([divided([[0, 0], [20, 0], [20, 10], [0, 10]], 1)])
     assert mesh.face_count == 200
 
@@ -93,11 +95,13 @@ def test_a_round_end_is_as_even_inside_as_at_its_rim(count: int) -> None:
 
 @pytest.mark.parametrize("loop", [circle(5, 7), circle(5, 2)])
 def test_odd_and_tiny_rims_are_refused(loop: np.ndarray) -> None:
+    """Rims of seven or two edges are refused for their count."""
     with pytest.raises(KernelError, match="even count"):
         fill_plane([loop])
 
 
 def test_a_narrow_rim_of_four_edges_is_filled_and_a_hole_of_four_is_refused() -> None:
+    """A slender diamond is filled; a hole too coarse says to use shorter edges."""
     assert checked([np.array([[8.0, 0.0], [0.0, 70.0], [-8.0, 0.0], [0.0, -70.0]])]).face_count >= 1
     for loops in ([circle(20, 24), circle(4, 4, back=True)], [np.array([[0, 0], [10, 0], [3, 3], [0, 10.0]])]):
         with pytest.raises(KernelError, match="Use shorter edges"):
@@ -105,6 +109,7 @@ def test_a_narrow_rim_of_four_edges_is_filled_and_a_hole_of_four_is_refused() ->
 
 
 def test_inside_is_told_by_the_even_odd_rule() -> None:
+    """A place in the ring, in its hole and outside it."""
     rim = np.concatenate((circle(10, 20), circle(4, 20, back=True)))
     edges = np.concatenate([first + np.column_stack((np.arange(20), np.roll(np.arange(20), -1))) for first in (0, 20)])
     assert contains(rim, edges, np.array([[0.0, 0.0], [7.0, 0.0], [12.0, 0.0]])).tolist() == [False, True, False]
@@ -113,6 +118,7 @@ def test_inside_is_told_by_the_even_odd_rule() -> None:
 @settings(max_examples=40)
 @given(st.integers(0, 10_000), st.integers(3, 10))
 def test_any_star_shaped_polygon_is_filled(seed: int, count: int) -> None:
+    """Random outlines are filled without a fold, or told to be too narrow."""
     rng = np.random.default_rng(seed)
     angle = (np.arange(count) + rng.uniform(0.1, 0.9, count)) * 2 * np.pi / count
     radius = rng.uniform(8, 25, count)

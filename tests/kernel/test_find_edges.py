@@ -13,6 +13,7 @@ GRID = make_topology(9, [[0, 1, 4, 3], [1, 2, 5, 4], [3, 4, 7, 6], [4, 5, 8, 7]]
 
 
 def test_an_edge_is_found_by_its_ends_in_either_order():
+    """The direction in which the two ends are given does not matter."""
     ends = GRID.edges.ends
     every = np.arange(len(ends))
     assert (GRID.find_edges(ends) == every).all()
@@ -20,12 +21,14 @@ def test_an_edge_is_found_by_its_ends_in_either_order():
 
 
 def test_pairs_that_no_edge_joins_are_told():
+    """Diagonals and points alone give -1, also on a topology without edges."""
     assert GRID.find_edges(np.array([[0, 4], [0, 1], [8, 0]])).tolist()[::2] == [-1, -1]
     assert make_topology(4).find_edges(np.array([[0, 1]])).tolist() == [-1]
 
 
 @given(st.permutations(range(9)), st.lists(st.tuples(st.integers(0, 8), st.integers(0, 8)), max_size=20))
 def test_edges_are_those_of_a_graph_whatever_the_numbering(numbers, pairs):
+    """networkx finds an edge wherever the topology does, under any numbering."""
     order = np.array(numbers)
     topology = make_topology(9, order[GRID.face_corners].reshape(-1, 4))
     graph = nx.Graph([tuple(pair) for pair in order[GRID.edges.ends].tolist()])

@@ -41,6 +41,7 @@ def area_of(curve: NurbsCurve, places: int = 64) -> float:
 
 
 def test_a_circle_is_exact_everywhere() -> None:
+    """Radius and area hold to the last digits."""
     circle = make_circle([3, -2], 7.5)
     points = curve_points(circle, np.linspace(0, 1, 101))
     assert np.abs(np.hypot(points[:, 0] - 3, points[:, 1] + 2) - 7.5).max() < 1e-13
@@ -48,6 +49,7 @@ def test_a_circle_is_exact_everywhere() -> None:
 
 
 def test_an_ellipse_satisfies_its_equation_and_has_its_area() -> None:
+    """Every point fulfils the equation of the turned ellipse, and the area is pi a b."""
     ellipse = make_elliptic_arc([1, 2], 5, 3, np.radians(30), 0, 2 * np.pi)
     points = curve_points(ellipse, np.linspace(0, 1, 101))[:, :2] - [1, 2]
     turned = points @ np.array([[np.cos(np.pi / 6), -np.sin(np.pi / 6)], [np.sin(np.pi / 6), np.cos(np.pi / 6)]])
@@ -58,6 +60,7 @@ def test_an_ellipse_satisfies_its_equation_and_has_its_area() -> None:
 @given(st.floats(-3, 3).filter(lambda b: abs(b) > 1e-3))
 def test_a_bulge_gives_the_arc_of_its_angle(bulge: float) -> None:
     # DXF reference, polyline group code 42: the bulge is the tangent of a quarter of the included angle.
+    """Curvature and length follow from the angle, and the sign tells the side."""
     arc = arc_by_bulge([0, 0], [10, 0], bulge)
     angle = 4 * np.arctan(abs(bulge))
     radius = 5 / np.sin(angle / 2)
@@ -68,6 +71,7 @@ def test_a_bulge_gives_the_arc_of_its_angle(bulge: float) -> None:
 
 @given(st.floats(0.1, 6.1), st.floats(0.1, 0.9))
 def test_an_arc_through_three_points_passes_the_middle_one(sweep: float, share: float) -> None:
+    """The tangent of a quarter of the sweep, with its sign when run backwards."""
     at = np.array([0.0, share * sweep, sweep])
     start, middle, end = np.column_stack((np.cos(at), np.sin(at)))
     assert bulge_through(start, middle, end) == pytest.approx(np.tan(sweep / 4), rel=1e-6)
@@ -75,6 +79,7 @@ def test_an_arc_through_three_points_passes_the_middle_one(sweep: float, share: 
 
 
 def test_three_points_on_a_line_give_a_line_or_are_refused() -> None:
+    """The bulge of three points in order is none, out of order an error."""
     assert bulge_through([0, 0], [1, 0], [3, 0]) == 0
     with pytest.raises(InvalidInput):
         bulge_through([0, 0], [5, 0], [3, 0])
@@ -82,10 +87,12 @@ def test_three_points_on_a_line_give_a_line_or_are_refused() -> None:
 
 def test_a_tangent_arc_leaves_along_its_tangent() -> None:
     # A quarter circle of radius 10 leaves (0, 0) upwards and reaches (10, 10): it turns to the right.
+    """The turn to the right of a quarter circle has the bulge of an eighth."""
     assert bulge_from_tangent([0, 0], [0, 1], [10, 10]) == pytest.approx(-np.tan(np.pi / 8), rel=1e-12)
 
 
 def test_a_rectangle_with_four_radii_has_its_area() -> None:
+    """Each corner takes (1 - pi / 4) r², and no kink is left."""
     radii = np.array([1, 2, 3, 4])
     rectangle = make_rectangle(30, 20, radii)
     assert area_of(rectangle) == pytest.approx(600 - (1 - np.pi / 4) * (radii**2).sum(), rel=1e-12)
@@ -94,6 +101,7 @@ def test_a_rectangle_with_four_radii_has_its_area() -> None:
 
 
 def test_a_rectangle_starts_its_radii_at_the_right_top_corner() -> None:
+    """The first radius is the right top one; the left bottom corner stays sharp."""
     points = curve_points(
         make_rectangle(30, 20, [5, 0, 0, 0]), np.linspace(0, 1, 2001) * make_rectangle(30, 20, [5, 0, 0, 0]).domain[1]
     )
@@ -102,6 +110,7 @@ def test_a_rectangle_starts_its_radii_at_the_right_top_corner() -> None:
 
 
 def test_corner_radii_that_overlap_are_refused_with_the_largest_that_fits() -> None:
+    """The error names the largest radius, half of the shorter side."""
     with pytest.raises(RadiusTooLarge) as caught:
         make_rectangle(30, 20, 12)
     assert caught.value.largest == pytest.approx(10)
@@ -109,15 +118,18 @@ def test_corner_radii_that_overlap_are_refused_with_the_largest_that_fits() -> N
 
 @pytest.mark.parametrize("sides", [3, 4, 6, 17])
 def test_a_polygon_has_the_area_of_its_circles(sides: int) -> None:
+    """Regular polygons by their circle through the corners or through the sides."""
     assert area_of(make_polygon(sides, 10)) == pytest.approx(sides / 2 * 100 * np.sin(2 * np.pi / sides), rel=1e-12)
     assert area_of(make_polygon(sides, 10, "sides")) == pytest.approx(sides * 100 * np.tan(np.pi / sides), rel=1e-12)
 
 
 def test_a_sharp_star_has_the_area_of_its_triangles() -> None:
+    """Ten triangles between the two radii give the area."""
     assert area_of(make_star(5, 10, 4)) == pytest.approx(5 * 10 * 4 * np.sin(np.pi / 5), rel=1e-12)
 
 
 def test_a_rounded_star_has_both_radii_and_no_sharp_point() -> None:
+    """Curvatures are those of straight sides and the two roundings alone."""
     star = make_star(7, 40, 25, 2, 3)
     assert not len(find_kinks(star, np.radians(0.1)))
     bends = np.unique(np.round(curve_curvature(star, (span_params(star, 2)[:-1] + span_params(star, 2)[1:]) / 2), 6))
@@ -126,6 +138,7 @@ def test_a_rounded_star_has_both_radii_and_no_sharp_point() -> None:
 
 def test_a_star_whose_tips_divide_a_ring_gives_whole_steps() -> None:
     # Common practice, no source: a star joined into a ring of quads needs a number of ring points that its tips divide.
+    """Sharp points of the tips fall on every fourth of 48 places."""
     from glass_spoon.kernel.curves.alter.refit_curve import even_points
 
     star = make_star(6, 40, 25)
@@ -133,6 +146,7 @@ def test_a_star_whose_tips_divide_a_ring_gives_whole_steps() -> None:
 
 
 def test_a_slot_has_its_area_and_tangent_ends() -> None:
+    """A straight run and two half circles, without a kink."""
     slot = make_slot(30, 8)
     assert area_of(slot) == pytest.approx(30 * 8 + np.pi * 16, rel=1e-12)
     assert not len(find_kinks(slot, np.radians(0.01)))
@@ -140,6 +154,7 @@ def test_a_slot_has_its_area_and_tangent_ends() -> None:
 
 @pytest.mark.parametrize(("rho", "kind"), [(0.3, "ellipse"), (0.5, "parabola"), (0.7, "hyperbola")])
 def test_a_conic_passes_its_shoulder_and_is_of_its_kind(rho: float, kind: str) -> None:
+    """The form of the fitted conic is that of its rho, and the shoulder lies on it."""
     conic = make_conic([0, 0], [5, 8], [12, 0], rho)
     middle = curve_points(conic, np.array([0.5]))[0]
     assert middle[:2] == pytest.approx(np.array([6, 0]) + rho * (np.array([5, 8]) - [6, 0]), rel=1e-12)
@@ -152,6 +167,7 @@ def test_a_conic_passes_its_shoulder_and_is_of_its_kind(rho: float, kind: str) -
 
 
 def test_quarter_circle_is_the_conic_with_the_weight_of_45_degrees() -> None:
+    """The weight of 45° makes the conic a circle to the last digits."""
     weight = np.cos(np.pi / 4)
     conic = make_conic([10, 0], [10, 10], [0, 10], weight / (1 + weight))
     points = curve_points(conic, np.linspace(0, 1, 33))
@@ -159,6 +175,7 @@ def test_quarter_circle_is_the_conic_with_the_weight_of_45_degrees() -> None:
 
 
 def test_a_polyline_with_bulges_mixes_lines_and_arcs() -> None:
+    """A line and a quarter arc in one curve have their lengths added."""
     curve = polyline_with_bulges([[0, 0], [10, 0], [10, 10]], [0, np.tan(np.pi / 8), 0], closed=False)
     assert measure_length(curve).length == pytest.approx(10 + 10 / np.sqrt(2) * np.pi / 2, rel=1e-12)
 
@@ -186,5 +203,6 @@ def test_a_rounded_star_reaches_what_it_is_asked_to(tips: int, outer: float, inn
 
 
 def test_a_star_with_no_room_for_its_roundings_says_so() -> None:
+    """The error says which roundings do not fit between the radii."""
     with pytest.raises(InvalidInput, match="wide enough for roundings of 20 and 0 mm"):
         sharp_star_radii(40, 30, 29, 20, 0)

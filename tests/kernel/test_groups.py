@@ -12,6 +12,7 @@ from glass_spoon.kernel.groups import joined_groups
 
 @given(st.integers(1, 30), st.lists(st.tuples(st.integers(0, 29), st.integers(0, 29)), max_size=40))
 def test_groups_are_connected_components_numbered_by_their_lowest(count: int, pairs: list[tuple[int, int]]) -> None:
+    """networkx's connected components are the same, and numbers rise by lowest member."""
     pairs = [(a % count, b % count) for a, b in pairs]
     groups = joined_groups([a for a, _ in pairs], [b for _, b in pairs], count)
     graph = networkx.Graph(pairs)

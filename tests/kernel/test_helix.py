@@ -39,6 +39,7 @@ def torsion(curve: NurbsCurve, params: np.ndarray) -> np.ndarray:
 @settings(max_examples=25)
 @given(st.floats(1, 60), st.floats(0.5, 40), st.floats(0.2, 6), st.sampled_from([1, -1]))
 def test_length_curvature_and_torsion_follow_the_formulas(radius: float, pitch: float, turns: float, hand: int) -> None:
+    """Length, curvature and torsion over random radii, pitches, turns and both hands."""
     curve = make_helix(HelixShape((radius, radius), turns, pitch, hand)).curve
     rise = pitch / (2 * np.pi)
     square = radius**2 + rise**2
@@ -49,6 +50,7 @@ def test_length_curvature_and_torsion_follow_the_formulas(radius: float, pitch: 
 
 
 def test_every_place_lies_on_the_cylinder_within_the_tolerance() -> None:
+    """Places between those of the fit keep the tolerance, and the end lies at its height."""
     fit = make_helix(HelixShape((25, 25), 5, 8), tolerance=1e-6)
     points = curve_points(fit.curve, np.linspace(*fit.curve.domain, 4001))
     assert np.abs(np.hypot(points[:, 0], points[:, 1]) - 25).max() < 1.5e-6  # looked at in other places than the fit was
@@ -57,12 +59,14 @@ def test_every_place_lies_on_the_cylinder_within_the_tolerance() -> None:
 
 
 def test_hand_and_start_angle_turn_the_right_way() -> None:
+    """A left-handed quarter turn from 90° goes from y to x and rises."""
     left = curve_points(make_helix(HelixShape((10, 10), 0.25, 4, -1, np.pi / 2)).curve, np.array([0.0, np.pi / 2]))
     assert left[0] == pytest.approx([0, 10, 0], abs=1e-9)
     assert left[1] == pytest.approx([10, 0, 1], abs=1e-9)
 
 
 def test_eased_ends_lie_level_and_take_half_a_pitch_a_turn() -> None:
+    """The eased turns lose half a pitch each, ends lie level, and it rises all the way."""
     shape = HelixShape((20, 20), 6, 10, ease=(1, 1.5))
     curve = make_helix(shape).curve
     points = curve_points(curve, np.array(curve.domain))
@@ -74,6 +78,7 @@ def test_eased_ends_lie_level_and_take_half_a_pitch_a_turn() -> None:
 
 
 def test_ends_that_run_out_start_on_the_core() -> None:
+    """Both ends lie on the core's radius and the middle on the ridge's."""
     curve = make_helix(HelixShape((12, 12), 4, 2, run_out=(0.5, 0.75), core=10)).curve
     ends = curve_points(curve, np.array(curve.domain))
     assert np.hypot(ends[:, 0], ends[:, 1]) == pytest.approx([10, 10], abs=1e-9)
@@ -83,6 +88,7 @@ def test_ends_that_run_out_start_on_the_core() -> None:
 
 def test_a_thread_takes_sixty_steps_a_turn() -> None:
     # Common practice, no source: some 60 segments a turn, so two turns are 120 + 1 points.
+    """Two turns at sixty steps give 121 evenly spaced places."""
     points = even_points(make_helix(HelixShape((4, 4), 2, 1.25)).curve, 120).places
     assert len(points) == 121
     steps = np.linalg.norm(np.diff(points, axis=0), axis=1)
@@ -90,6 +96,7 @@ def test_a_thread_takes_sixty_steps_a_turn() -> None:
 
 
 def test_a_spiral_has_the_length_of_archimedes_formula() -> None:
+    """The arc length of r = a t by its closed form; the spiral is flat."""
     curve = make_spiral(0, 30, 3).curve
     a, end = 30 / (6 * np.pi), 6 * np.pi
     exact = a / 2 * (end * np.sqrt(1 + end**2) + np.arcsinh(end))
@@ -98,6 +105,7 @@ def test_a_spiral_has_the_length_of_archimedes_formula() -> None:
 
 
 def test_a_helix_around_a_line_is_the_plain_helix() -> None:
+    """Around a straight line it has the plain helix's radius and length."""
     fit = helix_around(make_polyline([[0, 0, 0], [0, 0, 20]]), (5, 5), 2)
     points = curve_points(fit.curve, np.linspace(*fit.curve.domain, 301))
     assert np.abs(np.hypot(points[:, 0], points[:, 1]) - 5).max() < 2e-4
@@ -105,6 +113,7 @@ def test_a_helix_around_a_line_is_the_plain_helix() -> None:
 
 
 def test_a_helix_around_a_ring_keeps_its_distance() -> None:
+    """Around a circle every point keeps its distance to the circle."""
     ring = make_arc([0, 0, 0], [50, 0, 0], [0, 50, 0], 0, 2 * np.pi)
     points = curve_points(helix_around(ring, (6, 6), 12).curve, np.linspace(0, 1, 997))
     from_ring = np.hypot(np.hypot(points[:, 0], points[:, 1]) - 50, points[:, 2])
@@ -112,6 +121,7 @@ def test_a_helix_around_a_ring_keeps_its_distance() -> None:
 
 
 def test_a_carried_frame_stays_square_and_does_not_twist_in_a_plane() -> None:
+    """Axis and side stay square to the path, and the axis stays square to the plane."""
     ring = make_arc([0, 0, 0], [50, 0, 0], [0, 0, 50], 0, np.pi)
     frame = carry_frame(ring, np.array([0.0, 1.0, 0.0]))
     _, axis, side = frame.at(np.linspace(0, 1, 57))
@@ -124,11 +134,13 @@ def test_a_carried_frame_stays_square_and_does_not_twist_in_a_plane() -> None:
     [HelixShape((5, 5), 0, 1), HelixShape((-1, 5), 2, 1), HelixShape((5, 5), 2, 1, ease=(1.5, 1)), HelixShape((0, 0), 2, 1)],
 )
 def test_what_is_no_helix_is_refused(shape: HelixShape) -> None:
+    """Shapes without turns, pitch or radius are refused."""
     with pytest.raises(InvalidInput):
         make_helix(shape)
 
 
 def test_a_helix_around_a_sharp_path_is_refused() -> None:
+    """A path with a corner is refused by its sharp points."""
     with pytest.raises(InvalidInput, match="sharp points"):
         helix_around(make_polyline([[0, 0, 0], [10, 0, 0], [10, 10, 0]]), (2, 2), 3)
 

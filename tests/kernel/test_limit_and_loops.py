@@ -61,6 +61,7 @@ def _at_sharp(mesh: Mesh) -> np.ndarray:
 
 
 def test_limit_normals_are_those_of_the_finest_faces() -> None:
+    """After five subdivisions the vertex normals agree with the limit's."""
     mesh = mesh_surface(torus(30, 10), 12, 8)
     limit = limit_surface(mesh)
     fine = subdivide(mesh, 5)
@@ -75,6 +76,7 @@ def test_limit_normals_of_a_cube_point_along_its_diagonals() -> None:
 
 
 def test_flat_grid_stays_flat_with_its_rim_on_its_line() -> None:
+    """Flat stays flat, and the rim stays on its straight lines and corners."""
     grid = grid_mesh(6, 5)
     limit = to_limit(grid, 1)
     assert np.abs(limit.positions[:, 2]).max() == 0
@@ -84,6 +86,7 @@ def test_flat_grid_stays_flat_with_its_rim_on_its_line() -> None:
 
 
 def test_kink_angle_of_a_regular_tube_is_the_angle_between_its_sides() -> None:
+    """The turn between neighbouring limit tangents is a sixteenth of the round."""
     turn = np.linspace(0, 2 * np.pi, 17)[:-1]
     rings = [np.column_stack((np.cos(turn), np.sin(turn), np.full(16, z))) for z in range(4)]
     here, there = np.arange(16), (np.arange(16) + 1) % 16
@@ -95,11 +98,13 @@ def test_kink_angle_of_a_regular_tube_is_the_angle_between_its_sides() -> None:
 
 
 def test_limit_needs_quads() -> None:
+    """Triangles are refused for a limit surface."""
     with pytest.raises(InvalidInput, match="quads"):
         limit_surface(make_mesh(np.eye(3), [[0, 1, 2]]))
 
 
 def test_facing_sides_of_quads_are_one_ring() -> None:
+    """A 3 by 2 grid has three rings of one way and two of the other."""
     ring, _ = ring_labels(grid_mesh(3, 2).topology)
     assert (
         np.unique(ring, return_counts=True)[1].tolist().count(3) + np.unique(ring, return_counts=True)[1].tolist().count(4)
@@ -108,6 +113,7 @@ def test_facing_sides_of_quads_are_one_ring() -> None:
 
 
 def test_cut_rings_keep_the_shape_and_stay_quads() -> None:
+    """Cuts at shares leave quads on the same places; no cut gives the same mesh."""
     mesh = mesh_surface(torus(30, 10), 16, 8)
     done = cut_rings(mesh, [(0, np.array([0.25])), (5, np.array([0.1, 0.8]))])
     cut, loops = done.mesh, done.loops
@@ -124,6 +130,7 @@ def test_cut_rings_keep_the_shape_and_stay_quads() -> None:
 
 
 def test_cut_near_an_end_lies_as_far_from_it_on_every_edge_of_the_ring() -> None:
+    """A loop at a fifth lies at 0.2 all along."""
     grid = grid_mesh(4, 3)
     edge = int(np.flatnonzero((grid.topology.edges.ends == (0, 1)).all(axis=1))[0])
     cut = cut_rings(grid, [(edge, np.array([0.2]))]).mesh
@@ -144,12 +151,14 @@ def test_support_loops_match_the_crease_they_stand_for() -> None:
 
 
 def test_loops_of_creases_that_stay_sharp_lie_at_the_distance_asked_for() -> None:
+    """Loops beside endless creases lie the given distance from the edge."""
     supported = creases_to_loops(creased(cube_mesh(2.0), np.inf), 0.1)
     levels = np.unique(np.round(np.abs(supported.mesh.positions), 9))
     assert levels.tolist() == pytest.approx([0.9, 1.0])
 
 
 def test_crease_to_loops_and_back_gives_the_cage_again() -> None:
+    """Supported and turned back, the flange has its faces and sharpness again."""
     turn = np.linspace(0, 2 * np.pi, 13)[:-1]
     rings = [
         np.column_stack((r * np.cos(turn), r * np.sin(turn), np.full(12, z)))
@@ -170,6 +179,7 @@ def test_crease_to_loops_and_back_gives_the_cage_again() -> None:
 
 
 def test_mesh_without_creases_has_no_loops_to_make() -> None:
+    """No crease and no distance are refused in words."""
     with pytest.raises(InvalidInput, match="creases"):
         creases_to_loops(cube_mesh(), 0.1)
     with pytest.raises(InvalidInput, match="distance"):

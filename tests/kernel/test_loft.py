@@ -45,6 +45,7 @@ def hull_station(beam: float, depth: float, x: float) -> NurbsCurve:
 
 
 def test_a_loft_of_two_circles_is_a_cone_s_frustum() -> None:
+    """The volume of a straight loft between two circles by the frustum's formula."""
     surface = loft_sections([lifted(make_circle((0, 0), 30), 0), lifted(make_circle((0, 0), 20), 50)], LoftShape())
     closed = loft_sections(
         [lifted(make_circle((0, 0), 30), 0), lifted(make_circle((0, 0), 20), 50)], LoftShape(ends=("flat", "flat"))
@@ -54,6 +55,7 @@ def test_a_loft_of_two_circles_is_a_cone_s_frustum() -> None:
 
 
 def test_a_dome_on_a_loft_of_equal_circles_is_a_half_sphere() -> None:
+    """A domed end adds two thirds of pi r³ and the mesh stays all quads."""
     sections = [lifted(make_circle((0, 0), 10), height) for height in (0, 20, 40)]
     surface = loft_sections(sections, LoftShape(ends=("flat", "domed")))
     assert volume(surface, 64, 64) == pytest.approx(np.pi * 100 * 40 + 2 / 3 * np.pi * 1000, rel=1e-4)
@@ -63,6 +65,7 @@ def test_a_dome_on_a_loft_of_equal_circles_is_a_half_sphere() -> None:
 
 
 def test_every_section_lies_on_the_loft() -> None:
+    """Each section of a hull is met by an isocurve of the loft within 1e-6."""
     sections = [hull_station(beam, depth, x) for beam, depth, x in ((200, 100, 0), (600, 300, 900), (560, 260, 2200))]
     surface = loft_sections(sections, LoftShape())
     for section in sections:
@@ -87,6 +90,7 @@ def test_a_chine_stays_an_edge_all_along() -> None:
 @given(st.integers(0, 5000), st.floats(0, 6.28), st.booleans())
 @example(138, 0.0, True)  # the best start lay a rounding beside a knot
 def test_sections_started_elsewhere_or_turned_round_loft_without_twist(seed: int, start: float, turned: bool) -> None:
+    """Isocurves stay short whatever the start and the direction of the upper ring."""
     rng = np.random.default_rng(seed)
     lower = lifted(make_circle((0, 0), 30), 0)
     upper = lifted(make_circle((0, 0), float(rng.uniform(15, 40)), start), 60)
@@ -101,6 +105,7 @@ def test_sections_started_elsewhere_or_turned_round_loft_without_twist(seed: int
 
 
 def test_squares_turned_a_little_join_corner_to_corner() -> None:
+    """The shortest of the joins leads from corner to nearest corner."""
     lower, upper = lifted(make_rectangle(20, 20), 0), lifted(make_rectangle(20, 20), 30, turn=np.radians(20) + np.pi / 2)
     surface = loft_sections([lower, upper], LoftShape())
     corners = surface.control_points[:, -1, :2]
@@ -110,6 +115,7 @@ def test_squares_turned_a_little_join_corner_to_corner() -> None:
 
 
 def test_compatible_sections_are_the_same_curves() -> None:
+    """Compatible curves share knots and keep their shapes."""
     first = interpolate_points([[0, 0, 0], [10, 5, 0], [30, 0, 0]])
     second = make_polyline([[0, 0, 10], [12, 8, 10], [30, 0, 10]])
     third = make_circle((0, 0), 12)
@@ -121,6 +127,7 @@ def test_compatible_sections_are_the_same_curves() -> None:
 
 
 def test_knots_that_differ_by_rounding_are_not_piled_up() -> None:
+    """Knots 1e-10 apart are taken as one."""
     first = insert_knots(interpolate_points([[0, 0, 0], [10, 5, 0], [30, 0, 0]]), [3.0, 9.0])
     second = NurbsCurve(first.degree, first.knots.copy(), first.control_points + np.array([0, 0, 9]), first.weights)
     inner = second.knots.copy()
@@ -130,6 +137,7 @@ def test_knots_that_differ_by_rounding_are_not_piled_up() -> None:
 
 
 def test_leaving_square_gives_a_tangent_across_the_first_section() -> None:
+    """Across the first section the surface goes straight up."""
     sections = [lifted(make_circle((0, 0), r), h) for r, h in ((20, 0), (35, 30), (15, 70))]
     surface = loft_sections(sections, LoftShape(leaving=("square", "free")))
     u = np.linspace(*surface.domain(0), 9)
@@ -139,6 +147,7 @@ def test_leaving_square_gives_a_tangent_across_the_first_section() -> None:
 
 
 def test_a_loft_closed_on_itself_is_smooth_at_its_seam() -> None:
+    """Both derivatives agree at the place where it closes."""
     sections = [
         place_curve(
             place_curve(make_circle((0, 0), 5 + k % 2), turning([0, 0, 0], [1, 0, 0], np.pi / 2).then(moving([40, 0, 0]))),
@@ -173,11 +182,13 @@ def test_a_loft_closed_on_itself_is_smooth_at_its_seam() -> None:
     ],
 )
 def test_what_cannot_be_lofted_is_told(sections, shape, word: str) -> None:
+    """Too few sections, kinds mixed and impossible leaves are refused in words."""
     with pytest.raises(KernelError, match=word):
         loft_sections(sections, shape)
 
 
 def test_open_sections_are_turned_to_run_alike() -> None:
+    """The second section is turned to start where the first does."""
     first = make_polyline([[0, 0, 0], [100, 0, 0]])
     second = make_polyline([[100, 0, 50], [0, 0, 50]])
     assert align_sections([first, second])[1].control_points[0] == pytest.approx([0, 0, 50])
@@ -190,6 +201,7 @@ def wide(surface: NurbsSurface, count: int = 9) -> tuple[np.ndarray, np.ndarray]
 
 
 def test_two_rails_carry_the_sections_between_them() -> None:
+    """Widths along the height are those of the rails."""
     right = interpolate_points([[20, 0, 0], [30, 0, 30], [20, 0, 60]])
     left = interpolate_points([[-20, 0, 0], [-25, 0, 30], [-20, 0, 60]])
     rings = [lifted(make_circle((0, 0), 20), 0), lifted(make_circle((0, 0), 20), 60)]
@@ -200,6 +212,7 @@ def test_two_rails_carry_the_sections_between_them() -> None:
 
 
 def test_one_rail_shifts_the_sections() -> None:
+    """One rail moves the sections and keeps their width."""
     rail = interpolate_points([[20, 0, 0], [30, 0, 30], [20, 0, 60]])
     rings = [lifted(make_circle((0, 0), 20), 0), lifted(make_circle((0, 0), 20), 60)]
     high, low = wide(loft_sections(rings, LoftShape(rails=(rail,))))
@@ -208,6 +221,7 @@ def test_one_rail_shifts_the_sections() -> None:
 
 
 def test_rails_that_miss_a_section_are_told_with_the_distance() -> None:
+    """The error names the section and the distance in millimetres."""
     rail = interpolate_points([[20, 0, 0], [30, 0, 30], [35, 0, 60]])
     rings = [lifted(make_circle((0, 0), 20), 0), lifted(make_circle((0, 0), 20), 60)]
     with pytest.raises(KernelError, match=r"misses section 2 by 14\.9 mm"):
@@ -215,6 +229,7 @@ def test_rails_that_miss_a_section_are_told_with_the_distance() -> None:
 
 
 def test_nose_closes_with_one_tip_and_no_point() -> None:
+    """The tip is one point, round there, and the mesh is of quads."""
     rings = [lifted(make_circle((0, 0), 20), z) for z in (-60, -30, 0)]
     surface = loft_sections(rings, LoftShape(noses=(0.0, 25.0)))
     assert surface.is_pole(1, -1, 1e-9)
@@ -226,6 +241,7 @@ def test_nose_closes_with_one_tip_and_no_point() -> None:
 
 
 def test_loft_leaves_towards_a_place() -> None:
+    """Across the rim the surface heads for the given place."""
     rings = [lifted(make_circle((0, 0), 20), 0), lifted(make_circle((0, 0), 20), 60)]
     surface = loft_sections(rings, LoftShape(leaving=("place", "free"), places=((0, 0, 40), (0, 0, 0))))
     grid = evaluate_grid(surface, np.linspace(*surface.domain(0), 9), np.array([0.0]))

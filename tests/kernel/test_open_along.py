@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.mesh_edits.open_along import Opened, open_along
 from glass_spoon.kernel.mesh_edits.thicken import Wall, thicken
-from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from glass_spoon.kernel.meshes.origin import check_origin
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from glass_spoon.kernel.meshing.six_sides import SixSides, mesh_six_sides
@@ -153,3 +154,36 @@ def test_what_cannot_be_opened_is_refused_with_what_to_do() -> None:
     with pytest.raises(KernelError, match="over a crease"):
         open_along(box, [circle(0, 16, 6) + np.array([0, 0, 20])])
     assert open_sides(open_along(box, [circle(0, 0, 9) + np.array([0, 0, 20])]).mesh) > 12
+
+
+def test_equal_holes_of_an_even_skin_get_equal_meshes() -> None:
+    """Four in a square map on themselves when mirrored and turned; ten in a ring about a polar sheet when turned by 36°."""
+    square = open_along(grid_mesh(40, 40, 1.0), [circle(x, y, 4.3) for x in (11, 29) for y in (11, 29)]).mesh
+    places = square.positions - [20, 20, 0]
+    tree = cKDTree(places)
+    for turn in (np.diag([-1, 1, 1]), np.diag([1, -1, 1]), np.array([[0, -1, 0], [1, 0, 0], [0, 0, 1]])):
+        assert tree.query(places @ turn.T)[0].max() < 1e-9
+    around = np.arange(120) * 2 * np.pi / 120
+    out = np.linspace(20, 60, 21)
+    points = np.stack((np.outer(out, np.cos(around)), np.outer(out, np.sin(around)), np.zeros((21, 120))), axis=-1)
+    table = np.arange(21 * 120).reshape(21, 120)
+    ahead = np.roll(table, -1, axis=1)
+    quads = np.stack((table[:-1], table[1:], ahead[1:], ahead[:-1]), axis=-1).reshape(-1, 4)
+    turn, middles = np.pi / 5, 0.013 + np.arange(10) * np.pi / 5
+    holes = [circle(40 * np.cos(at), 40 * np.sin(at), 6.0) for at in middles]
+    ring = open_along(make_mesh(points.reshape(-1, 3), quads), holes).mesh
+    check_result(ring, closed=False)
+    c, s = np.cos(turn), np.sin(turn)
+    found = cKDTree(ring.positions).query(ring.positions @ np.array([[c, s, 0], [-s, c, 0], [0, 0, 1]]))[0]
+    assert found.max() < 1e-9
+
+
+def test_holes_at_once_are_as_if_one_after_another() -> None:
+    """In either order, and some too near to be opened together: the same counts, each rim on its circle."""
+    outlines = [circle(20, 20, 5), circle(34, 20, 5), circle(70, 50, 6), circle(20, 50, 4)]
+    found = [open_along(SKIN, own) for own in (outlines, outlines[::-1])]
+    for done in found:
+        check_result(done.mesh, closed=False)
+        check_origin(done)
+        assert done.rims == 4
+    assert abs(found[0].mesh.face_count - found[1].mesh.face_count) < 20

@@ -13,6 +13,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from glass_spoon.kernel.detail.connect import connect_edges, connect_points
+from glass_spoon.kernel.detail.lay_loops import lay_beside, lay_through
 from glass_spoon.kernel.mesh_edits.clean_mesh import clean_mesh, part_non_manifold, reverse_faces, turn_alike
 from glass_spoon.kernel.mesh_edits.cut_rings import cut_rings, predict_cut_faces
 from glass_spoon.kernel.mesh_edits.gather_meshes import gather_meshes
@@ -112,6 +114,11 @@ def with_sharpness(mesh: Mesh, sharp: np.ndarray) -> Mesh:
     return replace(mesh, edges={**mesh.edges, "sharpness": sharp})
 
 
+def middle_row(mesh: Mesh) -> np.ndarray:
+    """Mark the edges along the middle of a flat grid of four by four."""
+    return np.asarray((mesh.positions[mesh.topology.edges.ends][:, :, 0] == 2).all(axis=1))
+
+
 CHANGES: dict[str, tuple[Callable[[], Mesh], Callable[[Mesh], Reworked]]] = {
     "nothing": (mixed_faces, unchanged),
     "weld": (lambda: exploded(mixed_faces()), lambda mesh: weld(mesh, 1e-6)),
@@ -125,6 +132,14 @@ CHANGES: dict[str, tuple[Callable[[], Mesh], Callable[[Mesh], Reworked]]] = {
     "turn alike": (lambda: with_rubbish(mixed_faces()), turn_alike),
     "pair": (triangulated, pair_triangles),
     "cut rings": (mixed_faces, lambda mesh: cut_rings(mesh, some_cuts(mesh))),
+    "connect points": (mixed_faces, lambda mesh: connect_points(mesh, np.arange(mesh.point_count) % 3 == 0)),
+    "connect edges": (mixed_faces, lambda mesh: connect_edges(mesh, np.arange(len(mesh.topology.edges.ends)) % 3 == 0)),
+    "loops beside": (lambda: grid_mesh(4, 4), lambda mesh: lay_beside(mesh, middle_row(mesh), 0.3, "both")),
+    "a loop on one side": (lambda: grid_mesh(4, 4), lambda mesh: lay_beside(mesh, middle_row(mesh), 0.3, "left")),
+    "divide": (
+        lambda: grid_mesh(4, 4),
+        lambda mesh: cut_rings(mesh, lay_through(mesh.topology, np.arange(mesh.face_count) == 5, 3, 2)),
+    ),
     "put points in": (side_by_side, lambda mesh: put_points_in(mesh, 1e-6)),
     "support": (creased, lambda mesh: creases_to_loops(with_sharpness(mesh, creased().edges["sharpness"]), 0.5)),
 }

@@ -50,6 +50,7 @@ def test_no_other_pairing_has_more_pairs_or_a_greater_weight(seed: int, edges: i
 
 
 def test_pairs_of_scattered_triangles_are_as_many_as_another_library_finds() -> None:
+    """networkx's maximum matching has no pair more."""
     mesh = scattered(5, 160)
     graph = networkx.Graph()
     for edge, (a, b) in enumerate(mesh.topology.edge_faces.tolist()):
@@ -68,6 +69,7 @@ def test_pairs_of_scattered_triangles_are_as_many_as_another_library_finds() -> 
 
 
 def test_a_cut_torus_becomes_its_quads_again() -> None:
+    """All diagonals are found again, and the volume stays."""
     whole = mesh_surface(torus(30, 10), 48, 20)
     paired = pair_triangles(cut_in_triangles(whole))
     assert paired.mesh.topology.is_quads
@@ -84,6 +86,7 @@ def test_large_meshes_are_paired_patch_by_patch_nearly_as_well() -> None:
 
 
 def test_area_and_rim_stay() -> None:
+    """Pairs and triangles left add up, the rim and the area are untouched."""
     mesh = scattered(2, 900)
     paired = pair_triangles(mesh)
     check_mesh(paired.mesh)
@@ -93,12 +96,14 @@ def test_area_and_rim_stay() -> None:
 
 
 def test_triangles_over_a_sharp_edge_stay_apart() -> None:
+    """Each face of a cube gets its own two triangles."""
     paired = pair_triangles(cut_in_triangles(cube_mesh()), np.radians(30))
     assert paired.mesh.topology.is_quads
     assert np.allclose(np.sort(np.abs(paired.mesh.face_normals).max(axis=1)), 1)
 
 
 def test_held_edges_stay_edges() -> None:
+    """Where every edge is held nothing is paired."""
     mesh = cut_in_triangles(cube_mesh())
     paired = pair_triangles(mesh, held=np.ones(len(mesh.topology.edges.ends), dtype=bool))
     assert paired.pairs == 0
@@ -106,12 +111,14 @@ def test_held_edges_stay_edges() -> None:
 
 
 def test_square_is_perfect_and_dented_quad_worthless() -> None:
+    """The measure of a pair is one for a square and none for a dart."""
     square = [[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]]
     dart = [[0, 0, 0], [1, 0, 0], [0.2, 0.2, 0], [0, 1, 0]]
     assert quad_shapes(np.array([square, dart], dtype=float)).tolist() == pytest.approx([1.0, 0.0])
 
 
 def test_angle_of_nothing_is_refused() -> None:
+    """An angle of none would pair nothing and is refused."""
     with pytest.raises(InvalidInput, match="turn between"):
         pair_triangles(cube_mesh(), 0.0)
 
@@ -136,4 +143,5 @@ def test_a_graph_matched_patch_by_patch_is_matched_as_far_as_a_whole_one(seed: i
 
 
 def test_a_graph_without_edges_has_no_pairs() -> None:
+    """An empty graph gives an empty matching."""
     assert len(best_matching(np.zeros((0, 2), dtype=int), np.zeros(0), np.zeros((5, 3)))) == 0

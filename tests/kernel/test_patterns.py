@@ -33,6 +33,7 @@ def bar() -> SurfaceSet:
 
 
 def test_a_copy_is_found_with_its_move() -> None:
+    """The move of a turned copy is recovered to the last digits."""
     found = placement_of_copy(PATH, place_curve(PATH, UPRIGHT), turned=True)
     assert found is not None
     assert np.allclose(found.matrix, UPRIGHT.matrix, atol=1e-12)
@@ -40,6 +41,7 @@ def test_a_copy_is_found_with_its_move() -> None:
 
 
 def test_other_curves_and_other_turns_are_no_copies() -> None:
+    """Turns not allowed, other turns and a nudged point are no copies."""
     assert placement_of_copy(PATH, place_curve(PATH, UPRIGHT), turned=False) is None
     assert placement_of_copy(PATH, place_curve(PATH, LYING), turned=True) is None
     bent = PATH.control_points.copy()
@@ -57,6 +59,7 @@ def test_least_twist_turns_with_a_path_about_the_upright() -> None:
 
 @pytest.mark.parametrize("wish", [Wish((4.0, 4.0)), Wish(counts=(12, 20)), Wish(chord=0.05)])
 def test_copies_are_meshed_as_they_would_be_one_by_one(wish: Wish) -> None:
+    """Copies have the faces, counts and sharp edges that meshing them singly gives."""
     shape = bar()
     copied, single = mesh_set(shape, wish), mesh_set(SurfaceSet(shape.surfaces), wish)
     assert copied.face_count == single.face_count
@@ -87,6 +90,7 @@ def test_copies_that_touch_are_meshed_together() -> None:
 
 
 def test_the_face_limit_counts_all_copies() -> None:
+    """The error tells what all copies together would take."""
     with pytest.raises(TooManyFaces) as error:
         mesh_set(bar(), Wish((0.5, 0.5)), face_limit=9000)
     assert error.value.limit == 9000

@@ -54,6 +54,7 @@ def rectangle_area(offset: float) -> float:
 
 
 def test_plain_box_is_exact_and_takes_a_grid_on_its_caps() -> None:
+    """The volume is exact, and only the eight corners have three edges."""
     mesh = mesh_set(make_plate(BOX, [], PlateShape(0, 5)), COARSE)
     assert solid(mesh) == pytest.approx(1000, rel=1e-12)
     corners = np.bincount(mesh.topology.face_corners)
@@ -63,6 +64,7 @@ def test_plain_box_is_exact_and_takes_a_grid_on_its_caps() -> None:
 
 @pytest.mark.parametrize("degrees", [12.0, -12.0])
 def test_mitred_draft_is_a_prismatoid(degrees: float) -> None:
+    """The volume of a drafted box is that of the prismatoid with mitred corners."""
     lean = 5 * np.tan(np.radians(degrees))
     mesh = mesh_set(make_plate(BOX, [], PlateShape(0, 5, np.radians(degrees))), COARSE)
     areas = [rectangle_area(share * lean) for share in (0, 0.5, 1)]
@@ -70,12 +72,14 @@ def test_mitred_draft_is_a_prismatoid(degrees: float) -> None:
 
 
 def test_draft_to_both_sides_breaks_at_the_outline() -> None:
+    """Both halves of the draft start at the outline and double the formula."""
     mesh = mesh_set(make_plate(BOX, [], PlateShape(-3, 3, np.radians(10))), COARSE)
     lean = 3 * np.tan(np.radians(10))
     assert solid(mesh) == pytest.approx(2 * prismatoid(200, rectangle_area(lean / 2), rectangle_area(lean), 3), rel=1e-9)
 
 
 def test_rounded_corners_of_a_draft_are_pieces_of_cones() -> None:
+    """Areas at three heights by Steiner's formula give the volume."""
     lean = 5 * np.tan(np.radians(10))
     shape = make_plate(BOX, [], PlateShape(0, 5, -np.radians(10), "rounded"))
     # Steiner: the area grows by the perimeter times the offset, and by a circle of it.
@@ -86,6 +90,7 @@ def test_rounded_corners_of_a_draft_are_pieces_of_cones() -> None:
 
 def test_lid_of_the_trade_takes_a_rounded_edge_in_three_steps() -> None:
     # Common practice, no source: 20 by 10, corners of 1, height 1, top edge 0.1 in 3 steps.
+    """The rounded edge takes what Pappus says, in three steps."""
     shape = make_plate(LID, [], PlateShape(0, 1, upper=PlateEdge("rounded", 0.1, 3)))
     mesh = mesh_set(shape, Wish((0.5, 0.5)))
     volume = solid(mesh)
@@ -98,6 +103,7 @@ def test_lid_of_the_trade_takes_a_rounded_edge_in_three_steps() -> None:
 
 
 def test_edge_of_a_disc_is_exact() -> None:
+    """A disc's rounded edge is exact by Pappus, in quadratic sides."""
     shape = make_plate(make_circle((0, 0), 10), [], PlateShape(0, 5, upper=PlateEdge("rounded", 2)))
     sides = shape.surfaces
     assert all(surface.degrees[0] == 2 for surface in sides)
@@ -110,6 +116,7 @@ def test_edge_of_a_disc_is_exact() -> None:
 
 
 def test_chamfer_growing_out_widens_the_side() -> None:
+    """The side becomes wider by the chamfer, volume by prismatoids."""
     shape = make_plate(BOX, [], PlateShape(0, 5, upper=PlateEdge("chamfered", 1), outside=True))
     mesh = mesh_set(shape, COARSE)
     wide = 22 * 12
@@ -132,6 +139,7 @@ def test_chamfer_growing_out_widens_the_side() -> None:
     ids=["ell", "two holes", "ring", "blob", "half disc", "half disc out", "ell out", "run backwards", "star"],
 )
 def test_plates_are_closed_and_of_quads(outline: NurbsCurve, holes: list, shape: PlateShape, number: int) -> None:
+    """Round, free and cornered outlines with holes close, of the expected Euler number."""
     made = make_plate(outline, holes, shape)
     assert made.open_edges == []
     assert not orient_set(made).turned.any()
@@ -141,6 +149,7 @@ def test_plates_are_closed_and_of_quads(outline: NurbsCurve, holes: list, shape:
 
 
 def test_fitted_sides_keep_the_tolerance() -> None:
+    """A drafted free outline holds more than the plain one and is not empty."""
     made = make_plate(BLOB, [], PlateShape(0, 6, 0.1), 1e-3)
     plain = make_plate(BLOB, [], PlateShape(0, 6), 1e-3)
     lower, upper = (mesh_set(one, Wish((0.5, 1.0))) for one in (made, plain))
@@ -161,17 +170,20 @@ def test_fitted_sides_keep_the_tolerance() -> None:
     ],
 )
 def test_what_does_not_fit_is_refused_with_the_largest_that_does(outline: NurbsCurve, shape: PlateShape, words: str) -> None:
+    """Each refusal names the largest size or angle that fits."""
     with pytest.raises(KernelError, match=words):
         make_plate(outline, [], shape)
 
 
 def test_largest_edge_named_really_fits() -> None:
+    """Just under the largest edge a plate is made."""
     made = make_plate(LID, [], PlateShape(0, 9, upper=PlateEdge("rounded", 0.9999)))
     assert made.open_edges == []
 
 
 @pytest.mark.parametrize("other", [hole(4, 40, 0), hole(4, 0, 3), hole(30)])
 def test_holes_have_to_lie_inside(other: NurbsCurve) -> None:
+    """A hole across the rim, over another or round it all is refused."""
     with pytest.raises(KernelError, match="Draw the holes inside"):
         make_plate(BOX, [other], PlateShape(0, 5))
 
@@ -181,6 +193,7 @@ def test_holes_have_to_lie_inside(other: NurbsCurve) -> None:
 def test_any_outline_gives_a_closed_plate_or_a_sentence(
     seed: int, count: int, edge: float, draft: float, bent: bool
 ) -> None:
+    """Random outlines, edges and drafts: closed quads outwards, or words."""
     rng = np.random.default_rng(seed)
     angle = np.sort(rng.uniform(0, 2 * np.pi, count))
     radius = rng.uniform(8, 25, count)

@@ -26,6 +26,7 @@ from tests.zoo import ORIGIN, TURN, UP, random_surface, torus
 
 
 def test_one_control_point_moves_alone() -> None:
+    """A move of one place changes no other control point."""
     surface = random_surface(np.random.default_rng(1), (3, 3), (6, 7))
     moved = pull_net(surface, [NetMove(2, 3, (1.0, 2.0, 3.0))])
     change = moved.control_points - surface.control_points
@@ -35,6 +36,7 @@ def test_one_control_point_moves_alone() -> None:
 
 
 def test_neighbours_follow_less_and_less_and_rows_move_whole() -> None:
+    """The spread falls off over two neighbours; a row goes as one."""
     surface = random_surface(np.random.default_rng(1), (3, 3), (7, 7))
     spread = pull_net(surface, [NetMove(3, 3, (0.0, 0.0, 1.0))], spread=2).control_points - surface.control_points
     row = spread[3, :, 2]
@@ -47,6 +49,7 @@ def test_neighbours_follow_less_and_less_and_rows_move_whole() -> None:
 
 
 def test_closed_net_stays_closed_when_its_seam_is_pulled() -> None:
+    """First and last of a closed net are one place and move together."""
     for at in (0, 8):
         moved = pull_net(torus(30, 8), [NetMove(at, 0, (0.0, 0.0, 4.0))], spread=1)
         assert moved.is_closed(0, 1e-12)
@@ -54,11 +57,13 @@ def test_closed_net_stays_closed_when_its_seam_is_pulled() -> None:
 
 
 def test_control_points_that_are_not_there_are_refused() -> None:
+    """The error names the numbers that there are."""
     with pytest.raises(InvalidInput, match="round 1 to 9"):
         pull_net(torus(30, 8), [NetMove(9, 0, (1.0, 0.0, 0.0))])
 
 
 def test_round_ring_is_exact_and_oval_ring_has_its_widths() -> None:
+    """A ring without corners is an exact ellipse from the right, at its height."""
     places = curve_points(ring_curve(Ring(5, 60, 40)), np.linspace(0, 1, 101) * ring_curve(Ring(5, 60, 40)).domain[1])
     assert np.allclose((places[:, 0] / 30) ** 2 + (places[:, 1] / 20) ** 2, 1)
     assert np.allclose(places[:, 2], 5)
@@ -66,6 +71,7 @@ def test_round_ring_is_exact_and_oval_ring_has_its_widths() -> None:
 
 
 def test_ring_with_corners_starts_at_the_right_and_turns_left() -> None:
+    """A rounded rectangle runs left about, with its length by formula."""
     ring = ring_curve(Ring(0, 60, 40, 8))
     places = curve_points(ring, np.linspace(*ring.domain, 400))
     assert np.allclose(places[0], [30, 0, 0])
@@ -77,11 +83,13 @@ def test_ring_with_corners_starts_at_the_right_and_turns_left() -> None:
 
 @pytest.mark.parametrize("ring", [Ring(0, 0, 10), Ring(0, 10, 10, -1)])
 def test_rings_that_are_none_are_refused(ring: Ring) -> None:
+    """No width and a negative corner are refused."""
     with pytest.raises(InvalidInput):
         ring_curve(ring)
 
 
 def test_even_rings_are_smooth_within_the_tolerance_and_alike() -> None:
+    """Rings of different kinds share knots and keep the tolerance."""
     rings = [Ring(0, 60, 60), Ring(20, 60, 40, 12)]
     fits = even_rings(rings, 0.05)
     assert np.array_equal(fits[0].knots, fits[1].knots)
@@ -91,6 +99,7 @@ def test_even_rings_are_smooth_within_the_tolerance_and_alike() -> None:
 
 
 def test_climbing_turn_without_rise_is_the_revolve() -> None:
+    """Without a rise it has the radii of a revolved surface."""
     profile = make_polyline([[10, 0, 0], [16, 0, 8]])
     climbing, level = (
         climb_curve(profile, ORIGIN, UP, TURN / 2, 0.0, 1e-6).surface,
@@ -105,6 +114,7 @@ def test_climbing_turn_without_rise_is_the_revolve() -> None:
 @settings(max_examples=15)
 @given(st.floats(0.1, 30), st.floats(-40, 40))
 def test_every_point_of_a_climbing_turn_lies_on_its_helix(angle: float, rise: float) -> None:
+    """Points of every turn fulfil the equation of the helix."""
     surface = climb_curve(make_polyline([[10, 0, 0], [16, 0, 8]]), ORIGIN, UP, angle, rise, 1e-4).surface
     turns = np.linspace(0, angle, 40)
     places = evaluate_grid(surface, turns, np.array([0.0])).points[:, 0]
@@ -113,6 +123,7 @@ def test_every_point_of_a_climbing_turn_lies_on_its_helix(angle: float, rise: fl
 
 
 def test_rounded_corners_of_a_path_in_space_are_arcs() -> None:
+    """Rounded corners take the length of arcs, broken ones that of chords."""
     path = make_polyline([[0, 0, 0], [40, 0, 0], [40, 30, 0], [40, 30, 50]])
     soft = soften_path(path, "rounded", 8)
     assert not len(find_kinks(soft, np.radians(0.5)))
@@ -123,6 +134,7 @@ def test_rounded_corners_of_a_path_in_space_are_arcs() -> None:
 
 
 def test_closed_path_is_softened_at_its_seam_too() -> None:
+    """The corner where a closed path starts is rounded as the others."""
     square = make_polyline([[0, 0, 0], [40, 0, 0], [40, 40, 0], [0, 40, 0], [0, 0, 0]])
     soft = soften_path(square, "rounded", 5)
     assert soft.is_closed(1e-9)
@@ -130,6 +142,7 @@ def test_closed_path_is_softened_at_its_seam_too() -> None:
 
 
 def test_corners_that_do_not_fit_are_refused_with_the_largest() -> None:
+    """The refusal names a largest radius that can be had."""
     path = make_polyline([[0, 0, 0], [10, 0, 0], [10, 10, 0], [20, 10, 0]])
     with pytest.raises(RadiusTooLarge) as caught:
         soften_path(path, "rounded", 6)
@@ -141,6 +154,7 @@ def test_corners_that_do_not_fit_are_refused_with_the_largest() -> None:
 
 
 def test_law_through_places_is_the_monotone_cubic() -> None:
+    """Its values are those of SciPy's monotone interpolation, without overshoot."""
     law = Law(1.0, 0.5, between=((0.3, 1.4), (0.7, 1.4)))
     shares = np.linspace(0, 1, 101)
     values = law.at(shares)
@@ -152,11 +166,13 @@ def test_law_through_places_is_the_monotone_cubic() -> None:
 
 @pytest.mark.parametrize("between", [((0.7, 1.0), (0.3, 1.0)), ((0.0, 1.0),), ((1.0, 1.0),)])
 def test_places_of_a_law_out_of_order_are_refused(between: tuple) -> None:
+    """Places of a law have to rise and lie inside."""
     with pytest.raises(InvalidInput, match="in order"):
         Law(1.0, 1.0, between=between)
 
 
 def test_corners_that_do_not_fit_a_ring_are_as_round_as_it_allows() -> None:
+    """Corners wider than the ring are shrunk to a circle."""
     curve = ring_curve(Ring(0, 10, 10, 7))
     assert measure_length(curve).length == pytest.approx(np.pi * 10, rel=0.02)
     assert np.ptp(curve_points(curve, np.linspace(*curve.domain, 400)), axis=0)[:2] == pytest.approx([10, 10], rel=1e-4)

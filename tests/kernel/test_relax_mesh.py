@@ -30,6 +30,7 @@ def shaken(mesh: Mesh, amount: float) -> Mesh:
 
 
 def test_a_shaken_grid_is_evened_out_and_stays_flat() -> None:
+    """The measure rises over 0.995 and no point leaves the plane."""
     relaxed = relax_mesh(shaken(grid_mesh(8, 8), 0.3), None, rounds=60)
     assert relaxed.after > 0.995 > relaxed.before
     assert np.abs(relaxed.mesh.positions[:, 2]).max() < 1e-12
@@ -57,11 +58,13 @@ def test_vertices_of_a_torus_stay_on_it_and_uv_follows() -> None:
 
 
 def test_corners_and_creases_of_a_cube_stay() -> None:
+    """Points with sharp edges on three sides have nowhere to go."""
     cube = cube_mesh()
     assert np.array_equal(relax_mesh(cube, None).mesh.positions, cube.positions)
 
 
 def test_held_vertices_stay() -> None:
+    """Places of held points are the same numbers afterwards."""
     mesh = shaken(grid_mesh(6, 6), 0.3)
     held = np.zeros(mesh.point_count, dtype=bool)
     held[[16, 24]] = True
@@ -70,6 +73,7 @@ def test_held_vertices_stay() -> None:
 
 
 def test_an_even_mesh_is_given_back_as_it_came() -> None:
+    """Nothing to gain gives the same object back."""
     mesh = grid_mesh(5, 5)
     relaxed = relax_mesh(mesh, None)
     assert relaxed.mesh is mesh
@@ -79,6 +83,7 @@ def test_an_even_mesh_is_given_back_as_it_came() -> None:
 @settings(max_examples=20)
 @given(st.floats(0.05, 0.45), st.floats(0.1, 1.0), st.integers(1, 12))
 def test_evenness_never_falls(amount: float, strength: float, rounds: int) -> None:
+    """For any strength and rounds the result is no worse."""
     mesh = shaken(grid_mesh(6, 5), amount)
     assert relax_mesh(mesh, None, strength, rounds).after >= face_evenness_of(mesh)
 
@@ -128,6 +133,7 @@ def test_what_strayed_is_found_on_both_sides() -> None:
 
 
 def test_strength_and_rounds_are_checked() -> None:
+    """Strengths and rounds of none are refused."""
     with pytest.raises(InvalidInput, match="strength"):
         relax_mesh(cube_mesh(), None, strength=0)
     with pytest.raises(InvalidInput, match="rounds"):

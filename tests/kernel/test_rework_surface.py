@@ -35,6 +35,7 @@ def checked(surface: NurbsSurface) -> NurbsSurface:
 @settings(max_examples=20)
 @given(seeds)
 def test_swapped_surface_has_the_same_places_and_sides(seed: int) -> None:
+    """Points and normals agree with the directions exchanged."""
     surface = random_surface(np.random.default_rng(seed), (3, 2), (6, 5))
     swapped = checked(swap_directions(surface))
     own = evaluate_grid(surface, *(np.linspace(*surface.domain(axis), 7) for axis in (0, 1)))
@@ -46,6 +47,7 @@ def test_swapped_surface_has_the_same_places_and_sides(seed: int) -> None:
 @settings(max_examples=20)
 @given(st.floats(0, 1), st.integers(0, 1))
 def test_moved_seam_keeps_the_torus_exactly(share: float, axis: int) -> None:
+    """Points stay on the torus, and the seam is smooth wherever it lies."""
     moved = checked(move_seam(torus(30, 8), axis, share))
     places = grid(moved)
     tube = (np.hypot(places[..., 0], places[..., 1]) - 30) ** 2 + places[..., 2] ** 2
@@ -55,6 +57,7 @@ def test_moved_seam_keeps_the_torus_exactly(share: float, axis: int) -> None:
 
 
 def test_seam_moved_starts_where_it_was_asked_to() -> None:
+    """The surface starts at the wanted share; a way without a seam is refused."""
     body = torus(30, 8)
     low, high = body.domain(0)
     wanted = evaluate_grid(body, np.array([low + 0.4 * (high - low)]), np.array([0.0])).points[0, 0]
@@ -65,6 +68,7 @@ def test_seam_moved_starts_where_it_was_asked_to() -> None:
 
 
 def test_straight_extension_makes_a_cylinder_longer() -> None:
+    """Heights grow by the length at either end and radii stay."""
     pipe = revolve_curve(make_polyline([[20, 0, 0], [20, 0, 30]]), ORIGIN, UP, TURN)
     for end, low, high in ((-1, 0, 40), (0, -10, 30)):
         longer = checked(extend_surface(pipe, 1, end, 10, "straight"))  # type: ignore[arg-type]
@@ -75,6 +79,7 @@ def test_straight_extension_makes_a_cylinder_longer() -> None:
 
 
 def test_bending_extension_goes_on_round_a_sphere() -> None:
+    """Points beyond the rim stay on the sphere, as far as the arc says."""
     lower, _ = split_surface(sphere(20.0), 1, sum(sphere(20.0).domain(1)) / 2)
     longer = checked(extend_surface(lower, 1, -1, 5.0, "bending on"))
     places = grid(longer)
@@ -85,6 +90,7 @@ def test_bending_extension_goes_on_round_a_sphere() -> None:
 @settings(max_examples=20)
 @given(seeds, st.integers(0, 1), st.floats(0.1, 20))
 def test_straight_extension_keeps_the_surface_and_reaches_the_length(seed: int, axis: int, length: float) -> None:
+    """The old part is unchanged, and the new edge lies the length away."""
     surface = random_surface(np.random.default_rng(seed), (3, 3), (6, 6))
     longer = checked(extend_surface(surface, axis, -1, length, "straight"))
     params = [np.linspace(*surface.domain(k), 9) for k in (0, 1)]
@@ -99,6 +105,7 @@ def test_straight_extension_keeps_the_surface_and_reaches_the_length(seed: int, 
 
 
 def test_poles_and_closed_ways_have_no_edge_to_extend() -> None:
+    """Poles, closed ways and lengths of none are refused in words."""
     with pytest.raises(KernelError, match="one point"):
         extend_surface(sphere(10), 1, -1, 5, "straight")
     with pytest.raises(KernelError, match="closes this way"):
@@ -109,6 +116,7 @@ def test_poles_and_closed_ways_have_no_edge_to_extend() -> None:
 
 @pytest.mark.parametrize("distance", [3.0, -3.0])
 def test_offset_torus_is_the_thicker_or_thinner_torus(distance: float) -> None:
+    """The tube's radius is the old one plus the distance, within the tolerance."""
     made = offset_surface(torus(30, 8), distance, 1e-3)
     places = grid(made.surface)
     tube = np.hypot(np.hypot(places[..., 0], places[..., 1]) - 30, places[..., 2])
@@ -118,6 +126,7 @@ def test_offset_torus_is_the_thicker_or_thinner_torus(distance: float) -> None:
 
 
 def test_offset_tells_where_it_folds_and_with_which_radius() -> None:
+    """Inside it folds at the tube's radius, outside only past the inner rim's."""
     made = offset_surface(torus(30, 8), -9.0)
     assert made.fold is not None
     assert made.radius == pytest.approx(8, rel=1e-9)
@@ -136,6 +145,7 @@ def test_offset_tells_where_it_folds_and_with_which_radius() -> None:
     ],
 )
 def test_sharp_edges_are_mitred_outside_and_cut_where_runs_cross_inside(distance: float, corners: list) -> None:
+    """Runs meet at the mitred corners, or where they cross."""
     pot = revolve_curve(make_polyline([[0, 0, 0], [20, 0, 0], [20, 0, 30], [10, 0, 40]]), ORIGIN, UP, TURN)
     made = offset_surface(pot, distance, 1e-3).surface
     stops = np.concatenate(([made.domain(1)[0]], surface_kinks(made, 1), [made.domain(1)[1]]))
@@ -144,6 +154,7 @@ def test_sharp_edges_are_mitred_outside_and_cut_where_runs_cross_inside(distance
 
 
 def test_offset_kettle_keeps_its_distance() -> None:
+    """Points of the offset are 1.5 mm away from the kettle."""
     body = revolve_curve(kettle_profile(), ORIGIN, UP, TURN)
     made = offset_surface(body, -1.5, 5e-3).surface
     distance = closest_points(body, grid(made, 40).reshape(-1, 3))[2]
@@ -151,6 +162,7 @@ def test_offset_kettle_keeps_its_distance() -> None:
 
 
 def test_offset_that_leaves_nothing_of_a_run_is_refused() -> None:
+    """An offset that swallows a step and one of none are refused."""
     step = revolve_curve(make_polyline([[20, 0, 0], [20, 0, 10], [21, 0, 10], [21, 0, 20]]), ORIGIN, UP, TURN)
     with pytest.raises(KernelError, match="nothing is left"):
         offset_surface(step, 3.0)
@@ -159,6 +171,7 @@ def test_offset_that_leaves_nothing_of_a_run_is_refused() -> None:
 
 
 def test_rebuilt_surface_has_fewer_points_and_keeps_the_tolerance() -> None:
+    """A third of the points is enough, and the distance told holds."""
     fine = offset_surface(torus(30, 8), 1.0, 1e-4).surface
     made = rebuild_surface(fine, 0.05)
     assert made.surface.weights.size < fine.weights.size / 3
@@ -169,6 +182,7 @@ def test_rebuilt_surface_has_fewer_points_and_keeps_the_tolerance() -> None:
 
 
 def test_rebuilt_surface_keeps_sharp_edges_and_rims() -> None:
+    """Sharp rings and the rim stay where they were, and the seam stays smooth."""
     body = revolve_curve(kettle_profile(), ORIGIN, UP, TURN)
     made = rebuild_surface(body, 0.05).surface
     own, other = (
@@ -180,6 +194,7 @@ def test_rebuilt_surface_keeps_sharp_edges_and_rims() -> None:
 
 
 def test_rebuild_refuses_what_no_number_of_points_would_do() -> None:
+    """A rough surface at a tiny tolerance is refused with the way out."""
     rough = random_surface(np.random.default_rng(0), (1, 1), (150, 4))
     with pytest.raises(KernelError, match="Allow more"):
         rebuild_surface(rough, 1e-9)

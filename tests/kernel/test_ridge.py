@@ -54,6 +54,7 @@ def closed(turns: float = 3.0, **more: object) -> RidgeShape:
 
 @pytest.mark.parametrize(("name", "pitch", "middle", "minor"), ISO_724)
 def test_designation_gives_the_diameters_of_iso_724(name: str, pitch: float, middle: float, minor: float) -> None:
+    """Pitch, pitch diameter and minor diameter as in the standard's table."""
     thread = read_designation(name)
     assert thread.pitch == pitch
     assert thread.pitch_diameter == pytest.approx(middle, abs=6e-4)
@@ -62,12 +63,14 @@ def test_designation_gives_the_diameters_of_iso_724(name: str, pitch: float, mid
 
 @pytest.mark.parametrize("text", ["", "24", "M", "M25", "Mx2", "M24x20", "M24x0", "M24 coarse"])
 def test_other_designations_are_refused_with_a_sentence(text: str) -> None:
+    """Sizes that are none are refused by what one should write."""
     with pytest.raises(KernelError, match="should be"):
         read_designation(text)
 
 
 @pytest.mark.parametrize(("name", "pitch", "middle", "minor"), ISO_724)
 def test_finished_thread_has_the_diameters_of_iso_724(name: str, pitch: float, middle: float, minor: float) -> None:
+    """The widths of thread and groove are equal at the pitch diameter."""
     thread = read_designation(name)
     core = thread.minor_diameter / 2
     shape = RidgeShape((core, core), 8 * pitch, pitch, pitch, 5.0)
@@ -96,6 +99,7 @@ def _axial_line(piece: object) -> np.ndarray:
 
 def test_one_more_turn_adds_the_profile_swept_round_by_pappus() -> None:
     # A section through the axis goes round: volume = area x way of its centroid, whatever the pitch.
+    """The volume of a turn by area and way of its centroid."""
     shorter, longer = (enclosed_by(make_ridge(blade(), closed(turns), 1e-5)) for turns in (3.0, 4.0))
     area, centroid = 18.0, 10 + 6 * (4 + 2 * 2) / (3 * (4 + 2))
     assert longer - shorter == pytest.approx(TURN * centroid * area, rel=1e-5)
@@ -121,18 +125,21 @@ def test_less_than_a_turn_adds_its_faded_sections_swept_round_by_pappus(turns: f
 
 
 def test_left_hand_is_the_mirror_image() -> None:
+    """Left and right hand have the same volume, more than the core's."""
     right, left = (enclosed_by(make_ridge(blade(), closed(hand=hand))) for hand in (1, -1))
     assert left == pytest.approx(right, rel=1e-12)
     assert right > np.pi * 100 * 60
 
 
 def test_internal_ridge_faces_the_axis() -> None:
+    """Turned inwards, the same ridge encloses the same with the other sign."""
     outer = enclosed_by(make_ridge(blade(), closed()))
     inner = enclosed_by(make_ridge(blade(), closed(inward=True)))
     assert inner == pytest.approx(-outer, rel=1e-12)
 
 
 def test_core_alone_remains_where_the_ridge_has_no_height() -> None:
+    """A flat profile leaves the cylinder of the core."""
     flat = make_polyline([[0, 0, 0], [2, 0, 0], [4, 0, 0]])
     assert enclosed_by(make_ridge(flat, closed(), 1e-5)) == pytest.approx(np.pi * 100 * 60, rel=1e-6)
 
@@ -152,6 +159,7 @@ def test_core_alone_remains_where_the_ridge_has_no_height() -> None:
     ],
 )
 def test_every_ridge_meshes_as_one_closed_piece_of_quads(more: dict[str, object]) -> None:
+    """Starts, fades, tapers and ends of all kinds: closed, quads, Euler number two."""
     shape = make_ridge(blade(), closed(**more))  # type: ignore[arg-type]
     assert shape.open_edges == []
     oriented = orient_set(shape)
@@ -190,6 +198,7 @@ def test_a_long_core_goes_on_bare_with_square_faces() -> None:
 
 
 def test_open_ends_leave_two_rims() -> None:
+    """Without ends there are two rims, at the bottom and the top."""
     shape = make_ridge(blade(), closed(ends=("open", "open")))
     mesh = mesh_set(shape, Wish((3.0, 1.5)))
     assert mesh.point_count - len(mesh.topology.edges.ends) + mesh.face_count == 0
@@ -198,6 +207,7 @@ def test_open_ends_leave_two_rims() -> None:
 
 
 def test_loops_of_the_ridge_run_along_the_helix() -> None:
+    """Edges along the crest rise as the pitch does."""
     mesh = mesh_set(make_ridge(blade(), closed()), Wish((3.0, 1.5)))
     crest = np.abs(np.hypot(*mesh.positions[:, :2].T) - 16) < 1e-3
     edges = mesh.topology.edges.ends
@@ -224,6 +234,7 @@ def test_loops_of_the_ridge_run_along_the_helix() -> None:
     ],
 )
 def test_what_cannot_be_wound_is_refused_with_what_could(profile: NurbsCurve, more: dict[str, object], words: str) -> None:
+    """Profiles and shapes that fail are told with what would do."""
     with pytest.raises(KernelError, match=words):
         make_ridge(profile, closed(**more))  # type: ignore[arg-type]
 
@@ -240,6 +251,7 @@ def test_what_cannot_be_wound_is_refused_with_what_could(profile: NurbsCurve, mo
 def test_any_ridge_is_closed_or_refused(
     turns: float, starts: int, width: float, fade: tuple[float, float], radii: tuple[float, float], bead: bool
 ) -> None:
+    """Random ridges close and hold more than their core, or are refused."""
     foot = min(4.0, width)
     profile = make_arc([foot / 2, 0, 0], [-foot / 2, 0, 0], [0, 3, 0], 0, np.pi) if bead else blade(foot, foot / 2)
     shape = closed(turns=turns, starts=starts, lead=starts * width, fade=fade, radii=radii, height=90.0)

@@ -33,6 +33,7 @@ def places(surface: NurbsSurface, count: int = 41) -> np.ndarray:
 
 
 def test_a_sheet_all_round_becomes_a_closed_cylinder() -> None:
+    """A sheet as long as the circumference closes on the radius and keeps its width."""
     radius = 30.0
     flat = sheet(2 * np.pi * radius, 50)
     rolled = roll_sheet(flat, roll_frame([flat], "cylinder", radius), 1e-4).surface
@@ -75,6 +76,7 @@ def test_a_disc_wrapped_on_a_sphere_is_its_cap() -> None:
 
 @pytest.mark.parametrize(("body", "least"), [("cylinder", 100 / (2 * np.pi)), ("sphere", np.hypot(50, 10) / np.pi)])
 def test_a_radius_on_which_the_sheet_overlaps_is_refused_with_the_least(body: str, least: float) -> None:
+    """The refusal names the least radius, and a little more than it is taken."""
     flat = sheet(100, 20)
     with pytest.raises(InvalidInput, match=f"at least {least:.6g} mm"):
         roll_sheet(flat, roll_frame([flat], body, 0.99 * least), 1e-3)  # type: ignore[arg-type]
@@ -82,11 +84,13 @@ def test_a_radius_on_which_the_sheet_overlaps_is_refused_with_the_least(body: st
 
 
 def test_a_bent_sheet_is_refused() -> None:
+    """Only a flat sheet has a frame to roll by."""
     with pytest.raises(InvalidInput, match="flat"):
         roll_frame([sphere(10.0)], "cylinder", 100.0)
 
 
 def test_a_carried_drawing_keeps_its_length_and_lies_on_the_cylinder() -> None:
+    """A drawn line keeps its length and lies on the rolled cylinder."""
     radius = 25.0
     flat = sheet(120, 60)
     rolled = roll_sheet(flat, roll_frame([flat], "cylinder", radius, 0.4), 1e-5).surface
@@ -100,6 +104,7 @@ def test_a_carried_drawing_keeps_its_length_and_lies_on_the_cylinder() -> None:
 
 
 def test_sharp_points_of_a_drawing_stay() -> None:
+    """Corners of the drawing are knots of the carried curve at their places."""
     flat = sheet(120, 60)
     rolled = roll_sheet(flat, roll_frame([flat], "cylinder", 40.0), 1e-5).surface
     corners = np.array([[-20, -10, 0], [20, -10, 0], [0, 15, 0], [-20, -10, 0]], dtype=float)
@@ -144,6 +149,7 @@ def test_sheets_of_a_set_roll_about_one_axis_and_still_meet() -> None:
 
 
 def test_a_drawing_off_its_sheet_is_refused_with_its_place() -> None:
+    """A circle wider than the sheet is refused."""
     flat = sheet(100, 40)
     rolled = roll_sheet(flat, roll_frame([flat], "cylinder", 40.0), 1e-3).surface
     with pytest.raises(KernelError, match="leaves the surface"):
@@ -151,6 +157,7 @@ def test_a_drawing_off_its_sheet_is_refused_with_its_place() -> None:
 
 
 def test_a_sheet_rolls_alike_wherever_it_lies() -> None:
+    """Rolling commutes with moving and turning the sheet."""
     flat = sheet(50, 20)
     move = turning([1.0, 2.0, 3.0], [1.0, 1.0, 0.3], 1.1).then(moving([5.0, -4.0, 9.0]))
     moved = NurbsSurface(flat.degrees, flat.knots, move.apply(flat.control_points), flat.weights)

@@ -17,6 +17,7 @@ LIMITS = Limits()
 
 
 def test_flat_mesh_has_no_kinks_and_a_cube_turns_by_the_angle_between_its_diagonals() -> None:
+    """None on the flat; on a cube the angle between two diagonals at twelve edges."""
     assert smoothed_shape.read_kinks(smoothed_shape.Smoothed(grid_mesh(4, 4)), LIMITS).value == pytest.approx(0, abs=1e-7)
     reading = smoothed_shape.read_kinks(smoothed_shape.Smoothed(cube_mesh()), LIMITS)
     assert reading.value == pytest.approx(np.arccos(1 / 3))  # normals along neighbouring diagonals
@@ -24,6 +25,7 @@ def test_flat_mesh_has_no_kinks_and_a_cube_turns_by_the_angle_between_its_diagon
 
 
 def test_kinks_halve_with_the_edges() -> None:
+    """Twice as many edges turn half as far each."""
     values = [
         smoothed_shape.read_kinks(smoothed_shape.Smoothed(mesh_surface(torus(30, 10), 2 * n, n)), LIMITS).value
         for n in (12, 24)
@@ -65,12 +67,14 @@ def test_a_quad_cut_on_a_bend_kinks_and_one_cut_on_the_flat_does_not() -> None:
 
 
 def test_creases_are_no_kinks() -> None:
+    """Endless creases are meant to be sharp and count for nothing."""
     cube = cube_mesh()
     sharp = Mesh(cube.topology, cube.positions, {}, {"sharpness": np.full(12, np.inf)})
     assert smoothed_shape.read_kinks(smoothed_shape.Smoothed(sharp), LIMITS).value == 0.0
 
 
 def test_triangles_are_told_on_a_bend_and_not_on_the_flat() -> None:
+    """Flat triangles are no fault; on a bend and round poles they are counted."""
     flat = make_mesh([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], [[0, 1, 2], [0, 2, 3]])
     assert smoothed_shape.read_odd_on_bends(figures_of(flat)).value == 0
     bent = make_mesh([[0, 0, 0], [1, 0, 1], [1, 1, 0], [0, 1, 0]], [[0, 1, 2], [0, 2, 3]])
@@ -80,6 +84,7 @@ def test_triangles_are_told_on_a_bend_and_not_on_the_flat() -> None:
 
 
 def test_strips_nearer_than_six_levels_can_tell_are_pointed_at() -> None:
+    """Strips of a fiftieth pass, of a hundredth are pointed at."""
     grid = grid_mesh(4, 3)
     for share, found in ((0.1, 0), (1 / 50, 0), (1 / 100, 3)):
         cut = cut_rings(grid, [(0, np.array([share]))]).mesh
@@ -95,6 +100,7 @@ def test_outline_of_a_sphere_stands_off_its_chords_by_the_known_height() -> None
 
 
 def test_symmetry_error_is_how_far_one_side_was_moved() -> None:
+    """A point moved by 2 mm is read as 2 mm."""
     mesh = mesh_surface(torus(30, 10), 24, 12)
     assert smoothed_shape.read_symmetry(mesh, 0).value < 1e-9
     moved = mesh.positions.copy()
@@ -104,11 +110,13 @@ def test_symmetry_error_is_how_far_one_side_was_moved() -> None:
 
 
 def test_edges_range_from_the_shortest_to_the_longest() -> None:
+    """On an even grid both ends of the range are the same."""
     shortest, longest = smoothed_shape.read_edge_range(figures_of(grid_mesh(3, 2, 2.0)))
     assert (shortest.value, longest.value) == (2.0, 2.0)
 
 
 def test_nothing_is_read_off_an_empty_mesh() -> None:
+    """No face gives no number rather than a wrong one."""
     empty = make_mesh(np.zeros((0, 3)), np.zeros((0, 4)))
     assert np.isnan(smoothed_shape.read_kinks(smoothed_shape.Smoothed(empty), LIMITS).value)
     assert np.isnan(smoothed_shape.read_symmetry(empty, 0).value)

@@ -172,6 +172,7 @@ def test_level_out_of_range_is_refused():
 
 
 def test_plain_division_rounds_nothing_and_halves_every_edge():
+    """Plain division keeps the cube's places and volume; too many levels are refused."""
     cube = cube_mesh(2.0)
     plain = split_plain(cube, 2)
     assert plain.face_count == 6 * 16
@@ -189,6 +190,7 @@ def test_500_quads_give_8000_after_two_levels():
 
 
 def test_sharpness_stays_on_both_halves_of_an_edge_divided_plainly():
+    """Both halves of each edge keep the sharpness whole."""
     cube = cube_mesh()
     sharp = Mesh(cube.topology, cube.positions, {}, {"sharpness": np.full(12, 2.5)})
     finer = split_plain(sharp, 1)

@@ -49,6 +49,7 @@ def euler(mesh: Mesh) -> int:
 
 
 def test_edges_are_found_shared_whichever_way_they_run() -> None:
+    """A reversed piece still shares its edges, and the set is closed."""
     first, second, third = sphere_in_parts()
     shape = SurfaceSet((first, reverse_surface(second, 1), third))
     assert len(shape.shared) == 3
@@ -59,6 +60,7 @@ def test_edges_are_found_shared_whichever_way_they_run() -> None:
 
 
 def test_edges_apart_by_more_than_the_tolerance_are_open() -> None:
+    """The tolerance decides whether two edges are one."""
     first, second, _ = sphere_in_parts()
     apart = place_set(SurfaceSet((second,)), moving([0.01, 0, 0])).surfaces[0]
     assert SurfaceSet((first, apart)).shared == []
@@ -67,6 +69,7 @@ def test_edges_apart_by_more_than_the_tolerance_are_open() -> None:
 
 
 def test_neighbours_are_turned_to_face_alike_and_closed_ones_outwards() -> None:
+    """Turned pieces face outwards again, and which were turned is told."""
     first, second, third = sphere_in_parts()
     inward = [reverse_surface(first, 0), second, reverse_surface(third, 1)]
     oriented = orient_set(SurfaceSet(tuple(inward)))
@@ -76,6 +79,7 @@ def test_neighbours_are_turned_to_face_alike_and_closed_ones_outwards() -> None:
 
 
 def test_a_band_with_half_a_twist_is_told_as_one_sided() -> None:
+    """A band with half a twist has no outside."""
     rows = [loft_line(float(angle)) for angle in np.linspace(0, TURN, 13)]
     pieces = tuple(loft_sections([a, b], LoftShape(degree=1, align=False)) for a, b in pairwise(rows))
     assert orient_set(SurfaceSet(pieces)).one_sided
@@ -94,6 +98,7 @@ def loft_line(angle: float) -> NurbsCurve:
     ids=["sphere", "sphere in parts", "torus", "can"],
 )
 def test_closed_sets_mesh_watertight(surfaces: list[NurbsSurface], number: int, poles: str) -> None:
+    """Set meshes close with poles of both kinds, and hold the surface's volume."""
     shape = orient_set(SurfaceSet(tuple(surfaces))).shape
     mesh = mesh_set(shape, Wish((3.0, 3.0)), poles)  # type: ignore[arg-type]
     check_mesh(mesh)
@@ -107,6 +112,7 @@ def test_closed_sets_mesh_watertight(surfaces: list[NurbsSurface], number: int, 
 
 
 def test_sharp_edges_within_and_between_surfaces_are_creases() -> None:
+    """Kinks inside a surface and edges between surfaces both crease the mesh."""
     mesh = mesh_set(SurfaceSet((can(),)), Wish(counts=(48, 10)))
     sharp = mesh.topology.edges.ends[np.isinf(mesh.edges["sharpness"])]
     assert len(sharp) == 96
@@ -118,6 +124,7 @@ def test_sharp_edges_within_and_between_surfaces_are_creases() -> None:
 
 
 def test_faces_name_their_surface_and_corners_their_place_on_it() -> None:
+    """Each face knows its surface, and UVs run over the seam."""
     shape = SurfaceSet(split_surface(can(), 1, sum(can().domain(1)) / 2))
     mesh = mesh_set(shape, Wish((3.0, 3.0)))
     lower = mesh.face_centers[:, 2] < 20
@@ -129,6 +136,7 @@ def test_faces_name_their_surface_and_corners_their_place_on_it() -> None:
 
 
 def test_counts_agree_along_chains_and_rims_of_quads_are_even() -> None:
+    """Shared edges have one count, and rims round poles are even."""
     cut = cut_at_kinks(SurfaceSet(tuple(sphere_in_parts())))
     assert sorted((len(fan.sectors), fan.closed) for fan in cut.fans) == [(3, True), (3, True)]
     counts = plan_counts(cut, Wish((7.0, 2.0)), "quads")
@@ -139,6 +147,7 @@ def test_counts_agree_along_chains_and_rims_of_quads_are_even() -> None:
 
 
 def test_predicted_size_and_poles_are_limited_before_memory_is_taken() -> None:
+    """Too many faces are refused before they are made."""
     with pytest.raises(TooManyFaces):
         mesh_set(SurfaceSet((torus(30.0, 8.0),)), Wish((1e-4, 1e-4)))
     with pytest.raises(CountImpossible, match="round a pole"):
@@ -146,6 +155,7 @@ def test_predicted_size_and_poles_are_limited_before_memory_is_taken() -> None:
 
 
 def test_kettle_as_a_set_is_the_kettle() -> None:
+    """One surface as a set gives the disc that the surface alone would."""
     body = revolve_curve(kettle_profile(), ORIGIN, UP, TURN)
     shape = SurfaceSet((body,))
     mesh = mesh_set(shape, Wish((8.0, 8.0)))
@@ -157,6 +167,7 @@ def test_kettle_as_a_set_is_the_kettle() -> None:
 @settings(max_examples=40)
 @given(st.integers(0, 10_000), st.integers(1, 5), st.integers(0, 8))
 def test_lengths_of_many_curves_are_those_of_each(seed: int, degree: int, more: int) -> None:
+    """Batched arc lengths agree with each curve's own."""
     rng = np.random.default_rng(seed)
     first = random_curve(rng, degree, degree + 1 + more, rational=False)
     curves = [first]

@@ -213,7 +213,8 @@ def test_closest_points_against_brute_force():
     grid = evaluate_grid(surface, np.linspace(0, 1, 300), np.linspace(*surface.domain(1), 600)).points.reshape(-1, 3)
     brute = np.array([np.linalg.norm(grid - point, axis=1).min() for point in points])
     assert (found <= brute + 1e-9).all()
-    assert (brute**2 - found**2).max() < 1.2**2  # Pythagoras over half a cell of the grid
+    # Pythagoras over half a cell of the grid, and more where the surface bends towards a point, with a radius of 10 mm.
+    assert (brute**2 - found**2 < 1.2**2 * (1 + found / 10)).all()
 
 
 def test_bad_surfaces_are_refused():

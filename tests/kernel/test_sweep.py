@@ -79,6 +79,7 @@ def test_a_closed_space_path_closes_without_a_jump() -> None:
 
 @pytest.mark.parametrize(("ends", "extra"), [(("flat", "flat"), 0.0), (("domed", "domed"), 4 / 3 * np.pi * 125)])
 def test_a_straight_cord_is_a_cylinder_and_its_domes_are_half_spheres(ends, extra: float) -> None:
+    """Volume of the cylinder, with a half sphere at each domed end."""
     swept = sweep_profile(CIRCLE, make_polyline([[0, 0, 0], [0, 0, 60]]), SweepShape(ends=ends))
     assert volume(swept.surface, 64, 64) == pytest.approx(np.pi * 25 * 60 + extra, rel=1e-5)
     assert is_closed(mesh_surface(swept.surface, 32, 40))
@@ -92,6 +93,7 @@ def test_mitred_corners_keep_the_volume_of_profile_times_path() -> None:
 
 
 def test_a_closed_frame_of_four_rails_is_mitred_all_round() -> None:
+    """Four mitred corners close, and the volume is area by length."""
     path = make_polyline([[0, 0, 0], [80, 0, 0], [80, 60, 0], [0, 60, 0], [0, 0, 0]])
     swept = sweep_profile(make_rectangle(6, 6), path, SweepShape(facing="upright"))
     assert is_closed(mesh_surface(swept.surface, 16, 40))
@@ -101,6 +103,7 @@ def test_a_closed_frame_of_four_rails_is_mitred_all_round() -> None:
 @settings(max_examples=15)
 @given(st.floats(0.3, 1.0), st.floats(0.3, 1.0))
 def test_a_scaled_straight_sweep_is_a_cone_s_frustum(start: float, end: float) -> None:
+    """The frustum's formula for random scales at both ends."""
     shape = SweepShape(scale=Law(start, end), ends=("flat", "flat"))
     swept = sweep_profile(CIRCLE, make_polyline([[0, 0, 0], [0, 0, 50]]), shape, 1e-6)
     wanted = np.pi * 25 * 50 / 3 * (start * start + start * end + end * end)
@@ -108,6 +111,7 @@ def test_a_scaled_straight_sweep_is_a_cone_s_frustum(start: float, end: float) -
 
 
 def test_twist_turns_the_profile_by_the_law() -> None:
+    """A quarter turn at the end turns the profile by it."""
     shape = SweepShape(twist=Law(0, np.pi / 2))
     swept = sweep_profile(make_rectangle(20, 4), make_polyline([[0, 0, 0], [0, 0, 60]]), shape, 1e-4)
     low, high = swept.surface.domain(1)
@@ -130,6 +134,7 @@ def test_the_carried_frame_of_a_helix_turns_back_by_its_torsion() -> None:
 
 
 def test_a_profile_too_wide_for_a_bend_is_named_with_its_place() -> None:
+    """Just wider than the bend's radius it is named at its place, just narrower not."""
     bend = interpolate_points([[0, 0, 0], [30, 0, 0], [36, 6, 0], [36, 40, 0]])
     radius, at = least_radius(bend)
     wide, narrow = (sweep_profile(make_circle((0, 0), radius * share), bend, SweepShape()).tight for share in (1.02, 0.98))
@@ -139,6 +144,7 @@ def test_a_profile_too_wide_for_a_bend_is_named_with_its_place() -> None:
 
 
 def test_the_deviation_that_is_told_is_not_passed_elsewhere() -> None:
+    """Against a far finer sweep the told deviation holds."""
     helix = make_helix(HelixShape((20, 20), 4, 12)).curve
     loose, tight = (sweep_profile(CIRCLE, helix, SweepShape(), tolerance) for tolerance in (1e-2, 1e-6))
     assert loose.largest <= 1e-2
@@ -161,6 +167,7 @@ def deviation(one: Swept, other: Swept) -> float:
     ],
 )
 def test_what_cannot_be_swept_is_told(path, shape, word: str) -> None:
+    """Paths and shapes that fail are refused in words."""
     with pytest.raises(KernelError, match=word):
         sweep_profile(CIRCLE, path, shape)
 
@@ -168,6 +175,7 @@ def test_what_cannot_be_swept_is_told(path, shape, word: str) -> None:
 @pytest.mark.parametrize("way", ["evenly", "eased", "eased in", "eased out"])
 @pytest.mark.parametrize("bias", [0.3, 0.5, 0.8])
 def test_a_law_runs_from_end_to_end_without_turning_back(way, bias: float) -> None:
+    """Each way rises from start to end, and the bias is the half-way share."""
     values = Law(2, 5, way, bias).at(np.linspace(0, 1, 101))
     assert (values[0], values[-1]) == (2, 5)
     assert all(b >= a for a, b in pairwise(values))
@@ -176,12 +184,14 @@ def test_a_law_runs_from_end_to_end_without_turning_back(way, bias: float) -> No
 
 
 def test_a_constant_law_is_constant_and_a_bias_at_an_end_is_refused() -> None:
+    """A law of equal ends is constant, and a bias of none is refused."""
     assert Law(3.0, 3.0).is_constant
     with pytest.raises(InvalidInput, match="bias"):
         Law(0, 1, "evenly", 0)
 
 
 def test_a_drop_shaped_path_is_mitred_at_its_only_corner() -> None:
+    """The one corner of a closed path is mitred, and the volume is area by length."""
     drop = interpolate_points([[0, 0, 0], [50, 25, 0], [80, 0, 0], [50, -25, 0], [0, 0, 0]])
     mesh = mesh_surface(sweep_profile(make_rectangle(4, 4), drop, SweepShape(), 1e-4).surface, 16, 200)
     assert is_closed(mesh)
@@ -200,6 +210,7 @@ def test_a_closed_polygon_in_space_closes_corner_to_corner() -> None:
     ("shape", "word"), [(SweepShape(scale=Law(1, 2)), "same at both ends"), (SweepShape(twist=Law(0, 1)), "whole turns")]
 )
 def test_laws_that_do_not_come_back_round_a_closed_path_are_told(shape, word: str) -> None:
+    """Scale and twist have to come back, but by whole turns."""
     with pytest.raises(InvalidInput, match=word):
         sweep_profile(make_rectangle(6, 3), ring(40), shape)
     whole = sweep_profile(make_rectangle(6, 3), ring(40), SweepShape(twist=Law(0, 2 * np.pi)), 1e-3)
@@ -207,6 +218,7 @@ def test_laws_that_do_not_come_back_round_a_closed_path_are_told(shape, word: st
 
 
 def test_profiles_follow_each_other_along_the_path() -> None:
+    """Widths half-way are the mean of both profiles'."""
     path = make_polyline([[0, 0, 0], [0, 0, 100]])
     round_one, flat = make_circle((0, 0), 10), make_elliptic_arc((0, 0), 20, 5, 0, 0, 2 * np.pi)
     swept = sweep_profile(round_one, path, SweepShape(others=(flat,)), 1e-3).surface
@@ -216,6 +228,7 @@ def test_profiles_follow_each_other_along_the_path() -> None:
 
 
 def test_blend_law_keeps_the_first_profile_as_long_as_it_says() -> None:
+    """Up to the given share the profile stays the first."""
     path = make_polyline([[0, 0, 0], [0, 0, 100]])
     shape = SweepShape(others=(make_circle((0, 0), 20),), blend=Law(0.0, 1.0, between=((0.5, 0.0),)))
     swept = sweep_profile(make_circle((0, 0), 10), path, shape, 1e-3).surface
@@ -226,6 +239,7 @@ def test_blend_law_keeps_the_first_profile_as_long_as_it_says() -> None:
 
 
 def test_second_rail_turns_the_profile_and_may_stretch_it() -> None:
+    """The profile follows the rail, and its width only where it may."""
     path = make_polyline([[0, 0, 0], [0, 0, 90]])
     rail = make_polyline([[10, 0, 0], [0, 30, 90]])
     line = make_polyline([[0, 0, 0], [10, 0, 0]])
@@ -239,6 +253,7 @@ def test_second_rail_turns_the_profile_and_may_stretch_it() -> None:
 
 
 def test_rail_on_the_path_is_refused() -> None:
+    """A rail on the path gives no direction, as does none at all."""
     path = make_polyline([[0, 0, 0], [0, 0, 90]])
     with pytest.raises(KernelError, match="second rail"):
         sweep_profile(make_circle((0, 0), 5), path, SweepShape("rail", rail=path), 1e-3)

@@ -46,6 +46,7 @@ def patches() -> list[NurbsSurface]:
 
 
 def test_there_are_32_patches_that_share_their_edges(patches) -> None:
+    """The open data set has its patches, and most edges are found shared."""
     shape = SurfaceSet(tuple(patches))
     assert len(patches) == 32
     assert len(shape.shared) >= 40
@@ -53,6 +54,7 @@ def test_there_are_32_patches_that_share_their_edges(patches) -> None:
 
 @pytest.mark.parametrize("body", BODIES)
 def test_each_body_becomes_even_quads_without_inner_gaps(patches, body: str) -> None:
+    """Bodies mesh in quads with only their own rims open."""
     shape = orient_set(SurfaceSet(tuple(patches[k] for k in BODIES[body]))).shape
     mesh = mesh_set(shape, Wish((4.0, 4.0)))
     check_mesh(mesh)

@@ -50,12 +50,14 @@ def two_cubes_at_an_edge() -> Mesh:
 
 
 def test_exploded_cube_is_welded_to_eight_vertices_and_closes() -> None:
+    """Twenty-four loose corners become eight points, closed."""
     welded = weld(exploded(cube_mesh(2.0)), 1e-6).mesh
     assert welded.point_count == 8
     assert enclosed_volume(welded) == pytest.approx(8.0)
 
 
 def test_weld_tells_what_it_would_do_before_it_does_it() -> None:
+    """The plan's numbers are those of the weld done."""
     mesh = exploded(grid_mesh(4, 3), 1e-5)
     plan = plan_weld(mesh, 1e-3)
     assert plan.merged == 48 - 20
@@ -64,28 +66,33 @@ def test_weld_tells_what_it_would_do_before_it_does_it() -> None:
 
 
 def test_safe_range_lies_between_the_gaps_and_the_edges() -> None:
+    """The least distance is above the gaps and the largest below the edges."""
     low, high = safe_distances(exploded(grid_mesh(4, 3), 1e-5))
     assert 0 < low <= 4e-5  # two corners are each up to 1e-5 off
     assert 1 - 4e-5 <= high <= 1 + 1e-9
 
 
 def test_mesh_without_doubled_vertices_has_no_least_safe_distance() -> None:
+    """Nothing to weld gives a range from zero to an edge."""
     assert safe_distances(grid_mesh(4, 3)) == (0.0, pytest.approx(1.0))
 
 
 def test_a_distance_above_the_edges_is_told_to_collapse() -> None:
+    """The plan says that all faces would collapse."""
     plan = plan_weld(exploded(grid_mesh(4, 3)), 1.1)
     assert plan.collapses
     assert plan.faces == 12
 
 
 def test_welding_only_open_edges_leaves_close_inner_vertices() -> None:
+    """Only rim points are joined when only open edges are asked for."""
     fine = grid_mesh(3, 3, 1e-3)
     assert weld(fine, 2e-3, "open").of_point[[5, 6]].tolist() != [-1, -1]
     assert plan_weld(fine, 5e-4, "open").merged == 0
 
 
 def test_distance_below_zero_is_refused() -> None:
+    """A negative distance is refused."""
     with pytest.raises(InvalidInput, match="weld distance"):
         plan_weld(cube_mesh(), -1.0)
 
@@ -106,6 +113,7 @@ def test_welded_groups_are_those_of_a_flood_by_distance(seed: int, distance: flo
 @settings(max_examples=30)
 @given(st.integers(0, 10_000), st.floats(0.01, 0.9))
 def test_a_welded_mesh_is_a_valid_mesh_without_double_corners(seed: int, distance: float) -> None:
+    """Random polygons welded at random distances pass the mesh check."""
     rng = np.random.default_rng(seed)
     mesh = make_mesh(rng.random((20, 3)), np.array([rng.choice(20, 4, replace=False) for _ in range(12)]))
     result = weld(mesh, distance)
@@ -114,6 +122,7 @@ def test_a_welded_mesh_is_a_valid_mesh_without_double_corners(seed: int, distanc
 
 
 def test_merging_carries_sharpness_uv_and_face_values() -> None:
+    """Sharpness, UVs and face values stay with what kept them."""
     mesh = grid_mesh(2, 1)
     edges = np.zeros(len(mesh.topology.edges.ends))
     edges[mesh.topology.edges.of_corner[0]] = 2.5  # the lower side of the first face
@@ -137,6 +146,7 @@ def test_merging_carries_sharpness_uv_and_face_values() -> None:
 
 
 def test_keeping_faces_drops_the_vertices_of_the_others() -> None:
+    """Points that no face uses go, and a shared one stays."""
     kept = keep_faces(grid_mesh(3, 3), np.array([0, 4]))
     assert kept.mesh.face_count == 2
     assert kept.mesh.point_count == 7  # both share the vertex between them
@@ -144,6 +154,7 @@ def test_keeping_faces_drops_the_vertices_of_the_others() -> None:
 
 
 def test_doubled_faces_and_stray_vertices_go() -> None:
+    """A doubled face and a stray point are counted and removed."""
     grid = grid_mesh(2, 2)
     corners = grid.topology.face_corners.reshape(-1, 4)
     doubled = make_mesh(np.vstack((grid.positions, [[9, 9, 9]])), np.vstack((corners, corners[1, [2, 1, 0, 3]][None])))
@@ -152,6 +163,7 @@ def test_doubled_faces_and_stray_vertices_go() -> None:
 
 
 def test_an_edge_of_four_faces_is_parted_into_two_bodies() -> None:
+    """Two cubes at one edge become two watertight bodies, by trimesh."""
     joined = two_cubes_at_an_edge()
     assert joined.topology.edge_face_counts.max() == 4
     parted = part_non_manifold(joined).mesh
@@ -164,11 +176,13 @@ def test_an_edge_of_four_faces_is_parted_into_two_bodies() -> None:
 
 
 def test_two_fans_at_one_vertex_are_parted() -> None:
+    """A point that two fans share is doubled."""
     bow = make_mesh([[0, 0, 0], [1, 1, 0], [1, -1, 0], [-1, 1, 0], [-1, -1, 0]], [[0, 2, 1], [0, 3, 4]])
     assert part_non_manifold(bow).mesh.point_count == 6
 
 
 def test_a_manifold_is_left_as_it_is() -> None:
+    """A sound torus passes untouched, with all counts zero."""
     mesh = mesh_surface(torus(30, 10), 24, 12)
     cleaned = clean_mesh(mesh)
     assert cleaned.mesh.topology.key == mesh.topology.key
@@ -178,6 +192,7 @@ def test_a_manifold_is_left_as_it_is() -> None:
 @settings(max_examples=30)
 @given(st.lists(st.integers(0, 287), max_size=60, unique=True))
 def test_turned_over_faces_are_turned_back(chosen: list[int]) -> None:
+    """Exactly the reversed faces are found, and the volume comes back."""
     mesh = mesh_surface(torus(30, 10), 24, 12)
     mixed = reverse_faces(mesh, np.array(chosen, dtype=np.int64)).mesh
     assert np.flatnonzero(disagreeing_faces(mixed.topology)).tolist() == sorted(chosen)
@@ -185,6 +200,7 @@ def test_turned_over_faces_are_turned_back(chosen: list[int]) -> None:
 
 
 def test_reversing_all_faces_turns_the_normals_over_and_is_its_own_inverse() -> None:
+    """Normals turn over, the volume changes its sign, and twice is none."""
     mesh = mesh_surface(torus(30, 10), 24, 12)
     every = np.arange(mesh.face_count)
     over = reverse_faces(mesh, every).mesh
@@ -194,6 +210,7 @@ def test_reversing_all_faces_turns_the_normals_over_and_is_its_own_inverse() -> 
 
 
 def test_a_band_twisted_once_cannot_be_made_to_agree_and_is_left() -> None:
+    """No face is turned where no turning helps."""
     turn = np.linspace(0, 2 * np.pi, 13)[:-1]
     line = np.column_stack((np.cos(turn), np.sin(turn), 0 * turn)) * 10
     side = np.column_stack((np.cos(turn) * np.cos(turn / 2), np.sin(turn) * np.cos(turn / 2), np.sin(turn / 2)))
@@ -225,6 +242,7 @@ def test_wide_slits_thin_strips_and_closed_meshes_have_no_gaps() -> None:
 
 
 def test_two_gaps_apart_are_two() -> None:
+    """Two slits of different width are found as two gaps."""
     first, second = slit_mesh(0.05), slit_mesh(0.1)
     moved = replace(second, positions=second.positions + np.array([50.0, 0, 0]))
     widths = find_gaps(gather_meshes([first, moved]), 1e-4).widths

@@ -9,7 +9,7 @@ from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.subdivision.catmull_clark import subdivide
 from glass_spoon.kernel.subdivision.limit_surface import limit_surface
-from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.closest_points import SETTLED, closest_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 
@@ -25,14 +25,14 @@ RINGS_ASKED = 6
 
 
 def face_deviations(
-    mesh: Mesh, surface: NurbsSurface | SurfaceSet, most: int = MAX_PLACES, tolerance: float = 1e-7
+    mesh: Mesh, surface: NurbsSurface | SurfaceSet, most: int = MAX_PLACES, settled: float = SETTLED
 ) -> tuple[Ints, Floats]:
     """Return the faces looked at (k,) and the distance (k,) in mm of their farther place from the surface.
 
     Each face is measured at its centre and at its first corner, by true closest points. Corner attribute "uv" gives the
     search its start; without it the nearest of a fine grid does. Faces of a set are measured from the surface that their
     attribute "piece" names, or from the nearest one. All faces are measured up to `most` / 2 of them. Feet are
-    found within `tolerance` mm; the distances are then exact to its square.
+    found within `settled` of the surface's size; the distances are then exact to its square.
     """
     count = mesh.face_count
     step = max(1, -(-2 * count // most))
@@ -43,20 +43,22 @@ def face_deviations(
     if "uv" in mesh.corners:
         uv = np.concatenate((_mean_uv(mesh, mesh.corners["uv"], faces), mesh.corners["uv"][offsets]))
     owners = np.tile(mesh.faces["piece"][faces].astype(np.int64), 2) if "piece" in mesh.faces else None
-    distance = _place_distances(surface, places, uv, owners, tolerance)
+    distance = _place_distances(surface, places, uv, owners, settled)
     return faces, np.maximum(distance[: len(faces)], distance[len(faces) :])
 
 
-def smoothed_deviation(mesh: Mesh, surface: NurbsSurface | SurfaceSet, levels: int = 1, tolerance: float = 1e-6) -> float:
+def smoothed_deviation(
+    mesh: Mesh, surface: NurbsSurface | SurfaceSet, levels: int = 1, settled: float = 10 * SETTLED
+) -> float:
     """Return the largest distance in mm from a surface of limit points of a mesh, those of its cage and of `levels` finer.
 
     Raises InvalidInput for edges of more than two faces.
     """
     smooth = subdivide(mesh, levels if levels or mesh.topology.is_quads else 1)
-    return point_deviation(smooth.moved(limit_surface(smooth).positions), surface, MAX_PLACES, tolerance)
+    return point_deviation(smooth.moved(limit_surface(smooth).positions), surface, MAX_PLACES, settled)
 
 
-def point_deviation(mesh: Mesh, surface: NurbsSurface | SurfaceSet, most: int, tolerance: float = 1e-6) -> float:
+def point_deviation(mesh: Mesh, surface: NurbsSurface | SurfaceSet, most: int, settled: float = 10 * SETTLED) -> float:
     """Return the largest distance in mm of the vertices of a mesh from a surface, of about `most` evenly picked ones."""
     step = max(1, -(-mesh.point_count // most))
     corner = mesh.topology.first_corners[::step]
@@ -66,20 +68,20 @@ def point_deviation(mesh: Mesh, surface: NurbsSurface | SurfaceSet, most: int, t
     owners = None
     if "piece" in mesh.faces:
         owners = mesh.faces["piece"][mesh.topology.face_of_corner[corner]].astype(np.int64)
-    return float(_place_distances(surface, places, uv, owners, tolerance).max(initial=0.0))
+    return float(_place_distances(surface, places, uv, owners, settled).max(initial=0.0))
 
 
 def _place_distances(
-    surface: NurbsSurface | SurfaceSet, places: Floats, uv: Floats | None, owners: Ints | None, tolerance: float
+    surface: NurbsSurface | SurfaceSet, places: Floats, uv: Floats | None, owners: Ints | None, settled: float
 ) -> Floats:
     """Return the distance (n,) in mm of places (n, 3) from a surface, or from the pieces `owners` (n,) of a set.
 
     Without owners the nearest piece counts.
     """
     if isinstance(surface, NurbsSurface):
-        return _distances(surface, places, uv, tolerance)
+        return _distances(surface, places, uv, settled)
     if owners is None:
-        return np.asarray(np.min([_distances(one, places, None, tolerance) for one in surface.surfaces], axis=0))
+        return np.asarray(np.min([_distances(one, places, None, settled) for one in surface.surfaces], axis=0))
     distance = np.empty(len(places))
     for piece in np.unique(owners):
         own = np.flatnonzero(owners == piece)
@@ -88,22 +90,22 @@ def _place_distances(
             distance[own] = np.abs((places[own] - cap.origin) @ cap.normal)
             continue
         start = None if uv is None else uv[own]
-        distance[own], at_border = _feet(surface.surfaces[piece], places[own], start, tolerance)
-        _ask_neighbours(surface, int(piece), places, distance, own[at_border], tolerance)
+        distance[own], at_border = _feet(surface.surfaces[piece], places[own], start, settled)
+        _ask_neighbours(surface, int(piece), places, distance, own[at_border], settled)
     return distance
 
 
-def _distances(surface: NurbsSurface, places: Floats, uv: Floats | None, tolerance: float) -> Floats:
+def _distances(surface: NurbsSurface, places: Floats, uv: Floats | None, settled: float) -> Floats:
     """Return the distance (n,) in mm of places (n, 3) from a surface; see `_feet`."""
-    return _feet(surface, places, uv, tolerance)[0]
+    return _feet(surface, places, uv, settled)[0]
 
 
-def _ask_neighbours(shape: SurfaceSet, piece: int, places: Floats, distance: Floats, asked: Ints, tolerance: float) -> None:
+def _ask_neighbours(shape: SurfaceSet, piece: int, places: Floats, distance: Floats, asked: Ints, settled: float) -> None:
     """Lessen the distances of places `asked`, whose feet lie on the border of a piece, by pieces that may be nearer.
 
     Neighbours first, then theirs: faces in the core about a pole lie over sectors on the far side of it.
     """
-    near_enough = max(10 * tolerance, shape.tolerance)
+    near_enough = max(10 * settled * shape.size, shape.tolerance)
     known, ring = {piece}, [piece]
     for _ in range(RINGS_ASKED):
         asked = asked[distance[asked] > near_enough]
@@ -117,10 +119,10 @@ def _ask_neighbours(shape: SurfaceSet, piece: int, places: Floats, distance: Flo
             apart = np.maximum(net.min(axis=0) - places[asked], places[asked] - net.max(axis=0)).max(axis=1)
             near = asked[apart < distance[asked]]
             if len(near):
-                distance[near] = np.minimum(distance[near], _distances(surface, places[near], None, tolerance))
+                distance[near] = np.minimum(distance[near], _distances(surface, places[near], None, settled))
 
 
-def _feet(surface: NurbsSurface, places: Floats, uv: Floats | None, tolerance: float) -> tuple[Floats, Bools]:
+def _feet(surface: NurbsSurface, places: Floats, uv: Floats | None, settled: float) -> tuple[Floats, Bools]:
     """Return the distance (n,) in mm of places (n, 3) from a surface, and whether the foot lies on its border.
 
     uv (n, 2), shares of its domain, start the search.
@@ -129,12 +131,12 @@ def _feet(surface: NurbsSurface, places: Floats, uv: Floats | None, tolerance: f
     if uv is not None:
         lows, highs = zip(*(surface.domain(axis) for axis in (0, 1)), strict=True)
         start = tuple(lows[axis] + uv[:, axis] * (highs[axis] - lows[axis]) for axis in (0, 1))
-    u, v, distance = closest_points(surface, places, start, tolerance)  # type: ignore[arg-type]  # a pair
+    u, v, distance = closest_points(surface, places, start, settled * surface.size)  # type: ignore[arg-type]  # a pair
     if start is not None and len(distance):
         # A face about a pole has no one place on the surface: the few that lie far off are looked for from everywhere.
-        far = np.flatnonzero(distance > max(2 * float(np.quantile(distance, 0.9)), 10 * tolerance))
+        far = np.flatnonzero(distance > max(2 * float(np.quantile(distance, 0.9)), 10 * settled * surface.size))
         if len(far):
-            again = closest_points(surface, places[far], None, tolerance)
+            again = closest_points(surface, places[far], None, settled * surface.size)
             nearer = again[2] < distance[far]
             for found, new in zip((u, v, distance), again, strict=True):
                 found[far[nearer]] = new[nearer]
@@ -161,10 +163,10 @@ def _mean_uv(mesh: Mesh, uv: Floats, faces: Ints) -> Floats:
 
 
 def read_off_surface(
-    mesh: Mesh, surface: NurbsSurface | SurfaceSet, limits: Limits, most: int = MAX_PLACES, tolerance: float = 1e-7
+    mesh: Mesh, surface: NurbsSurface | SurfaceSet, limits: Limits, most: int = MAX_PLACES, settled: float = SETTLED
 ) -> tuple[Reading, Reading]:
     """Read the largest and the mean distance in mm from the surface; see `face_deviations`."""
-    faces, distance = face_deviations(mesh, surface, most, tolerance)
+    faces, distance = face_deviations(mesh, surface, most, settled)
     largest = float(distance.max()) if len(distance) else float("nan")
     mean = float(distance.mean()) if len(distance) else float("nan")
     bad = faces[distance > limits.off_surface]

@@ -50,17 +50,19 @@ class Cut(Reworked):
     loops: Ints
 
 
-def cut_rings(mesh: Mesh, shares: list[tuple[int, Floats]]) -> Cut:
+def cut_rings(mesh: Mesh, shares: list[tuple[int, Floats]], own: Floats | None = None) -> Cut:
     """Return the mesh with rings cut.
 
     shares: pairs of an edge and the shares (k,) of the way, from its lower vertex, at which its ring is cut. All edges of
     the ring take these shares of their own length. Cuts of one ring from several edges are taken together; shares that
     agree to 1e-9 are one. Positions and values are linear between those of the old mesh.
+    own (e,): the share, from its lower vertex, at which an edge of a ring with one cut is cut in place of the ring's; nan
+    for none.
     """
     ring, against, cuts = _cuts(mesh.topology, shares)
     if not cuts:
         return Cut(mesh, same_elements(mesh.topology), np.zeros(0, dtype=np.int64))
-    return _Builder(mesh, ring, against, cuts).build()
+    return _Builder(mesh, ring, against, cuts, own).build()
 
 
 def predict_cut_faces(topology: Topology, shares: list[tuple[int, Floats]]) -> int:
@@ -88,7 +90,7 @@ def _cuts(topology: Topology, shares: list[tuple[int, Floats]]) -> tuple[Ints, I
 class _Builder:
     """Puts the finer mesh together, group of faces by group: quads with the same numbers of cuts are done at once."""
 
-    def __init__(self, mesh: Mesh, ring: Ints, against: Ints, cuts: dict[int, Floats]) -> None:
+    def __init__(self, mesh: Mesh, ring: Ints, against: Ints, cuts: dict[int, Floats], single: Floats | None) -> None:
         self.mesh, self.topology = mesh, mesh.topology
         table = np.zeros(int(ring.max(initial=-1)) + 1, dtype=np.int64)
         for label, values in cuts.items():
@@ -100,6 +102,9 @@ class _Builder:
             own = np.flatnonzero(ring == label)
             rows = np.where(against[own, None] == 1, (1 - values)[::-1], values)
             self.shares[own, : len(values)] = rows
+        if single is not None:
+            alone = (self.count == 1) & np.isfinite(single)
+            self.shares[alone, 0] = single[alone]
         self.first_on_edge = mesh.point_count + np.cumsum(self.count) - self.count
         self.total = mesh.point_count + int(self.count.sum())
         # New points as rows (old vertices a, b, weights) of the edges first; those inside faces follow.

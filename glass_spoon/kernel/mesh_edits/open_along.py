@@ -17,9 +17,11 @@ from scipy.spatial import cKDTree
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, lengths, owned
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.groups import joined_groups
+from glass_spoon.kernel.mesh_edits.draw_points import Drawing, points_about
 from glass_spoon.kernel.mesh_edits.outline_on_skin import OutlineRing, SeenOutline, rim_off, ring_for
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.mesh_loops import faces_marked, usual_edge
 from glass_spoon.kernel.meshes.origin import Origin, Reworked, Taken, Weighted, carry, unchanged
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
@@ -41,11 +43,8 @@ FAR = 3.0
 FILLED = 2.5
 """Inner corners of the block are filled where the face there reaches no farther from the outline, in edges."""
 
-ROUNDS, CHECKED = 40, 10
-"""Rounds of smoothing, and after how many of them points are brought back onto the surface itself."""
-
-SQUARE, DRAWN = 0.35, 0.6
-"""How much a point is drawn to where its faces are parallelograms, else to the middle of their sides; how far at once."""
+ROUNDS, NEARED, CHECKED = 40, 5, 10
+"""Rounds of smoothing, and after how many of them points are brought back onto the faces, and onto the surface itself."""
 
 MOVED = 2
 """Rings of points about an opening that are smoothed with it."""
@@ -71,12 +70,14 @@ class Opened(Reworked):
 def open_along(mesh: Mesh, outlines: list[Floats], host: Host = None) -> Opened:
     """Return a mesh opened along closed outlines (n, 3) mm, finely sampled, that lie on it; the faces inside go.
 
-    host: the surface that the points belong on. Raises KernelError, with what to do, for an outline that does not lie on the
-    mesh, reaches its rim or a crease, goes too far round a body, crosses another, or is too small for the faces there.
+    host: the surface that the points belong on. Outlines far enough apart are opened at once, each as if it were alone.
+    Raises KernelError, with what to do, for an outline that does not lie on the mesh, reaches its rim or a crease, goes too
+    far round a body, crosses another, or is too small for the faces there.
     """
     done, off = unchanged(mesh), 0.0
-    for number, outline in enumerate(outlines, 1):
-        step, own_off = _open_one(done.mesh, outline, host, f"Outline {number}" if len(outlines) > 1 else "The outline")
+    waiting = [(f"Outline {k}" if len(outlines) > 1 else "The outline", outline) for k, outline in enumerate(outlines, 1)]
+    while waiting:
+        step, own_off, waiting = _open_apart(done.mesh, waiting, host)
         done, off = done.then(step), max(off, own_off)
     topology = done.mesh.topology
     made = np.zeros(topology.point_count, dtype=bool)
@@ -86,33 +87,59 @@ def open_along(mesh: Mesh, outlines: list[Floats], host: Host = None) -> Opened:
     return Opened(done.mesh, done.origin, len(outlines), off, odd)
 
 
-def _open_one(mesh: Mesh, outline: Floats, host: Host, name: str) -> tuple[Reworked, float]:
-    """Open along one outline; return the change and how far its rim is off."""
+@dataclass(frozen=True, eq=False)
+class _Hole:
+    """An opening to be made. gone (f,): its block; border (k,): the points about it, in order; ring: as many places on the
+    outline; first (k, 3): these on the skin; rows: of quads between.
+    """
+
+    name: str
+    outline: Floats
+    gone: Bools
+    border: Ints
+    ring: OutlineRing
+    first: Floats
+    rows: int
+
+    @classmethod
+    def of(cls, near: NearestOnMesh, host: Host, name: str, outline: Floats) -> _Hole:
+        """Look where an outline lies on a mesh."""
+        mesh = near.mesh
+        places, faces, away = near.ask(outline)
+        edge = usual_edge(mesh, faces_marked(mesh, faces))
+        if float(away.max()) > LYING * edge:
+            raise KernelError(
+                f"{name} lies up to {float(away.max()):.3g} mm off the mesh. Project it onto the surface first, or carry it."
+            )
+        plane = SeenOutline.through(places, mesh.face_normals[faces], name)
+        gone = _block(mesh, plane, faces, edge, name)
+        border = _border(mesh.topology, gone, name)
+        ring = ring_for(plane, mesh.positions[border], outline)
+        first = _foot(host, mesh, faces, ring.places, near)[0]
+        rows = max(1, round(float(lengths(mesh.positions[border] - first).mean()) / edge))
+        return cls(name, outline, gone, border, ring, first, rows)
+
+
+Waiting = list[tuple[str, Floats]]
+"""Outlines with their names."""
+
+
+def _open_apart(mesh: Mesh, waiting: Waiting, host: Host) -> tuple[Reworked, float, Waiting]:
+    """Open along the outlines that lie clear of each other; return the change, how far its rims are off, and what waits."""
     near = NearestOnMesh(mesh)
-    places, faces, away = near.ask(outline)
-    edge = _usual_edge(mesh, faces)
-    if float(away.max()) > LYING * edge:
-        raise KernelError(
-            f"{name} lies up to {float(away.max()):.3g} mm off the mesh. Project it onto the surface first, or carry it."
-        )
-    plane = SeenOutline.through(places, mesh.face_normals[faces], name)
-    gone = _block(mesh, plane, faces, edge, name)
-    border = _border(mesh.topology, gone, name)
-    ring = ring_for(plane, mesh.positions[border], outline)
-    first = _foot(host, mesh, faces, ring.places, near)[0]
-    rows = max(1, round(float(lengths(mesh.positions[border] - first).mean()) / edge))
-    made = _with_band(mesh, gone, border, first, rows, near)
-    done = _smoothed(mesh, made, host, near, ring, name)
-    return done, rim_off(outline, done.mesh.positions[-len(border) :])
-
-
-def _usual_edge(mesh: Mesh, faces: Ints) -> float:
-    """Return the middle length in mm of the edges of some faces."""
-    topology = mesh.topology
-    at = np.isin(topology.face_of_corner, np.unique(faces))
-    corners = topology.face_corners
-    sides = mesh.positions[corners[topology.next_corner[at]]] - mesh.positions[corners[at]]
-    return float(np.median(lengths(sides)))
+    taken, holes, later = np.zeros(mesh.point_count, dtype=bool), [], []
+    for name, outline in waiting:
+        hole = _Hole.of(near, host, name, outline)
+        reach = points_about(mesh.topology, hole.gone, MOVED + 1)
+        if (reach & taken).any():
+            later.append((name, outline))
+        else:
+            taken |= reach
+            holes.append(hole)
+    made, rims = _with_bands(mesh, holes, near)
+    done = _smoothed(mesh, made, host, near, holes, rims)
+    off = max(rim_off(hole.outline, done.mesh.positions[rim]) for hole, rim in zip(holes, rims, strict=True))
+    return done, off, later
 
 
 def _block(mesh: Mesh, plane: SeenOutline, crossed: Ints, edge: float, name: str) -> Bools:
@@ -219,31 +246,41 @@ def _foot(host: Host, mesh: Mesh, faces: Ints, points: Floats, near: NearestOnMe
     return best, normals
 
 
-def _with_band(mesh: Mesh, gone: Bools, border: Ints, ring: Floats, rows: int, near: NearestOnMesh) -> Reworked:
-    """Return the mesh without a block, with rows of quads from its border to a ring of places."""
+def _with_bands(mesh: Mesh, holes: list[_Hole], near: NearestOnMesh) -> tuple[Reworked, list[Ints]]:
+    """Return the mesh without some blocks, with rows of quads from the border of each to its ring of places; and the points
+    of the rings.
+    """
     topology = mesh.topology
-    count = len(border)
+    gone = np.any([hole.gone for hole in holes], axis=0)
     kept_corners = np.flatnonzero(~gone[topology.face_of_corner])
     used = np.unique(topology.face_corners[kept_corners]).astype(np.int64)
     number = np.full(mesh.point_count, -1, dtype=np.int64)
     number[used] = np.arange(len(used))
-    shares = np.arange(1, rows + 1)[:, None, None] / rows
-    fresh = (mesh.positions[border] + shares * (ring - mesh.positions[border])).reshape(-1, 3)
-    table = np.concatenate((number[border][None], len(used) + np.arange(rows * count).reshape(rows, count)))
-    ahead = np.roll(table, -1, axis=1)
-    quads = np.stack((table[:-1], ahead[:-1], ahead[1:], table[1:]), axis=-1).reshape(-1, 4)
-    corners = np.concatenate((number[topology.face_corners[kept_corners]], quads.ravel()))
+    fresh, quads, rims, own_points, own_quads = [], [], [], [], []
+    first, local = len(used), 0
+    for hole in holes:
+        count, rows, start = len(hole.border), hole.rows, mesh.positions[hole.border]
+        shares = np.arange(1, rows + 1)[:, None, None] / rows
+        places = (start + shares * (hole.first - start)).reshape(-1, 3)
+        table = np.concatenate((number[hole.border][None], first + np.arange(rows * count).reshape(rows, count)))
+        quads.append(_rows_of_quads(table))
+        own_quads.append(_rows_of_quads(local + np.arange((rows + 1) * count).reshape(rows + 1, count)))
+        own_points += [start, places]
+        fresh.append(places)
+        rims.append(table[-1])
+        first, local = first + len(places), local + (rows + 1) * count
+    every = np.concatenate(quads)
+    points = np.concatenate(fresh)
+    corners = np.concatenate((number[topology.face_corners[kept_corners]], every.ravel()))
     if topology.is_quads:
-        after = make_topology(len(used) + len(fresh), corners.reshape(-1, 4))
+        after = make_topology(len(used) + len(points), corners.reshape(-1, 4))
     else:
-        sides = np.concatenate((topology.face_sides[~gone], np.full(len(quads), 4)))
-        after = make_topology(len(used) + len(fresh), corners, offsets=np.concatenate(([0], np.cumsum(sides))))
-    local = np.arange((rows + 1) * count).reshape(rows + 1, count)  # the border, then the rows
-    turned = np.roll(local, -1, axis=1)
-    own = np.stack((local[:-1], turned[:-1], turned[1:], local[1:]), axis=-1).reshape(-1, 4)
-    at_point, at_corner, of_face = _mixed(near, np.concatenate((mesh.positions[border], fresh)), own)
-    points = sparse.vstack((Taken(used, mesh.point_count).matrix, at_point[count:])).tocsr()
-    every = sparse.vstack((Taken(kept_corners, len(topology.face_corners)).matrix, at_corner)).tocsr()
+        sides = np.concatenate((topology.face_sides[~gone], np.full(len(every), 4)))
+        after = make_topology(len(used) + len(points), corners, offsets=np.concatenate(([0], np.cumsum(sides))))
+    at_point, at_corner, of_face = _mixed(near, np.concatenate(own_points), np.concatenate(own_quads))
+    new = np.concatenate([np.repeat([False, True], [len(hole.border), len(hole.border) * hole.rows]) for hole in holes])
+    sources = sparse.vstack((Taken(used, mesh.point_count).matrix, at_point[np.flatnonzero(new)])).tocsr()
+    values = sparse.vstack((Taken(kept_corners, len(topology.face_corners)).matrix, at_corner)).tocsr()
     old = np.full(after.point_count, -1, dtype=np.int64)
     old[: len(used)] = used
     ends = old[after.edges.ends]
@@ -253,16 +290,22 @@ def _with_band(mesh: Mesh, gone: Bools, border: Ints, ring: Floats, rows: int, n
     pairs = np.column_stack((np.flatnonzero(same >= 0), same[same >= 0])).astype(np.int64)
     origin = Origin(
         topology,
-        Weighted(sparse.csr_array(points)),
-        Weighted(sparse.csr_array(every)),
+        Weighted(sparse.csr_array(sources)),
+        Weighted(sparse.csr_array(values)),
         np.concatenate((np.flatnonzero(~gone), of_face)),
         pairs,
     )
-    band = np.arange(after.face_count) >= after.face_count - len(quads)
-    rim = after.find_edges(np.column_stack((table[-1], ahead[-1])))
+    band = np.arange(after.face_count) >= after.face_count - len(every)
+    rim = after.find_edges(np.concatenate([np.column_stack((ring, np.roll(ring, -1))) for ring in rims]))
     origin = origin.with_roles({BAND: band}, {RIM: rim}, len(after.edges.ends))
-    positions = np.concatenate((mesh.positions[used], fresh))
-    return Reworked(carry(mesh, after, origin, owned(positions)), origin)
+    positions = np.concatenate((mesh.positions[used], points))
+    return Reworked(carry(mesh, after, origin, owned(positions)), origin), rims
+
+
+def _rows_of_quads(table: Ints) -> Ints:
+    """Return the quads between rows (r, k) of points that run round and round."""
+    ahead = np.roll(table, -1, axis=1)
+    return np.stack((table[:-1], ahead[:-1], ahead[1:], table[1:]), axis=-1).reshape(-1, 4)
 
 
 def _mixed(near: NearestOnMesh, points: Floats, quads: Ints) -> tuple[sparse.csr_array, sparse.csr_array, Ints]:
@@ -282,45 +325,34 @@ def _mixed(near: NearestOnMesh, points: Floats, quads: Ints) -> tuple[sparse.csr
     return at_point, at_corner, near.ask(points[quads].mean(axis=1))[1]
 
 
-def _smoothed(before: Mesh, made: Reworked, host: Host, near: NearestOnMesh, ring: OutlineRing, name: str) -> Reworked:
-    """Return the change with its band smoothed on the surface; raises KernelError where a corner stays too narrow."""
+def _smoothed(
+    before: Mesh, made: Reworked, host: Host, near: NearestOnMesh, holes: list[_Hole], rims: list[Ints]
+) -> Reworked:
+    """Return the change with its bands smoothed on the surface; raises KernelError where a corner stays too narrow."""
     mesh, topology = made.mesh, made.mesh.topology
     band = made.origin.faces_in(BAND)
-    loose, about = _loose(mesh, band)
-    faces = np.flatnonzero(about)
-    corners = np.flatnonzero(about[topology.face_of_corner])
-    own = loose[topology.face_corners[corners]]
-    corners = corners[own]
-    here = topology.face_corners[corners]
-    ahead, behind = (topology.face_corners[step[corners]] for step in (topology.next_corner, topology.previous_corner))
-    across = topology.face_corners[topology.next_corner[topology.next_corner[corners]]]
-    loose_points = np.flatnonzero(loose)
-    number = np.full(topology.point_count, -1)
-    number[loose_points] = np.arange(len(loose_points))
-    count = np.bincount(number[here], minlength=len(loose_points))[:, None]
+    drawing = Drawing.of(topology, _loose(mesh, band), band)
+    loose_points, faces = drawing.points, drawing.faces
     old_faces = np.unique(made.origin.faces[faces])
     places = mesh.positions.copy()
-    count_round = len(ring.shares)
-    rim = np.arange(mesh.point_count - count_round, mesh.point_count)
-    beside = _inwards(topology, rim)
-    points = np.concatenate((loose_points, rim))
+    rings = [hole.ring for hole in holes]
+    beside = [_inwards(topology, rim) for rim in rims]
+    points = np.concatenate((loose_points, *rims))
     normals: Floats | None = None
     for number_of_round in range(1, ROUNDS + 1):
-        ring = ring.slid(places[beside])
-        square = places[ahead] + places[behind] - places[across]  # where the face would be a parallelogram
-        plain = (places[ahead] + places[behind]) / 2
-        target = np.zeros((len(loose_points), 3))
-        np.add.at(target, number[here], SQUARE * square + (1 - SQUARE) * plain)
-        drawn = places[loose_points] + DRAWN * (target / count - places[loose_points])
-        where = host if number_of_round % CHECKED == 0 else None  # between, the faces are near enough
-        places[points], normals = _foot(where, before, old_faces, np.concatenate((drawn, ring.places)), near)
+        rings = [ring.slid(places[own]) for ring, own in zip(rings, beside, strict=True)]
+        drawn = drawing.drawn(places)
+        places[points] = np.concatenate((drawn, *(ring.places for ring in rings)))
+        if number_of_round % NEARED == 0:
+            where = host if number_of_round % CHECKED == 0 else None  # between, the faces are near enough
+            places[points], normals = _foot(where, before, old_faces, places[points], near)
     known = before.points.get("normal")
     moved = mesh.moved(owned(places))
     if known is not None and normals is not None:  # of the surface: all that is new, or was moved, has a new one
         value = known[made.origin.points.first]
         value[points] = normals
         moved = replace(moved, points={**moved.points, "normal": owned(value)})
-    _check(moved, faces, name)
+    _check(moved, faces, holes, rims)
     return Reworked(moved, made.origin)
 
 
@@ -336,28 +368,17 @@ def _inwards(topology: Topology, rim: Ints) -> Ints:
     return result[rim]
 
 
-def _loose(mesh: Mesh, band: Bools) -> tuple[Bools, Bools]:
-    """Mark the points (n,) that are smoothed: those of the band and of rings about it, not on rims or creases; and the faces
-    (f,) about them.
-    """
+def _loose(mesh: Mesh, band: Bools) -> Bools:
+    """Mark the points (n,) that are smoothed: those of the band and of rings about it, not on rims or creases."""
     topology = mesh.topology
-    reached = np.zeros(topology.point_count, dtype=bool)
-    reached[topology.face_corners[band[topology.face_of_corner]]] = True
-    ends = topology.edges.ends
-    for _ in range(MOVED - 1):
-        touched = reached[ends].any(axis=1)
-        reached[ends[touched]] = True
-    held = topology.on_boundary.copy()
+    loose = points_about(topology, band, MOVED - 1)
     sharp = mesh.edges.get("sharpness")
     if sharp is not None:
-        held[ends[sharp > 0]] = True
-    loose = reached & ~held
-    about = np.zeros(topology.face_count, dtype=bool)
-    about[topology.face_of_corner[loose[topology.face_corners]]] = True
-    return loose, about | band
+        loose[topology.edges.ends[sharp > 0]] = False
+    return loose
 
 
-def _check(mesh: Mesh, faces: Ints, name: str) -> None:
+def _check(mesh: Mesh, faces: Ints, holes: list[_Hole], rims: list[Ints]) -> None:
     """Raise KernelError where a face about an opening has a corner that nobody wants."""
     topology = mesh.topology
     at = np.flatnonzero(np.isin(topology.face_of_corner, faces))
@@ -367,6 +388,8 @@ def _check(mesh: Mesh, faces: Ints, name: str) -> None:
     normal = mesh.face_normals[topology.face_of_corner[at]]
     turn = np.arctan2(np.einsum("ci,ci->c", cross(ahead, behind), normal), np.einsum("ci,ci->c", ahead, behind))
     if float(turn.min()) < WORST:
+        place = here[int(turn.argmin())]
+        name = holes[int(np.argmin([lengths(mesh.positions[rim] - place).min() for rim in rims]))].name
         raise KernelError(
             f"{name} does not fit the faces there: a corner would have {np.degrees(float(turn.min())):.0f}°. Make the faces "
             "about half as large, or move it farther from the next rim, opening or crease."

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from scipy.spatial import cKDTree
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, lengths
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, first_least, lengths
 from glass_spoon.kernel.errors import KernelError
 
 TURNED = 0.2
@@ -39,7 +39,7 @@ class SeenOutline:
             raise KernelError(
                 f"{name} goes too far round the body to have an inside. Cut the body in halves, or use a smaller one."
             )
-        aside = directions(np.cross(mean, np.eye(3)[int(np.abs(mean).argmin())]))
+        aside = directions(np.cross(mean, np.eye(3)[int(first_least(np.abs(mean)))]))
         frame = np.stack((aside, np.cross(mean, aside)))
         origin = places.mean(axis=0)
         flat = (places - origin) @ frame.T
@@ -108,14 +108,14 @@ def ring_for(plane: SeenOutline, border: Floats, outline: Floats) -> OutlineRing
     near = way[:-1][tree.query(border)[1]] / way[-1]
     even = np.arange(count) / count
     shares = even + np.angle(np.exp(2j * np.pi * (near - even)).mean()) / (2 * np.pi)
-    corners = way[:-1][_sharp(line)] / way[-1]
+    corners = way[:-1][sharp_places(line)] / way[-1]
     held = np.zeros(count, dtype=bool)
     if 0 < len(corners) <= count:
         shares, held = _through_corners(shares, corners)
     return OutlineRing(closed, way, shares, held, tree)
 
 
-def _sharp(line: Floats) -> Ints:
+def sharp_places(line: Floats) -> Ints:
     """Return the numbers (k,) of the samples at which an outline turns by more than CORNER."""
     ahead = directions(np.roll(line, -1, axis=0) - line)
     turn = np.einsum("ni,ni->n", ahead, np.roll(ahead, 1, axis=0))

@@ -23,7 +23,7 @@ from glass_spoon.kernel.meshes.topology import make_topology
 WHOLE = 3000
 """Triangles that are paired at once; more are taken patch by patch."""
 
-PATCH = 1500
+PATCH = 500
 """Triangles of a patch."""
 
 SWEEPS = 3

@@ -30,7 +30,7 @@ CHECK = 4
 RETRIES = 4
 """Times that a step is taken back at vertices whose faces it would dent."""
 
-FOOT = 1e-6
+FOOT = 1e-8
 """How near in mm feet on the surface are found."""
 
 Host = NurbsSurface | SurfaceSet | None
@@ -194,7 +194,7 @@ class _Surface:
                 continue
             low, size = _domain(surface)
             start = tuple((low + uv[faces] * size).T)
-            own[faces] = closest_points(surface, self._mesh.face_centers[faces], start, FOOT)[2]  # type: ignore[arg-type]  # a pair
+            own[faces] = closest_points(surface, self._mesh.face_centers[faces], start, FOOT * surface.size)[2]  # type: ignore[arg-type]  # a pair
         at_vertices = np.zeros(self._mesh.point_count)
         np.maximum.at(at_vertices, topology.face_corners, own[topology.face_of_corner])
         return np.maximum.reduceat(at_vertices[topology.face_corners], topology.face_offsets[:-1])
@@ -229,7 +229,7 @@ class _Surface:
             cap = self._host.caps[piece - len(self._host.surfaces)]  # type: ignore[union-attr]  # a set
             return np.asarray(places - np.outer((places - cap.origin) @ cap.normal, cap.normal))
         low, size = _domain(surface)
-        u, v, _ = closest_points(surface, places, tuple((low + self._uv[vertices] * size).T), FOOT)  # type: ignore[arg-type]  # a pair
+        u, v, _ = closest_points(surface, places, tuple((low + self._uv[vertices] * size).T), FOOT * surface.size)  # type: ignore[arg-type]  # a pair
         self._uv[vertices] = (np.column_stack((u, v)) - low) / size
         return surface_points(surface, u, v)
 
@@ -270,10 +270,10 @@ class _Surface:
                 continue
             low, size = _domain(surface)
             start = tuple((low + uv[own] * size).T)
-            u, v, _ = closest_points(surface, positions[topology.face_corners[own]], start, FOOT)  # type: ignore[arg-type]  # a pair
+            u, v, _ = closest_points(surface, positions[topology.face_corners[own]], start, FOOT * surface.size)  # type: ignore[arg-type]  # a pair
             found = (np.column_stack((u, v)) - low) / size
             # Across the seam of a closed surface the value nearest to the old one is meant.
-            closed = np.array([surface.is_closed(axis, 1e-9 * max(surface.size, 1.0)) for axis in (0, 1)])
+            closed = np.array([surface.is_closed(axis, 1e-9 * surface.size) for axis in (0, 1)])
             uv[own] = found + np.where(closed, np.rint(uv[own] - found), 0.0)
         return replace(moved, corners={**moved.corners, "uv": uv})
 

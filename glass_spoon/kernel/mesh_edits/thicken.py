@@ -45,6 +45,9 @@ SAFE = 0.9
 ROUNDS = 12
 """Rounds in which a wall is evened out about places where it would fold."""
 
+TWICE = 1e-12
+"""Roots that differ by no more than this share, squared, are one: last digits decide else whether there is any."""
+
 OUTER, INNER, RIM = "outer", "inner", "rim"
 """Roles of the faces."""
 
@@ -84,7 +87,7 @@ def thicken(mesh: Mesh, wall: Wall) -> Thickened:
     wall that is nowhere above zero. Cost: linear; points at creases one by one solve three planes.
     """
     _check(mesh, wall)
-    lean, spikes = _leans(mesh)
+    lean, spikes = leans(mesh)
     shares, thinned = np.ones(mesh.point_count), 0
     fits, folded = _fits(mesh, lean, wall)
     if wall.evened and len(folded):
@@ -116,7 +119,7 @@ def _check(mesh: Mesh, wall: Wall) -> None:
         raise InvalidInput("The loops of the rim", "0 or more", str(wall.loops))
 
 
-def _leans(mesh: Mesh) -> tuple[Floats, int]:
+def leans(mesh: Mesh) -> tuple[Floats, int]:
     """Return how far (n, 3) each point goes for a wall of 1, and how many points were held."""
     known = mesh.points.get("normal")
     creased = _creases(mesh, by_angle=known is None)
@@ -210,7 +213,7 @@ def _angles(mesh: Mesh, corners: Ints) -> Floats:
     return np.asarray(np.arccos(np.clip(np.einsum("ci,ci->c", ahead, behind), -1.0, 1.0)))
 
 
-def _first_folds(mesh: Mesh, ways: Floats) -> Floats:
+def first_folds(mesh: Mesh, ways: Floats) -> Floats:
     """Return for each face the least share (f,), above 0 and at most 1, of moves (n, 3) at which a corner of it folds.
 
     The vector area of a corner is of second degree in the share; it folds where its part along the face's normal is zero.
@@ -255,6 +258,7 @@ def _folding_shares(mesh: Mesh, ways: Floats, at: Ints) -> Floats:
     b = np.einsum("ci,ci->c", cross(p, s) + cross(r, q), normal)
     a = np.einsum("ci,ci->c", cross(r, s), normal)
     inside = b * b - 4 * a * c
+    inside = np.where(np.abs(inside) <= TWICE * b * b, 0.0, inside)  # a square shrinks to a point: both roots are one
     # The form that loses no digits: both roots from the one whose parts have the same sign.
     half = -(b + np.where(b >= 0, 1.0, -1.0) * np.sqrt(np.maximum(inside, 0.0))) / 2
     found = np.full(len(at), np.inf)
@@ -269,7 +273,7 @@ def _fits(mesh: Mesh, lean: Floats, wall: Wall) -> tuple[float, Ints]:
     least = np.full(mesh.face_count, np.inf)
     for ways in (wall.outside[:, None] * lean, -wall.inside[:, None] * lean):
         if ways.any():
-            least = np.minimum(least, _first_folds(mesh, ways))
+            least = np.minimum(least, first_folds(mesh, ways))
     return float(min(1.0, least.min(initial=np.inf))), np.flatnonzero(least <= 1)
 
 
@@ -281,7 +285,7 @@ def _evened(mesh: Mesh, lean: Floats, wall: Wall) -> Floats:
     corners = mesh.topology.face_corners
     for _ in range(ROUNDS):
         ways = [wall.outside * shares, wall.inside * shares]
-        least = np.minimum(_first_folds(mesh, ways[0][:, None] * lean), _first_folds(mesh, -ways[1][:, None] * lean))
+        least = np.minimum(first_folds(mesh, ways[0][:, None] * lean), first_folds(mesh, -ways[1][:, None] * lean))
         if (least > 1).all():
             break
         of_corner = np.minimum(1.0, SAFE * least)[mesh.topology.face_of_corner]

@@ -7,11 +7,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
+import scipy.sparse as sparse
+from scipy.sparse.csgraph import dijkstra
 
-from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints
+from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints, first_least, lengths
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_loops import edge_loop, nearest_edge
@@ -226,11 +229,36 @@ def mark_made_edges(mesh: Mesh, makers: Ints) -> Mark:
 
 def mark_nearest(mesh: Mesh, places: Floats, kind: MarkKind) -> Mark:
     """Return for each place (k, 3) mm the element whose middle is nearest."""
-    middles = element_middles(mesh, kind)
-    if not len(middles):
+    if not len(element_middles(mesh, kind)):
         return make_mark(kind, mesh, np.zeros(0, dtype=np.int64))
-    away = ((middles[None] - places[:, None]) ** 2).sum(axis=2)
-    return make_mark(kind, mesh, away.argmin(axis=1))
+    return make_mark(kind, mesh, nearest_elements(mesh, places, kind))
+
+
+def mark_path(mesh: Mesh, places: Floats) -> Mark:
+    """Return the edges of the shortest way over edges through the points nearest to places (k, 3), one after another.
+
+    Dijkstra's search; where points do not hang together that part is left out.
+    """
+    ends = mesh.topology.edges.ends.astype(np.int64)
+    if len(places) < 2 or not len(ends):
+        return make_mark("edge", mesh, np.zeros(0, dtype=np.int64))
+    size = np.maximum(lengths(mesh.positions[ends[:, 1]] - mesh.positions[ends[:, 0]]), 1e-12)
+    graph = sparse.csr_array(sparse.coo_array((size, (ends[:, 0], ends[:, 1])), shape=(mesh.point_count,) * 2))
+    stops = nearest_elements(mesh, places, "point")
+    chain: list[tuple[int, int]] = []
+    for start, stop in pairwise(stops.tolist()):
+        came = dijkstra(graph, directed=False, indices=start, return_predecessors=True)[1]
+        at = stop
+        while at != start and came[at] >= 0:
+            chain.append((at, int(came[at])))
+            at = int(came[at])
+    return make_mark("edge", mesh, mesh.topology.find_edges(np.array(chain, dtype=np.int64).reshape(-1, 2)))
+
+
+def nearest_elements(mesh: Mesh, places: Floats, kind: MarkKind) -> Ints:
+    """Return the element (k,) whose middle is nearest to each place (k, 3)."""
+    middles = element_middles(mesh, kind)
+    return first_least(np.sqrt(((middles[None] - places[:, None]) ** 2).sum(axis=2)))
 
 
 def element_middles(mesh: Mesh, kind: MarkKind) -> Floats:

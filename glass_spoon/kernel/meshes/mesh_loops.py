@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, Ints
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, first_least, lengths
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import Topology
@@ -20,6 +20,40 @@ class VertexLoop:
     closed: bool
 
 
+def chains_of(following: dict[int, int]) -> list[tuple[list[int], bool]]:
+    """Return the rows that steps from one number to the next make, and whether each is closed: open ones come first.
+
+    following: at most one number after each, and at most one before it. A closed row has its first number once.
+    """
+    rows: list[tuple[list[int], bool]] = []
+    left = set(following)
+    for first in [*sorted(set(following) - set(following.values())), *sorted(following)]:
+        if first not in left:
+            continue
+        row, at = [first], first
+        while at in left:
+            left.discard(at)
+            at = following[at]
+            row.append(at)
+        closed = at == first
+        rows.append((row[:-1] if closed else row, closed))
+    return rows
+
+
+def usual_edge(mesh: Mesh, faces: Bools) -> float:
+    """Return the middle length in mm of the edges of some faces (f,), those between two of them counted twice."""
+    corners = np.flatnonzero(faces[mesh.topology.face_of_corner])
+    ends = mesh.topology.edges.ends[mesh.topology.edges.of_corner[corners]]
+    return float(np.median(lengths(mesh.positions[ends[:, 1]] - mesh.positions[ends[:, 0]])))
+
+
+def faces_marked(mesh: Mesh, faces: Ints) -> Bools:
+    """Mark faces (f,) that are given by number."""
+    result = np.zeros(mesh.face_count, dtype=bool)
+    result[faces] = True
+    return result
+
+
 def nearest_edge(mesh: Mesh, place: Floats) -> int:
     """Return the edge whose nearest place is nearest to `place` (3,) mm; InvalidInput for a mesh without edges."""
     ends = mesh.topology.edges.ends
@@ -29,7 +63,7 @@ def nearest_edge(mesh: Mesh, place: Floats) -> int:
     along = b - a
     size = np.maximum(np.einsum("ij,ij->i", along, along), 1e-300)
     share = np.clip(np.einsum("ij,ij->i", place - a, along) / size, 0, 1)
-    return int(np.argmin(np.linalg.norm(a + share[:, None] * along - place, axis=1)))
+    return int(first_least(np.linalg.norm(a + share[:, None] * along - place, axis=1)))
 
 
 def edge_loop(topology: Topology, edge: int) -> VertexLoop:

@@ -134,6 +134,10 @@ class Origin:
         """Mark the faces (f,) of a role."""
         return self._in(role, self.face_roles, len(self.faces))
 
+    def edges_in(self, role: str, count: int) -> Bools:
+        """Mark the edges (e,) of a role among as many as there are."""
+        return self._in(role, self.edge_roles, count)
+
     def _in(self, role: str, numbers: Ints | None, count: int) -> Bools:
         if role not in self.roles:
             return np.zeros(count, dtype=bool)
@@ -196,6 +200,10 @@ class Reworked:
 
     mesh: Mesh
     origin: Origin
+
+    def edges_in(self, role: str) -> Bools:
+        """Mark the edges (e,) of a role."""
+        return self.origin.edges_in(role, len(self.mesh.topology.edges.ends))
 
     @property
     def of_point(self) -> Ints:

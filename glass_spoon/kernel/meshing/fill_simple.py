@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.arrays import Floats, first_least
 from glass_spoon.kernel.meshing.plane_fill import PlaneFill, evenness, smoothed
 from glass_spoon.kernel.meshing.pole_cap import DiscMesh, make_disc
 
@@ -101,8 +101,8 @@ def _best_turn(loop: Floats, middle: Floats) -> int:
     coarse = loop[np.arange(some) * count // some]
     disc = make_disc(some)
     turns = range(0, some, max(1, some // MOST_TURNS))
-    best = max(turns, key=lambda shift: evenness(_laid_on(disc, coarse, middle, shift), disc.faces))
-    return best * count // some
+    even = [evenness(_laid_on(disc, coarse, middle, shift), disc.faces) for shift in turns]
+    return turns[int(first_least(-np.array(even), 1e-6))] * count // some
 
 
 def _as_ring(loop: Floats, hole: Floats) -> list[PlaneFill]:
@@ -116,7 +116,7 @@ def _as_ring(loop: Floats, hole: Floats) -> list[PlaneFill]:
     first = [np.mod(turn, 2 * np.pi) for turn in angle]
     # Of all ways to start the hole the one whose lines lean least.
     leans = [np.abs(np.angle(np.exp(1j * (np.roll(first[1], -shift) - first[0])))).sum() for shift in range(count)]
-    shift = int(np.argmin(leans))
+    shift = int(first_least(leans, 1e-6))
     order = (np.arange(count) + shift) % count
     gap = float(np.hypot(*(loop - inner[order]).T).mean())
     step = float(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -120,12 +121,7 @@ def _meet(surface: NurbsSurface, points: Floats, along: Floats, grid: tuple[Floa
 
     All rays step together; each starts from the NEAR places that pass it most closely, so on every sheet of the surface.
     """
-    us, vs, places = grid
-    flat = np.eye(3) - np.outer(along, along)
-    _, near = cKDTree(places @ flat).query(points @ flat, k=NEAR)
-    owner = np.repeat(np.arange(len(points)), NEAR)
-    at, hit = _run_rays(surface, us[near.ravel()], vs[near.ravel()], points[owner], along)
-    reach = np.where(hit, np.einsum("ij,j->i", at - points[owner], along), np.inf).reshape(-1, NEAR)
+    at, reach = _all_meetings(surface, points, along, grid)
     first = np.argmin(reach, axis=1)
     rows = np.arange(len(points))
     missed = int(np.isinf(reach[rows, first]).sum())
@@ -133,7 +129,42 @@ def _meet(surface: NurbsSurface, points: Floats, along: Floats, grid: tuple[Floa
         raise KernelError(
             f"{missed} of {len(points)} places of the curve miss the surface. Move or shorten it so that all fall on it."
         )
-    found: Floats = at.reshape(-1, NEAR, 3)[rows, first]
+    found: Floats = at[rows, first]
+    return found
+
+
+def _all_meetings(
+    surface: NurbsSurface, points: Floats, along: Floats, grid: tuple[Floats, Floats, Floats]
+) -> tuple[Floats, Floats]:
+    """Return where lines through points (n, 3) come to (n, NEAR, 3), and how far along (n, NEAR) mm, infinite for none."""
+    us, vs, places = grid
+    flat = np.eye(3) - np.outer(along, along)
+    _, near = cKDTree(places @ flat).query(points @ flat, k=NEAR)
+    owner = np.repeat(np.arange(len(points)), NEAR)
+    at, hit = _run_rays(surface, us[near.ravel()], vs[near.ravel()], points[owner], along)
+    reach = np.where(hit, np.einsum("ij,j->i", at - points[owner], along), np.inf)
+    return at.reshape(-1, NEAR, 3), reach.reshape(-1, NEAR)
+
+
+def meet_nearest(surfaces: Sequence[NurbsSurface], points: Floats, direction: Floats) -> Floats:
+    """Return where lines through points (n, 3) along `direction` (3,) meet surfaces: of all places the nearest, either way.
+
+    Raises KernelError when some lines miss them all.
+    """
+    along = unit_direction(direction)
+    best, found = np.full(len(points), np.inf), points.copy()
+    for surface in surfaces:
+        at, reach = _all_meetings(surface, points, along, nearest_grid(surface, GRID))
+        away = np.abs(reach)
+        first = np.argmin(away, axis=1)
+        nearer = away[np.arange(len(points)), first] < best
+        best[nearer] = away[nearer, first[nearer]]
+        found[nearer] = at[nearer, first[nearer]]
+    missed = int(np.isinf(best).sum())
+    if missed:
+        raise KernelError(
+            f"{missed} of {len(points)} points miss the surface that way. Choose another way, or a larger surface."
+        )
     return found
 
 

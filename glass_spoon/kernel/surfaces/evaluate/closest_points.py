@@ -8,7 +8,7 @@ o-----o  . point     face on either side may hold a minimum of its own. Where a 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import pairwise
 
@@ -23,21 +23,28 @@ from glass_spoon.kernel.surfaces.evaluate.surface_parts import SurfacePart, surf
 STEPS = 40
 """Most steps of one search; nearly all points settle in three."""
 
+SETTLED = 1e-9
+"""A foot that moves by less than this share of the surface's size has settled."""
+
+KEPT = 48
+"""Surfaces whose grids of places are kept: more than the sides of the bodies that one line joins."""
+
 Feet = tuple[Floats, Floats, Floats]
 """u (n,), v (n,) and distance (n,) in mm."""
 
 
 def closest_points(
-    surface: NurbsSurface, points: Floats, start: tuple[Floats, Floats] | None = None, tolerance: float = 1e-7
+    surface: NurbsSurface, points: Floats, start: tuple[Floats, Floats] | None = None, tolerance: float | None = None
 ) -> Feet:
     """Return u (n,), v (n,) and the distance (n,) in mm of the closest surface points to points (n, 3).
 
     `start` gives near parameters u (n,), v (n,); without it the nearest of a fine grid is taken. Steps end when the foot
-    moves by less than `tolerance` mm. The distance is that of the nearest minimum to the start: true unless another sheet
-    of the surface passes closer. The NURBS Book, section 6.1 (equations 6.4 to 6.7), steps damped, and without the
-    second-order terms where those would lead to a maximum.
+    moves by less than `tolerance` mm, SETTLED of the surface's size where none is given. The distance is that of the
+    nearest minimum to the start: true unless another sheet of the surface passes closer. The NURBS Book, section 6.1
+    (equations 6.4 to 6.7), steps damped, and without the second-order terms where those would lead to a maximum.
     """
     parts = surface_parts(surface)
+    tolerance = SETTLED * surface.size if tolerance is None else tolerance
     u, v = start if start is not None else _Samples.of(surface).nearest(points, None)
     owner = _owners(surface, parts, u, v)
     feet = _search(surface, parts, points, (u, v, owner), tolerance)
@@ -192,9 +199,10 @@ class _Samples:
     us: Floats
     vs: Floats
     places: Floats
+    _trees: dict[tuple[float, float, float, float] | None, tuple[Floats, Floats, cKDTree]] = field(default_factory=dict)
 
     @staticmethod
-    @lru_cache(maxsize=8)
+    @lru_cache(maxsize=KEPT)
     def of(surface: NurbsSurface) -> _Samples:
         """Return a grid of twelve places a knot span."""
         us, vs = (_sample_params(surface, axis, 12) for axis in (0, 1))
@@ -202,12 +210,20 @@ class _Samples:
 
     def nearest(self, points: Floats, part: SurfacePart | None) -> tuple[Floats, Floats]:
         """Return the parameters (n,), (n,) of the nearest places to points (n, 3), of one part where it is given."""
-        rows, columns = slice(None), slice(None)
-        if part is not None:
-            rows, columns = _within(self.us, part.u), _within(self.vs, part.v)
-        us, vs, places = self.us[rows], self.vs[columns], self.places[rows, columns]
-        _, index = cKDTree(places.reshape(-1, 3)).query(points)
+        us, vs, tree = self._tree(part)
+        _, index = tree.query(points)
         return us[index // len(vs)], vs[index % len(vs)]
+
+    def _tree(self, part: SurfacePart | None) -> tuple[Floats, Floats, cKDTree]:
+        """Return the parameters (m,), (k,) of the places of one part or of all, and the tree of these."""
+        key = None if part is None else (*part.u, *part.v)
+        if key not in self._trees:
+            rows, columns = slice(None), slice(None)
+            if part is not None:
+                rows, columns = _within(self.us, part.u), _within(self.vs, part.v)
+            places = self.places[rows, columns].reshape(-1, 3)
+            self._trees[key] = (self.us[rows], self.vs[columns], cKDTree(places))
+        return self._trees[key]
 
 
 def _within(params: Floats, limits: tuple[float, float]) -> slice:
@@ -227,7 +243,7 @@ def _sample_params(surface: NurbsSurface, axis: int, per_span: int) -> Floats:
     """Return parameters along an axis, without poles: from there a search cannot tell which way to go."""
     spans = [np.linspace(a, b, per_span + 1) for a, b in pairwise(surface.knots[axis]) if b > a]
     params = np.unique(np.concatenate(spans))
-    tolerance = 1e-9 * max(surface.size, 1.0)
+    tolerance = 1e-9 * surface.size
     first = 1 if surface.is_pole(axis, 0, tolerance) else 0
     last = len(params) - 1 if surface.is_pole(axis, -1, tolerance) else len(params)
     return params[first:last]

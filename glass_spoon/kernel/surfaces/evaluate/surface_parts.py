@@ -33,7 +33,7 @@ class SurfacePart:
 @lru_cache(maxsize=256)
 def surface_parts(surface: NurbsSurface) -> tuple[SurfacePart, ...]:
     """Return the parts, those of one range of u after another; a ring with a sharp seam is parted in the middle as well."""
-    tolerance = 1e-9 * max(surface.size, 1.0)
+    tolerance = 1e-9 * surface.size
     breaks, rows, wraps = [], [], []
     for axis in (0, 1):
         low, high = surface.domain(axis)

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 from scipy.spatial import cKDTree
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, lengths
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, first_least, lengths
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.evaluate.even_lengths import LengthTable, alike, measure_alike, points_alike
@@ -397,7 +397,7 @@ def _surrounds(outline: Floats, other: Floats) -> bool:
 
 def plane_axes(normal: Floats) -> Floats:
     """Return two unit axes (2, 3) of a plane, right-handed with its normal (3,)."""
-    right = directions(np.cross(np.eye(3)[int(np.argmin(np.abs(normal)))], normal))
+    right = directions(np.cross(np.eye(3)[int(first_least(np.abs(normal)))], normal))
     return np.stack((right, np.cross(normal, right)))
 
 

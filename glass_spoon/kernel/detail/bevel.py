@@ -1,0 +1,484 @@
+"""Edges bevelled: a band of even width, or of a true radius, in their place; corners of several made of quads.
+
+Every side of a point between bevelled edges gets a point of its own, where the planes of its faces and the lines at the
+width from the edges meet. Between two such points lies a profile of some steps. Where three edges or more meet the profiles
+close a patch, which lies on a ball where they do. A row of edges that ends inside the mesh runs out to a point.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths
+from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.groups import joined_groups
+from glass_spoon.kernel.mesh_edits.assemble import Assembly
+from glass_spoon.kernel.mesh_edits.keep_and_merge import split_points
+from glass_spoon.kernel.mesh_edits.thicken import first_folds
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.origin import Reworked
+
+Profile = Literal["round", "flat", "hollow"]
+
+STRIP, CORNER, RIM = "strip", "corner", "rim"
+"""Roles: the faces in place of edges, those in place of points where several meet, and the edges on both sides."""
+
+ON_BALL = 1e-6
+"""Profiles lie on a ball that they miss by no more than this share of its radius."""
+
+FLAT = 1e-9
+
+
+@dataclass(frozen=True, eq=False)
+class Bevelled(Reworked):
+    """Edges bevelled. fits: the largest share of the width that folds no face, at most 1; folded: old faces (k,) that fold;
+    odd: faces with other than four corners that were made.
+    """
+
+    fits: float
+    folded: Ints
+    odd: int
+
+
+def bevel(mesh: Mesh, chosen: Bools, widths: Floats, steps: int = 1, profile: Profile = "round") -> Bevelled:
+    """Return the mesh with marked edges (e,) bevelled: widths (e,) in mm from each edge to the rims of its band; steps:
+    faces across it.
+
+    Raises KernelError for edges without two sides, and for an edge that runs out at both ends.
+    """
+    if steps < 1:
+        raise InvalidInput("The steps", "1 or more", str(steps))
+    if not (widths[chosen] > 0).all():
+        raise InvalidInput("The width", "above zero", f"{widths[chosen].min(initial=0.0):.4g} mm")
+    topology = mesh.topology
+    if not chosen.any() or (topology.edge_face_counts[chosen] != 2).any() or topology.same_direction[chosen].any():
+        raise KernelError("Only edges with a face on both sides can be bevelled. Mark others, or clean the mesh.")
+    return _Bevel(mesh, chosen, widths, steps, profile).done()
+
+
+def widths_for_radius(mesh: Mesh, chosen: Bools, radius: float | Floats) -> Floats:
+    """Return the widths (e,) in mm at which a ball of a radius, or of one (e,) each, touches both faces of marked edges."""
+    normals = mesh.face_normals
+    pair = mesh.topology.edge_faces
+    result = np.zeros(len(pair))
+    cosine = np.clip(np.einsum("ei,ei->e", normals[pair[chosen, 0]], normals[pair[chosen, 1]]), -1, 1)
+    own = np.broadcast_to(np.asarray(radius, dtype=np.float64), result.shape)[chosen]
+    result[chosen] = own * np.tan(np.arccos(cosine) / 2)
+    if (result[chosen] <= FLAT * own).any():
+        raise KernelError("An edge between faces that lie flat has no radius. Mark edges by their angle, or give a width.")
+    return result
+
+
+class _Bevel:
+    """The work on one set of edges."""
+
+    def __init__(self, mesh: Mesh, chosen: Bools, widths: Floats, steps: int, profile: Profile) -> None:
+        self.mesh, self.chosen, self.widths, self.steps, self.profile = mesh, chosen, widths, steps, profile
+        topology = mesh.topology
+        ends = topology.edges.ends.astype(np.int64)
+        self.at_point = np.bincount(ends[chosen].ravel(), minlength=mesh.point_count)
+        inner = ~topology.on_boundary
+        lone = (self.at_point == 1) & inner
+        self.runs_out = lone & (topology.valences != 3)
+        self.cut_off = lone & (topology.valences == 3)
+        if self.runs_out[ends[chosen]].all(axis=1).any():
+            raise KernelError("A marked edge by itself runs out at both ends. Mark the edges that go on from it too.")
+        self.side = self._sides()
+        self.build = Assembly(mesh)
+        self.odd = 0
+
+    def _sides(self) -> Ints:
+        """Return the side (h,) of its point that each corner lies on: those between the same bevelled edges; -1 for corners
+        of points that stay.
+        """
+        topology = self.mesh.topology
+        before = topology.previous_corner
+        over = topology.twins[before]
+        crossed = topology.edges.of_corner[before]
+        free = (over >= 0) & ~self.chosen[crossed] & ~self.cut_off[topology.face_corners]
+        own = (self.at_point > 0)[topology.face_corners]
+        at = np.flatnonzero(free & own)
+        label = joined_groups(at, over[at], len(topology.face_corners))
+        result = np.full(len(topology.face_corners), -1, dtype=np.int64)
+        result[own] = np.unique(label[own], return_inverse=True)[1].ravel()
+        return result
+
+    def done(self) -> Bevelled:
+        """Lay the points, then the bands, the corners and the ends."""
+        topology = self.mesh.topology
+        corners = topology.face_corners.astype(np.int64)
+        moves = self._moves()
+        touched = (self.at_point[corners] > 0) & ~self.runs_out[corners]
+        of_side = np.full(int(self.side.max()) + 1, -1, dtype=np.int64)
+        sides, first = np.unique(self.side[touched], return_index=True)
+        owner = corners[np.flatnonzero(touched)[first]]
+        of_side[sides] = self.build.copy_points(owner, self.mesh.positions[owner] + moves[sides])
+        self.point_of = np.where(touched, of_side[self.side], corners)
+        self.build.corner_points = self.point_of.copy()
+        chains, keys = self._chains()
+        self._strips(chains, keys)
+        self._corners(chains, keys)
+        self._cut_ends(chains, keys)
+        self._lead_creases_over(chains, keys)
+        fits, folded = self._fits()
+        done, _ = self.build.finish()
+        return Bevelled(done.mesh, done.origin, fits, folded, self.odd)
+
+    def _moves(self) -> Floats:
+        """Return how far (s, 3) the point of each side goes from the old one."""
+        mesh, topology = self.mesh, self.mesh.topology
+        corners = topology.face_corners.astype(np.int64)
+        count = int(self.side.max()) + 1
+        squares, wanted = np.zeros((count, 3, 3)), np.zeros((count, 3))
+        at = np.flatnonzero((self.at_point[corners] > 0) & ~self.runs_out[corners])
+        normal = mesh.face_normals[topology.face_of_corner[at]]
+        np.add.at(squares, self.side[at], normal[:, :, None] * normal[:, None, :])
+        cut = at[self.cut_off[corners[at]]]
+        if len(cut):  # the face beyond the end holds both points in its plane
+            self._hold_in_end(cut, squares)
+        for corner, edge in ((at, topology.edges.of_corner[at]), (topology.previous_corner[at], None)):
+            of = topology.edges.of_corner[corner] if edge is None else edge
+            own = self.chosen[of]
+            start = mesh.positions[corners[corner[own]]]
+            end = mesh.positions[corners[topology.next_corner[corner[own]]]]
+            inward = directions(cross(normal[own], end - start))
+            np.add.at(squares, self.side[at[own]], inward[:, :, None] * inward[:, None, :])
+            np.add.at(wanted, self.side[at[own]], inward * self.widths[of[own], None])
+        values, vectors = np.linalg.eigh(squares)
+        inverse = np.where(values > 1e-4 * np.maximum(values[:, -1:], 1e-300), 1 / np.maximum(values, 1e-300), 0.0)
+        return np.asarray(np.einsum("sij,sj->si", vectors, np.einsum("sij,si->sj", vectors, wanted) * inverse))
+
+    def _hold_in_end(self, cut: Ints, squares: Floats) -> None:
+        """Hold the points of the two faces beside an edge that is cut off in the plane of the face beyond its end."""
+        topology = self.mesh.topology
+        beside = (
+            self.chosen[topology.edges.of_corner[cut]] | self.chosen[topology.edges.of_corner[topology.previous_corner[cut]]]
+        )
+        beyond = {
+            int(topology.face_corners[corner]): int(topology.face_of_corner[corner]) for corner in cut[~beside].tolist()
+        }
+        faces = np.array([beyond[int(point)] for point in topology.face_corners[cut[beside]].tolist()], dtype=np.int64)
+        normal = self.mesh.face_normals[faces]
+        np.add.at(squares, self.side[cut[beside]], normal[:, :, None] * normal[:, None, :])
+
+    def _chains(self) -> tuple[Ints, Ints]:
+        """Return the profiles as rows of points (k, steps + 1), and for both ends of every marked edge (m, 2) which it has.
+        At its first corner's start first; both run from the face of that corner to the other.
+        """
+        mesh, topology = self.mesh, self.mesh.topology
+        first = topology.edge_corners[self.chosen, 0].astype(np.int64)
+        twin = topology.twins[first].astype(np.int64)
+        ahead = topology.next_corner
+        sides = np.stack((np.column_stack((first, ahead[twin])), np.column_stack((ahead[first], twin))), axis=1).reshape(
+            -1, 2
+        )
+        faces = topology.face_of_corner[np.column_stack((first, twin))].repeat(2, axis=0)
+        a, b = self.point_of[sides[:, 0]], self.point_of[sides[:, 1]]
+        key = np.column_stack((np.minimum(a, b), np.maximum(a, b)))
+        ends, which = np.unique(key, axis=0, return_inverse=True)
+        which = which.ravel()
+        normals = np.zeros((2, len(ends), 3))
+        up = a <= b
+        for column in (0, 1):
+            normal = mesh.face_normals[faces[:, column]]
+            np.add.at(normals, (np.where(up, column, 1 - column), which), normal)
+        places = self._profile(ends, directions(normals))
+        rows = np.empty((len(ends), self.steps + 1), dtype=np.int64)
+        rows[:, 0], rows[:, -1] = ends.T
+        live = ends[:, 0] != ends[:, 1]
+        if self.steps > 1:
+            owner = np.zeros(len(ends), dtype=np.int64)
+            owner[which] = topology.face_corners[sides[:, 0]]
+            new = self.build.copy_points(np.repeat(owner[live], self.steps - 1), places[live, 1:-1].reshape(-1, 3))
+            rows[live, 1:-1] = new.reshape(-1, self.steps - 1)
+            rows[~live, 1:-1] = ends[~live, :1]
+        self.corner_of = sides
+        return rows, np.where(up, which + 1, -which - 1).reshape(-1, 2)
+
+    def _profile(self, ends: Ints, normals: Floats) -> Floats:
+        """Return the places (k, steps + 1, 3) of profiles between points (k, 2) with normals (2, k, 3) there."""
+        every = self.build.places
+        start, end = every[ends[:, 0]], every[ends[:, 1]]
+        share = (np.arange(self.steps + 1) / self.steps)[None, :, None]
+        flat = start[:, None] + share * (end - start)[:, None]
+        if self.profile == "flat" or self.steps == 1:
+            return np.asarray(flat)
+        angle = np.arccos(np.clip(np.einsum("ki,ki->k", *normals), -1, 1))
+        bent = angle > 1e-4
+        size = np.where(bent, lengths(end - start) / (2 * np.sin(np.where(bent, angle, 1.0) / 2)), 0.0)
+        size *= np.where(np.einsum("ki,ki->k", normals[0], end - start) <= 0, 1.0, -1.0)
+        sine = np.where(bent, np.sin(angle), 1.0)[:, None, None]
+        turn = angle[:, None, None]
+        way = (np.sin((1 - share) * turn) * normals[0][:, None] + np.sin(share * turn) * normals[1][:, None]) / sine
+        arc = size[:, None, None] * way
+        arc = arc - ((1 - share) * arc[:, :1] + share * arc[:, -1:])
+        arc = np.where(bent[:, None, None], arc, 0.0)
+        bow = flat + arc
+        # Hollow, it is the same bow turned over in its chord.
+        return np.asarray(bow if self.profile == "round" else (start + end)[:, None] - bow[:, ::-1])
+
+    def _row(self, chains: Ints, key: int) -> Ints:
+        """Return a profile by its number from 1, backwards below zero."""
+        return chains[key - 1] if key > 0 else chains[-key - 1][::-1]
+
+    def _rows(self, chains: Ints, keys: Ints) -> Ints:
+        """Return profiles (m, steps + 1) by their numbers from 1, backwards below zero."""
+        rows = chains[np.abs(keys) - 1]
+        return np.where((keys > 0)[:, None], rows, rows[:, ::-1])
+
+    def _strips(self, chains: Ints, keys: Ints) -> None:
+        """Add the bands in place of edges."""
+        topology = self.mesh.topology
+        first = topology.edge_corners[self.chosen, 0].astype(np.int64)
+        twin = topology.twins[first].astype(np.int64)
+        here, there = self._rows(chains, keys[:, 0]), self._rows(chains, keys[:, 1])
+        ahead = topology.next_corner.astype(np.int64)
+        for step in range(self.steps):
+            low, high = step / self.steps, (step + 1) / self.steps
+            near = first if low + high <= 1 else ahead[twin]
+            far = ahead[first] if low + high <= 1 else twin
+            quads = np.column_stack((there[:, step], here[:, step], here[:, step + 1], there[:, step + 1]))
+            corners = np.column_stack((far, near, near, far))
+            whole = (here[:, step] != here[:, step + 1]) & (there[:, step] != there[:, step + 1])
+            self.build.add_faces(quads[whole], corners[whole], topology.face_of_corner[near[whole]].astype(np.int64), STRIP)
+        for row in (0, -1):
+            self.build.name_edges(np.column_stack((here[:, row], there[:, row])), RIM)
+        self._run_out(first, here, there, at_start=True)
+        self._run_out(first, here, there, at_start=False)
+
+    def _run_out(self, first: Ints, here: Ints, there: Ints, *, at_start: bool) -> None:
+        """Add the faces at the end of a band that runs out to a point: two steps to a quad."""
+        own = (here[:, 0] == here[:, -1]) if at_start else (there[:, 0] == there[:, -1])
+        if not own.any():
+            return
+        tip, row = (here[own, 0], there[own]) if at_start else (there[own, 0], here[own])
+        corner = first[own]
+        face = self.mesh.topology.face_of_corner[corner].astype(np.int64)
+        for step in range(0, self.steps, 2):
+            pair = step + 2 <= self.steps
+            points = (
+                [row[:, step], tip, row[:, step + 2], row[:, step + 1]] if pair else [row[:, step], tip, row[:, step + 1]]
+            )
+            faces = np.column_stack(points if at_start else points[::-1])
+            self.build.add_faces(faces, np.repeat(corner[:, None], faces.shape[1], axis=1), face, STRIP)
+            self.odd += 0 if pair else len(faces)
+
+    def _corners(self, chains: Ints, keys: Ints) -> None:
+        """Fill the patches where three edges or more meet."""
+        topology = self.mesh.topology
+        points = topology.face_corners[self.corner_of[:, 0]]
+        number = keys.ravel()
+        starts: dict[int, dict[int, tuple[int, int]]] = {}
+        for end, point in enumerate(points.tolist()):
+            if self.at_point[point] < 3:
+                continue
+            # Round a point the patch runs against the profiles of edges that start there.
+            key = int(number[end]) if end % 2 else -int(number[end])
+            row = self._row(chains, key)
+            starts.setdefault(point, {})[int(row[0])] = (key, int(self.corner_of[end, 0]))
+        by_sides: dict[int, list[tuple[list[Ints], int]]] = {}
+        for found in starts.values():
+            rows, corner = self._round(chains, found)
+            by_sides.setdefault(len(rows), []).append((rows, corner))
+        for sides, corners in by_sides.items():
+            loops = np.array([np.concatenate([row[:-1] for row in rows]) for rows, _ in corners])
+            self._patches(sides, loops, np.array([corner for _, corner in corners]))
+
+    def _round(self, chains: Ints, found: dict[int, tuple[int, int]]) -> tuple[list[Ints], int]:
+        """Return the profiles round a point one after another, of those given by the point they start at, and a corner."""
+        first = next(iter(found))
+        rows, here, corner = [], first, -1
+        for _ in range(len(found)):
+            if here not in found:
+                break
+            key, corner = found[here]
+            rows.append(self._row(chains, key))
+            here = int(rows[-1][-1])
+        if here != first or len(rows) != len(found):
+            raise KernelError("Bevelled edges meet at an open rim in a way that has no corner. Mark fewer of them there.")
+        return rows, corner
+
+    def _patches(self, sides: int, loops: Ints, corners: Ints) -> None:
+        """Fill patches of as many sides, by their rims (c, sides * steps) and a corner (c,) each to take values from."""
+        topology = self.mesh.topology
+        face = topology.face_of_corner[corners].astype(np.int64)
+        if self.steps == 1:
+            self.odd += len(loops) if sides != 4 else 0
+            self.build.add_faces(loops, np.repeat(corners[:, None], sides, axis=1), face, CORNER)
+            return
+        grid, shares = _patch(sides, self.steps)
+        rims = self.build.places[loops]
+        inner = np.einsum("kr,crd->ckd", shares, rims)
+        if self.profile != "flat":
+            middle, radius = _balls(rims)
+            on = radius > 0
+            way = directions((inner[on] - middle[on, None]).reshape(-1, 3)).reshape(-1, *inner.shape[1:])
+            inner[on] = middle[on, None] + radius[on, None, None] * way
+        owner = topology.face_corners[corners].astype(np.int64)
+        new = self.build.copy_points(np.repeat(owner, inner.shape[1]), inner.reshape(-1, 3)).reshape(len(loops), -1)
+        ids = np.concatenate((loops, new), axis=1)
+        for faces in grid:
+            made = ids[:, faces].reshape(-1, faces.shape[1])
+            self.odd += len(made) if faces.shape[1] != 4 else 0
+            values = np.repeat(corners, len(faces))
+            self.build.add_faces(
+                made, np.repeat(values[:, None], faces.shape[1], axis=1), np.repeat(face, len(faces)), CORNER
+            )
+
+    def _lead_creases_over(self, chains: Ints, keys: Ints) -> None:
+        """Let a crease that crosses bevelled edges go on over the band, as sharp as the softer of its two sides."""
+        topology = self.mesh.topology
+        sharpness = self.mesh.edges.get("sharpness")
+        if sharpness is None:
+            return
+        points = topology.face_corners[self.corner_of[:, 0]]
+        crossed = (self.at_point[points] == 2) & (topology.valences[points] == 4) & ~topology.on_boundary[points]
+        chain = np.full(self.mesh.point_count, -1, dtype=np.int64)
+        chain[points[crossed]] = np.abs(keys.ravel()[crossed]) - 1
+        edges = np.flatnonzero(~self.chosen & (sharpness > 0))
+        ends = topology.edges.ends[edges].astype(np.int64)
+        at, edge = ends.ravel(), np.repeat(edges, 2)
+        both = (chain[at] >= 0) & (np.bincount(at, minlength=self.mesh.point_count)[at] == 2)
+        at, edge = at[both], edge[both]
+        order = np.lexsort((sharpness[edge], at))
+        at, edge = at[order][::2], edge[order][::2]
+        for step in range(self.steps):
+            self.build.continue_edges(chains[chain[at], step : step + 2], edge)
+
+    def _cut_ends(self, chains: Ints, keys: Ints) -> None:
+        """Give the face beyond the end of an edge, at a point of three edges, the profile in place of its corner."""
+        topology = self.mesh.topology
+        points = topology.face_corners[self.corner_of[:, 0]]
+        number = keys.ravel()
+        row_of: dict[int, Ints] = {}
+        for end in np.flatnonzero(self.cut_off[points]).tolist():
+            # The face beyond runs from the point beside the other face to that beside the first.
+            key = int(number[end]) if end % 2 else -int(number[end])
+            row_of[int(points[end])] = self._row(chains, key)
+        if not row_of:
+            return
+        corners = topology.face_corners.astype(np.int64)
+        cut = np.flatnonzero(self.cut_off[corners])
+        own = (
+            self.chosen[topology.edges.of_corner[cut]] | self.chosen[topology.edges.of_corner[topology.previous_corner[cut]]]
+        )
+        ends = set(cut[~own].tolist())
+        for face in np.unique(topology.face_of_corner[cut[~own]]).tolist():
+            at = np.arange(topology.face_offsets[face], topology.face_offsets[face + 1])
+            loop: list[int] = []
+            values: list[int] = []
+            for corner in at.tolist():
+                beyond = corner in ends
+                row = row_of[int(corners[corner])].tolist() if beyond else [int(self.point_of[corner])]
+                loop += row
+                values += [corner] * len(row)
+            self.build.gone[face] = True
+            self.build.add_faces(np.array([loop]), np.array([values]), np.array([face]), "kept")
+            self.odd += len(loop) != 4
+
+    def _fits(self) -> tuple[float, Ints]:
+        """Return the largest share of the widths that folds no old face, and the faces that fold."""
+        topology = self.mesh.topology
+        corners = topology.face_corners.astype(np.int64)
+        apart = split_points(self.mesh, np.arange(len(corners)), corners).mesh
+        moves = np.zeros_like(apart.positions)
+        moves[apart.topology.face_corners] = self.build.places[self.point_of] - self.mesh.positions[corners]
+        least = first_folds(apart, moves)
+        return float(min(1.0, least.min(initial=np.inf))), np.flatnonzero(least <= 1)
+
+
+def _patch(sides: int, steps: int) -> tuple[list[Ints], Floats]:
+    """Return the faces of a patch whose rim has some sides of as many steps, and the weights (k, rim) of its inner points.
+
+    Each corner has a square grid of half the steps; an odd count leaves a row between them, and a face of as many sides as
+    the patch in the middle. Rim points are numbered first, from each corner on.
+    """
+    half = steps // 2
+    odd = steps % 2
+    count = sides * steps
+    numbers: dict[tuple[int, int, int], int] = {}
+    weights: list[Floats] = []
+
+    def rim(at: int) -> int:
+        return at % count
+
+    def inner(side: int, i: int, j: int) -> int:
+        """Return the number of a point of the grid of a corner: i along its own side, j along the one before it."""
+        if j == 0:
+            return rim(side * steps + i)
+        if i == 0:
+            return rim(side * steps - j)
+        if not odd and i == half and j == half:
+            side, i, j = 0, half, half
+        elif not odd and j == half:  # on the spoke between this corner's grid and that before it
+            side, i, j = (side - 1) % sides, half, i
+        key = (side, i, j)
+        if key not in numbers:
+            numbers[key] = count + len(numbers)
+            weights.append(_mixed(side, i, j, sides, steps))
+        return numbers[key]
+
+    quads = [
+        (inner(k, i, j), inner(k, i + 1, j), inner(k, i + 1, j + 1), inner(k, i, j + 1))
+        for k in range(sides)
+        for i in range(half)
+        for j in range(half)
+    ]
+    faces: list[Ints] = []
+    if odd:
+        for k in range(sides):
+            ahead = (k + 1) % sides
+            quads += [
+                (inner(k, half, j), inner(ahead, j, half), inner(ahead, j + 1, half), inner(k, half, j + 1))
+                for j in range(half)
+            ]
+        faces.append(np.array([[inner(k, half, half) for k in range(sides)]]))
+    faces.insert(0, np.array(quads, dtype=np.int64))
+    return [part for part in faces if len(part)], np.array(weights).reshape(len(weights), count)
+
+
+def _mixed(side: int, i: int, j: int, sides: int, steps: int) -> Floats:
+    """Return the weights (rim,) of an inner point: between the rim points that face it across the patch."""
+    count = sides * steps
+    half = steps / 2
+    result = np.zeros(count)
+    middle = np.full(count, 1.0 / count)
+    u, v = i / half, j / half
+    low, high = np.zeros(count), np.zeros(count)
+    low[(side * steps + i) % count] = 1.0
+    high[(side * steps - j) % count] = 1.0
+    corner = np.zeros(count)
+    corner[(side * steps) % count] = 1.0
+    # Coons over the grid of the corner; its inner sides run straight from the middles of the rim's sides to the middle.
+    own, other = np.zeros(count), np.zeros(count)
+    for target, at in ((own, side * steps + half), (other, side * steps - half)):
+        target[int(np.floor(at)) % count] += 0.5
+        target[int(np.ceil(at)) % count] += 0.5
+    right = (1 - v) * own + v * middle
+    top = (1 - u) * other + u * middle
+    ruled_v = (1 - v) * low + v * top
+    ruled_u = (1 - u) * high + u * right
+    plain = (1 - u) * (1 - v) * corner + u * (1 - v) * own + (1 - u) * v * other + u * v * middle
+    result += ruled_u + ruled_v - plain
+    return result
+
+
+def _balls(points: Floats) -> tuple[Floats, Floats]:
+    """Return the middles (c, 3) and radii (c,) of the balls on which rows of points (c, k, 3) lie; radius 0 for none."""
+    middle = points.mean(axis=1, keepdims=True)
+    away = points - middle
+    size = np.maximum(np.abs(away).max(axis=(1, 2)), 1e-300)[:, None, None]
+    rows = np.concatenate((2 * away / size, np.ones((*points.shape[:2], 1))), axis=2)
+    wanted = ((away / size) ** 2).sum(axis=2)
+    values, vectors = np.linalg.eigh(np.einsum("cki,ckj->cij", rows, rows))
+    fixed = values[:, 0] > 1e-9 * values[:, -1]
+    inverse = np.where(fixed[:, None], 1 / np.maximum(values, 1e-300), 0.0)
+    right = np.einsum("cki,ck->ci", rows, wanted)
+    found = np.einsum("cij,cj->ci", vectors, np.einsum("cij,ci->cj", vectors, right) * inverse)
+    radius = np.sqrt(np.maximum(found[:, 3] + (found[:, :3] ** 2).sum(axis=1), 0.0)) * size[:, 0, 0]
+    centre = middle[:, 0] + size[:, 0] * found[:, :3]
+    off = np.abs(np.linalg.norm(points - centre[:, None], axis=2) - radius[:, None]).max(axis=1)
+    return centre, np.where(fixed & (off <= ON_BALL * radius), radius, 0.0)

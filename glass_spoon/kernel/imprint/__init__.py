@@ -1,0 +1,1 @@
+"""Edges of a quad mesh laid along curves that cross it: cuts, bodies united, walls through them, rounded seams."""

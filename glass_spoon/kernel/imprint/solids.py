@@ -1,0 +1,161 @@
+"""Where two closed meshes meet, and which of their faces stay when they are united, subtracted or met.
+
+The crossing itself is Manifold's (Lalish and others, Manifold, a library of exact predicates for solids, 2022): faces with
+four corners are handed over as two triangles, and each triangle of the result names the face that it is a part of.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Literal
+
+import manifold3d
+import numpy as np
+
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, lengths
+from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.gauges.crossings import crossing_faces
+from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
+from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.mesh_loops import chains_of
+
+Meeting = Literal["unite", "subtract", "meet"]
+
+WHOLE = 1e-6
+"""A face stays whole where all but this share of its area does, and is gone where no more is left."""
+
+
+TOUCHING = "The bodies touch along a line or in a point, and have no clean seam there. Move one of them a little."
+
+TOUCH = 1e-9
+"""Bodies that share no more of their volume only touch."""
+
+
+@dataclass(frozen=True, eq=False)
+class Share:
+    """What a meeting leaves of one mesh. whole (f,): faces that stay as they are; gone (f,): of which nothing stays; the
+    others are crossed. points (n,): the points that stay.
+    """
+
+    whole: Bools
+    gone: Bools
+    points: Bools
+
+
+@dataclass(frozen=True, eq=False)
+class Met:
+    """Two closed meshes that meet. seams: closed lines (k, 3) in mm, in which their skins cross, each place once; first and
+    second: what stays of the two; volume: of the result in mm³.
+    """
+
+    seams: list[Floats]
+    first: Share
+    second: Share
+    volume: float
+
+
+def meet_solids(first: Mesh, second: Mesh, how: Meeting) -> Met:
+    """Return where two closed meshes cross and what stays of them; raises KernelError for one that is not closed."""
+    solids = [_solid(mesh, name) for mesh, name in ((first, "first"), (second, "second"))]
+    a, b = (solid for solid, _ in solids)
+    result = a + b if how == "unite" else a - b if how == "subtract" else a ^ b
+    if how == "subtract" and result.volume() >= (1 - TOUCH) * a.volume():
+        return Met([], _untouched(first, stays=True), _untouched(second, stays=False), float(a.volume()))
+    if how == "meet" and result.volume() <= TOUCH * min(a.volume(), b.volume()):
+        raise KernelError("The bodies do not overlap: nothing would be left.")
+    given = result.to_mesh64()
+    points = np.asarray(given.vert_properties)[:, :3]
+    triangles = np.asarray(given.tri_verts).astype(np.int64).reshape(-1, 3)
+    triangles = _joined(triangles, given, len(points))
+    faces = np.asarray(given.face_id, dtype=np.int64)
+    bounds = np.asarray(given.run_index, dtype=np.int64) // 3
+    side = np.full(len(triangles), -1)
+    for number, (start, stop) in zip(given.run_original_id, pairwise(bounds.tolist()), strict=True):
+        side[start:stop] = 0 if number == solids[0][1] else 1
+    seams = _chained(_seam_edges(triangles, side), points)
+    shares = [_share(mesh, points, triangles[side == k], faces[side == k]) for k, mesh in enumerate((first, second))]
+    return Met(seams, shares[0], shares[1], float(result.volume()))
+
+
+def _solid(mesh: Mesh, name: str) -> tuple[manifold3d.Manifold, int]:
+    """Return a mesh as a solid, and the number by which its triangles are known."""
+    open_edges = int((mesh.topology.edge_face_counts != 2).sum())
+    if open_edges or not mesh.face_count:
+        raise KernelError(
+            f"The {name} body is not closed: {open_edges} of its edges have not two faces. Weld it, cap it, or Thicken it."
+        )
+    if mesh.topology.same_direction.any():
+        raise KernelError(f"Faces of the {name} body look against each other. Clean it first.")
+    if int(mesh.topology.components.max()) > 0 and len(crossing_faces(mesh)):
+        raise KernelError(f"Parts of the {name} body run into each other. Fuse them first.")
+    triangles, faces = NearestOnMesh(mesh).triangles
+    number = int(manifold3d.Manifold.reserve_ids(1))
+    solid = manifold3d.Manifold(
+        manifold3d.Mesh64(
+            mesh.positions.astype(np.float64, copy=True),
+            np.ascontiguousarray(triangles.astype(np.uint64)),
+            run_index=np.array([0, 3 * len(triangles)], dtype=np.uint64),
+            run_original_id=np.array([number], dtype=np.uint32),
+            face_id=faces.astype(np.uint64),
+        )
+    )
+    if solid.status() != manifold3d.Error.NoError:
+        raise KernelError(f"The {name} body touches itself in a point or an edge. Clean it first.")
+    if solid.volume() <= 0:
+        raise KernelError(f"The {name} body is inside out. Turn it over first.")
+    return solid, number
+
+
+def _joined(triangles: Ints, given: manifold3d.Mesh64, count: int) -> Ints:
+    """Return the triangles over vertices that are one where they were only parted for their properties."""
+    label = np.arange(count)
+    if len(given.merge_from_vert):
+        label[np.asarray(given.merge_from_vert, dtype=np.int64)] = np.asarray(given.merge_to_vert, dtype=np.int64)
+    return label[triangles]
+
+
+def _seam_edges(triangles: Ints, side: Ints) -> Ints:
+    """Return the edges (k, 2) between triangles of the two bodies, as they run in those of the first."""
+    start, end = triangles.ravel(), np.roll(triangles, -1, axis=1).ravel()
+    owner = np.repeat(side, 3)
+    size = int(triangles.max(initial=0)) + 1
+    ahead, back = start * size + end, end * size + start
+    order = np.argsort(ahead)
+    at = order[np.clip(np.searchsorted(ahead[order], back), 0, max(len(order) - 1, 0))] if len(order) else order
+    seam = (ahead[at] == back) & (owner == 0) & (owner[at] == 1)
+    return np.column_stack((start[seam], end[seam]))
+
+
+def _chained(edges: Ints, points: Floats) -> list[Floats]:
+    """Return closed lines of edges (k, 2); raises KernelError where lines touch."""
+    following = dict(edges.tolist())
+    if len(following) != len(edges) or len(np.unique(edges[:, 1])) != len(edges):
+        raise KernelError(TOUCHING)
+    rows = chains_of(following)
+    if not all(closed for _, closed in rows):
+        raise KernelError(TOUCHING)
+    return [points[np.array(row)] for row, _ in rows]
+
+
+def _untouched(mesh: Mesh, *, stays: bool) -> Share:
+    """Return that all of a mesh stays, or nothing."""
+    faces = np.full(mesh.face_count, stays)
+    return Share(faces, ~faces, np.full(mesh.point_count, stays))
+
+
+def _share(mesh: Mesh, points: Floats, triangles: Ints, faces: Ints) -> Share:
+    """Return what stays of a mesh, by the areas of its parts."""
+    a, b, c = (points[triangles[:, k]] for k in range(3))
+    left = np.bincount(faces, weights=lengths(cross(b - a, c - a)), minlength=mesh.face_count)
+    own, owner = NearestOnMesh(mesh).triangles
+    a, b, c = (mesh.positions[own[:, k]] for k in range(3))
+    before = np.bincount(owner, weights=lengths(cross(b - a, c - a)), minlength=mesh.face_count)
+    known = np.zeros(mesh.point_count, dtype=bool)
+    if len(triangles):
+        # Points that stay keep their place to the last digit: they are found by it.
+        used = np.unique(triangles)
+        every = np.concatenate((points[used], mesh.positions))
+        _, first, label = np.unique(every, axis=0, return_index=True, return_inverse=True)
+        known = first[label.ravel()[len(used) :]] < len(used)
+    return Share(left >= (1 - WHOLE) * before, left <= WHOLE * before, known)
