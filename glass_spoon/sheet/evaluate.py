@@ -82,14 +82,8 @@ class Build:
 
     @property
     def resting(self) -> set[str]:
-        """The items that a line repeated: what it gave stands for them, so they are neither shown nor sent out alone."""
-        return {
-            source
-            for line in self.document.lines
-            if line.gives_several and line.id in self.items
-            for name, source in line.references().items()
-            if name == line.gives_like
-        }
+        """The items that a line used up: what it gave stands for them, so they are neither shown nor sent out alone."""
+        return {source for line in self.document.lines if line.id in self.items for source in line.used_up}
 
     def handles(self, line: Line) -> list[Handle]:
         """Return what of a line is taken by the hand; nothing of one that is paused, or whose values cannot be read."""
@@ -380,13 +374,7 @@ def _every(run: _Run, line: Line, spec: ReferenceSpec) -> list[str]:
     """
     before = run.document.lines[: [other.id for other in run.document.lines].index(line.id)]
     gathered = {item for other in before if other.verb_name == "gather" for item in other.references().values()}
-    gathered |= {
-        item
-        for other in before
-        if other.gives_several
-        for name, item in other.references().items()
-        if name == other.gives_like
-    }
+    gathered |= {item for other in before for item in other.used_up}
     found = [other.id for other in before if other.id in run.items and other.id not in gathered]
     return [item for item in found if run.items[item].item.kind in spec.kinds]
 

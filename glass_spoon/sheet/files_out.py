@@ -67,16 +67,18 @@ class NothingToSend(KernelError):
 
 
 def named_meshes(build: Build, item: str, level: int, tell: Callable[[float], None] = lambda share: None) -> list[NamedMesh]:
-    """Return the meshes of a build at a smoothing level, or ("" for all) the one with an id; `tell` takes the share done.
+    """Return the meshes of a build at a smoothing level, or ("" for all in sight) the one with an id; `tell` takes the share
+    done.
 
     Raises NothingToSend, or KernelError for more faces than may be.
     """
     found = [
         (name, *((state.item.body, state.item.places) if isinstance(state.item, BodiesItem) else (state.item, None)))
         for name, state in build.named("mesh", "bodies")
-        if isinstance(state.item, MeshItem | BodiesItem)
-        and (item == state.item_id or (not item and state.item_id not in build.resting))
+        if isinstance(state.item, MeshItem | BodiesItem) and _goes_out(build, item, state)
     ]
+    if not found and not item and any(state.item_id not in build.resting for _, state in build.named("mesh", "bodies")):
+        raise NothingToSend("All meshes are hidden. Show those that are to go out, or choose one by its name.")
     if not found:
         raise NothingToSend("There is no mesh to send out yet. Add a mesh line, or mend the lines that need a look.")
     if not 0 <= level <= MAX_LEVEL:
@@ -92,14 +94,15 @@ def named_meshes(build: Build, item: str, level: int, tell: Callable[[float], No
 
 
 def _sent(build: Build, item: str, *kinds: str) -> list[tuple[str, ItemState]]:
-    """Return the items of some kinds: the one asked for, or all that are not hidden and that no line repeated."""
+    """Return the items of some kinds: the one asked for, or all that are not hidden and that no line used up."""
     every = [entry for kind in kinds for entry in build.named(kind)]
-    return [
-        (name, state)
-        for name, state in every
-        if item == state.item_id
-        or (not item and not build.document.is_hidden(state.item_id) and state.item_id not in build.resting)
-    ]
+    return [(name, state) for name, state in every if _goes_out(build, item, state)]
+
+
+def _goes_out(build: Build, item: str, state: ItemState) -> bool:
+    """Say whether an item goes out: the one asked for by id, or any ("") that is not hidden and that no line used up."""
+    rests = build.document.is_hidden(state.item_id) or state.item_id in build.resting
+    return item == state.item_id or (not item and not rests)
 
 
 def write_curves(build: Build, item: str, ending: str, view: str = "front") -> bytes:

@@ -28,7 +28,7 @@ from glass_spoon.sheet.fields import (
     TextSpec,
 )
 from glass_spoon.sheet.line import Line
-from glass_spoon.sheet.named_numbers import ACROSS, may_stand, name_numbers, names_of, said_across
+from glass_spoon.sheet.named_numbers import ACROSS, may_stand, name_numbers, named_elsewhere, names_of, said_across
 from glass_spoon.sheet.own_sentence import ANY_WORD, ENOUGH, LINKING, fit_numbers, lead_worth, name_patterns, slots_of
 from glass_spoon.sheet.phrase import IDLE, SaidNumber, Word, as_typed, expression_pattern
 from glass_spoon.sheet.said_text import HOLES, SaidText, stem, stems
@@ -38,6 +38,7 @@ SIZE_TEXT = re.compile(
 )
 """A size and its value, such as `wall = 1.5 mm` or `size wall 1.5 mm`."""
 
+_REFERENCES = (ReferenceSpec, ReferencesSpec)
 _EVERY = re.compile(r"\b(?:every|everything|all|whole)\b")
 _GIVING = re.compile(r"\b(?:giving|called|named)\s+")
 _NAME_ENDS = r"(?=\s*(?:[,;.]|$|\b(?:with|over|from|of|by|at|through|along|about|on|as)\b))"
@@ -74,7 +75,9 @@ def read_words(line: Line, text: str, document: SheetDocument) -> Filled:
         reading.take_ends,
         reading.take_phrases,
         reading.take_choices,
+        reading.take_wording,
         reading.take_items,
+        reading.take_other_numbers,
         reading.take_numbers,
         reading.take_name_after_verb,
         reading.take_own_words,
@@ -314,6 +317,26 @@ class _Reading:
             if part and [own for own, _ in part] == wanted and not HOLES.search(between) and "," not in between:
                 yield part[0][1][0], part[-1][1][1]
 
+    def take_wording(self) -> None:
+        """Choose the sentence that has a field for an item which is named, where the present one has none for its kind."""
+        choice, now = self.line.wording_field, self.line.used_fields()
+        if not choice or choice in self.filled:
+            return
+        kinds = {kind for spec in map(self.line.spec, now) if isinstance(spec, _REFERENCES) for kind in spec.kinds}
+        for value in self.line.wordings:
+            other = _filled(self.line, {choice: value})
+            fields = [name for name in other.used_fields() if name not in now]
+            specs = [spec for spec in map(self.line.spec, fields) if isinstance(spec, _REFERENCES)]
+            if any(not kinds & set(spec.kinds) and self._is_named(spec.kinds) for spec in specs):
+                self._set({choice: value})
+                return
+
+    def _is_named(self, kinds: tuple[str, ...]) -> bool:
+        """Say whether an item of some kinds is named."""
+        known = self.document.kinds()
+        names = [self.document.item_name(line.id).lower() for line in self.document.lines if known.get(line.id) in kinds]
+        return any(name and self.said.search(rf"(?<!\w){re.escape(name)}(?!\w)") for name in names)
+
     def take_items(self) -> None:
         """Take the items that are named, each for one field."""
         taken = {str(getattr(self.line, name)) for name in self.filled}
@@ -330,7 +353,8 @@ class _Reading:
                 taken |= set(items)
 
     def _take_item(self, name: str, spec: ReferenceSpec, taken: set[str]) -> None:
-        item = next(self._named_items(spec.kinds, taken), None)
+        item = next(self._named_items(spec.kinds, taken, self._led_by(name)), None)
+        item = next(self._named_items(spec.kinds, taken), None) if item is None else item
         every = _EVERY.search(self.said.text) if item is None and spec.every else None
         if every:
             self.said.take(every)
@@ -340,8 +364,15 @@ class _Reading:
             self.filled.add(name)
             taken.add(item)
 
-    def _named_items(self, kinds: tuple[str, ...], taken: set[str]) -> Iterator[str]:
-        """Yield the ids of items of some kinds in the order in which the text names them, taking the names out."""
+    def _led_by(self, name: str) -> str:
+        """Return the pattern of the word that leads to a field where it says which item is meant: `from`."""
+        return r"from (?:the )?" if f"from {{{name}}}" in self.line.sentence_now() else ""
+
+    def _named_items(self, kinds: tuple[str, ...], taken: set[str], led: str = "") -> Iterator[str]:
+        """Yield the ids of items of some kinds in the order in which the text names them, taking the names out.
+
+        led: a pattern of what stands before a name.
+        """
         known = self.document.kinds()
         names = {
             line.id: self.document.item_name(line.id).lower() for line in self.document.lines if known.get(line.id) in kinds
@@ -352,7 +383,7 @@ class _Reading:
                 (at.start(), -len(name), item, at)
                 for item, name in names.items()
                 if name and item not in taken and item not in own
-                if (at := re.search(rf"(?<!\w){re.escape(name)}(?!\w)", self.said.text))
+                if (at := re.search(rf"(?<!\w){led}{re.escape(name)}(?!\w)", self.said.text))
             ]
             if not found:
                 return
@@ -360,6 +391,26 @@ class _Reading:
             self.said.take(at)
             own.add(item)
             yield item
+
+    def take_other_numbers(self) -> None:
+        """Take numbers whose words name a field that is not in use, with the choice that brings it into use: `level 40`."""
+        for number in self.said.numbers():
+            used = [name for name in self.line.used_fields() if self._is_number(name)]
+            for name, words in named_elsewhere(self.line, number, used):
+                choice = self._choice_using(name)
+                if choice and self._set(choice) and self._take_number(number, name, words):
+                    break
+
+    def _choice_using(self, field: str) -> dict[str, str]:
+        """Return the choice, not said yet, that brings a field into use; none where no single one does."""
+        for name in self.line.used_fields():
+            spec = self.line.spec(name)
+            if not isinstance(spec, ChoiceSpec) or name in self.filled:
+                continue
+            for value in spec.choices:
+                if field in _filled(self.line, {name: value}).used_fields():
+                    return {name: value}
+        return {}
 
     def take_numbers(self) -> None:
         """Take numbers: those beside the name of a field for it, the others in the order of the fields that they fit."""
@@ -397,7 +448,7 @@ class _Reading:
     def _take_number(self, number: SaidNumber, name: str, words: tuple[Word, ...]) -> bool:
         """Fill a field with a number, taking out the words that named it; a diameter gives half of it as a radius."""
         typed = number.typed
-        if any(word in ACROSS for word, _ in words) and "diameter" not in names_of(self.line, name):
+        if any(word in ACROSS for word, _ in words) and "radius" in names_of(self.line, name):
             typed = f"({typed}) / 2" if " " in typed.replace(" mm", "") else f"{typed} / 2"
         if not self._set({name: typed}):
             return False

@@ -10,9 +10,10 @@ from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.bodies_item import BodiesItem
 from glass_spoon.sheet.mark_rule import MarkRule
-from glass_spoon.sheet.mesh_item import Done, Maker, MeshItem, Note, Piece
+from glass_spoon.sheet.mesh_item import Aim, Done, Maker, MeshItem, Note, Piece
 
 __all__ = [
+    "Aim",
     "BodiesItem",
     "CurveItem",
     "CurvesItem",

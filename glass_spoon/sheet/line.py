@@ -30,7 +30,7 @@ from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.sources import NOTHING_KEPT, Sources
 from glass_spoon.sheet.upgrades import version_of
 
-CHAPTERS = ("Sizes", "References", "Draw", "Form", "Place", "Mesh", "Finish", "Remarks")
+CHAPTERS = ("Sizes", "References", "Draw", "Form", "Place", "Mesh", "Detail", "Finish", "Remarks")
 
 Progress = Callable[[float], None]
 """Takes the share (0 to 1) of a line's work that is done; may raise to stop it."""
@@ -179,8 +179,9 @@ class Line(BaseModel):
     verb: its name in files. words: other plain words that find it; phrases: those that fill fields too. sentence: prose
     with **verb** and {fields}; `wordings` are other sentences, by the value of the choice `wording_field`. signs: the
     result says what made it. gives_like: the field whose item says of which kind the result is, for verbs on any item
-    (several of them with `gives_several`, one of several with `gives_one`). results: the version of what it makes of the
-    same values, raised when its work changes.
+    (several of them with `gives_several`, one of several with `gives_one`). acts_on: the kinds of elements to which it is
+    done at once when they are picked on the board, by the key `act_key`. uses_up: fields whose items rest, as what is given
+    stands in their place. results: the version of what it makes of the same values, raised when its work changes.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -193,11 +194,14 @@ class Line(BaseModel):
     wording_field: ClassVar[str] = ""
     wordings: ClassVar[dict[str, str]] = {}
     gives_kind: ClassVar[str | None] = None
+    acts_on: ClassVar[tuple[str, ...]] = ()
+    act_key: ClassVar[str] = ""
     signs: ClassVar[bool] = False
     gives_like: ClassVar[str] = ""
     gives_several: ClassVar[bool] = False
     gives_one: ClassVar[bool] = False
     results: ClassVar[int] = 1
+    uses_up: ClassVar[tuple[str, ...]] = ()
 
     id: LineId
     paused: bool = False
@@ -233,6 +237,12 @@ class Line(BaseModel):
             elif name in now and isinstance(spec, ReferencesSpec):
                 found |= {f"{name}.{place}": item for place, item in enumerate(getattr(self, name))}
         return {name: value for name, value in found.items() if value}
+
+    @property
+    def used_up(self) -> set[str]:
+        """The ids of the items that what is given stands for: what was repeated, or became part of another body."""
+        fields = {*self.uses_up, *([self.gives_like] if self.gives_several else [])}
+        return {item for name, item in self.references().items() if name.partition(".")[0] in fields}
 
     @property
     def sees_colours(self) -> bool:

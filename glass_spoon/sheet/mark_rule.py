@@ -132,6 +132,7 @@ FINDERS: Mapping[str, Callable[..., Mark]] = {
     "loop": lambda item, place: marked.mark_loop(item.mesh, _place(place)),
     "ring": lambda item, place: marked.mark_ring(item.mesh, _place(place)),
     "strip": lambda item, place: marked.mark_strip(item.mesh, _place(place)),
+    "path": lambda item, picks: marked.mark_path(item.mesh, np.array(picks, dtype=np.float64).reshape(-1, 3)),
     "rim": lambda item: marked.mark_rim(item.mesh),
     "sharp edges": lambda item, angle: marked.mark_sharper(item.mesh, angle),
     "creases": lambda item: marked.mark_creases(item.mesh),

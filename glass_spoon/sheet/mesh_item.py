@@ -8,7 +8,8 @@ from typing import Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import AnyInts, Ints
+from glass_spoon.kernel.arrays import AnyInts, Floats, Ints
+from glass_spoon.kernel.curves.alter.frame import Frame
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.repeat.place_mesh import place_mesh
@@ -48,11 +49,23 @@ class Maker:
 
 
 @dataclass(frozen=True, eq=False)
+class Aim:
+    """Where the value of a line begins in its work: a place (3,) in mm, the unit way (3,) it goes, and how many mm one of it
+    is.
+    """
+
+    place: Floats
+    way: Floats
+    size: float = 1.0
+
+
+@dataclass(frozen=True, eq=False)
 class Done:
-    """The elements (k,) of one kind that the making of a mesh worked on, to be shown."""
+    """The elements (k,) of one kind that the making of a mesh worked on, to be shown. aim: where its value is drawn."""
 
     kind: Literal["face", "edge", "point"]
     elements: AnyInts
+    aim: Aim | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -61,7 +74,8 @@ class MeshItem:
 
     notes: what is worth a look in its making, as sentences with a code. told: what its making did, "" for none. counts: of
     edges round and along, where it is a grid of one surface. pieces: by the numbers that faces carry as "piece". makers: of
-    faces and edges, by the numbers, from 1, that these carry as "maker". done: what `told` speaks of.
+    faces and edges, by the numbers, from 1, that these carry as "maker". done: what `told` speaks of. frame: its own origin
+    and axes, where it was given some.
     """
 
     mesh: Mesh
@@ -72,6 +86,7 @@ class MeshItem:
     pieces: tuple[Piece, ...] = ()
     makers: tuple[Maker, ...] = ()
     done: Done | None = None
+    frame: Frame | None = None
     kind: str = field(default="mesh", init=False)
 
     def group_names(self, names: Mapping[str, str]) -> tuple[str, ...]:
@@ -114,7 +129,8 @@ def placed_mesh(item: MeshItem, placement: Placement) -> MeshItem:
         u, v = mesh.corners["uv"].T
         mesh = replace(mesh, corners={**mesh.corners, "uv": np.column_stack((1 - u, v))})
     surface = _placed(item.surface, placement)
-    return replace(item, mesh=mesh, surface=surface, notes=(), told="", done=None)
+    frame = None if item.frame is None else item.frame.placed(placement)
+    return replace(item, mesh=mesh, surface=surface, notes=(), told="", done=None, frame=frame)
 
 
 def _placed(surface: NurbsSurface | SurfaceSet | None, placement: Placement) -> NurbsSurface | SurfaceSet | None:

@@ -11,7 +11,7 @@ from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.phrase import IDLE, SaidNumber, Word
 from glass_spoon.sheet.said_text import stem
 
-GENERAL = frozenset({"count", "number", "value", "first", "second", "so", "many"})
+GENERAL = frozenset({"count", "number", "value", "so", "many"})
 """Words in the names of fields that do not tell one from another."""
 
 OTHER_WORDS = {
@@ -96,6 +96,18 @@ def names_of(line: Line, field: str) -> list[str]:
         for word in f"{spec.label or field} {getattr(spec, 'axis', '')}".replace("_", " ").lower().split()
         if word not in GENERAL | IDLE
     ]
+
+
+def named_elsewhere(line: Line, number: SaidNumber, used: list[str]) -> list[Naming]:
+    """Return the fields out of use whose whole names stand before a number, by more words than those of any used one."""
+    known = max((len(_naming(line, name, number.before)) for name in used if is_of_kind(line, name, number)), default=0)
+    found = []
+    for name in line.specs():
+        own = {stem(word) for word in names_of(line, name)} if name not in used and is_of_kind(line, name, number) else set()
+        words = number.before[: len(own)]
+        if len(own) > known and {stem(word) for word, _ in words} == own:
+            found.append((name, words))
+    return sorted(found, key=lambda one: -len(one[1]))
 
 
 def is_of_kind(line: Line, field: str, number: SaidNumber) -> bool:

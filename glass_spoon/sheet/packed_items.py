@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import cache
 
 from glass_spoon.formats.packed import Kinds, Unpackable, kinds_of, pack, unpack
+from glass_spoon.kernel.curves.alter.frame import Frame
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.gauges.reading import Reading
@@ -36,7 +37,7 @@ from glass_spoon.sheet.line import Action, Finding
 def item_kinds() -> Kinds:
     """Return all kinds of values that results are made of."""
     items = (CurveItem, CurvesItem, SurfaceItem, SurfacesItem, MeshItem, BodiesItem, MarkItem, Piece, Maker, Done, Note)
-    told = (Finding, Action, Reading, MarkRule, Mark)
+    told = (Frame, Finding, Action, Reading, MarkRule, Mark)
     shapes = (NurbsCurve, NurbsSurface, SurfaceSet, FlatCap, Placement, Placements, Mesh, Topology, EdgeTable)
     return kinds_of(*items, *told, *shapes)
 

@@ -15,10 +15,14 @@ class Nearest:
 
 _TWIST = Nearest("sweep", "A sweep, a cord or an extrusion twists a profile on its way: type “twist 0° to 90°” in it.")
 _TAPER = Nearest("extrude", "An extrusion or a sweep tapers a profile on its way: type “scaled 1 to 0.5” in it.")
-_CUT = Nearest("open", "No verb takes one body from another yet. Open cuts a skin along closed curves; a plate has holes.")
-_UNION = Nearest(
-    "unite", "Unite lays meshes together and welds edges that meet. It does not cut bodies that run through each other."
+_CUT = Nearest(
+    "subtract", "Subtract takes closed bodies out of another; Open cuts a skin along curves, Slice cuts a mesh by a plane."
 )
+_UNION = Nearest(
+    "fuse",
+    "Fuse makes closed bodies that run through each other one skin; Unite lays meshes together and welds their edges.",
+)
+_SHARED = Nearest("meet", "Meet keeps what closed bodies share; Subtract takes one out of another.")
 _LATTICE = Nearest(
     "pull", "No verb shapes by a lattice yet. Pull moves the control points of a surface, with neighbours that follow."
 )
@@ -32,13 +36,11 @@ _NEAREST = {
     "twist": _TWIST,
     "twirl": _TWIST,
     "taper": _TAPER,
-    "subtract": _CUT,
     "difference": _CUT,
     "boolean": _CUT,
-    "intersect": _CUT,
+    "intersect": _SHARED,
     "drill": _CUT,
     "union": _UNION,
-    "fuse": _UNION,
     "merge": _UNION,
     "combine meshes": _UNION,
     "lattice": _LATTICE,

@@ -58,11 +58,9 @@ def test_a_segmentation_fault_ends_the_worker_alone(keepers) -> None:
 
 def test_work_without_end_is_ended(keepers) -> None:
     """At its limit of wall time, whether it sleeps or computes."""
-    started = time.monotonic()
     for function in ("sleep", "spin"):
         with pytest.raises(TooLongApart):
             do_apart(task(function, seconds=0.5), (), keepers)
-    assert time.monotonic() - started < 60
     assert do_apart(task("twice"), ([3],), keepers) == [3, 3]
 
 

@@ -40,6 +40,7 @@ def only(data: bytes, unit: str = "") -> NurbsCurve:
 @settings(max_examples=25)
 @given(st.integers(0, 10_000), st.integers(2, 5), st.booleans())
 def test_splines_come_back_as_they_were(seed: int, degree: int, rational: bool) -> None:
+    """Knots, control points and weights of a random spline are found again within the written decimals."""
     curve = random_curve(np.random.default_rng(seed), degree, degree + 5, rational)
     again = only(write_dxf([NamedCurve("a", curve)]))
     params = np.linspace(0, 1, 57)
@@ -51,6 +52,7 @@ def test_splines_come_back_as_they_were(seed: int, degree: int, rational: bool) 
 @settings(max_examples=25)
 @given(st.integers(0, 10_000), st.booleans())
 def test_written_splines_evaluate_alike_in_ezdxf(seed: int, rational: bool) -> None:
+    """Another reader finds the same points along each spline, rational or not."""
     curve = random_curve(np.random.default_rng(seed), 3, 9, rational)
     entity = ezdxf.read(io.StringIO(write_dxf([NamedCurve("a", curve)]).decode())).modelspace().query("SPLINE").first
     params = np.linspace(0, 1, 33)
@@ -73,12 +75,14 @@ def test_written_splines_evaluate_alike_in_ezdxf(seed: int, rational: bool) -> N
     ],
 )
 def test_round_trips_keep_the_shape_to_a_millionth_of_a_millimetre(curve: NurbsCurve) -> None:
+    """Lines, arcs, ellipses and splines come back the same in shape and length."""
     again = only(write_dxf([NamedCurve("profile", curve)]))
     assert largest_distance(curve, again) < 1e-6
     assert measure_length(again).length == pytest.approx(measure_length(curve).length, rel=1e-9)
 
 
 def test_curves_keep_their_names_as_layers() -> None:
+    """What DXF forbids in a layer name is replaced, and construction keeps its own layer."""
     file = write_dxf(
         [
             NamedCurve("body: profile", make_circle([0, 0], 5)),
@@ -89,6 +93,7 @@ def test_curves_keep_their_names_as_layers() -> None:
 
 
 def test_arcs_and_circles_stay_arcs_and_circles() -> None:
+    """No spline is written for what the format has an entity of its own for."""
     arc = make_arc([1, 2, 3], [5, 0, 0], [0, 5, 0], 2, -1)
     file = write_dxf([NamedCurve("a", arc), NamedCurve("b", make_circle([0, 0], 5))])
     kinds = [entity.dxftype() for entity in ezdxf.read(io.StringIO(file.decode())).modelspace()]
@@ -97,11 +102,13 @@ def test_arcs_and_circles_stay_arcs_and_circles() -> None:
 
 @pytest.mark.parametrize(("unit", "millimetres"), [(4, 1), (5, 10), (6, 1000), (1, 25.4), (2, 304.8)])
 def test_the_files_own_unit_is_honoured(unit: int, millimetres: float) -> None:
+    """Two drawing units become as many millimetres as the file's header says."""
     curve = only(drawn(lambda space: space.add_line((0, 0), (2, 0)), unit))
     assert curve.control_points[1, 0] == pytest.approx(2 * millimetres)
 
 
 def test_a_file_without_a_unit_asks_for_one() -> None:
+    """Without a unit nothing is guessed; once chosen it is taken."""
     data = drawn(lambda space: space.add_line((0, 0), (2, 0)), 0)
     with pytest.raises(UnitUnknown, match="Choose the unit"):
         read_dxf(data)
@@ -109,6 +116,7 @@ def test_a_file_without_a_unit_asks_for_one() -> None:
 
 
 def test_polylines_with_bulges_are_lines_and_exact_arcs() -> None:
+    """A bulge becomes an exact arc, so lengths are those of the formula."""
     rows = [(0, 0, 0), (10, 0, np.tan(np.pi / 8)), (20, 10, 0)]
     curve = only(drawn(lambda space: space.add_lwpolyline(rows, format="xyb")))
     assert measure_length(curve).length == pytest.approx(10 + np.hypot(10, 10) / np.sqrt(2) * np.pi / 2, rel=1e-12)
@@ -117,6 +125,7 @@ def test_polylines_with_bulges_are_lines_and_exact_arcs() -> None:
 
 
 def test_old_polylines_are_read_plane_and_in_space() -> None:
+    """The older entities give the same curves as the newer ones."""
     flat = only(drawn(lambda space: space.add_polyline2d([(0, 0, 1), (10, 0, 0)], format="xyb")))
     assert measure_length(flat).length == pytest.approx(5 * np.pi)
     space = only(drawn(lambda space: space.add_polyline3d([(0, 0, 0), (1, 2, 2), (1, 2, 5)])))
@@ -125,6 +134,7 @@ def test_old_polylines_are_read_plane_and_in_space() -> None:
 
 def test_entities_on_a_turned_plane_are_turned() -> None:
     # Extrusion (0, -1, 0): by the arbitrary axis algorithm the entity's x runs along -x ... checked by ezdxf's own path.
+    """The arbitrary axis algorithm of the DXF reference is followed, checked by ezdxf's own points."""
     data = drawn(lambda space: space.add_arc((5, 0, 2), 3, 10, 200, dxfattribs={"extrusion": (0, -1, 0)}))
     entity = ezdxf.read(io.StringIO(data.decode())).modelspace()[0]
     theirs = np.array([point.xyz for point in entity.flattening(1e-4)])  # type: ignore[attr-defined]
@@ -136,6 +146,7 @@ def test_entities_on_a_turned_plane_are_turned() -> None:
 
 
 def test_ellipses_agree_with_ezdxf() -> None:
+    """Points of an elliptic arc lie on theirs."""
     data = drawn(lambda space: space.add_ellipse((1, 2, 3), (4, 1, 0), 0.4, 0.5, 5))
     entity = ezdxf.read(io.StringIO(data.decode())).modelspace()[0]
     theirs = np.array([point.xyz for point in entity.vertices(np.linspace(0.5, 5, 9))])  # type: ignore[attr-defined]
@@ -145,6 +156,7 @@ def test_ellipses_agree_with_ezdxf() -> None:
 
 
 def test_unclamped_splines_are_clamped_without_change() -> None:
+    """Points along the whole span agree with ezdxf's evaluation."""
     control = np.random.default_rng(2).normal(size=(8, 3)) * 10
     data = drawn(lambda space: space.add_open_spline(control.tolist(), 3, list(range(12))))
     entity = ezdxf.read(io.StringIO(data.decode())).modelspace()[0]
@@ -157,11 +169,13 @@ def test_unclamped_splines_are_clamped_without_change() -> None:
     "data", [b"", b"not a drawing", b"\x00" * 500, b"0\nSECTION\n2\nENTITIES\n0\nLINE\n", b"AutoCAD Binary DXF\r\n\x1a\x00"]
 )
 def test_damaged_files_get_a_sentence(data: bytes) -> None:
+    """Whatever is broken is refused in words, never by an error of the program."""
     with pytest.raises(UnreadableDxf):
         read_dxf(data)
 
 
 def test_files_without_curves_and_huge_ones_are_refused() -> None:
+    """A drawing without curves says so, and a file too large is refused before it is read."""
     with pytest.raises(UnreadableDxf, match="no line"):
         read_dxf(drawn(lambda space: space.add_text("hello")))
     with pytest.raises(UnreadableDxf, match="the most"):

@@ -34,6 +34,7 @@ MIXED = make_mesh([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [2, 0.5, 0]], [0,
 
 
 def test_obj_comes_back_as_it_was() -> None:
+    """Topology, groups, positions and UVs survive writing and reading."""
     read = read_obj(write_obj(NAMED))
     assert read.unit == 1.0
     assert read.groups == ("ring",)
@@ -43,6 +44,7 @@ def test_obj_comes_back_as_it_was() -> None:
 
 
 def test_obj_keeps_many_sided_faces_groups_and_counts_backwards() -> None:
+    """Triangles beside quads, two groups, and negative numbers are read; lines are told as left out."""
     points = b"# units: inches\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 2 .5 0\n"
     read = read_obj(points + b"g first\nf 1 2 3 4\ng second part\nf -4 -1 -3\nl 1 2\n")
     assert read.mesh.topology.face_sides.tolist() == [4, 3]
@@ -54,6 +56,7 @@ def test_obj_keeps_many_sided_faces_groups_and_counts_backwards() -> None:
 
 @pytest.mark.parametrize("corner", ["{0}", "{0}/{0}", "{0}//{0}", "{0}/{0}/{0}"])
 def test_obj_corners_may_be_written_in_four_ways(corner: str) -> None:
+    """With and without UV and normals, the same face is read."""
     rows = "\n".join(f"v {x} {y} 0\nvt {x} {y}\nvn 0 0 1" for x, y in ((0, 0), (1, 0), (1, 1), (0, 1)))
     face = "f " + " ".join(corner.format(k) for k in (1, 2, 3, 4))
     read = read_obj(f"{rows}\n{face}\n".encode())
@@ -62,6 +65,7 @@ def test_obj_corners_may_be_written_in_four_ways(corner: str) -> None:
 
 
 def test_stl_closes_again_and_other_software_reads_it() -> None:
+    """Points that STL writes apart are welded again, and trimesh finds the same closed volume."""
     data = write_stl(NAMED)
     read = read_stl(data)
     assert read.unit == 1.0
@@ -73,6 +77,7 @@ def test_stl_closes_again_and_other_software_reads_it() -> None:
 
 
 def test_text_stl_is_read() -> None:
+    """The text form, which has no unit, gives the eight points of a box."""
     text = trimesh.exchange.stl.export_stl_ascii(trimesh.creation.box((2, 3, 4)))
     read = read_stl(text.encode())
     assert read.unit is None
@@ -81,6 +86,7 @@ def test_text_stl_is_read() -> None:
 
 
 def test_ply_comes_back_with_its_quads_and_other_software_reads_it() -> None:
+    """Quads stay quads, and trimesh finds it watertight."""
     data = write_ply(NAMED)
     read = read_ply(data)
     assert read.mesh.topology.key == RING.topology.key
@@ -90,6 +96,7 @@ def test_ply_comes_back_with_its_quads_and_other_software_reads_it() -> None:
 
 
 def test_ply_keeps_faces_of_different_sides_in_all_three_writings() -> None:
+    """Text, little endian and big endian give the same mixed mesh."""
     assert read_ply(write_ply([NamedMesh("mixed", MIXED)])).mesh.topology.key == MIXED.topology.key
     head = "ply\nformat {} 1.0\nelement vertex 5\nproperty double x\nproperty double y\nproperty double z\n"
     head += "element face 2\nproperty list uchar int vertex_index\nend_header\n"
@@ -103,6 +110,7 @@ def test_ply_keeps_faces_of_different_sides_in_all_three_writings() -> None:
 
 
 def test_glb_comes_back_at_its_size_and_upright() -> None:
+    """Metres and the upright axis of glTF are turned back to millimetres and Z up."""
     read = read_gltf(write_glb(NAMED))
     assert read.unit == 1000.0
     mesh = weld(read.in_millimetres(1000.0), 1e-3).mesh
@@ -112,6 +120,7 @@ def test_glb_comes_back_at_its_size_and_upright() -> None:
 
 
 def test_text_gltf_of_another_library_is_read_where_its_data_is_inside() -> None:
+    """A moved node of trimesh's file is read in place; data in another file is refused."""
     scene = trimesh.Scene(trimesh.creation.box((1, 2, 3)))
     scene.apply_transform(trimesh.transformations.translation_matrix([5, 0, 0]))
     files = scene.export(file_type="glb")
@@ -135,6 +144,7 @@ def _with_outside_buffer() -> dict:
 
 
 def test_usd_holds_the_cage_its_scheme_and_its_creases(tmp_path) -> None:
+    """The scheme, the creases with their sharpness and the UVs are found by the USD library."""
     cube = cube_mesh(2.0)
     sharpness = np.zeros(12)
     sharpness[:4] = (np.inf, 2.5, 1.0, 0.5)
@@ -165,6 +175,7 @@ def two_groups() -> NamedMesh:
 
 
 def test_groups_go_into_obj_and_come_back() -> None:
+    """Faces of both groups are counted again and the volume stays."""
     read = read_obj(write_obj([two_groups()]))
     assert read.groups == ("plain", "every third")
     assert np.bincount(read.mesh.faces["piece"].astype(int)).tolist() == [
@@ -175,6 +186,7 @@ def test_groups_go_into_obj_and_come_back() -> None:
 
 
 def test_groups_are_subsets_of_faces_in_usd(tmp_path) -> None:
+    """Each group is a family of subsets that the USD library finds valid."""
     path = tmp_path / "out.usdc"
     path.write_bytes(write_usd([two_groups()]))
     stage = Usd.Stage.Open(str(path))
@@ -186,6 +198,7 @@ def test_groups_are_subsets_of_faces_in_usd(tmp_path) -> None:
 
 
 def test_colours_of_gltf_groups_are_read() -> None:
+    """A material's colour comes back, and white counts as none."""
     read = read_gltf(write_glb([NamedMesh("red", RING, (0.5, 0.25, 0.125)), NamedMesh("white", RING, (1.0, 1.0, 1.0))]))
     assert read.colors == ((0.5, 0.25, 0.125), None)
 
@@ -208,6 +221,7 @@ def test_colours_of_gltf_groups_are_read() -> None:
     ],
 )
 def test_broken_files_are_refused_in_words(reader, data: bytes, words: str) -> None:
+    """Each broken file is told by what is wrong with it."""
     with pytest.raises(UnreadableMesh, match=words):
         reader(data)
 
@@ -255,6 +269,7 @@ def test_a_packed_mesh_comes_out_as_it_went_in() -> None:
     ("ending", "write"), [("obj", write_obj), ("stl", write_stl), ("ply", write_ply), ("glb", write_glb)]
 )
 def test_readers_tell_their_progress_forwards_and_stop_when_told(ending, write) -> None:
+    """Shares rise to one, and an interrupt in between ends the reading."""
     data = write([NamedMesh("cube", cube_mesh())])
     shares: list[float] = []
     read_mesh_file(data, ending, shares.append)
@@ -369,6 +384,7 @@ def test_a_node_is_placed_by_its_matrix_or_by_its_parts() -> None:
     ],
 )
 def test_gltf_files_that_cannot_be_read_say_why(change, words: str) -> None:
+    """What glTF allows but cannot be read here is named."""
     document = json.loads(plain_gltf(4, None)) | change
     with pytest.raises(UnreadableMesh, match=words):
         read_gltf(json.dumps(document).encode())

@@ -57,6 +57,7 @@ def read_by_occt(data: bytes, tmp_path):  # type: ignore[no-untyped-def]
 
 @pytest.mark.parametrize("surface", [KETTLE, sphere(20.0), torus(30.0, 8.0)], ids=["kettle", "sphere", "torus"])
 def test_round_trip_keeps_points(surface: NurbsSurface) -> None:
+    """Places of every face read back lie on the surface written."""
     found = read_step(write_step([one(surface)])).surfaces
     for read in found:
         places = evaluate_grid(read.surface, *(np.linspace(*read.surface.domain(axis), 17) for axis in (0, 1))).points
@@ -64,6 +65,7 @@ def test_round_trip_keeps_points(surface: NurbsSurface) -> None:
 
 
 def test_random_rational_surface_comes_back_the_same() -> None:
+    """Degrees, knots and weights of a rational surface come back to the last digits."""
     surface = random_surface(np.random.default_rng(4), (3, 2), (7, 6))
     read = read_step(write_step([one(surface)])).surfaces[0].surface
     own, other = (
@@ -73,11 +75,13 @@ def test_random_rational_surface_comes_back_the_same() -> None:
 
 
 def test_read_back_by_occt_with_the_same_area(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    """Open CASCADE finds the area of the torus by its formula."""
     _, area, _ = read_by_occt(write_step([one(torus(30.0, 8.0))]), tmp_path)
     assert area == pytest.approx(4 * np.pi**2 * 30 * 8, rel=1e-7)  # as exact as its quadrature
 
 
 def test_sets_that_close_are_solids_to_other_software(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    """A plate with holes is a solid there, of the volume of its mesh."""
     shape, _, volume = read_by_occt(write_step([NamedSurfaces("plate", HOLED)]), tmp_path)
     assert shape.ShapeType() == TopAbs_SOLID
     mesh = mesh_set(HOLED, Wish((0.5, 0.3)))
@@ -108,6 +112,7 @@ def test_closed_bodies_of_one_set_are_a_solid_each(tmp_path) -> None:  # type: i
 
 
 def test_thread_is_a_solid_of_the_same_volume(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    """The thread is a solid there, of the volume by our own quadrature."""
     thread = read_designation("M12")
     core = thread.minor_diameter / 2
     shape = make_ridge(thread_profile(thread), RidgeShape((core, core), 16, 1.75, 2, 4, ends=("flat", "flat")))
@@ -117,6 +122,7 @@ def test_thread_is_a_solid_of_the_same_volume(tmp_path) -> None:  # type: ignore
 
 
 def test_names_and_colours_come_back() -> None:
+    """Letters beyond ASCII in a name survive, and an item without colour has none."""
     items = [
         NamedSurfaces("kettle body", SurfaceSet((KETTLE,)), (0.5, 0.25, 0.125)),
         NamedSurfaces("Ring ü", SurfaceSet((torus(30.0, 8.0),))),
@@ -129,6 +135,7 @@ def test_names_and_colours_come_back() -> None:
 
 
 def test_flat_faces_with_holes_come_back_as_caps_that_close() -> None:
+    """Both caps with their hole are read as caps, so the mesh closes with genus one."""
     found = read_step(write_step([NamedSurfaces("plate", HOLED)]))
     assert found.left_out == ()
     assert len(found.caps) == 2
@@ -139,6 +146,7 @@ def test_flat_faces_with_holes_come_back_as_caps_that_close() -> None:
 
 
 def test_inches_are_read_as_millimetres() -> None:
+    """The unit of the file scales what is read."""
     data = write_step([one(sphere(20.0))])
     text = data.decode()
     assert "SI_UNIT(.MILLI.,.METRE.)" in text.replace(" ", "")
@@ -148,6 +156,7 @@ def test_inches_are_read_as_millimetres() -> None:
 
 
 def test_trimmed_bent_faces_are_listed_not_dropped(tmp_path) -> None:  # type: ignore[no-untyped-def]
+    """A face bounded by curves across it is named, not left out silently."""
     turned = gp_Ax2(gp_Pnt(-40, 3, 4), gp_Dir(1, 0.3, 0.2))
     cut = BRepAlgoAPI_Cut(BRepPrimAPI_MakeSphere(20.0).Shape(), BRepPrimAPI_MakeCylinder(turned, 5.0, 90.0).Shape()).Shape()
     writer = STEPControl_Writer()
@@ -167,11 +176,13 @@ def test_trimmed_bent_faces_are_listed_not_dropped(tmp_path) -> None:  # type: i
     ],
 )
 def test_other_files_are_refused_with_a_sentence(data: bytes, words: str) -> None:
+    """What is no STEP file gets a sentence."""
     with pytest.raises(UnreadableStep, match=words):
         read_step(data)
 
 
 def test_open_cascade_is_not_loaded_until_a_file_asks_for_it() -> None:
+    """The library starts without the heavy kernel in memory."""
     code = (
         "import sys; import glass_spoon.formats.step, glass_spoon.sheet.lines, glass_spoon.command; "
         "sys.exit(any(name == 'OCP' or name.startswith('OCP.') for name in sys.modules))"

@@ -40,30 +40,35 @@ def back(curve: NurbsCurve, right: np.ndarray = RIGHT, up: np.ndarray = UP) -> N
     ],
 )
 def test_round_trips_keep_the_shape_to_a_millionth_of_a_millimetre(curve: NurbsCurve) -> None:
+    """Lines, arcs and splines drawn as paths come back within a millionth."""
     assert largest_distance(curve, back(curve)) < 1e-6
 
 
 @settings(max_examples=20)
 @given(st.integers(0, 10_000), st.integers(1, 5), st.booleans())
 def test_random_plane_curves_come_back(seed: int, degree: int, rational: bool) -> None:
+    """Rational splines of any degree are drawn within the tolerance."""
     curve = random_curve(np.random.default_rng(seed), degree, degree + 4, rational)
     flat = place_curve(curve, Placement(np.diag([1.0, 1.0, 0.0]), np.zeros(3)))
     assert largest_distance(flat, back(flat)) < 1e-6
 
 
 def test_a_profile_on_the_front_plane_is_drawn_upright() -> None:
+    """What is up in the front view is up in the drawing and comes back there."""
     again = back(kettle_profile(), RIGHT, np.array([0.0, 0, 1]))
     front = place_curve(kettle_profile(), Placement(np.array([[1.0, 0, 0], [0, 0, 1], [0, 0, 0]]), np.zeros(3)))
     assert largest_distance(front, again) < 1e-6
 
 
 def test_cubics_are_written_as_they_are() -> None:
+    """A cubic needs no refit: its own control points stand in the path."""
     cubic = NurbsCurve(3, np.repeat([0.0, 1.0], 4), np.array([[0, 0, 0], [1, 5, 0], [7, 5, 0], [9, 1, 0.0]]), np.ones(4))
     text = write_svg([NamedCurve("a", cubic)], RIGHT, UP).decode()
     assert "M0,0C1,-5 7,-5 9,-1" in text
 
 
 def test_another_reader_finds_the_true_size_in_millimetres() -> None:
+    """svgelements reads the same box in millimetres, and the name as its id."""
     data = write_svg([NamedCurve("rim & lid", make_circle([0, 0], 50))], RIGHT, UP)
     drawing = svgelements.SVG.parse(io.BytesIO(data), ppi=25.4)
     box = next(e for e in drawing.elements() if isinstance(e, svgelements.Path)).bbox()

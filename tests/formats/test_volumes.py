@@ -34,4 +34,5 @@ def test_bent_quads_are_cut_one_way_for_the_gauge_and_for_files(seed: int) -> No
 
 
 def test_volume_of_flat_faces_is_what_it_was() -> None:
+    """The enclosed volume of a cube is the product of its sides."""
     assert enclosed_volume(cube_mesh()) == pytest.approx(np.prod(np.ptp(cube_mesh().positions, axis=0)))

@@ -133,6 +133,7 @@ def test_the_ground_stands() -> None:
 @settings(max_examples=15, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
 @given(data=st.data())
 def test_any_input_gives_a_valid_item_or_a_sentence(name: str, data: st.DataObject) -> None:
+    """Random values for each verb: its item passes the check, or it says why and nothing else is lost."""
     line = data.draw(lines_of(VERBS[name]))
     made = build(line)
     report = made.reports[f"l{len(GROUND) + 1}"]

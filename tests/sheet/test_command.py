@@ -96,3 +96,17 @@ def test_command_needs_no_django():
     """Importing the command line imports no web framework and no database driver."""
     code = "import sys, glass_spoon.command; print([m for m in ('django', 'psycopg') if m in sys.modules])"
     assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.strip() == "[]"
+
+
+def test_hidden_meshes_stay_behind_unless_asked_for(tmp_path, capsys):
+    """The valve wheel alone goes out, not what it was united of; a hidden one by its name; none in sight is told."""
+    wheel, out = DEMO / "valve-wheel.json", tmp_path / "wheel.obj"
+    assert main(["build", str(wheel), "--out", str(out)]) == 0
+    assert [line for line in out.read_text().splitlines() if line.startswith("o ")] == ["o valve wheel"]
+    assert main(["build", str(wheel), "--out", str(out), "--item", "rim"]) == 0
+    assert [line for line in out.read_text().splitlines() if line.startswith("o ")] == ["o rim"]
+    document = json.loads(wheel.read_text())
+    document["looks"]["u"] = {"hidden": True}
+    (tmp_path / "none.json").write_text(json.dumps(document))
+    assert main(["build", str(tmp_path / "none.json"), "--out", str(out)]) == 2
+    assert "All meshes are hidden" in capsys.readouterr().err

@@ -53,18 +53,21 @@ def box(of) -> list[float]:
 
 
 def test_straight_points_make_a_polyline_and_close():
+    """Lengths of the open and of the closed triangle."""
     assert measure_length(curve(draw(TRIANGLE, manner="straight through"))).length == pytest.approx(180)
     closed = curve(draw(TRIANGLE, manner="straight through", shape="closed"))
     assert measure_length(closed).length == pytest.approx(180 + np.hypot(100, 80))
 
 
 def test_pulling_points_are_not_reached_and_weights_pull_harder():
+    """A heavier weight bends the curve more tightly."""
     soft = least_radius(curve(draw(TRIANGLE, manner="pulled by", degree=2)))[0]
     heavy = [TRIANGLE[0], {**TRIANGLE[1], "weight": 5}, TRIANGLE[2]]
     assert least_radius(curve(draw(heavy, manner="pulled by", degree=2)))[0] < soft
 
 
 def test_points_out_of_the_plane_make_a_space_curve():
+    """The third coordinate goes out of each plane to its side."""
     for plane, axis, sign in (("front", 1, -1), ("side", 0, 1), ("plan", 2, 1)):
         space = curve(draw([{"x": 0, "y": 0}, {"x": 5, "y": 5, "out": "7 mm"}, {"x": 9, "y": 0}], plane=plane))
         reach = curve_box(space)[1 if sign > 0 else 0][axis]
@@ -72,12 +75,14 @@ def test_points_out_of_the_plane_make_a_space_curve():
 
 
 def test_an_end_at_an_angle_starts_that_way():
+    """The tangent at the start has the typed angle."""
     bent = curve(draw(TRIANGLE, start="at an angle", start_angle="135°"))
     step = curve_points(bent, np.array([0, 1e-6]))
     assert np.degrees(np.arctan2(*(step[1] - step[0])[[2, 0]])) == pytest.approx(135, abs=0.01)
 
 
 def test_uniform_spacing_differs_from_chordal():
+    """Three spacings draw three curves."""
     uneven = [{"x": 0, "y": 0}, {"x": 1, "y": 5}, {"x": 90, "y": 0}, {"x": 91, "y": 9}]
     lengths = {s: measure_length(curve(draw(uneven, spacing=s))).length for s in ("chordal", "centripetal", "uniform")}
     assert len({round(value, 3) for value in lengths.values()}) == 3
@@ -129,16 +134,19 @@ def test_uniform_spacing_differs_from_chordal():
 )
 @pytest.mark.parametrize("plane", ["front", "side", "plan"])
 def test_shapes_have_their_lengths_on_every_plane(shape, expected, plane):
+    """Each shape has the length of its formula on all planes."""
     fields = {**shape, "gives": "a"} | ({} if shape["verb"] == "helix" else {"plane": plane})
     assert measure_length(curve(fields)).length == pytest.approx(expected, rel=1e-6)  # helices are fitted
 
 
 def test_a_conic_and_a_spiral_build():
+    """Both give curves of sensible size."""
     assert least_radius(curve({"verb": "conic", "gives": "a"}))[0] > 0
     assert measure_length(curve({"verb": "spiral", "gives": "a", "turns": 2, "inner": 0, "outer": 40})).length > 200
 
 
 def test_an_arc_runs_on_tangent_to_a_curve():
+    """The arc leaves along the line's end and reaches its place."""
     first = line(0, 0, 50, 0)
     joined = curve(
         first, {"verb": "arc", "gives": "b", "given_by": "a tangent", "curve": "l1", "to_right": 100, "to_up": 50}
@@ -186,6 +194,7 @@ def test_the_iso_metric_profile_drawn_with_the_verbs_has_the_tables_diameters(si
 
 
 def test_a_coil_winds_around_a_curve():
+    """The coil is longer than the path that it winds around."""
     coil = curve(
         draw([{"x": 0, "y": 0}, {"x": 40, "y": 30}, {"x": 90, "y": 0}]),
         {"verb": "coil", "gives": "b", "curve": "l1", "turns": 6},
@@ -194,6 +203,7 @@ def test_a_coil_winds_around_a_curve():
 
 
 def test_two_views_become_one_edge():
+    """Points of the edge lie on both circles; views on one plane are refused."""
     front = {"verb": "arc", "gives": "f", "given_by": "its centre", "radius": 40, "plane": "front"}
     side = {"verb": "arc", "gives": "s", "given_by": "its centre", "radius": 40, "plane": "side"}
     points = curve_points(
@@ -205,6 +215,7 @@ def test_two_views_become_one_edge():
 
 
 def test_corners_are_rounded_each_by_its_own_value():
+    """Own radii by number, and numbers that are none are refused."""
     sharp = draw(TRIANGLE, manner="straight through", shape="closed")
     base = {"verb": "round", "curve": "l1", "radius": "5 mm", "own": "1: 0, 2: 12 mm"}
     rounded = curve(sharp, base, item="l1")
@@ -216,6 +227,7 @@ def test_corners_are_rounded_each_by_its_own_value():
 
 
 def test_corners_are_cut():
+    """Four chamfers take and give their lengths."""
     cut = curve(
         {"verb": "rectangle", "gives": "a", "width": 40, "height": 20, "radius": 0},
         {"verb": "chamfer", "curve": "l1", "setback": 3},
@@ -225,11 +237,13 @@ def test_corners_are_cut():
 
 
 def test_a_round_that_does_not_fit_offers_the_largest():
+    """The offer is half of the shorter side."""
     report = run({"verb": "rectangle", "gives": "a", "width": 40, "height": 20, "radius": 30}).reports["l1"]
     assert report.findings[0].actions[0].value == "10 mm"
 
 
 def test_an_svg_without_a_unit_is_asked_for_it_and_taken_in_the_unit_chosen():
+    """Without a unit the report asks for one and offers them."""
     text = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><path d="M0 0 H10"/></svg>'
     drawing = {"verb": "import_curve", "gives": "a", "svg": text}
     report = run(drawing).reports["l1"]
@@ -243,6 +257,7 @@ def test_an_svg_without_a_unit_is_asked_for_it_and_taken_in_the_unit_chosen():
 
 
 def test_ends_are_joined_blended_split_trimmed_and_extended():
+    """Lengths of the joined, blended, split and extended curves."""
     first, second = line(0, 0, 50, 0), line(60, 10, 120, 10)
     join = {"verb": "join", "first": "l1", "second": "l2", "way": "a line between", "gives": "j"}
     assert measure_length(curve(first, second, join)).length == pytest.approx(110 + np.hypot(10, 10))
@@ -280,6 +295,7 @@ def test_ends_are_joined_blended_split_trimmed_and_extended():
 @pytest.mark.parametrize(("side", "expected"), [("outside", 60), ("inside", 40)])
 @pytest.mark.parametrize("plane", ["front", "side", "plan"])
 def test_offsets_of_closed_curves_know_outside_from_inside(side, expected, plane):
+    """Inside and outside keep their meaning after the curve is reversed."""
     circle = {"verb": "circle", "gives": "a", "radius": 50, "plane": plane}
     away = curve(circle, {"verb": "offset", "curve": "l1", "distance": 10, "side": side, "gives": "o"})
     assert least_radius(away)[0] == pytest.approx(expected)
@@ -292,6 +308,7 @@ def test_offsets_of_closed_curves_know_outside_from_inside(side, expected, plane
 
 
 def test_an_offset_in_pieces_is_worth_a_look():
+    """Two pieces are told at the line."""
     ends = [(-30, 12), (-42, 0), (-30, -12), (0, -2), (30, -12), (42, 0), (30, 12), (0, 2)]
     report = run(
         draw([{"x": x, "y": y} for x, y in ends], shape="closed"),
@@ -302,6 +319,7 @@ def test_an_offset_in_pieces_is_worth_a_look():
 
 
 def test_curves_are_respaced_and_refitted():
+    """Counts of points after each, and the told line of the refit."""
     first = draw([{"x": 0, "y": 0}, {"x": 30, "y": 40}, {"x": 90, "y": 10}])
     even = curve(first, {"verb": "respace", "curve": "l1", "count": 10, "between": "straight between points"}, item="l1")
     assert len(even.control_points) == 11
@@ -320,6 +338,7 @@ def test_curves_are_respaced_and_refitted():
 
 
 def test_curves_are_copied_moved_turned_scaled_and_flattened():
+    """Boxes of the curves after each verb."""
     first = line(10, 0, 20, 0)
     assert box(curve(first, {"verb": "move", "curve": "l1", "x": 1, "y": 2, "z": 3}, item="l1")) == pytest.approx(
         [11, 2, 3, 21, 2, 3]
@@ -336,6 +355,7 @@ def test_curves_are_copied_moved_turned_scaled_and_flattened():
 
 
 def test_a_half_is_mirrored_and_welded_at_the_axis():
+    """Closed at the axis, alone on the other side, and refused off the mirror."""
     half = draw([{"x": 0, "y": 0}, {"x": 40, "y": 20}, {"x": 0, "y": 60}])
     whole = curve(half, {"verb": "mirror", "curve": "l1"}, item="l1")
     assert whole.is_closed(0)
@@ -345,6 +365,7 @@ def test_a_half_is_mirrored_and_welded_at_the_axis():
 
 
 def test_rows_rings_and_copies_along_a_curve_are_sets_to_take_from():
+    """Row, ring and spread hold curves at their places; a number too high is told."""
     first = {"verb": "circle", "gives": "a", "radius": 5}
     row = {"verb": "row", "curve": "l1", "count": 4, "x": 20, "gives": "r"}
     assert box(curve(first, row, {"verb": "take", "curves": "l2", "number": 4, "gives": "t"}))[0] == pytest.approx(55)
@@ -361,6 +382,7 @@ def test_rows_rings_and_copies_along_a_curve_are_sets_to_take_from():
 
 
 def test_a_spread_set_turns_with_its_path():
+    """Ribs follow the path, or stay upright where asked."""
     path = {
         "verb": "arc",
         "gives": "p",
@@ -379,6 +401,7 @@ def test_a_spread_set_turns_with_its_path():
 
 
 def test_curves_are_laid_onto_a_surface():
+    """Laid curves lie on the ball; one that misses it is refused."""
     profile = {
         "verb": "arc",
         "gives": "p",
@@ -405,6 +428,7 @@ def test_curves_are_laid_onto_a_surface():
 
 
 def test_rims_and_edge_loops_of_a_mesh_become_curves():
+    """The rim of a mesh has the profile's radius; a closed one has none."""
     profile = line(40, 0, 60, 90, gives="p")
     body, mesh = (
         {"verb": "revolve", "profile": "l1", "gives": "b"},
@@ -430,6 +454,7 @@ def test_rims_and_edge_loops_of_a_mesh_become_curves():
 
 
 def test_a_dxf_drawing_is_imported_and_asks_for_its_unit():
+    """The unit is asked for, and kept paths can be taken by number."""
     drawing = ezdxf.new("R2010")
     drawing.units = 0
     space = drawing.modelspace()
@@ -446,6 +471,7 @@ def test_a_dxf_drawing_is_imported_and_asks_for_its_unit():
 
 
 def test_a_picture_line_gives_nothing_and_is_good():
+    """A reference picture makes no item."""
     build = run({"verb": "lay", "picture": "7", "width": "310 mm"})
     assert build.reports["l1"].status == "good"
     assert not build.items

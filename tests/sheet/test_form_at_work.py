@@ -29,6 +29,7 @@ def area(made) -> float:
 
 
 def test_surface_is_lengthened_at_either_end() -> None:
+    """The pipe grows at its start by the length."""
     longer = surface(
         PIPE, {"verb": "lengthen", "surface": "l1", "length": 10, "end": "start"}, {"verb": "copy_surface", "surface": "l1"}
     )
@@ -37,6 +38,7 @@ def test_surface_is_lengthened_at_either_end() -> None:
 
 
 def test_parallel_surface_lies_inside_and_tells_of_folds() -> None:
+    """The inner pipe's area, and the fold's sentence with its limit."""
     inner = surface(PIPE, {"verb": "parallel", "surface": "l1", "distance": 2})
     assert area(inner) == pytest.approx(2 * np.pi * 18 * 40, rel=1e-3)
     build = run(PIPE, {"verb": "parallel", "surface": "l1", "distance": 25})
@@ -46,6 +48,7 @@ def test_parallel_surface_lies_inside_and_tells_of_folds() -> None:
 
 
 def test_seam_swap_and_flip_work_in_place() -> None:
+    """After seam, swap and flip the surface starts at the place asked for."""
     turned = surface(
         PIPE,
         {"verb": "seam", "surface": "l1", "found": "place", "x": 0, "y": 20, "z": 10},
@@ -61,6 +64,7 @@ def test_seam_swap_and_flip_work_in_place() -> None:
 
 
 def test_rebuild_tells_when_fewer_points_do_not_do() -> None:
+    """A hopeless rebuild says that it stays; a loose one counts what it saved."""
     build = run(PIPE, {"verb": "rebuild", "surface": "l1", "tolerance": 1e-4})
     assert "it stays as it is" in build.reports["l2"].findings[0].sentence
     lighter = run(
@@ -73,6 +77,7 @@ def test_rebuild_tells_when_fewer_points_do_not_do() -> None:
 
 
 def test_cut_and_isocurve_find_the_nearest_place() -> None:
+    """The part above the place, and the isocurve at its height."""
     upper = surface(PIPE, {"verb": "cut_surface", "surface": "l1", "found": "place", "x": 25, "z": 30, "part": "second"})
     assert area(upper) == pytest.approx(2 * np.pi * 20 * 10, rel=1e-3)
     build = run(PIPE, {"verb": "isocurve", "surface": "l1", "found": "place", "x": 25, "z": 30})
@@ -80,6 +85,7 @@ def test_cut_and_isocurve_find_the_nearest_place() -> None:
 
 
 def test_gathered_surfaces_face_alike_and_mesh_as_one() -> None:
+    """Bottom, pipe and top close to their volume with pieces in order."""
     build = run(
         PIPE,
         {"verb": "simple", "form": "sphere", "low": "-90°", "high": "0°", "radius": 20, "gives": "bottom"},
@@ -99,11 +105,13 @@ def test_gathered_surfaces_face_alike_and_mesh_as_one() -> None:
 
 
 def test_gathering_what_does_not_meet_is_told() -> None:
+    """Two pipes apart share no edge, and that is said."""
     build = run(PIPE, {**PIPE, "x": 100, "gives": "other"}, {"verb": "gather", "surfaces": ["l1", "l2"]})
     assert "2 surfaces share no whole edge" in build.reports["l3"].findings[0].sentence
 
 
 def test_sets_are_moved_turned_and_mirrored_whole() -> None:
+    """A thread moved and mirrored is still whole and outward."""
     build = run(
         {"verb": "thread", "size": "M12", "height": 20, "turns": 5},
         {"verb": "move", "curve": "l1", "x": 30},
@@ -118,6 +126,7 @@ def test_sets_are_moved_turned_and_mirrored_whole() -> None:
 
 @pytest.mark.parametrize("form", ["blade", "bead"])
 def test_ridge_stands_on_its_core(form: str) -> None:
+    """Blade and bead reach their height over the core."""
     ridge = {"verb": "ridge", "form": form, "rise": 20, "turns": 3}
     build = run(ridge, {"verb": "mesh", "surface": "l1", "round": 24, "along": 6})
     mesh = build.items["l2"].item.mesh
@@ -126,6 +135,7 @@ def test_ridge_stands_on_its_core(form: str) -> None:
 
 
 def test_ridge_of_an_own_profile_stands_outwards_whichever_way_it_is_drawn() -> None:
+    """The fin points outwards whichever way its profile runs."""
     for up in (6, -6):
         build = run(
             {"verb": "draw", "gives": "fin", "points": [{"x": 0, "y": 0}, {"x": 3, "y": up}, {"x": 6, "y": 0}]},
@@ -136,11 +146,13 @@ def test_ridge_of_an_own_profile_stands_outwards_whichever_way_it_is_drawn() -> 
 
 
 def test_thread_that_is_none_is_refused_with_what_could_be_written() -> None:
+    """Sizes that are none name sizes that are."""
     assert "M24" in failure({"verb": "thread", "size": "M24 coarse"})
     assert "M24 or M27" in failure({"verb": "thread", "size": "M25"})
 
 
 def test_step_file_comes_in_with_names_and_what_is_left_out() -> None:
+    """Name, colour and shape come in, and the mesh holds the volume."""
     torus = run({"verb": "simple", "form": "torus", "radius": 40, "second": 10}).items["l1"].item.surface
     text = write_step([NamedSurfaces("ring", SurfaceSet((torus,)), (0.5, 0.1, 0.1))]).decode()
     build = run({"verb": "import_step", "step": text}, {"verb": "mesh", "surface": "l1", "round": 48, "along": 24})
@@ -154,10 +166,12 @@ def test_step_file_comes_in_with_names_and_what_is_left_out() -> None:
 
 @pytest.mark.parametrize(("text", "words"), [("", "Choose a STEP file"), ("solid", "not a STEP file")])
 def test_no_step_file_is_told(text: str, words: str) -> None:
+    """An empty and a wrong file each get their sentence."""
     assert words in failure({"verb": "import_step", "step": text})
 
 
 def test_plate_with_holes_lies_where_its_outline_does() -> None:
+    """On the front plane the plate lies towards the viewer, with its holes."""
     front = {"verb": "rectangle", "gives": "o", "plane": "front", "width": 60, "height": 40, "radius": 0}
     hole = {"verb": "circle", "gives": "h", "plane": "front", "radius": 4, "right": -15}
     build = run(
@@ -176,6 +190,7 @@ def test_plate_with_holes_lies_where_its_outline_does() -> None:
 
 
 def test_plate_refuses_what_does_not_fit() -> None:
+    """An edge, holes or a height that fail are told with what fits."""
     square = {"verb": "rectangle", "gives": "o", "plane": "plan", "width": 20, "height": 20, "radius": 0}
     assert "The largest that fits is 9.999 mm" in failure(
         square, {"verb": "plate", "outline": "l1", "height": 40, "upper": "rounded", "upper_size": 12}
@@ -194,12 +209,14 @@ def test_plate_refuses_what_does_not_fit() -> None:
     ],
 )
 def test_extrusion_by_a_vector_and_to_a_height(values: dict, size: tuple) -> None:
+    """The far edge lies where the values say."""
     line = {"verb": "line", "gives": "base", "plane": "plan", "to_right": 30, "to_up": 0}
     wall = surface(line, {"verb": "extrude", "profile": "l1", **values})
     assert np.allclose(wall.control_points[0, -1] - wall.control_points[0, 0], size)
 
 
 def test_skin_is_drawn_over_its_rings() -> None:
+    """Widths and heights of the mesh are the table's."""
     rings = [{"height": 0, "width": 60}, {"height": 40, "width": "90 mm", "depth": 70}, {"height": 110, "width": 50}]
     skin = surface({"verb": "skin", "rings": rings})
     mesh = mesh_surface(skin, 48, 40)
@@ -209,6 +226,7 @@ def test_skin_is_drawn_over_its_rings() -> None:
 
 
 def test_skins_that_share_a_ring_meet_exactly() -> None:
+    """Two skins over one ring gather without a gap."""
     build = run(
         {"verb": "skin", "rings": [{"height": 0, "width": 60, "corner": 10}, {"height": 50, "width": 40}], "gives": "a"},
         {"verb": "skin", "first": "from a surface", "neighbour": "l1", "rings": [{"height": 90, "width": 30}], "gives": "b"},
@@ -232,10 +250,12 @@ def test_skins_that_share_a_ring_meet_exactly() -> None:
     ],
 )
 def test_rings_that_cannot_be_read_are_told(rings: list, words: str) -> None:
+    """Rows that cannot be read are told by their number."""
     assert words in failure({"verb": "skin", "rings": rings})
 
 
 def test_sizes_in_a_table_are_renamed_and_counted_as_used() -> None:
+    """A renamed size is renamed in tables and found used."""
     rings = [{"height": 0, "width": "foot"}, {"height": "foot / 2", "width": 20}]
     sheet = document({"verb": "size", "name": "foot", "value": "60 mm"}, {"verb": "skin", "rings": rings})
     renamed = edit.set_field(sheet, "l1", "name", "base")
@@ -244,6 +264,7 @@ def test_sizes_in_a_table_are_renamed_and_counted_as_used() -> None:
 
 
 def test_net_is_pulled_where_the_moves_say() -> None:
+    """One control point rises; numbers that are none are told."""
     sheet = {"verb": "simple", "form": "sheet", "radius": 100, "second": 60}
     lifted = surface(
         sheet,
@@ -257,6 +278,7 @@ def test_net_is_pulled_where_the_moves_say() -> None:
 
 
 def test_revolve_climbs_and_flattens() -> None:
+    """A ramp reaches its height, flattening its widths, and over a turn is one turn."""
     line = {"verb": "line", "gives": "p", "right": 20, "up": 0, "to_right": 30, "to_up": 0}
     ramp = surface(line, {"verb": "revolve", "profile": "l1", "course": "climbing", "rise": 40, "angle": "720°"})
     assert ramp.control_points[..., 2].max() == pytest.approx(80, abs=1e-6)
@@ -269,6 +291,7 @@ def test_revolve_climbs_and_flattens() -> None:
 
 
 def test_oar_is_one_sweep_of_two_profiles() -> None:
+    """The blade's end has the thickness of the second profile."""
     build = run(
         {"verb": "line", "gives": "way", "to_right": 1000, "to_up": 0},
         {"verb": "circle", "gives": "loom", "plane": "side", "radius": 20},
@@ -287,6 +310,7 @@ def test_oar_is_one_sweep_of_two_profiles() -> None:
 
 
 def test_cords_follow_every_path_of_a_set() -> None:
+    """Fourteen slats hold fourteen volumes."""
     build = run(
         {"verb": "line", "gives": "slat", "plane": "side", "right": -30, "to_right": 30},
         {"verb": "row", "gives": "slats", "curve": "l1", "count": 14, "x": 12},
@@ -298,6 +322,7 @@ def test_cords_follow_every_path_of_a_set() -> None:
 
 
 def test_path_corners_are_rounded_or_broken() -> None:
+    """Rounded and broken corners shorten the pipe."""
     points = [{"x": 0, "y": 0}, {"x": 60, "y": 0}, {"x": 60, "y": 60}]
     bend = {"verb": "draw", "gives": "bend", "manner": "straight through", "points": points}
     lengths_now = []
@@ -313,6 +338,7 @@ def test_path_corners_are_rounded_or_broken() -> None:
     [("1, 1.4 at 0.3, 0.5", [1, 1.4, 0.5]), ("0°, 90° at n / 6, 0°", [0, np.pi / 2, 0])],
 )
 def test_law_through_places_is_read(text: str, values: list) -> None:
+    """Values and places of laws as typed, with their sizes."""
     law = read_law(text, "angle" if "°" in text else "number", {"n": Quantity(3.0)})
     assert law.values == pytest.approx(values)
     assert law.between[0][0] == pytest.approx(0.3 if "0.3" in text else 0.5)

@@ -124,5 +124,6 @@ def test_edges_that_nearly_meet_are_told_with_the_distance_that_closes_them(time
 
 
 def test_edges_far_apart_are_no_near_miss() -> None:
+    """A far gap is not offered to be closed."""
     (finding,) = stacked("0\u00b0", "36 mm").reports["l6"].findings
     assert "share no whole edge" in finding.sentence

@@ -181,6 +181,7 @@ def test_rules_are_data() -> None:
         "loop": {"place": (10.0, 0.0, 0.0)},
         "ring": {"place": (10.0, 0.0, 0.0)},
         "strip": {"place": (10.0, 0.0, 0.0)},
+        "path": {"picks": ((10.0, 0.0, 0.0), (0.0, 0.0, 10.0))},
         "sharp edges": {"angle": 0.5},
         "borders of colours": {"colours": (("a", "plum"),)},
         "faces facing": {"way": (0, 0, 1), "angle": 0.5},

@@ -36,6 +36,7 @@ def mesh_line(**values: Any) -> dict[str, Any]:
 
 
 def test_marks_survive_a_change_of_density_and_say_their_count() -> None:
+    """The loop holds as many edges as the mesh has round."""
     for around in (24, 40):
         build = run(
             mesh_line(round=around),
@@ -45,6 +46,7 @@ def test_marks_survive_a_change_of_density_and_say_their_count() -> None:
 
 
 def test_mark_that_finds_nothing_says_so() -> None:
+    """A band beyond the mesh is worth a look."""
     build = run(
         mesh_line(), {"verb": "mark", "gives": "none", "mesh": "l3", "what": "faces in a band", "low": 500, "high": 600}
     )
@@ -53,6 +55,7 @@ def test_mark_that_finds_nothing_says_so() -> None:
 
 
 def test_marks_are_joined_and_taken_away() -> None:
+    """Two marks share the faces without rest."""
     band = {"verb": "mark", "gives": "band", "mesh": "l3", "what": "faces in a band", "low": 0, "high": 60}
     whole = {"verb": "mark", "gives": "rest", "mesh": "l3", "what": "everything", "meeting": "without", "others": ["l4"]}
     build = run(mesh_line(), band, whole)
@@ -60,6 +63,7 @@ def test_marks_are_joined_and_taken_away() -> None:
 
 
 def test_crease_is_set_on_marked_edges_and_turned_into_loops() -> None:
+    """The crease's edges become loops of two strips, in quads."""
     mark = {"verb": "mark", "gives": "edge", "mesh": "l3", "what": "loop", "x": 29.7, "y": 3.9, "z": 90}
     crease = {"verb": "crease", "mesh": "l3", "marks": ["l4"], "how": "for some levels", "sharpness": 2}
     build = run(mesh_line(sharp="softened"), mark, crease, {"verb": "support", "mesh": "l3"})
@@ -69,6 +73,7 @@ def test_crease_is_set_on_marked_edges_and_turned_into_loops() -> None:
 
 
 def test_exploded_faces_weld_with_a_told_safe_range_and_a_warning_of_collapse() -> None:
+    """A safe weld is good, and one too wide offers the distance that is not."""
     whole = mesh_surface(torus(30, 10), 24, 12)
     apart = "\n".join(f"v {x:.6f} {y:.6f} {z:.6f}" for x, y, z in whole.positions[whole.topology.face_corners])
     faces = "\n".join("f " + " ".join(str(4 * k + j) for j in (1, 2, 3, 4)) for k in range(whole.face_count))
@@ -84,6 +89,7 @@ def test_exploded_faces_weld_with_a_told_safe_range_and_a_warning_of_collapse() 
 
 
 def test_two_halves_unite_to_one() -> None:
+    """The seam points of two half balls become one each."""
     low = {"verb": "simple", "gives": "low", "form": "sphere", "radius": 40, "low": "-90°", "high": "0°"}
     high = {"verb": "simple", "gives": "high", "form": "sphere", "radius": 40, "low": "0°", "high": "90°"}
     meshes = [{"verb": "mesh", "gives": f"m{k}", "surface": f"l{k}", "round": 24, "along": 8} for k in (3, 4)]
@@ -94,16 +100,19 @@ def test_two_halves_unite_to_one() -> None:
 
 
 def test_triangles_are_paired_and_kept_over_sharp_edges() -> None:
+    """A mesh of quads has no pair to make."""
     build = run(mesh_line(), {"verb": "pair", "mesh": "l3"})
     assert build.reports["l4"].told == "0 pairs made. No triangle is left."
 
 
 def test_relax_tells_what_it_gained() -> None:
+    """The line tells evenness before and after."""
     build = run(mesh_line(spaced="by parameter"), {"verb": "relax", "mesh": "l3", "rounds": 40, "off": "0.01 mm"})
     assert "Evenness" in build.reports["l4"].told
 
 
 def test_turned_over_faces_are_told_and_cleaned_again() -> None:
+    """The mixed faces are worth a look, and Clean turns them back."""
     mark = {"verb": "mark", "gives": "some", "mesh": "l3", "what": "faces in a band", "low": 0, "high": 30}
     build = run(mesh_line(), mark, {"verb": "turn_over", "mesh": "l3", "faces": ["l4"]}, {"verb": "clean", "mesh": "l3"})
     assert build.reports["l5"].status == "look"
@@ -112,6 +121,7 @@ def test_turned_over_faces_are_told_and_cleaned_again() -> None:
 
 
 def test_smoothing_may_be_plain_or_end_on_the_limit() -> None:
+    """Both have the same faces at other places."""
     plain = run(mesh_line(), {"verb": "smooth", "mesh": "l3", "times": 1, "manner": "plain"}).items["l3"].item.mesh
     rounded = run(mesh_line(), {"verb": "smooth", "mesh": "l3", "times": 1, "points": "limit"}).items["l3"].item.mesh
     assert plain.face_count == rounded.face_count == 4 * 24 * 12
@@ -120,6 +130,7 @@ def test_smoothing_may_be_plain_or_end_on_the_limit() -> None:
 
 @pytest.mark.parametrize("rule", ["even", "odd", "multiples"])
 def test_counts_keep_their_rule(rule: str) -> None:
+    """Even, odd and multiples hold in both directions."""
     build = run(mesh_line(sizing="edge length", edge_length=9, counting=rule, step=5))
     around, along = build.items["l3"].item.counts
     check = {"even": lambda n: n % 2 == 0, "odd": lambda n: n % 2 == 1, "multiples": lambda n: n % 5 == 0}[rule]
@@ -128,11 +139,13 @@ def test_counts_keep_their_rule(rule: str) -> None:
 
 
 def test_counts_are_linked_to_another_mesh() -> None:
+    """The second mesh takes the counts of the first."""
     build = run(mesh_line(round=28, along=9), mesh_line(sizing="another mesh", like="l3", gives="second"))
     assert build.items["l4"].item.counts == (28, 9)
 
 
 def test_face_count_is_met_nearly_and_tolerance_is_kept() -> None:
+    """The face count is within 80, and a fit needs half the faces."""
     about = run(mesh_line(sizing="faces", faces=1000)).items["l3"].item.mesh
     assert abs(about.face_count - 1000) < 80
     plain, fitted = (run(mesh_line(sizing="tolerance", tolerance="0.5 mm", lying=lying)) for lying in ("points", "smoothed"))
@@ -151,12 +164,14 @@ def test_face_count_is_met_with_flat_ends_that_are_filled(wanted: int) -> None:
 
 
 def test_a_tolerance_that_would_take_too_many_faces_is_refused_before_they_are_made() -> None:
+    """The refusal says to allow a larger tolerance."""
     report = run(mesh_line(sizing="tolerance", tolerance="0.0001 mm")).reports["l3"]
     assert report.status == "failed"
     assert "Allow a larger tolerance" in report.findings[0].sentence
 
 
 def test_file_without_a_unit_asks_for_it() -> None:
+    """Three units are offered, and the chosen one scales."""
     data = write_obj([NamedMesh("ring", mesh_surface(torus(30, 10), 12, 8))]).replace(b"# units: millimetres, Z up\n", b"")
     line = {"verb": "import_mesh", "gives": "ring", "file": write_inside(data, "obj")}
     report = run(line).reports["l3"]
@@ -201,6 +216,7 @@ def test_every_surface_is_meshed_as_one() -> None:
 
 
 def test_every_surface_of_none_asks_for_one() -> None:
+    """Every surface of none waits for one."""
     lines = [{"id": "l1", "verb": "mesh", "gives": "all", "surface": "every"}]
     report = evaluate(read_document({"format": "glass-spoon/sheet", "version": 1, "lines": lines}), ResultCache()).reports[
         "l1"
@@ -224,6 +240,7 @@ def marking(mesh: str, what: str, **values: Any) -> dict[str, Any]:
 
 
 def test_faces_are_marked_by_the_surface_that_they_came_from() -> None:
+    """Faces of both halves, apart by height, add up to all."""
     build = run(*seam_halves(), marking("l6", "faces made by", maker="l3"), marking("l6", "faces made by", maker="l4"))
     mesh = build.items["l6"].item.mesh
     lower, upper = (build.items[line].item.mark for line in ("l7", "l8"))
@@ -233,6 +250,7 @@ def test_faces_are_marked_by_the_surface_that_they_came_from() -> None:
 
 
 def test_renaming_and_turning_the_surface_keeps_what_it_made() -> None:
+    """The mark by maker outlives a flip."""
     lines = [*seam_halves(), {"verb": "flip", "surface": "l3"}, marking("l6", "faces made by", maker="l3")]
     assert run(*lines).reports["l8"].status == "good"
 
@@ -260,6 +278,7 @@ def test_faces_of_a_united_mesh_are_marked_by_the_mesh_and_the_line_that_made_th
 
 
 def test_edges_between_colours_follow_the_looks_of_items() -> None:
+    """Two items of one colour have no border, of two colours all."""
     lines = [*seam_halves(), marking("l6", "borders of colours")]
     numbered = [{"id": f"l{number}", **line} for number, line in enumerate([*CUP, *lines], 1)]
     cache = ResultCache()
@@ -276,6 +295,7 @@ def test_edges_between_colours_follow_the_looks_of_items() -> None:
 
 
 def test_groups_of_a_file_keep_their_names() -> None:
+    """Groups can be marked by name, and a wrong name lists those there are."""
     seat, leg = mesh_surface(torus(30, 10), 12, 8), mesh_surface(torus(10, 3), 8, 6)
     data = write_obj([NamedMesh("Seat", seat), NamedMesh("Front leg", leg)])
     file = write_inside(data, "obj")

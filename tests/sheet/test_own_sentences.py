@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import numpy as np
@@ -10,6 +11,7 @@ import pytest
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.edit import default_line
 from glass_spoon.sheet.fields import EVERY, ChoiceSpec, NumberSpec, ReferenceSpec, ReferencesSpec
+from glass_spoon.sheet.fill_words import fill_line
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.propose import propose
@@ -174,3 +176,35 @@ def test_a_name_that_is_said_stays_though_the_line_would_take_it_for_something_e
     """The default name for the last surface, said for another one; a share in a name is no number."""
     assert propose("mesh post called slat mesh, 12 by 8", SHOP)[0].line.gives == "slat mesh"
     assert propose("copy slat called 50% slat", SHOP)[0].line.gives == "50% slat"
+
+
+def labelled(verb: str) -> list[tuple[str, str, str]]:
+    """Return a text, the field that it names by its label, and the value, for each number field of a verb in any wording."""
+    found: dict[str, tuple[str, str, str]] = {}
+    word = re.findall(r"\*\*(.+?)\*\*", VERBS[verb].sentence)[0].lower()
+    for line in lines_of(verb):
+        for name in line.used_fields():
+            spec = line.spec(name)
+            if not isinstance(spec, NumberSpec) or name in found:
+                continue
+            low, high = (-np.inf if spec.least is None else spec.least), (np.inf if spec.most is None else spec.most)
+            number = next(
+                (n for n in (7, 0.7, 3) if low <= (np.radians(n) if spec.dimension == "angle" else n) <= high), None
+            )
+            if number is not None:
+                value = f"{number}{ {'length': ' mm', 'angle': '°'}.get(spec.dimension, '') }"
+                found[name] = (f"{word} {spec.label or name.replace('_', ' ')} {value}", name, value)
+    return list(found.values())
+
+
+def test_a_number_after_the_name_of_a_field_goes_there_whatever_wording_it_belongs_to() -> None:
+    """Nineteen of twenty; the others share their name with another field, as the two counts of parts do."""
+    wrong, total = [], 0
+    for verb in sorted(set(VERBS) - UNSAID):
+        line = default_line(GROUND, verb)
+        for text, name, value in labelled(verb):
+            total += 1
+            if str(getattr(fill_line(line, text, GROUND), name)) != value:
+                wrong.append(text)
+    assert total > 300
+    assert len(wrong) < total / 20, wrong

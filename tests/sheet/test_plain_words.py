@@ -28,6 +28,17 @@ SAID = [
     ("mesh all surfaces about 1,000 quads", "mesh", {"surface": "every", "sizing": "faces", "faces": "1000"}),
     ("mesh every surface by face count 1000", "mesh", {"surface": "every", "sizing": "faces", "faces": "1000"}),
     ("about 12,500 faces", "mesh", {"sizing": "faces", "faces": "12500"}),
+    ("box 60 by 40 by 30 mm edge length 5 mm", "block", {"width": "60", "edge": "5 mm", "rounding": "0 mm"}),
+    ("box 60 by 40 by 30 mm with edges of 5 mm", "block", {"edge": "5 mm", "rounding": "0 mm"}),
+    ("box 60 by 40 by 30 mm rounded by 4 mm, 3 mm edges", "block", {"edge": "3 mm", "rounding": "4 mm"}),
+    ("pull out level 40 mm", "pull_out", {"way": "to a level", "level": "40 mm"}),
+    ("pull out z 12 mm", "pull_out", {"way": "one way", "z": "12 mm"}),
+    ("slice at x 7 mm", "slice", {"at": "7 mm", "side": "to the right"}),
+    ("slice y 7 mm keeping the front", "slice", {"at": "7 mm", "side": "in front"}),
+    ("revolve rise 30 mm", "revolve", {"course": "climbing", "rise": "30 mm"}),
+    ("simple cylinder height 70 mm", "simple", {"form": "cylinder", "height": "70 mm"}),
+    ("rectangle third radius 7 mm", "rectangle", {"third": "7 mm"}),
+    ("grid count across 6", "grid", {"across": "6"}),
     ("mesh edges of 5 mm", "mesh", {"sizing": "edge length", "edge_length": "5 mm"}),
     ("mesh glass with 5 mm edges", "mesh", {"surface": "l1", "sizing": "edge length", "edge_length": "5 mm"}),
     ("mesh within 0.05 mm", "mesh", {"sizing": "tolerance", "tolerance": "0.05 mm"}),
@@ -100,23 +111,27 @@ SAID = [
 
 @pytest.mark.parametrize(("text", "verb", "values"), SAID, ids=[text for text, _, _ in SAID])
 def test_words_of_the_trade_find_the_verb_and_fill_its_fields(lantern, text, verb, values) -> None:
+    """Each saying finds its verb first, with the fields it speaks of."""
     found = propose(text, lantern)[0]
     assert found.verb == verb
     assert {name: getattr(found.line, name) for name in values} == values
 
 
 def test_what_was_understood_is_told(lantern) -> None:
+    """Every word used is listed in the order of the fields."""
     found = propose("mesh everything about 1,000 quads called kit", lantern)[0]
     assert found.told == ("every surface", "face count", "count of faces 1000", "called kit")
 
 
 def test_a_name_ends_the_text(lantern) -> None:
+    """What follows "called" is the name, numbers and all."""
     found = propose("mark faces between 40 and 60 called belly 12", lantern)[0]
     assert found.line.gives == "belly 12"
     assert (found.line.low, found.line.high) == ("40", "60")
 
 
 def test_a_way_takes_the_name_of_a_size() -> None:
+    """A size named with a direction fills the right coordinate with its sign."""
     lift = {"id": "l1", "verb": "size", "name": "lift", "value": "4 mm"}
     sheet = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": [lift]})
     line = next(found.line for found in propose("move lift down", sheet) if found.verb == "move")
@@ -124,6 +139,7 @@ def test_a_way_takes_the_name_of_a_size() -> None:
 
 
 def test_sizes_stand_for_numbers() -> None:
+    """The field holds the size's name, not its value."""
     sheet = read_document(
         {
             "format": "glass-spoon/sheet",
@@ -135,11 +151,13 @@ def test_sizes_stand_for_numbers() -> None:
 
 
 def test_numbers_with_a_unit_go_only_to_fields_of_their_kind(lantern) -> None:
+    """Millimetres and degrees find the fields of their kind."""
     assert propose("relax 0.2 mm", lantern)[0].line.off == "0.2 mm"
     assert propose("turn 30°", lantern)[0].line.angle == "30°"
 
 
 def test_numbers_go_only_to_fields_whose_range_holds_them(lantern) -> None:
+    """A count of a thousand does not become an angle."""
     said = {found.verb: found.said for found in propose("1000 quads", lantern)}
     assert "angle" not in said["pair"]
     assert "sizing" in said["mesh"]
@@ -152,6 +170,7 @@ def test_a_number_beside_the_name_of_a_field_goes_there_though_it_is_out_of_rang
 
 
 def test_a_verb_with_nothing_to_work_on_comes_later() -> None:
+    """With no item to work on a verb that needs one stands behind."""
     empty = SheetDocument()
     assert propose("reverse", empty)[0].verb in ("reverse", "flip", "turn_over")
     assert propose("m24 thread", empty)[0].verb == "thread"
@@ -162,10 +181,12 @@ def test_a_verb_with_nothing_to_work_on_comes_later() -> None:
     [("1,250,000", "1250000"), ("3 inches", "3 inch"), ("12.5mm", "12.5 mm"), ("-4 deg", "-4°"), ("w", "w")],
 )
 def test_numbers_are_typed_as_the_sheet_has_them(text, typed) -> None:
+    """Commas, units and signs are written as the sheet writes them."""
     assert as_typed(text) == typed
 
 
 def test_numbers_are_read_with_their_neighbours() -> None:
+    """Words beside a number are known on both sides."""
     found = SaidText("radius of 2.5 mm, 1,000 sides and m24", {}).numbers()
     words = [[word for word, _ in side] for number in found for side in (number.before, number.after)]
     assert [number.typed for number in found] == ["2.5 mm", "1000"]
@@ -174,6 +195,7 @@ def test_numbers_are_read_with_their_neighbours() -> None:
 
 @given(st.text("abcdefghilmnorstuwxz 0123456789.,-°=mm", max_size=60))
 def test_any_text_is_taken_and_every_proposal_is_a_line(text) -> None:
+    """Whatever is typed, proposals are valid lines."""
     sheet = read_document(json.loads((DEMO / "lantern.json").read_text()))
     for found in propose(text, sheet)[:6]:
         assert type(found.line) is VERBS[found.verb]
@@ -181,6 +203,7 @@ def test_any_text_is_taken_and_every_proposal_is_a_line(text) -> None:
 
 
 def test_an_empty_text_proposes_plain_lines(lantern) -> None:
+    """Nothing said gives each verb's default line."""
     assert {found.verb: found.line for found in propose(" ", lantern)} == {
         verb: default_line(lantern, verb) for verb in VERBS
     }
@@ -241,7 +264,7 @@ def test_no_new_line_takes_one_item_for_two_fields() -> None:
 TRADE = [
     "twist",
     "taper",
-    "subtract",
+    "difference",
     "union",
     "lattice",
     "weave",

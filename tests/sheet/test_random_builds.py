@@ -259,6 +259,7 @@ def judge(made: Build, size: float) -> str:
 
 @pytest.mark.parametrize("family", FAMILIES, ids=lambda family: str(family.__name__))
 def test_random_builds_are_sound_or_a_sentence(family: Callable[[Dice], Lines]) -> None:
+    """Seeded sheets of each family pass the judge or fail by a sentence."""
     wrong = {}
     for seed in range(BUILDS):
         dice = Dice(seed)

@@ -79,6 +79,7 @@ def survival(path: Path) -> Survival:
     return survive(read_document(json.loads(path.read_text())), together=8)
 
 
+@pytest.mark.timeout(900)  # hundreds of builds, on a busy machine too
 @pytest.mark.parametrize("path", PARTS, ids=lambda path: path.stem)
 def test_a_demo_part_survives_a_fifth_more_and_less(path: Path) -> None:
     """Nothing is wrong without a word, and nine of ten changes rebuild it."""
@@ -87,6 +88,7 @@ def test_a_demo_part_survives_a_fifth_more_and_less(path: Path) -> None:
     assert found.share >= LEAST
 
 
+@pytest.mark.timeout(1500)
 def test_all_demo_parts_together_survive() -> None:
     """At least 99 % of all changes of the demo rebuild it."""
     results = [result for path in PARTS for result in survival(path).results]

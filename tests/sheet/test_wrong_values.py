@@ -33,7 +33,7 @@ def refusal(*lines: Any, **more: Any) -> str:
         ({**CIRCLE, "gives": "a<b"}, "Line 1, field gives: it holds signs that a name cannot have"),
         ({**CIRCLE, "gives": ""}, "Line 1, field gives: it is empty."),
         ({**CIRCLE, "id": "l 1"}, "Line 1, field id: an id has 1 to 40 letters"),
-        ({**CIRCLE, "verb": "nope"}, "Line 1: the verb “nope” is unknown; verbs are arc, "),
+        ({**CIRCLE, "verb": "nope"}, "Line 1: the verb “nope” is unknown; verbs are align, "),
         ({"id": "l1"}, "Line 1: it has no verb."),
         (5, "Line 1: it should be fields with values."),
         ({"id": "l1", "verb": "draw", "points": [{"x": 0, "y": 0, "sharp": "so"}]}, "Line 1, field points, 1, sharp: it"),

@@ -12,6 +12,7 @@ from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.repeat.placements import Placements
+from glass_spoon.kernel.surfaces.evaluate.extents import Extent, curve_extent, curve_trace, widest
 from glass_spoon.sheet.items import CurveItem, CurvesItem
 from glass_spoon.sheet.kinds.kind import Kind
 
@@ -40,6 +41,14 @@ class CurveKind(Kind[CurveItem]):
         """Return its control points."""
         return item.curve.control_points
 
+    def trace(self, item: CurveItem) -> Floats:
+        """Return places along it."""
+        return curve_trace(item.curve)
+
+    def extent(self, item: CurveItem, axes: Floats) -> Extent:
+        """Return how far it reaches."""
+        return curve_extent(item.curve, axes)
+
     def place(self, item: CurveItem, placement: Placement) -> CurveItem:
         """Place it."""
         return CurveItem(place_curve(item.curve, placement))
@@ -62,6 +71,14 @@ class CurvesKind(Kind[CurvesItem]):
     def places(self, item: CurvesItem) -> Floats:
         """Return the control points of all."""
         return np.concatenate([curve.control_points for curve in item.curves])
+
+    def trace(self, item: CurvesItem) -> Floats:
+        """Return places along all of them."""
+        return np.concatenate([curve_trace(curve) for curve in item.curves])
+
+    def extent(self, item: CurvesItem, axes: Floats) -> Extent:
+        """Return how far they reach."""
+        return widest([curve_extent(curve, axes) for curve in item.curves])
 
     def place(self, item: CurvesItem, placement: Placement) -> CurvesItem:
         """Place all of them."""

@@ -8,6 +8,7 @@ from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.repeat.placements import Placements
+from glass_spoon.kernel.surfaces.evaluate.extents import Extent
 from glass_spoon.sheet.items import Item
 
 T = TypeVar("T", bound=Item)
@@ -35,6 +36,15 @@ class Kind(Generic[T]):
     def places(self, item: T) -> Floats:
         """Return places (n, 3) in mm whose box is about the item's: control points or vertices."""
         raise KernelError(f"{self.one.capitalize()} has no place of its own.")
+
+    def trace(self, item: T) -> Floats:
+        """Return places (n, 3) in mm on the item itself, close by each other."""
+        return self.places(item)
+
+    def extent(self, item: T, axes: Floats) -> Extent:
+        """Return how far the item itself reaches along unit axes (3, 3), its rows: lowest and highest (3,), in mm."""
+        along = self.places(item) @ axes.T
+        return along.min(axis=0), along.max(axis=0)
 
     def place(self, item: T, placement: Placement) -> T:
         """Return the item under a map that can be taken back: moved, turned, stretched, mirrored."""

@@ -11,6 +11,7 @@ from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.repeat.placements import Placements
 from glass_spoon.kernel.repeat.repeat_set import repeat_set
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
+from glass_spoon.kernel.surfaces.evaluate.extents import Extent, surface_extent, surface_trace, widest
 from glass_spoon.kernel.surfaces.sets.surface_set import one_as_set, place_set
 from glass_spoon.sheet.items import SurfaceItem, SurfacesItem
 from glass_spoon.sheet.kinds.kind import Kind
@@ -29,6 +30,14 @@ class SurfaceKind(Kind[SurfaceItem]):
     def places(self, item: SurfaceItem) -> Floats:
         """Return its control points."""
         return item.surface.control_points.reshape(-1, 3)
+
+    def trace(self, item: SurfaceItem) -> Floats:
+        """Return places all over it."""
+        return surface_trace(item.surface)
+
+    def extent(self, item: SurfaceItem, axes: Floats) -> Extent:
+        """Return how far it reaches."""
+        return surface_extent(item.surface, axes)
 
     def place(self, item: SurfaceItem, placement: Placement) -> SurfaceItem:
         """Place it."""
@@ -52,6 +61,14 @@ class SurfacesKind(Kind[SurfacesItem]):
     def places(self, item: SurfacesItem) -> Floats:
         """Return the control points of all."""
         return np.concatenate([surface.control_points.reshape(-1, 3) for surface in item.shape.surfaces])
+
+    def trace(self, item: SurfacesItem) -> Floats:
+        """Return places all over them."""
+        return np.concatenate([surface_trace(surface) for surface in item.shape.surfaces])
+
+    def extent(self, item: SurfacesItem, axes: Floats) -> Extent:
+        """Return how far they reach."""
+        return widest([surface_extent(surface, axes) for surface in item.shape.surfaces])
 
     def place(self, item: SurfacesItem, placement: Placement) -> SurfacesItem:
         """Place all of them."""

@@ -9,6 +9,16 @@ from operator import or_
 from typing import Any
 
 from glass_spoon.sheet.line import CHAPTERS, Line
+from glass_spoon.sheet.lines.detail.bevel import Bevel
+from glass_spoon.sheet.lines.detail.by_hand import Nudge
+from glass_spoon.sheet.lines.detail.drag import Drag
+from glass_spoon.sheet.lines.detail.flow import Collapse, Connect, Divide, Slide, TurnEdges
+from glass_spoon.sheet.lines.detail.holes import Bridge, Delete, Fill, SplitOff
+from glass_spoon.sheet.lines.detail.inset import Inset
+from glass_spoon.sheet.lines.detail.loops import InsertLoops, RemoveLoops
+from glass_spoon.sheet.lines.detail.pull_out import PullOut
+from glass_spoon.sheet.lines.detail.skirt import Skirt
+from glass_spoon.sheet.lines.detail.true_up import TrueUp
 from glass_spoon.sheet.lines.draw.alter_curves import (
     Chamfer,
     Offset,
@@ -54,6 +64,7 @@ from glass_spoon.sheet.lines.form.plate import Plate
 from glass_spoon.sheet.lines.form.revolve import Revolve
 from glass_spoon.sheet.lines.form.ridge import Ridge, Thread
 from glass_spoon.sheet.lines.form.roll import Carry, Roll
+from glass_spoon.sheet.lines.form.shell import Shell
 from glass_spoon.sheet.lines.form.skin import Skin
 from glass_spoon.sheet.lines.form.sweep import Cord, Sweep
 from glass_spoon.sheet.lines.mesh_work.clean import Clean
@@ -64,13 +75,18 @@ from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
 from glass_spoon.sheet.lines.mesh_work.open_up import Open
 from glass_spoon.sheet.lines.mesh_work.pair import PairTriangles
 from glass_spoon.sheet.lines.mesh_work.relax import Relax
+from glass_spoon.sheet.lines.mesh_work.slice_mesh import Slice
+from glass_spoon.sheet.lines.mesh_work.solids import Fuse, Meet, Subtract
 from glass_spoon.sheet.lines.mesh_work.thicken import Thicken
 from glass_spoon.sheet.lines.mesh_work.turn_over import TurnOver
 from glass_spoon.sheet.lines.mesh_work.unite import Unite
 from glass_spoon.sheet.lines.mesh_work.weld import Weld
+from glass_spoon.sheet.lines.place.align import Align
+from glass_spoon.sheet.lines.place.group import Group
 from glass_spoon.sheet.lines.place.mirror import Mirror
 from glass_spoon.sheet.lines.place.place import Copy, Move, Scale, Turn
 from glass_spoon.sheet.lines.place.repeat import Grid, Ring, Row
+from glass_spoon.sheet.lines.place.set_down import SetDown
 from glass_spoon.sheet.lines.place.spread import Spread, Stand
 from glass_spoon.sheet.lines.place.take import Take
 from glass_spoon.sheet.lines.references import LayPicture
@@ -82,7 +98,7 @@ _SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, C
 _SPACE = (Helix, Coil, Combine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
 _ONTO = (Flatten, Project, Loop)
-_PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Grid, Ring, Spread, Stand, Take)
+_PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Grid, Ring, Spread, Stand, Take, SetDown, Align, Group)
 _REFORM = (
     Isocurve,
     SplitSurface,
@@ -97,7 +113,7 @@ _REFORM = (
     Swap,
     Flip,
 )
-_FORM = (Revolve, Extrude, Plate, Loft, Skin, Sweep, Cord, Thread, Ridge, SimpleBody, Block, ImportStep, *_REFORM)
+_FORM = (Revolve, Extrude, Plate, Loft, Skin, Sweep, Cord, Thread, Ridge, SimpleBody, Block, Shell, ImportStep, *_REFORM)
 _MESH = (
     MeshSurface,
     ImportMesh,
@@ -105,6 +121,10 @@ _MESH = (
     Weld,
     Clean,
     Unite,
+    Fuse,
+    Subtract,
+    Meet,
+    Slice,
     PairTriangles,
     Relax,
     Crease,
@@ -112,6 +132,26 @@ _MESH = (
     Thicken,
     Open,
     TurnOver,
+)
+_DETAIL = (
+    PullOut,
+    Skirt,
+    Inset,
+    Bevel,
+    Bridge,
+    Fill,
+    Delete,
+    SplitOff,
+    InsertLoops,
+    RemoveLoops,
+    Slide,
+    Divide,
+    Connect,
+    Collapse,
+    TurnEdges,
+    Nudge,
+    TrueUp,
+    Drag,
 )
 
 BROUGHT = "SPOON_VERBS"
@@ -140,6 +180,7 @@ VERB_CLASSES: tuple[type[Line], ...] = (
     *_FORM,
     *_PLACE,
     *_MESH,
+    *_DETAIL,
     Smooth,
     *_brought(),
     Remark,

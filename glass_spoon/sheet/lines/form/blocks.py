@@ -57,8 +57,11 @@ class Block(Line):
         Phrase(r"^\W*(?:an? |the |block )*(?:capsule|pill)", {"form": "capsule"}),
         Phrase(r"{width} (?:by|x|×) {depth} (?:by|x|×) {height}"),
         Phrase(r"cube of {width}", {"depth": "{width}", "height": "{width}"}),
+        Phrase(r"counts? deep (?:of )?{deep}", {"sizing": "counts"}, finds=False),
+        Phrase(r"counts? high (?:of )?{high}", {"sizing": "counts"}, finds=False),
+        Phrase(r"{steps} steps|steps (?:over half an edge )?{steps}", {"sizing": "counts"}, finds=False),
         Phrase(r"(?:edges )?rounded (?:by |with )?{rounding}", finds=False),
-        Phrase(r"edges (?:of|about) {edge}", {"sizing": "edge length"}, finds=False),
+        Phrase(r"edges?(?: length)?(?: of| about)? {edge}|{edge} edges", {"sizing": "edge length"}, finds=False),
     )
     sentence = f"**Block** {{form}} {{width}} wide, {{depth}} deep and {{height}} high, edges rounded {{rounding}}, {_EDGES}, {_STANDS}"
     wording_field = "form"

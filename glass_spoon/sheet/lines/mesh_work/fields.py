@@ -116,9 +116,14 @@ def marked_faces(given: Given, name: str, item: MeshItem) -> Bools:
     return found
 
 
+def fitting_text(largest: float) -> str:
+    """Return a length a little below the largest that fits, in mm, as it is typed."""
+    return f"{float(f'{0.98 * largest:.3g}'):g} mm"
+
+
 def several(count: int, noun: str) -> str:
     """Write a count with its noun, as in `1 face` and `1,204 faces`."""
-    plural = {"vertex": "vertices"}.get(noun, f"{noun}s")
+    plural = {"vertex": "vertices", "body": "bodies"}.get(noun, f"{noun}s")
     return f"{count:,} {noun if count == 1 else plural}"
 
 

@@ -35,6 +35,7 @@ What = Literal[
     "loop",
     "ring",
     "strip",
+    "path",
     "rim",
     "sharp edges",
     "creases",
@@ -64,6 +65,7 @@ WORDINGS: dict[str, str] = {
     "loop": f"the {{what}} {PLACE}",
     "ring": f"the {{what}} {PLACE}",
     "strip": f"the {{what}} {PLACE}",
+    "path": "the {what} through {picks}",
     "rim": "{what}",
     "sharp edges": "{what} than {angle}",
     "creases": "{what}",
@@ -102,6 +104,28 @@ PICK_COLUMNS = (Column("x", "left-right", "length"), Column("y", "front-back", "
 _BAND = {"what": "faces in a band"}
 
 
+_ROLES = {
+    "all": "all of them",
+    "strip": "strips",
+    "loop": "loops",
+    "pair": "pairs",
+    "outer": "outer skin",
+    "inner": "inner skin",
+    "rim": "rim",
+    "band": "band",
+    "seam": "seam",
+    "round": "round",
+    "cap": "cap",
+    "top": "tops",
+    "side": "sides",
+    "corner": "corners",
+    "part": "parts",
+    "turned": "turned edges",
+    "beside": "faces beside",
+}
+"""What things are to the line that made them, and how that is said."""
+
+
 class MarkLine(Line):
     """A named selection of points, edges or faces of a mesh."""
 
@@ -130,9 +154,12 @@ class MarkLine(Line):
         Phrase(
             r"(?:the )?(?:edges of (?:the )?surface|surface edges?|edges? of the sides?)", {"what": "edges of the surface"}
         ),
-        Phrase(r"(?:loop|edges?|ring) at (?:the |a )?height(?: of)? {low}", {"what": "edges at a height"}),
+        Phrase(
+            r"(?:loop|edges?|ring) at (?:the |a )?height(?: of)? {low}(?:,? within {reach})?", {"what": "edges at a height"}
+        ),
         Phrase(r"edges? sharper than {angle}", {"what": "sharp edges"}),
         Phrase(r"faces? (?:facing|that look|looking|pointing)", {"what": "faces facing"}),
+        Phrase(r"within (?=[\d.,]+ ?(?:°|deg)){angle}", finds=False),
         Phrase(r"(?:open )?(?:boundary|open edges|rim)", {"what": "rim"}),
         Phrase(r"(?:faces?|strips?) made by(?: line \d+)?", {"what": "faces made by"}),
         Phrase(r"(?:edges?|loops?) made by(?: line \d+)?", {"what": "edges made by"}),
@@ -152,6 +179,7 @@ class MarkLine(Line):
                 "edge loop",
                 "edge ring",
                 "strip of faces",
+                "path of edges",
                 "the open rim",
                 "edges sharper",
                 "all creases",
@@ -214,11 +242,29 @@ class MarkLine(Line):
         ),
     ] = "every"
     role: Annotated[
-        Literal["all", "strip", "loop", "pair", "outer", "inner", "rim", "band"],
+        Literal[
+            "all",
+            "strip",
+            "loop",
+            "pair",
+            "outer",
+            "inner",
+            "rim",
+            "band",
+            "seam",
+            "round",
+            "cap",
+            "top",
+            "side",
+            "corner",
+            "part",
+            "turned",
+            "beside",
+        ],
         ChoiceSpec(
             "Which of what the line made: all, or those of one role in its work.",
-            ("all", "strip", "loop", "pair", "outer", "inner", "rim", "band"),
-            ("all of them", "strips", "loops", "pairs", "outer skin", "inner skin", "rim", "band"),
+            tuple(_ROLES),
+            tuple(_ROLES.values()),
         ),
     ] = "all"
     picks: Annotated[Rows, TableSpec("The places picked.", columns=PICK_COLUMNS, noun=("place", "places"))] = []
@@ -279,7 +325,7 @@ class MarkLine(Line):
         what = self.what
         if what in ("loop", "ring", "strip"):
             return {"place": _place(given, "")}
-        if what in SINGLE:
+        if what in SINGLE or what == "path":
             return {"picks": tuple(tuple(row) for row in given.values["picks"])}
         if what == "sharp edges":
             return {"angle": given.number("angle")}

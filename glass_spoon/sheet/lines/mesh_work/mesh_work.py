@@ -59,7 +59,7 @@ class MeshWork(Line):
         told = " ".join(part for part in (worked.told, change_told(item.mesh, signed)) if part)
         pieces = item.pieces if worked.pieces is None else worked.pieces
         surface = item.surface if worked.stands else None
-        return MeshItem(signed, surface, worked.notes, told, None, pieces, makers, worked.done)
+        return MeshItem(signed, surface, worked.notes, told, None, pieces, makers, worked.done, item.frame)
 
     def inspect(self, item: Item) -> list[Finding]:
         """Tell the notes, and point at folded faces."""

@@ -7,9 +7,10 @@ from typing import Annotated, Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.curves.alter.frame import Frame
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, ReferenceSpec
-from glass_spoon.sheet.items import Item
+from glass_spoon.sheet.items import BodiesItem, Item, MeshItem
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.draw.fields import a_coordinate
@@ -22,6 +23,14 @@ SomeItem = Annotated[str, ReferenceSpec("What is repeated.", "curve", also=ANY)]
 ItemsName = Annotated[ItemName, NameSpec("Name of the copies.")]
 ItemNameField = Annotated[ItemName, NameSpec("Name of what is given.")]
 Axis = Literal["upright axis", "left-right axis", "front-back axis"]
+Through = Literal["a place", "its own origin"]
+ThroughField = Annotated[
+    Through,
+    ChoiceSpec(
+        "What it is about: a place, or its own origin: the one that a Group has, else the middle of its box.",
+        ("a place", "its own origin"),
+    ),
+]
 AxisField = Annotated[Axis, ChoiceSpec("The direction of the axis.", tuple(AXES))]
 X = Annotated[Number, a_coordinate("Along left-right, to the right.", "x")]
 Y = Annotated[Number, a_coordinate("Along front-back, away from the front.", "y")]
@@ -57,6 +66,16 @@ def middle_of_box(item: Item) -> Floats:
     places = kind_of(item).places(item)
     middle: Floats = (places.min(axis=0) + places.max(axis=0)) / 2
     return middle
+
+
+def own_frame(item: Item) -> Frame:
+    """Return the origin and axes of an item: its own, or the middle of its box with the axes of the space."""
+    if isinstance(item, BodiesItem) and item.body.frame is not None:
+        return item.body.frame.placed(item.places[0])
+    if isinstance(item, MeshItem) and item.frame is not None:
+        return item.frame
+    low, high = kind_of(item).extent(item, np.eye(3))
+    return Frame((low + high) / 2, np.eye(3))
 
 
 def vector(given: Given, *names: str) -> Floats:

@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
+import numpy as np
+
+from glass_spoon.kernel.curves.alter.frame import Frame
 from glass_spoon.kernel.curves.alter.place_curve import moving, scaling, turning
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, vector_handle
@@ -17,10 +20,12 @@ from glass_spoon.sheet.lines.place.fields import (
     ItemNameField,
     Placed,
     SomeItem,
+    ThroughField,
     X,
     Y,
     Z,
     middle_of_box,
+    own_frame,
     placed,
     vector,
 )
@@ -80,18 +85,24 @@ class Turn(Line):
     chapter = "Place"
     summary = "Turn anything about an axis through a place."
     words = ("rotate", "spin", "angle")
-    sentence = "**Turn** {item} by {angle} about the {axis} through x {x}, y {y}, z {z}."
+    sentence = "**Turn** {item} by {angle} about the {axis} through {through} x {x}, y {y}, z {z}."
+    wording_field = "through"
+    wordings = {"its own origin": "**Turn** {item} by {angle} about the {axis} through {through}."}
 
     verb: Literal["turn"] = "turn"
     item: Placed = ""
     angle: Annotated[Number, an_angle("How far, counter-clockwise seen against the axis.")] = 90
     axis: AxisField = "upright axis"
+    through: ThroughField = "a place"
     x: AtX = "0 mm"
     y: AtY = "0 mm"
     z: AtZ = "0 mm"
 
     def build(self, given: Given) -> Item:
-        """Turn it."""
+        """Turn it; about its own origin its axes are its own."""
+        if self.through == "its own origin":
+            own = own_frame(given.items["item"])
+            return placed(given, turning(own.origin, own.axes.T @ AXES[self.axis], given.number("angle")))
         return placed(given, turning(vector(given, "x", "y", "z"), AXES[self.axis], given.number("angle")))
 
 
@@ -101,9 +112,13 @@ class Scale(Line):
     chapter = "Place"
     summary = "Scale anything about a place, evenly or by own factors."
     words = ("size", "stretch", "bigger", "smaller", "factor")
-    sentence = "**Scale** {item} {evenly} by {factor} about x {x}, y {y}, z {z}."
+    sentence = "**Scale** {item} {evenly} by {factor} about {about} x {x}, y {y}, z {z}."
     wording_field = "evenly"
-    wordings = {"by own factors": "**Scale** {item} {evenly} {fx} right, {fy} back, {fz} up about x {x}, y {y}, z {z}."}
+    wordings = {
+        "by own factors": "**Scale** {item} {evenly} {fx} right, {fy} back, {fz} up about {about} x {x}, y {y}, z {z}.",
+        "its own origin": "**Scale** {item} {evenly} by {factor} about {about}.",
+        "by own factors about its own origin": "**Scale** {item} {evenly} {fx} right, {fy} back, {fz} up about {about}.",
+    }
 
     verb: Literal["scale"] = "scale"
     item: Placed = ""
@@ -114,11 +129,22 @@ class Scale(Line):
     fx: Annotated[Number, NumberSpec("Factor left-right.", label="factor right", least=-1000, most=1000, step=0.05)] = 1
     fy: Annotated[Number, NumberSpec("Factor front-back.", label="factor back", least=-1000, most=1000, step=0.05)] = 1
     fz: Annotated[Number, NumberSpec("Factor upwards.", label="factor up", least=-1000, most=1000, step=0.05)] = 1
+    about: ThroughField = "a place"
     x: AtX = "0 mm"
     y: AtY = "0 mm"
     z: AtZ = "0 mm"
 
+    def sentence_now(self) -> str:
+        """Show the factors and the place that count."""
+        how: list[str] = [self.evenly] if self.evenly != "evenly" else []
+        how += [self.about] if self.about != "a place" else []
+        return self.wordings.get(" about ".join(how), self.sentence)
+
     def build(self, given: Given) -> Item:
-        """Scale it."""
+        """Scale it; about its own origin along its own axes."""
         factors = [given.number("factor")] * 3 if self.evenly == "evenly" else vector(given, "fx", "fy", "fz")
+        if self.about == "its own origin":
+            own = own_frame(given.items["item"])
+            level = Frame(np.zeros(3), np.eye(3))
+            return placed(given, own.onto(level).then(scaling(np.zeros(3), factors)).then(level.onto(own)))
         return placed(given, scaling(vector(given, "x", "y", "z"), factors))

@@ -1,0 +1,1 @@
+"""Work on marked faces, edges and points."""

@@ -1,0 +1,156 @@
+"""Points, edges and faces taken by hand and kept in one line."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats, lengths, owned
+from glass_spoon.kernel.detail.drag import Following, drag
+from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.meshes.marked import MarkKind, element_middles
+from glass_spoon.kernel.meshes.origin import Reworked, same_elements
+from glass_spoon.sheet.fields import ChoiceSpec, Column, Rows, TableSpec
+from glass_spoon.sheet.handle import SPACE, Change, Handle, ItemOf, vector_of
+from glass_spoon.sheet.items import Done, MeshItem, Note
+from glass_spoon.sheet.line import Given
+from glass_spoon.sheet.lines.detail.detail_work import (
+    OTHER_SIDE,
+    FadeLaw,
+    FadeThrough,
+    Mirrored,
+    Reach,
+    mirror_turn,
+)
+from glass_spoon.sheet.lines.mesh_work.fields import length_text, several
+from glass_spoon.sheet.lines.mesh_work.mesh_work import MeshWork, Worked
+from glass_spoon.sheet.phrase import Phrase
+
+MOST_HANDLES = 200
+"""Most places whose handles are shown."""
+
+LOST = 0.02
+"""A place whose element is not known for sure is that of a row within this share of the mesh's size."""
+
+DRAG_COLUMNS = (
+    Column("x", "left-right", "length"),
+    Column("y", "front-back", "length"),
+    Column("z", "up", "length"),
+    Column("right", "goes right", "length", blank="0"),
+    Column("back", "goes back", "length", blank="0"),
+    Column("rise", "goes up", "length", blank="0"),
+)
+_GOES = ("right", "back", "rise")
+_KINDS: dict[str, MarkKind] = {"points": "point", "edges": "edge", "faces": "face"}
+_REACH = "what is within {reach} follows"
+
+
+class Drag(MeshWork):
+    """Points, edges or faces of a mesh dragged by hand."""
+
+    chapter = "Detail"
+    summary = "Drag points, edges or faces of a mesh by hand, in any view or typed; what is about them may follow."
+    words = (
+        "move point",
+        "grab",
+        "by hand",
+        "tweak",
+        "vertex",
+        "pull point",
+        "soft selection",
+        "displace",
+        "free hand",
+        "shape",
+    )
+    phrases = (
+        Phrase(r"(?:within|reach(?:ing)?(?: of)?|falloff(?: of)?) {reach}(?: follow(?:s|ing)?)?", finds=False),
+        Phrase(r"mirrored(?! (?:left|front))|symmetric(?:ally)?|both sides", {"mirrored": "left and right"}, finds=False),
+    )
+    sentence = f"**Drag** {{drags}} by hand: {{what}} of {{mesh}}, {{mirrored}}; {_REACH}."
+
+    verb: Literal["drag"] = "drag"
+    drags: Annotated[
+        Rows,
+        TableSpec(
+            "Places on the mesh, each of which takes what is nearest to it, and how far that goes.",
+            columns=DRAG_COLUMNS,
+            noun=("place", "places"),
+            said="{x}, {y}, {z} by {right}, {back}, {rise}",
+        ),
+    ] = []
+    what: Annotated[
+        Literal["points", "edges", "faces"], ChoiceSpec("What is taken at each place.", ("points", "edges", "faces"))
+    ] = "points"
+    mirrored: Mirrored = "this side alone"
+    reach: Reach = "0 mm"
+    law: FadeLaw = "1 to 0 eased"
+    through: FadeThrough = "along the mesh"
+
+    def sentence_now(self) -> str:
+        """Ask for the law of a falloff that there is."""
+        text = self.sentence
+        return text if str(self.reach).strip() in ("0", "0 mm") else text.replace(_REACH, f"{_REACH} {{through}} as {{law}}")
+
+    def predict_faces(self, given: Given) -> int:
+        """Return the faces that there are: none come."""
+        return given.mesh("mesh").mesh.face_count
+
+    def work(self, given: Given, item: MeshItem) -> Worked:
+        """Drag, and tell what found nothing."""
+        rows = np.array(given.values["drags"], dtype=np.float64).reshape(-1, 6)
+        if not len(rows):
+            return Worked(
+                Reworked(item.mesh, same_elements(item.mesh.topology)), "Nothing is dragged yet: pick on the mesh (M)."
+            )
+        places, moves = self._both_sides(rows[:, :3], rows[:, 3:])
+        follow = Following(given.number("reach"), self.through == "along the mesh", given.law("law").at)
+        kind = _KINDS[self.what]
+        made = drag(item.mesh, kind, places, moves, follow)
+        own = made.elements[: len(rows)]
+        lost = np.flatnonzero(own < 0)
+        if len(lost) == len(rows):
+            raise KernelError(
+                "None of the places lies on the mesh now. Pick anew, or undo what moved the mesh away from them."
+            )
+        far = float(np.linalg.norm(made.places - item.mesh.positions, axis=1).max())
+        told = f"{several(len(rows) - len(lost), 'place')} dragged; points went by {length_text(far)} at most."
+        notes: tuple[Note, ...] = ()
+        if len(lost):
+            numbers = ", ".join(str(number + 1) for number in lost[:5].tolist())
+            which = f"Place {numbers} lies" if len(lost) == 1 else f"Places {numbers} lie"
+            sentence = (
+                f"{which} off the mesh now and {'moves' if len(lost) == 1 else 'move'} nothing: take it out, or pick anew."
+            )
+            notes = (Note("drag_lost", sentence),)
+        done = Reworked(item.mesh.moved(owned(made.places)), same_elements(item.mesh.topology))
+        return Worked(done, told, notes, Done(kind, own[own >= 0]), stands=False)
+
+    def _both_sides(self, places: Floats, moves: Floats) -> tuple[Floats, Floats]:
+        """Return places and moves (k, 3), those across the middle after them."""
+        if self.mirrored not in OTHER_SIDE:
+            return places, moves
+        turn = mirror_turn(self.mirrored)
+        return np.concatenate((places, places * turn)), np.concatenate((moves, moves * turn))
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return what is dragged, where it is now."""
+        item = item_of("mesh")
+        if not isinstance(item, MeshItem) or item.done is None:
+            return []
+        middles = element_middles(item.mesh, _KINDS[self.what])[item.done.elements]
+        rows = np.array(values["drags"], dtype=np.float64).reshape(-1, 6)
+        found = []
+        for number, row in enumerate(rows[:MOST_HANDLES]):
+            away = lengths(middles - row[3:] - row[:3])
+            own = number if len(middles) == len(rows) else int(away.argmin()) if len(middles) else -1
+            if own < 0 or (len(middles) < len(rows) and away[own] > LOST * float(np.ptp(item.mesh.positions, axis=0).max())):
+                continue
+            changes = tuple(
+                Change("drags", SPACE[axis], float(value), name, number)
+                for axis, name, value in zip(SPACE, _GOES, row[3:], strict=True)
+            )
+            place, start = (vector_of(np.round(at, 4)) for at in (middles[own], middles[own] - row[3:]))
+            found.append(Handle(f"{self.what[:-1]} {number + 1}", place, changes, None, start))
+        return found

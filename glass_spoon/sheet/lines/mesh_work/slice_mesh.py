@@ -1,0 +1,189 @@
+"""A mesh sliced by a plane, a surface or a curve."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.curves.alter.place_curve import unit_direction
+from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.imprint.cut_mesh import CAP, cut_mesh
+from glass_spoon.kernel.imprint.cutters import CurvedCutter, Cutter, FlatCutter, mean_facing
+from glass_spoon.kernel.surfaces.make.curtain import curtain
+from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec
+from glass_spoon.sheet.handle import Handle, ItemOf, length_handle
+from glass_spoon.sheet.items import Done, Item, MeshItem
+from glass_spoon.sheet.line import Finding, Given, Line
+from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, a_coordinate
+from glass_spoon.sheet.lines.mesh_work.fields import MeshName, length_text, mesh_findings, several
+from glass_spoon.sheet.lines.mesh_work.mesh_work import sign
+from glass_spoon.sheet.lines.place.fields import vector
+from glass_spoon.sheet.phrase import Phrase
+
+_SIDES: dict[str, tuple[int, int, int]] = {
+    "above": (0, 0, 1),
+    "below": (0, 0, -1),
+    "to the right": (1, 0, 0),
+    "to the left": (-1, 0, 0),
+    "behind": (0, 1, 0),
+    "in front": (0, -1, 0),
+}
+_LOOKS: dict[str, tuple[int, int, int]] = {
+    "from above": (0, 0, -1),
+    "from the front": (0, 1, 0),
+    "from the right": (-1, 0, 0),
+}
+_SLANTED = "slanted plane"
+_LEAST_FACING = 0.2
+"""A side is not told by a way that what cuts faces by a smaller cosine, on the mean."""
+_KEEP = r"keep(?:ing)?(?: what is| the)*"
+_PART = r"(?: half| part| side)?"
+_SIDE = Literal["above", "below", "to the right", "to the left", "behind", "in front", "slanted plane"]
+
+
+class Slice(Line):
+    """A mesh sliced by a plane, a surface or a curve."""
+
+    chapter = "Mesh"
+    summary = (
+        "Slice a mesh by a plane, a surface or along a curve and keep one side, closed with quads or left open; the mesh "
+        "itself rests, whole."
+    )
+    words = (
+        "cut by a plane",
+        "cut",
+        "trim",
+        "halve",
+        "plane",
+        "split",
+        "section",
+        "saw",
+        "cut off",
+        "half",
+        "cut along a curve",
+    )
+    phrases = (
+        Phrase(rf"{_KEEP} (?:above|upper|top){_PART}|(?:upper|top) (?:half|part)", {"side": "above"}, finds=False),
+        Phrase(rf"{_KEEP} (?:below|lower|bottom){_PART}|(?:lower|bottom) (?:half|part)", {"side": "below"}, finds=False),
+        Phrase(rf"{_KEEP} (?:to the )?right{_PART}|right half", {"side": "to the right"}, finds=False),
+        Phrase(rf"{_KEEP} (?:to the )?left{_PART}|left half", {"side": "to the left"}, finds=False),
+        Phrase(rf"{_KEEP} (?:behind|back){_PART}|back half", {"side": "behind"}, finds=False),
+        Phrase(rf"{_KEEP} (?:in )?front{_PART}|front half", {"side": "in front"}, finds=False),
+        Phrase(r"(?:at )?(?<!through )x (?:of |= ?)?{at}(?!,)", {"side": "to the right"}, finds=False),
+        Phrase(r"(?:at )?(?<!through )y (?:of |= ?)?{at}(?!,)", {"side": "behind"}, finds=False),
+        Phrase(r"(?:at )?(?<!through )z (?:of |= ?)?{at}(?!,)", {"side": "above"}, finds=False),
+        Phrase(r"(?:left |leave it )open|not closed", {"end": "left open"}, finds=False),
+        Phrase(r"(?:as )?seen from (?:the )?(?:top|above)", {"seen": "from above"}, finds=False),
+        Phrase(r"(?:as )?seen from (?:the )?front", {"seen": "from the front"}, finds=False),
+        Phrase(r"(?:as )?seen from (?:the )?(?:right|side)", {"seen": "from the right"}, finds=False),
+    )
+    sentence = "**Slice** {mesh} by {by} at {at}, keeping what is {side}, {end}, giving {gives}."
+    wording_field = "by"
+    wordings = {
+        "a surface": "**Slice** {mesh} by {by}, {surface}, keeping what is {side}, {end}, giving {gives}.",
+        "a curve": "**Slice** {mesh} by {by}, {curve}, seen {seen}, keeping what is {side}, {end}, giving {gives}.",
+        _SLANTED: (
+            "**Slice** {mesh} by {by}, a {side} that faces {right} right, {back} back and {up} up, through x {x}, y {y}, "
+            "z {z}, keeping what it faces, {end}, giving {gives}."
+        ),
+    }
+    gives_kind = "mesh"
+    signs = True
+    uses_up = ("mesh", "surface")
+
+    verb: Literal["slice"] = "slice"
+    mesh: Annotated[str, ReferenceSpec("The mesh; what is kept stands in its place. Slice a copy to keep both.", "mesh")] = (
+        ""
+    )
+    by: Annotated[
+        Literal["a plane", "a surface", "a curve"],
+        ChoiceSpec("What it is cut by.", ("a plane", "a surface", "a curve")),
+    ] = "a plane"
+    surface: Annotated[str, ReferenceSpec("The surface; it reaches through all of the mesh.", "surface")] = ""
+    curve: Annotated[
+        str,
+        ReferenceSpec("An open curve, seen to run over all of the mesh; past its ends the cut runs straight on.", "curve"),
+    ] = ""
+    seen: Annotated[
+        Literal["from above", "from the front", "from the right"],
+        ChoiceSpec("From where the curve is seen; the cut runs straight through, that way.", tuple(_LOOKS)),
+    ] = "from above"
+    at: Annotated[Number, a_coordinate("Where the plane stands, off the middle of the space.", "the cut")] = "0 mm"
+    side: Annotated[
+        _SIDE,
+        ChoiceSpec("Which side is kept; of a plane it also says how it lies.", (*_SIDES, _SLANTED)),
+    ] = "below"
+    right: Annotated[Number, NumberSpec("How much the plane faces right.", label="facing right", step=0.1)] = 1
+    back: Annotated[Number, NumberSpec("How much the plane faces back.", label="facing back", step=0.1)] = 0
+    up: Annotated[Number, NumberSpec("How much the plane faces up.", label="facing up", step=0.1)] = 1
+    x: AtX = "0 mm"
+    y: AtY = "0 mm"
+    z: AtZ = "0 mm"
+    end: Annotated[
+        Literal["closed flat", "left open"],
+        ChoiceSpec(
+            "Whether the cut is closed by quads on what cuts; a sheet stays open.",
+            ("closed flat", "left open"),
+            ("closed", "left open"),
+        ),
+    ] = "closed flat"
+    gives: MeshName = "part"
+
+    def sentence_now(self) -> str:
+        """Show what it is cut by; a slanted plane by its facing."""
+        slanted = self.by == "a plane" and self.side == _SLANTED
+        return self.wordings.get(_SLANTED if slanted else self.by, self.sentence)
+
+    def predict_faces(self, given: Given) -> int:
+        """Bound the faces: those that there are, a band along the cut and its cap."""
+        return 2 * given.mesh("mesh").mesh.face_count
+
+    def build(self, given: Given) -> MeshItem:
+        """Cut, and tell what of."""
+        item = given.mesh("mesh")
+        made = cut_mesh(item.mesh, self._cutter(given), close=self.end == "closed flat", shape=item.surface)
+        signed, makers = sign(made, item.makers, given.ids[""])
+        told = f"Cut along {several(made.seams, 'line')}, {length_text(made.length)} long"
+        told += f", {('closed' if self.by != 'a plane' else 'closed flat') if made.capped else 'open'}; corners beside it of {np.degrees(made.narrowest):.0f}° or more."
+        if self.end == "closed flat" and not made.capped:
+            told += " A sheet has nothing to close."
+        done = Done("face", np.flatnonzero(made.origin.faces_in(CAP))) if made.capped else None
+        return MeshItem(signed, None, told=told, pieces=item.every_piece, makers=makers, done=done, frame=item.frame)
+
+    def _cutter(self, given: Given) -> Cutter:
+        """Return what it is cut by, its normals to the side that is kept."""
+        if self.by == "a plane":
+            return FlatCutter(*self._plane(given))
+        if self.side == _SLANTED:
+            raise KernelError("A slanted plane cuts by itself. Choose above, below or another of the six sides to keep.")
+        mesh = given.mesh("mesh").mesh
+        if self.by == "a surface":
+            surface = given.surface("surface").surface
+        else:
+            low, high = mesh.positions.min(axis=0), mesh.positions.max(axis=0)
+            surface = curtain(given.curve("curve").curve, np.array(_LOOKS[self.seen], dtype=np.float64), low, high)
+        facing = mean_facing(surface, mesh.positions) @ np.array(_SIDES[self.side], dtype=np.float64)
+        if abs(float(facing)) < _LEAST_FACING:
+            raise KernelError(f"What cuts stands along that way: neither of its sides is {self.side}. Keep another side.")
+        return CurvedCutter(surface, turned=float(facing) < 0)
+
+    def _plane(self, given: Given) -> tuple[Floats, Floats]:
+        """Return a place (3,) in the plane and its unit normal (3,), to the side that is kept."""
+        if self.side == _SLANTED:
+            return vector(given, "x", "y", "z"), unit_direction(vector(given, "right", "back", "up"), "The plane's facing")
+        normal = np.array(_SIDES[self.side], dtype=np.float64)
+        return given.number("at") * np.abs(normal), normal
+
+    def inspect(self, item: Item) -> list[Finding]:
+        """Point at folded faces."""
+        return mesh_findings(item)
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return where the plane stands."""
+        if self.side == _SLANTED or self.by != "a plane":
+            return super().handles(values, item_of)
+        way = tuple(abs(part) for part in _SIDES[self.side])
+        return [length_handle("at", values["at"], (0, 0, 0), way, label="the cut")]
