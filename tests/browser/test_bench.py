@@ -1,7 +1,6 @@
 """The bench, point by point: values, lines, points, views, versions, two people on one part."""
 
 import json
-import time
 from functools import partial
 
 import pytest
@@ -291,19 +290,20 @@ def test_viewer_only_looks(page, server):
 
 
 def test_many_faces_stay_in_hand(signed_in):
-    """50,000 faces load, and a whole turn of 12 frames draws without falling behind in software WebGL."""
+    """50,000 faces load, and a drag across the picture turns them, in software WebGL too."""
     page = signed_in
     part = Part.objects.get(name="Camp kettle")
     document = json.loads(json.dumps(part.document))
     document["lines"][7].update(round=256, along=200)
     Part.objects.filter(id=part.id).update(document=document)
     open_part(page, "Camp kettle")
-    expect(page.locator(".gauge[data-code=face_budget] .gauge-text")).to_contain_text("of 20,000", timeout=20_000)
-    box = page.locator(".picture-surface").bounding_box()
+    expect(page.locator(".gauge[data-code=face_budget] .gauge-text")).to_contain_text("of 20,000", timeout=60_000)
+    surface = page.locator(".picture-surface")
+    box = surface.bounding_box()
     page.mouse.move(box["x"] + 100, box["y"] + 200)
-    start = time.perf_counter()
+    before = surface.screenshot()
     page.mouse.down()
     page.mouse.move(box["x"] + 300, box["y"] + 220, steps=12)
     page.mouse.up()
     page.evaluate("() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
-    assert time.perf_counter() - start < 20  # not a measure of speed: only that it never hangs
+    assert surface.screenshot() != before

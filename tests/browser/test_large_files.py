@@ -60,6 +60,7 @@ def import_line(page: Page) -> None:
 
 
 def test_a_large_file_shows_how_far_it_is_and_its_mesh_in_the_end(signed_in, reader, scan) -> None:
+    """While a file is read its progress is seen, and afterwards its faces stand on the board."""
     page = signed_in
     reader.steps = 30
     import_line(page)
@@ -72,6 +73,7 @@ def test_a_large_file_shows_how_far_it_is_and_its_mesh_in_the_end(signed_in, rea
 
 
 def test_reading_is_stopped_and_undo_takes_it_up_again(signed_in, reader, scan) -> None:
+    """Stop ends the reading; undo starts it again and it comes to its end."""
     page = signed_in
     import_line(page)
     page.locator("input[type=file]").set_input_files(scan)
@@ -86,6 +88,7 @@ def test_reading_is_stopped_and_undo_takes_it_up_again(signed_in, reader, scan) 
 
 
 def test_a_file_that_cannot_be_read_says_so_at_its_line_and_the_rest_stays(signed_in, reader, tmp_path) -> None:
+    """The reason stands at the line, and the kettle is still on the board."""
     page = signed_in
     reader.steps = 1
     bad = tmp_path / "bad.obj"
@@ -97,6 +100,7 @@ def test_a_file_that_cannot_be_read_says_so_at_its_line_and_the_rest_stays(signe
 
 
 def test_a_small_gap_is_gone_to_and_closed_by_one_press(signed_in, tmp_path) -> None:
+    """The gauge names the gap, its button welds it, and the line shows the places it moved."""
     page = signed_in
     path = tmp_path / "lath.obj"
     path.write_bytes(write_obj([NamedMesh("lath", slit_mesh(0.05))]))

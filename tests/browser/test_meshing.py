@@ -19,6 +19,7 @@ def middle(page: Page, right: float = 0.0, down: float = 0.0) -> tuple[float, fl
 
 
 def test_a_loop_is_picked_named_by_its_rule_and_survives_a_change_of_density(signed_in):
+    """The mark keeps its rule: after the count is changed it holds another number of edges."""
     page = signed_in
     open_part(page, "Camp kettle")
     page.keyboard.press("m")
@@ -40,6 +41,7 @@ def test_a_loop_is_picked_named_by_its_rule_and_survives_a_change_of_density(sig
 
 
 def test_faces_are_picked_by_a_box_and_taken_away_again(signed_in):
+    """A second box with the key for taking away leaves fewer faces, and the rest become a line."""
     page = signed_in
     open_part(page, "Camp kettle")
     page.keyboard.press("m")
@@ -85,6 +87,7 @@ def test_the_change_that_mends_a_gauge_is_one_press_away(signed_in):
 
 
 def test_a_marked_rim_is_creased_by_typing(signed_in):
+    """Two typed lines crease the rim of the kettle by its 48 edges."""
     page = signed_in
     open_part(page, "Camp kettle")
     add_line(page, "mark rim")
@@ -105,6 +108,7 @@ CHANGE_AT_ONCE = """() => new MutationObserver((changes, observer) => {
 
 
 def test_a_form_reacts_from_the_instant_it_is_shown(signed_in):
+    """A change made in the same instant as the form appears is not lost."""
     page = signed_in
     open_part(page, "Camp kettle")
     page.get_by_role("button", name="Versions").click()
@@ -114,6 +118,7 @@ def test_a_form_reacts_from_the_instant_it_is_shown(signed_in):
 
 
 def test_two_states_are_compared_and_the_inspection_sheet_opens(signed_in):
+    """The comparison names both states, and the sheet shows four pictures and a verdict."""
     page = signed_in
     open_part(page, "Camp kettle")
     page.get_by_role("button", name="Versions").click()

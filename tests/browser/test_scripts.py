@@ -66,6 +66,7 @@ def test_places_in_and_beside_outlines_are_those_of_another_library(bench: Page)
 
 
 def test_numbers_are_written_short_and_without_minus_nothing(bench: Page) -> None:
+    """One decimal for places, three figures for readings, never "-0.0"."""
     assert ask(bench, "board/views/planes", "[0.04, -0.04, 12.25, -3].map(module.tenths)") == ["0.0", "0.0", "12.3", "-3.0"]
     assert ask(bench, "board/scene/judging", "[0.00123456, 1234.5, 2, -0.5].map(module.short)") == [
         "0.00123",
@@ -89,6 +90,7 @@ def test_scale_bars_are_round_and_long_enough(bench: Page) -> None:
 
 
 def test_views_share_one_zoom_that_shows_the_whole_box(bench: Page) -> None:
+    """The narrowest view decides the zoom, the middle is the box's, and a view added later takes both."""
     code = """(() => {
         const space = new module.DrawingSpace();
         const view = (plane, clientWidth, clientHeight) => ({ plane, svg: { clientWidth, clientHeight } });

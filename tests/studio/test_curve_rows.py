@@ -32,6 +32,7 @@ LINE = {"verb": "line", "gives": "edge", "right": 0, "up": 0, "to_right": 100, "
     ],
 )
 def test_a_joint_is_told_with_its_gap_angle_and_jump(other, words, detail):
+    """Apart, G0, G1 and G2 with the figures that say so."""
     row = joint(LINE, {"verb": "line", "gives": "other", **other})
     assert row is not None
     assert (row.text, row.look) == (words, words != "G2")
@@ -39,6 +40,7 @@ def test_a_joint_is_told_with_its_gap_angle_and_jump(other, words, detail):
 
 
 def test_a_joint_of_tangent_arc_is_smooth_but_not_in_curvature():
+    """A line into its tangent arc is G1 with the jump of one over the radius."""
     arc = {"verb": "arc", "gives": "other", "given_by": "its centre", "center_right": 100, "center_up": 20, "radius": 20}
     row = joint(LINE, {**arc, "start_angle": "-90°", "end_angle": 0})
     assert row is not None
@@ -47,11 +49,13 @@ def test_a_joint_of_tangent_arc_is_smooth_but_not_in_curvature():
 
 
 def test_ends_far_from_all_others_are_not_reported():
+    """Ends far off have no row."""
     assert joint(LINE, {"verb": "line", "gives": "other", "right": 120, "up": 0, "to_right": 150, "to_up": 0}) is None
 
 
 @pytest.mark.django_db
 def test_the_corners_that_a_line_works_on_are_told_in_their_order(as_user, part, edit):
+    """Four corners of the rectangle, and a line that has none is refused."""
     owner = as_user("owner")
     part.document = json.loads(json.dumps(part.document))
     part.document["lines"] = [

@@ -55,6 +55,7 @@ def test_edges_and_chords_are_offered_shorter() -> None:
 
 
 def test_what_a_size_decides_is_not_overwritten() -> None:
+    """An expression in a field is not replaced by an offer."""
     assert told(over("off_surface", 2.0, 0.5, "mm"), sizing="edge length", edge_length="neck_d / 10").actions == ()
 
 
@@ -71,11 +72,13 @@ def test_what_a_size_decides_is_not_overwritten() -> None:
     ],
 )
 def test_one_and_several_are_told_as_such(code: str, one: str, several: str) -> None:
+    """Singular and plural of each sentence."""
     assert told(over(code, 1.0, 0.0)).sentence == one
     assert told(over(code, 3.0, 0.0)).sentence == several
 
 
 def test_a_gap_offers_a_weld_as_wide_as_it_needs() -> None:
+    """The offered weld is a little wider than the gap."""
     found = told(over("small_gaps", 1.0, 0.0), slit_mesh(0.05))
     (way,) = found.actions
     assert (way.adds, way.label) == ("weld", "Weld them")

@@ -54,6 +54,7 @@ SMOOTH = {"id": "l9", "verb": "smooth", "mesh": "l4", "times": 2}
 
 
 def test_the_line_that_meshed_is_named_though_others_worked_on_the_mesh() -> None:
+    """Weld and Clean are not blamed, and the offer goes to the mesh line."""
     weld = {"id": "l8", "verb": "weld", "mesh": "l4"}
     clean = {"id": "l9", "verb": "clean", "mesh": "l4"}
     causes, findings, _ = read(sheet(weld, clean, sizing="edge length", edge_length="30 mm"))
@@ -62,6 +63,7 @@ def test_the_line_that_meshed_is_named_though_others_worked_on_the_mesh() -> Non
 
 
 def test_the_line_that_made_it_worse_is_named() -> None:
+    """The budget is charged to the Smooth line."""
     causes, _, _ = read(sheet(SMOOTH))
     assert causes["face_budget"] == "l9"
 
@@ -79,6 +81,7 @@ def test_the_line_that_made_it_worse_is_named() -> None:
     ids=lambda meshed: " ".join(map(str, meshed.values())),
 )
 def test_one_press_brings_the_mesh_to_the_surface(meshed: dict[str, Any]) -> None:
+    """Whatever the sizing, the offer ends the finding."""
     document = sheet(**meshed)
     _, findings, _ = read(document)
     mended = pressed(document, "l4", findings["off_surface"])
@@ -86,6 +89,7 @@ def test_one_press_brings_the_mesh_to_the_surface(meshed: dict[str, Any]) -> Non
 
 
 def test_one_press_smooths_less_often() -> None:
+    """The offer to smooth less ends the finding."""
     document = sheet(SMOOTH | {"times": 3})
     causes, findings, _ = read(document)
     assert findings["face_budget"].actions[0].label == "Smooth 1 time"
@@ -104,6 +108,7 @@ def test_one_press_lays_the_smoothed_shape_on_the_surface() -> None:
 
 
 def test_one_press_widens_loops_that_smoothing_cannot_use() -> None:
+    """The offered distance ends the finding."""
     rim = {"id": "l7", "verb": "mark", "mesh": "l4", "what": "edges at a height", "low": "60 mm", "reach": "4 mm"}
     crease = {"id": "l8", "verb": "crease", "mesh": "l4", "marks": ["l7"], "how": "for ever"}
     support = {"id": "l9", "verb": "support", "mesh": "l4", "distance": "0.01 mm"}
@@ -114,6 +119,7 @@ def test_one_press_widens_loops_that_smoothing_cannot_use() -> None:
 
 
 def test_what_is_there_already_is_not_offered_again() -> None:
+    """Relax is not offered where a Relax stands."""
     relax = {"id": "l8", "verb": "relax", "mesh": "l4"}
     for lines, offered in (((), ["relax"]), ((relax,), [])):
         document = edit.set_limit(sheet(*lines), "evenness", "0.999")

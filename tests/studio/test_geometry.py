@@ -264,6 +264,7 @@ def test_pictures_lie_where_their_lines_say():
 
 
 def test_curves_carry_their_looks_and_hidden_ones_are_left_out():
+    """Colours arrive with the curves, and hidden ones are missing."""
     every = {curve["id"]: curve for curve in extras_of("oar", l2={"colour": "plum"})["curves"]}
     fewer = {curve["id"] for curve in extras_of("oar", l2={"hidden": True})["curves"]}
     assert every["l2"]["colour"] == "plum"

@@ -14,6 +14,7 @@ pytestmark = pytest.mark.django_db
 
 
 def test_inspection_sheet_holds_sizes_counts_gauges_and_pictures(part, as_user):
+    """All headings are there, a picture shows something, and an unknown one is missing."""
     client = as_user("viewer")
     text = client.get(f"/parts/{part.id}/inspection/").content.decode()
     for words in ("Inspection sheet", "body_d", "Smoothed once", "Worst corner", "Kinks", "Revolve", "Print this sheet"):
@@ -26,6 +27,7 @@ def test_inspection_sheet_holds_sizes_counts_gauges_and_pictures(part, as_user):
 
 
 def test_two_lines_are_compared_by_numbers_and_by_one_camera(part, as_user, edit):
+    """Numbers of both states, pictures of one size, and an unknown state is missing."""
     client = as_user("owner")
     edit(client, op="set", line="l4", field="along", value="12")
     text = client.get(f"/parts/{part.id}/compare/?left=l-l3&right=l-l4").content.decode()
@@ -42,6 +44,7 @@ def test_two_lines_are_compared_by_numbers_and_by_one_camera(part, as_user, edit
 
 
 def test_pick_finds_a_loop_and_the_rule_behind_it(part, as_user, edit):
+    """The pick is told with its rule, and the rule becomes a line."""
     client = as_user("owner")
     asked = {"mesh": "l4", "gesture": "loop", "place": [64, 4, 99.6]}
     found = client.post(f"/parts/{part.id}/picked.json", json.dumps(asked), content_type="application/json").json()
@@ -61,12 +64,14 @@ def test_pick_finds_a_loop_and_the_rule_behind_it(part, as_user, edit):
 
 
 def test_bad_picks_are_refused_in_words(part, as_user):
+    """Bodies that are no JSON, no mesh or no pick get 400."""
     client = as_user("owner")
     for body in ("nonsense", json.dumps({"mesh": "l1", "gesture": "face", "place": [0, 0, 0]}), json.dumps({"mesh": "l4"})):
         assert client.post(f"/parts/{part.id}/picked.json", body, content_type="application/json").status_code == 400
 
 
 def test_gauge_over_its_limit_is_told_at_the_line_with_the_change_that_mends_it(part, as_user, edit):
+    """The sentence stands at the line until its offer is taken."""
     client = as_user("owner")
     edit(client, op="limit", limit="off_surface", value="0.1")
     assert "off the surface, the limit is 0.10 mm" in client.get(f"/parts/{part.id}/").content.decode()
@@ -81,6 +86,7 @@ def test_gauge_over_its_limit_is_told_at_the_line_with_the_change_that_mends_it(
 
 
 def test_a_line_that_mends_is_added_after_the_one_that_made_the_mesh(part, as_user, edit):
+    """Relax comes right after Mesh; a verb that mends nothing is refused."""
     client = as_user("owner")
     edit(client, op="work", verb="relax", item="l4", after="l4")
     part.refresh_from_db()

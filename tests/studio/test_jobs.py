@@ -31,6 +31,7 @@ def ordered(part, people, settings, monkeypatch):
 
 
 def test_a_file_waits_for_a_worker_and_is_written_by_it(ordered) -> None:
+    """An ordered file can be fetched once a worker wrote it."""
     parcel = ordered()
     assert parcel.stage == "waiting"
     with pytest.raises(Refused, match="no longer here"):
@@ -43,6 +44,7 @@ def test_a_file_waits_for_a_worker_and_is_written_by_it(ordered) -> None:
 
 
 def test_a_cancelled_file_is_not_written(ordered) -> None:
+    """What was cancelled stays stopped though a worker comes by."""
     parcel = ordered()
     assert rows.stop(parcel, "Cancelled.").stage == "stopped"
     worker.work_off()
@@ -50,6 +52,7 @@ def test_a_cancelled_file_is_not_written(ordered) -> None:
 
 
 def test_work_under_way_stops_at_its_next_step(ordered) -> None:
+    """Telling the progress of stopped work raises."""
     parcel = ordered()
     rows.tell(parcel, "building", 0.1)
     rows.stop(parcel, "Cancelled.")
@@ -58,6 +61,7 @@ def test_work_under_way_stops_at_its_next_step(ordered) -> None:
 
 
 def test_a_failure_is_kept_as_a_sentence(ordered) -> None:
+    """The sentence of the failure is kept in the row."""
     parcel = ordered(mesh="nothing")
     worker.work_off()
     done = rows.find(WRITE_FILE, parcel.token, parcel.user_id, parcel.part_id)
@@ -74,6 +78,7 @@ def test_jobs_that_were_asked_for_before_a_restart_are_done_after_it(ordered) ->
 
 
 def test_files_of_others_are_not_found(ordered, people) -> None:
+    """Another person's and unknown tokens are refused."""
     parcel = ordered()
     with pytest.raises(Refused):
         rows.find(WRITE_FILE, parcel.token, people["viewer"].id, parcel.part_id)

@@ -38,6 +38,7 @@ def view(**more: object) -> ViewChoice:
 
 def test_bends_of_a_torus_are_those_of_the_formulas() -> None:
     # do Carmo, section 3.3, example 5: K = cos(a) / (r (R + r cos(a))); H by both principal curvatures.
+    """Gaussian, mean and largest curvature of the mesh's points by the book's formulas."""
     _, shown = built(TORUS, {"verb": "mesh", "surface": "l1", "round": 32, "along": 16})
     places = shown[0].mesh.positions
     from_ring = np.hypot(places[:, 0], places[:, 1]) - 40
@@ -49,6 +50,7 @@ def test_bends_of_a_torus_are_those_of_the_formulas() -> None:
 
 
 def test_draft_is_measured_against_the_direction() -> None:
+    """A pipe has no draft upwards and all angles to the front."""
     _, shown = built(PIPE, {"verb": "mesh", "surface": "l1", "round": 32, "along": 4})
     assert np.allclose(judged_values(shown, view(judge="draft"))["l2"], 0, atol=1e-9)
     front = judged_values(shown, view(judge="draft", towards="front"))["l2"]
@@ -57,6 +59,7 @@ def test_draft_is_measured_against_the_direction() -> None:
 
 
 def test_colours_are_full_to_both_sides_of_zero() -> None:
+    """Ranges of signed readings are symmetric, of others start at zero."""
     low, high = colour_range({"a": np.array([-1.0, 2.0, 3.0])}, "mean")
     assert low == -high
     assert colour_range({"a": np.array([1.0, 2.0])}, "largest")[0] == 0.0
@@ -64,6 +67,7 @@ def test_colours_are_full_to_both_sides_of_zero() -> None:
 
 
 def test_lines_on_surfaces_lie_on_them() -> None:
+    """Isocurves lie on the torus, and nothing is drawn unasked."""
     _, shown = built(TORUS)
     lines = surface_lines(shown, view(isocurves=7, net=True, arrows=True, combs=True))
     assert set(lines) == {"isocurves", "net", "arrows", "combs"}
@@ -75,6 +79,7 @@ def test_lines_on_surfaces_lie_on_them() -> None:
 
 
 def test_edges_are_reported_worst_first_with_names() -> None:
+    """Three shared edges, the sharp one first, with words."""
     lid = {"verb": "simple", "form": "disc", "radius": 20, "second": 0, "z": 40, "gives": "lid"}
     build, shown = built(PIPE, lid)
     rows, alone = edge_rows(shown, build.document)
@@ -89,11 +94,13 @@ def test_edges_are_reported_worst_first_with_names() -> None:
 
 
 def test_hidden_items_are_not_shown() -> None:
+    """Only what is shown is judged."""
     _, shown = built(PIPE, TORUS, looks={"l1": {"hidden": True}})
     assert [item.item_id for item in shown] == ["l2"]
 
 
 def test_meshes_take_the_colours_of_their_surfaces_and_pieces() -> None:
+    """The collar's faces are amber until the whole has a colour of its own."""
     lines = [
         PIPE,
         {"verb": "cut_surface", "surface": "l1", "gives": "body", "share": 0.7},
@@ -114,6 +121,7 @@ def test_meshes_take_the_colours_of_their_surfaces_and_pieces() -> None:
 
 
 def test_view_takes_only_what_makes_sense() -> None:
+    """Wrong words and numbers fall back to what makes sense."""
     build, _ = built(PIPE)
     chosen = read_view({"judge": "mean", "towards": "right", "isocurves": "999", "net": "1", "edges": "yes"}, build.document)
     assert (chosen.judge, chosen.towards, chosen.isocurves, chosen.net, chosen.edges) == ("mean", "right", 40, True, False)
@@ -125,6 +133,7 @@ def test_view_takes_only_what_makes_sense() -> None:
     ("value", "text"), [(0.0, "0"), (3e-13, "0"), (0.00002, "0.00002"), (0.0123, "0.012"), (90.0, "90")]
 )
 def test_small_numbers_are_written_plainly(value: float, text: str) -> None:
+    """Small and large numbers without an exponent."""
     assert tidy(value) == text
 
 

@@ -14,6 +14,7 @@ from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.sheet.items import MarkItem, MeshItem
 from glass_spoon.studio.see.mark_rows import marks_shown, pick
 from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.show.bench_context import ACTS
 from tests.conftest import DEMO
 
 CACHE = ResultCache()
@@ -78,6 +79,7 @@ def test_the_first_offer_marks_what_was_picked(gesture: str) -> None:
 
 
 def test_a_level_loop_is_offered_by_its_height() -> None:
+    """The loop at a height is offered as that rule and holds the same edges."""
     told = pick(built(TUBE), {"mesh": "l3", "gesture": "loop", "place": [20.0, 0.3, 15.0]})
     words = {offer["words"]: offer["values"] for offer in told["offers"]}
     assert "the edges at height 15 mm" in words
@@ -96,6 +98,7 @@ def test_an_open_rim_is_offered_as_the_rim() -> None:
 
 
 def test_a_sharp_edge_is_offered_by_its_angle() -> None:
+    """The offered angle takes the twelve edges of the box."""
     told = pick(built(PRISM), {"mesh": "l3", "gesture": "edge", "place": [20.0, 15.0, 7.5]})
     words = {offer["words"]: offer["values"] for offer in told["offers"]}
     assert "all edges sharper than 85°" in words or "all edges sharper than 80°" in words
@@ -145,6 +148,7 @@ def test_single_elements_tell_their_place(lantern) -> None:
     ],
 )
 def test_picks_that_mean_nothing_are_refused(lantern, asked) -> None:
+    """Wrong kinds, meshes and places raise a refusal."""
     with pytest.raises(Refused):
         pick(built(lantern), asked)
 
@@ -161,6 +165,7 @@ def test_marks_are_shown_with_the_count_of_the_cage_at_every_level(lantern) -> N
 
 
 def test_marks_of_hidden_items_are_not_shown(lantern) -> None:
+    """Marks go with their mesh and with themselves."""
     hidden = lantern | {"looks": {**lantern.get("looks", {}), "l6": {"hidden": True}}}
     assert [mark["name"] for mark in marks_shown(built(hidden), 0)] == ["glass band"]
     gone = lantern | {"looks": {**lantern.get("looks", {}), "l5": {"hidden": True}}}
@@ -211,3 +216,27 @@ def test_edges_on_a_side_of_the_surface_are_offered_by_that_side() -> None:
     assert ends[..., 2] == pytest.approx(30)
     inner = pick(build, {"mesh": "l3", "gesture": "edge", "place": [-12, 0.5, 15]})
     assert not any(offer["words"].endswith("of the surface") for offer in inner["offers"])
+
+
+@pytest.mark.parametrize("kind", ["face", "edge", "point"])
+def test_keys_of_what_is_done_to_picks_differ(kind: str) -> None:
+    """No two verbs on the same kind share a key, and none has a digit's or a sign's."""
+    keys = [act.key for act in ACTS if kind in act.kinds.split()]
+    assert len(keys) > 3
+    assert len(set(keys)) == len(keys)
+    assert all(key.isalpha() and len(key) == 1 for key in keys)
+
+
+@pytest.mark.django_db
+def test_a_verb_is_done_to_a_pick_in_one_change(as_user, part, edit) -> None:
+    """A mark and a line of the verb on it, taken back by one undo; a verb that works on no pick is refused."""
+    owner = as_user("owner")
+    count, revision = len(part.document["lines"]), part.revision
+    values = {"mesh": "l4", "what": "faces facing", "towards": "up", "angle": "20°"}
+    assert edit(owner, op="act", verb="inset", after="l4", values=json.dumps(values)).status_code == 200
+    part.refresh_from_db()
+    assert (len(part.document["lines"]), part.revision) == (count + 2, revision + 1)
+    at = next(k for k, line in enumerate(part.document["lines"]) if line["verb"] == "inset")
+    mark, line = part.document["lines"][at - 1 : at + 1]
+    assert (mark["verb"], line["marks"], line["mesh"]) == ("mark", [mark["id"]], "l4")
+    assert edit(owner, op="act", verb="revolve", values=json.dumps(values)).status_code == 400

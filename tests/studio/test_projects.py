@@ -169,7 +169,7 @@ def test_what_cannot_be_sent_out_is_said(part, as_user, edit):
 
 
 def test_demo_is_loaded_once(db):
-    """Six parts for the user demo, with pictures that their lines find; a second call changes nothing."""
+    """All parts for the user demo, with pictures that their lines find; a second call changes nothing."""
     call_command("load_demo")
     call_command("load_demo")
     names = [
@@ -178,7 +178,11 @@ def test_demo_is_loaded_once(db):
         "Camp kettle",
         "Coil spring",
         "Drain plug M24",
+        "Fuel can",
         "Gangway",
+        "Hand pump",
+        "Hatch lid",
+        "Horn cleat",
         "Kettle from the sketch",
         "Life ring",
         "Mooring buoy",
@@ -187,6 +191,8 @@ def test_demo_is_loaded_once(db):
         "Oar rack",
         "Rope fender",
         "Rowing skiff",
+        "Stove lid",
+        "Valve wheel",
         "Ventilator",
     ]
     assert sorted(Part.objects.values_list("name", flat=True)) == names
@@ -204,6 +210,7 @@ def test_reference_pages(client, db):
 
 @pytest.mark.parametrize(("kind", "start"), [("usdc", b"PXR-USDC"), ("stl", b"Glass Spoon"), ("ply", b"ply\n")])
 def test_meshes_are_sent_out_in_other_formats(client, part, as_user, kind, start):
+    """USD, STL and PLY start as their formats do."""
     client = as_user("viewer")
     text = order(client, part, format=kind).content.decode()
     data = client.get(text.split('href="')[1].split('"')[0]).content
@@ -211,6 +218,7 @@ def test_meshes_are_sent_out_in_other_formats(client, part, as_user, kind, start
 
 
 def test_levels_are_sent_out_as_a_set_with_their_counts_and_distances(part, as_user):
+    """A table in the archive tells counts and distances, each four times the last."""
     client = as_user("viewer")
     text = order(client, part, format="obj", level="to 2").content.decode()
     data = client.get(text.split('href="')[1].split('"')[0]).content
@@ -224,6 +232,7 @@ def test_levels_are_sent_out_as_a_set_with_their_counts_and_distances(part, as_u
 
 
 def test_limits_of_a_project_are_those_of_new_parts_and_of_all_where_asked(part, as_user):
+    """New parts take the limits, old ones when asked, and wrong values are refused."""
     client = as_user("owner")
     values = {"face_budget": "9000", "evenness": "0.7", "smallest_corner": "30", "off_surface": "0.2", "kink": "25"}
     assert client.post(f"/projects/{part.project_id}/limits/", values).status_code == 302

@@ -53,6 +53,7 @@ def chosen(part, as_user, edit, line: str, data: bytes):
 
 
 def test_a_large_file_is_read_by_a_worker_and_its_line_tells_the_outcome(part, as_user, edit, line, to_workers) -> None:
+    """The job keeps the file, the worker reads it, and the page tells the faces."""
     part = chosen(part, as_user, edit, line, CUBE)
     reading = Job.objects.get()
     assert (reading.stage, bytes(reading.file.data)) == ("waiting", CUBE)
@@ -79,6 +80,7 @@ def test_the_bench_says_which_file_is_read_and_lets_it_be_stopped(part, as_user,
 
 
 def test_undo_takes_a_stopped_file_up_again(part, as_user, edit, line, to_workers) -> None:
+    """A stopped file is read once the stop is undone."""
     part = chosen(part, as_user, edit, line, CUBE)
     edit(as_user("owner"), op="stop_reading", line=line)
     part.refresh_from_db()
@@ -92,6 +94,7 @@ def test_undo_takes_a_stopped_file_up_again(part, as_user, edit, line, to_worker
 
 
 def test_a_reading_that_is_stopped_ends_at_its_next_step(to_workers, monkeypatch) -> None:
+    """A worker that learns of the stop leaves off, and who waits is told."""
     file = StoredFile.objects.create(digest="d", name="scan.obj", data=CUBE)
     reading = read_files.ask(file, "obj")
 
@@ -110,6 +113,7 @@ def test_a_reading_that_is_stopped_ends_at_its_next_step(to_workers, monkeypatch
 def test_a_file_that_cannot_be_read_says_why_at_its_line_and_is_tried_anew_when_chosen_again(
     part, as_user, edit, line, to_workers
 ) -> None:
+    """The failure is told until the file is chosen again, then tried again."""
     part = chosen(part, as_user, edit, line, BROKEN)
     worker.work_off()
     assert "name points that the file does not hold" in as_user("owner").get(f"/parts/{part.id}/").content.decode()
@@ -121,6 +125,7 @@ def test_a_file_that_cannot_be_read_says_why_at_its_line_and_is_tried_anew_when_
 
 
 def test_whoever_waits_reads_a_file_that_no_worker_takes(settings, monkeypatch) -> None:
+    """Where no worker comes, the one who waits reads it, with rising shares."""
     settings.JOBS = "elsewhere"
     monkeypatch.setattr(read_files, "TAKEN_WITHIN", 0.0)
     file = StoredFile.objects.create(digest="d", name="scan.obj", data=CUBE)
@@ -133,6 +138,7 @@ def test_whoever_waits_reads_a_file_that_no_worker_takes(settings, monkeypatch) 
 
 
 def test_a_file_is_taken_from_a_worker_that_gives_no_sign_of_life(to_workers) -> None:
+    """Five minutes without a sign frees the reading."""
     file = StoredFile.objects.create(digest="d", name="scan.obj", data=CUBE)
     reading = read_files.ask(file, "obj")
     Job.objects.filter(pk=reading.pk).update(stage="reading", touched_at=timezone.now() - timedelta(minutes=5))
@@ -142,6 +148,7 @@ def test_a_file_is_taken_from_a_worker_that_gives_no_sign_of_life(to_workers) ->
 
 
 def test_a_reading_that_another_has_is_left_to_it(to_workers) -> None:
+    """A reading under way is not done twice."""
     file = StoredFile.objects.create(digest="d", name="scan.obj", data=CUBE)
     reading = read_files.ask(file, "obj")
     Job.objects.filter(pk=reading.pk).update(stage="reading", share=0.4)
@@ -150,6 +157,7 @@ def test_a_reading_that_another_has_is_left_to_it(to_workers) -> None:
 
 
 def test_only_lines_that_read_a_file_can_stop(part, as_user, edit, line) -> None:
+    """A line without a file refuses to stop."""
     answer = edit(as_user("owner"), op="stop_reading", line=part.document["lines"][0]["id"])
     assert "reads no mesh file" in answer.content.decode()
 

@@ -71,6 +71,7 @@ def test_a_set_of_levels_is_an_archive_with_their_counts_and_distances(send) -> 
 
 
 def test_one_mesh_of_several_may_be_sent_alone(send) -> None:
+    """All meshes by default, one when named."""
     spring = demo("coil-spring")
     every, alone = send(spring, format="obj")[1].decode(), send(spring, format="obj", mesh="l7")[1].decode()
     assert [line for line in every.splitlines() if line.startswith("o ")] == ["o spring mesh", "o strand mesh"]
@@ -95,6 +96,7 @@ def test_curves_and_surfaces_go_out_in_formats_of_their_own(send) -> None:
     ],
 )
 def test_nothing_to_send_fails_with_a_sentence(send, form, words: str) -> None:
+    """Each reason ends the parcel in a sentence."""
     parcel, data = send(**form)
     assert (parcel.stage, data) == ("failed", b"")
     assert parcel.sentence.startswith(words)
@@ -110,6 +112,7 @@ def test_nothing_to_send_fails_with_a_sentence(send, form, words: str) -> None:
     ],
 )
 def test_orders_that_make_no_sense_are_refused(send, form, words: str) -> None:
+    """Unknown formats and levels raise a refusal."""
     with pytest.raises(Refused, match=words):
         send(**form)
 

@@ -14,6 +14,7 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.fields import FileSpec, PointsSpec, TableSpec
 from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.line import Line
+from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.draw.points import Draw, ImportDxf
 from glass_spoon.sheet.lines.form.imported import MOST_KEPT, ImportStep
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
@@ -94,7 +95,7 @@ def _work(form: Form) -> Edit:
     values = _json_object(form.get("values") or "{}")
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        if verb not in ("pair", "relax", "weld", "clean"):
+        if verb not in ("pair", "relax", "weld", "clean", "drag"):
             raise Refused("This change is not known. Load the page again.", 400)
         line = edit.default_line(document, verb)
         added = edit.add_line(document, line, after if document.has(after) else None)
@@ -113,6 +114,25 @@ def _mark(form: Form) -> Edit:
         changed = edit.set_fields(
             edit.add_line(document, line, after if after and document.has(after) else None), line.id, values
         )
+        return changed, f"{_name_of(changed, line.id)} added"
+
+    return change
+
+
+def _act(form: Form) -> Edit:
+    """Do a verb to what was picked on the board: a mark line, and after it a line of the verb on that mark."""
+    verb, after = str(form.get("verb", "")), str(form.get("after", "")) or None
+    values = _json_object(form.get("values"))
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        if verb not in VERBS or not VERBS[verb].acts_on:
+            raise Refused("This change is not known. Load the page again.", 400)
+        mark = edit.default_line(document, "mark")
+        marked = edit.add_line(document, mark, after if after and document.has(after) else None)
+        marked = edit.set_fields(marked, mark.id, values)
+        line = edit.default_line(marked, verb)
+        added = edit.add_line(marked, line, mark.id)
+        changed = edit.set_fields(added, line.id, {"mesh": values.get("mesh", ""), "marks": [mark.id]})
         return changed, f"{_name_of(changed, line.id)} added"
 
     return change
@@ -317,6 +337,7 @@ _EDITS: dict[str, Callable[[Form], Edit | EditOfProject]] = {
     "set": _set,
     "add": _add,
     "mark": _mark,
+    "act": _act,
     "work": _work,
     "move": _move,
     "pause": _pause,

@@ -13,6 +13,7 @@ from glass_spoon.kernel.meshes import marked
 from glass_spoon.kernel.meshes.marked import Mark, MarkKind
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.subdivision.refine_mark import refine_mark
+from glass_spoon.sheet.edit import dependents
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import MarkItem, MeshItem
 from glass_spoon.studio.see.scene import drawn_as
@@ -24,6 +25,9 @@ MOST_SHOWN = 60_000
 MOST_PICKED = 500
 """Most single picks that a mark keeps as places; more are better marked by a rule."""
 
+MOST_STOPS = 40
+"""Most places that a path goes through."""
+
 LEVEL = 1e-3
 """A loop is level when its heights differ by less than this share of its size."""
 
@@ -34,11 +38,11 @@ SIDES: tuple[tuple[marked.SurfaceSide, str], ...] = (
     ("last", "on the last side of the surface"),
 )
 
-GESTURES = ("point", "edge", "face", "loop", "ring", "strip")
+GESTURES = ("point", "edge", "face", "loop", "ring", "strip", "path")
 
 
 def marks_shown(build: Build, level: int) -> list[dict[str, Any]]:
-    """Return the marks that are not hidden, on the meshes as they stand, at a smoothing level."""
+    """Return the marks that are not hidden, on the meshes as they stand, at a smoothing level; used: by another line."""
     found = []
     for name, state in build.named("mark"):
         item = state.item
@@ -65,6 +69,7 @@ def marks_shown(build: Build, level: int) -> list[dict[str, Any]]:
                 "mesh": item.mesh_id,
                 "kind": fine.kind,
                 "count": count,
+                "used": bool(dependents(build.document, state.item_id)),
                 "indices": fine.indices[:MOST_SHOWN].tolist(),
             }
         )
@@ -83,6 +88,10 @@ def pick(build: Build, asked: Mapping[str, Any]) -> dict[str, Any]:
             f"These are {len(places):,} bodies, drawn from one mesh. Mark that mesh before the line that repeats it, or "
             "choose “as one mesh” there."
         )
+    if "grow" in asked:
+        return _grown(item.mesh, asked)
+    if gesture == "path":
+        return _path(item.mesh, asked.get("places"))
     place = _place(asked.get("place"))
     mesh = item.mesh
     mark = _found(mesh, gesture, place)
@@ -95,6 +104,35 @@ def pick(build: Build, asked: Mapping[str, Any]) -> dict[str, Any]:
         "place": np.round(middles[0], 4).tolist() if len(middles) and gesture in ("point", "edge", "face") else None,
         "offers": offers,
     }
+
+
+def _path(mesh: Mesh, raw: Any) -> dict[str, Any]:
+    """Return the edges of a path through places, and the line that finds it."""
+    if not isinstance(raw, list) or not 1 <= len(raw) <= MOST_STOPS:
+        raise Refused(f"A path goes through 2 to {MOST_STOPS} places. Mark this one, and begin another.", 400)
+    places = np.array([_place(one) for one in raw])
+    if len(places) == 1:
+        mark = marked.mark_nearest(mesh, places, "point")
+        return {"kind": "point", "indices": mark.indices.tolist(), "place": None, "offers": []}
+    mark = marked.mark_path(mesh, places)
+    picks = [dict(zip("xyz", np.round(place, 4).tolist(), strict=True)) for place in places]
+    offers = [{"words": "this path", "values": {"what": "path", "picks": picks}}]
+    return {"kind": "edge", "indices": mark.indices[:MOST_SHOWN].tolist(), "place": None, "offers": offers}
+
+
+def _grown(mesh: Mesh, asked: Mapping[str, Any]) -> dict[str, Any]:
+    """Return what is picked grown by a ring of neighbours, or without its outermost."""
+    kind, by = asked.get("kind"), asked.get("grow")
+    count = {"point": mesh.point_count, "edge": len(mesh.topology.edges.ends), "face": mesh.face_count}.get(str(kind), 0)
+    try:
+        indices = np.array([int(one) for one in asked.get("indices", [])], dtype=np.int64)
+    except (TypeError, ValueError) as error:
+        raise Refused("The pick could not be read.", 400) from error
+    if by not in (1, -1) or not len(indices) or indices.min() < 0 or indices.max() >= count:
+        raise Refused("The pick could not be read. Pick again.", 400)
+    chosen: MarkKind = "point" if kind == "point" else "edge" if kind == "edge" else "face"
+    mark = marked.grow(marked.make_mark(chosen, mesh, indices), int(by))
+    return {"kind": mark.kind, "indices": mark.indices[:MOST_SHOWN].tolist(), "place": None, "offers": []}
 
 
 def _place(raw: Any) -> Floats:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -11,6 +12,7 @@ from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.gauges.whole_mesh import count_levels, count_sides
 from glass_spoon.kernel.meshes.topology import Topology
 from glass_spoon.sheet.evaluate import Build
+from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.studio.access import MAY_EDIT
 from glass_spoon.studio.flows.build_part import build_sheet
@@ -51,7 +53,28 @@ PICKS = (
     ("loop", "Loops", "4"),
     ("ring", "Rings", "5"),
     ("strip", "Strips", "6"),
+    ("path", "Path", "7"),
 )
+
+
+@dataclass(frozen=True)
+class Act:
+    """A verb that is done at once to what is picked: its name in files and in words, its key, and to which kinds."""
+
+    verb: str
+    words: str
+    key: str
+    kinds: str
+    summary: str
+
+
+ACTS = tuple(
+    Act(name, re.findall(r"\*\*(.+?)\*\*", verb.sentence)[0], verb.act_key, " ".join(verb.acts_on), verb.summary)
+    for name, verb in VERBS.items()
+    if verb.acts_on
+)
+"""What may be done to picks, in the order of the verbs."""
+
 NOT_READ = "The gauges of this mesh could not be read, for a reason that was not foreseen. The part itself stands."
 
 log = logging.getLogger(__name__)
@@ -76,6 +99,7 @@ def bench_context(part: Part, role: Role, view: Mapping[str, Any], user: Any, *,
         "working": None,
         "modes": DISPLAY_MODES,
         "picks": PICKS,
+        "acts": ACTS,
         "after_number": document.number_of(chosen.after) if chosen.after else 0,
     }
     if isinstance(build, Working):

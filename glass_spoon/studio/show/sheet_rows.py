@@ -165,8 +165,8 @@ def summary(build: Build) -> str:
     fresh = [i for i, report in build.reports.items() if report.key and not report.from_cache]
     if fresh:
         number = build.document.number_of(fresh[0])
-        took = f"{build.seconds:.1f}\xa0s" if build.seconds >= 1 else f"{max(1, round(build.seconds * 1000))}\xa0ms"
-        text += f" · rebuilt from line {number} in {took}"
+        took = f" in {build.seconds:.1f}\xa0s" if build.seconds >= 1 else ""
+        text += f" · rebuilt from line {number}{took}"
     return text
 
 

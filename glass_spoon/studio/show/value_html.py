@@ -28,7 +28,7 @@ def _named(row: SheetRow, value: ValuePart) -> str:
     """Return the attributes that name a field of a line."""
     return (
         f'data-line="{esc(row.id)}" id="v-{esc(row.id)}-{esc(value.field)}" data-field="{esc(value.field)}" '
-        f'data-raw="{esc(value.raw)}"'
+        f'data-raw="{esc(value.raw)}"{" data-usual" if value.usual else ""}'
     )
 
 
@@ -128,7 +128,8 @@ def _choice(part_id: int, row: SheetRow, value: ValuePart) -> str:
     empty = f'<option value="" selected>{esc(value.text)}</option>' if value.kind == "reference" and not value.raw else ""
     return (
         f'<select class="{name}" data-kind="choice" data-line="{esc(row.id)}" id="v-{esc(row.id)}-{esc(value.field)}" '
-        f'data-field="{esc(value.field)}" title="{esc(value.help)}" aria-label="{esc(value.help)}">{empty}'
+        f'data-field="{esc(value.field)}"{" data-usual" if value.usual else ""} title="{esc(value.help)}" '
+        f'aria-label="{esc(value.help)}">{empty}'
         f"{_options(value, value.raw)}</select>"
     )
 

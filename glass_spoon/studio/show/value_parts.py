@@ -5,7 +5,7 @@ A new kind of field registers the function that shows it (docs/decisions.md says
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import singledispatch
 from typing import Any
 
@@ -32,12 +32,15 @@ from glass_spoon.sheet.fields import (
 from glass_spoon.sheet.kinds import KINDS, one_of
 from glass_spoon.sheet.line import Line
 
+QUIET = ("number", "choice", "corners", "law")
+"""Kinds of values that are quiet text where they are as the verb has them."""
+
 
 @dataclass(frozen=True)
 class ValuePart:
     """A piece of a sentence. kind: text, verb, number, choice, reference, name, points, corners, file.
 
-    tail: the punctuation that follows and must not begin a line.
+    tail: the punctuation that follows and must not begin a line. usual: it is as the verb has it by itself.
     """
 
     kind: str
@@ -50,6 +53,7 @@ class ValuePart:
     options: tuple[tuple[str, str], ...] = ()
     axis: str = ""
     tail: str = ""
+    usual: bool = False
 
     @property
     def entries(self) -> list[str]:
@@ -69,7 +73,10 @@ class _Stored:
 
 def value_part(build: Build, line: Line, name: str) -> ValuePart:
     """Return one editable value of a line."""
-    return _shown(line.spec(name), _Stored(build, line, name, getattr(line, name)))
+    raw = getattr(line, name)
+    part = _shown(line.spec(name), _Stored(build, line, name, raw))
+    usual = part.kind in QUIET and str(raw) == str(type(line).model_fields[name].default)
+    return replace(part, usual=usual) if usual else part
 
 
 @singledispatch

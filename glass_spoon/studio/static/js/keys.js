@@ -4,7 +4,7 @@ import { Listening } from "./listening.js";
 const HINTS = {
   rest: [["/", "next line"], ["N", "place points"], ["M", "mark"], ["D", "measure"], ["G", "four views / one"], ["F", "fit"]],
   placing: [["click", "place a point"], ["Shift", "sharp"], ["Alt", "no snapping"], ["Enter", "done"]],
-  marking: [["1–6", "what a click picks"], ["Shift", "take away"], ["drag", "box"], ["Alt drag", "lasso"], ["Esc", "done"]],
+  marking: [["1–7", "what a click picks"], ["+ −", "grow, shrink"], ["Shift", "take away"], ["drag", "box"], ["Alt drag", "lasso"], ["Esc", "done"]],
   chosen: [["S", "sharp"], ["I", "insert"], ["Del", "remove"], ["T", "place by numbers"], ["Shift drag", "choose more"]],
 };
 

@@ -44,9 +44,30 @@ export class Model {
     // So many lines would fill the drawing views with ink: their outline says more.
     this.drawn.visible = data.extras.faces < DENSE;
     this.offenders = null;
+    /** Faces that are hidden while one picks, and the triangles that are left; null for all. @type {Set<number>} */
+    this.hidden = new Set();
+    /** @type {?number[]} */
+    this.kept = null;
     /** @type {?Places} where it stands, when it is one of many bodies */
     this.places = null;
     this.setPoints(data);
+  }
+
+  /** Hide faces beside those that are hidden, or show all again (null). @param {?number[]} faces */
+  hideFaces(faces) {
+    const { triangles, lines } = this.data;
+    this.hidden = new Set(faces ? [...this.hidden, ...faces] : []);
+    this.kept = null;
+    const left = [];
+    for (let triangle = 0; 3 * triangle < triangles.length; triangle += 1) if (!this.hidden.has(this.faceOf(triangle))) left.push(triangle);
+    this.kept = this.hidden.size ? left : null;
+    const shown = this.kept ? left.flatMap((triangle) => [...triangles.subarray(3 * triangle, 3 * triangle + 3)]) : triangles;
+    const points = new Set(this.kept ? shown : []);
+    const edges = this.kept ? lines.filter((_, k) => points.has(lines[k - (k % 2)]) && points.has(lines[k - (k % 2) + 1])) : lines;
+    this.geometry.setIndex(new BufferAttribute(new Uint32Array(shown), 1));
+    this.lines.setIndex(new BufferAttribute(new Uint32Array(edges), 1));
+    this.tree = null;
+    this.setMode(this.mode, this.range);
   }
 
   /** Move the points; the topology stays. */
@@ -163,7 +184,7 @@ export class Model {
   valueAt(triangle, place) {
     const { values, triangles } = this.data;
     if (!values) return null;
-    const corners = [0, 1, 2].map((k) => triangles[3 * triangle + k]);
+    const corners = [0, 1, 2].map((k) => triangles[3 * this.numberOf(triangle) + k]);
     const [a, b, c] = corners.map((corner) => new Vector3().fromBufferAttribute(this.geometry.getAttribute("position"), corner));
     const shares = Triangle.getBarycoord(place, a, b, c, new Vector3());
     return shares ? values[corners[0]] * shares.x + values[corners[1]] * shares.y + values[corners[2]] * shares.z : values[corners[0]];
@@ -183,7 +204,13 @@ export class Model {
 
   /** @returns {number} the face that a triangle belongs to */
   faceOf(triangle) {
-    return this.data.triangleFaces ? this.data.triangleFaces[triangle] : triangle >> 1;
+    const number = this.numberOf(triangle);
+    return this.data.triangleFaces ? this.data.triangleFaces[number] : number >> 1;
+  }
+
+  /** @returns {number} the number of a triangle among all, those of hidden faces too */
+  numberOf(triangle) {
+    return this.kept ? this.kept[triangle] : triangle;
   }
 
   /** Search tree for pointing, made when first needed. */

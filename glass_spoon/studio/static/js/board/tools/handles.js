@@ -40,6 +40,7 @@ export class Handles extends Tool {
   standOn(line) {
     if (!line || line === this.line) return;
     this.line = line;
+    this.board.markPick.show();
     this.redraw();
   }
 

@@ -1,12 +1,14 @@
 /** Marks on the board: named ones in plum with their counts, and picking new ones by click, box or lasso. */
-import { Vector3 } from "three";
+import { elementMiddles, elementsWhere } from "../scene/element_middles.js";
 import { svgElement } from "../views/svg.js";
 import { contains } from "./plane_places.js";
 import { Tool } from "./tool.js";
 
-const KINDS = { face: "face", edge: "edge", point: "point", loop: "edge", ring: "edge", strip: "face" };
+const KINDS = { face: "face", edge: "edge", point: "point", loop: "edge", ring: "edge", strip: "face", path: "edge" };
 const DRAG = 5;
 const MOST_PLACES = 500;
+/** Most elements that are dragged by hand in one line. */
+const MOST_DRAGGED = 50;
 
 export class MarkPick extends Tool {
   /** @param {Board} board @param {Edits} edits */
@@ -19,6 +21,8 @@ export class MarkPick extends Tool {
     this.shown = [];
     this.marks = [];
     this.picked = null;
+    /** The places that a path goes through, so far. @type {number[][]} */
+    this.stops = [];
   }
 
   connect(listening) {
@@ -29,6 +33,7 @@ export class MarkPick extends Tool {
     this.surface = element.querySelector(".picture-surface");
     this.choice = /** @type {HTMLElement} */ (element.querySelector(".mark-choice"));
     for (const part of [this.bar, this.choice]) listening.on(part, "click", (event) => this.onBar(event));
+    this.showGesture();
   }
 
   disconnect() {
@@ -48,7 +53,8 @@ export class MarkPick extends Tool {
     this.board.picture.turnByRight(this.on);
     if (this.on) this.board.tools.begin(this);
     else this.board.tools.end(this);
-    if (!this.on) this.clear();
+    if (this.on) this.show();
+    else this.leave();
     this.board.tools.onMood(this.on ? "marking" : "rest");
     this.tell();
   }
@@ -56,29 +62,76 @@ export class MarkPick extends Tool {
   /** @returns {boolean} whether the key was for picking */
   key(event) {
     if (!this.on) return false;
+    const act = this.meant(event);
+    act?.();
+    return Boolean(act);
+  }
+
+  /** @returns {?function(): unknown} what a key does while picking, none where it is not for picking */
+  meant(event) {
     const kind = Object.keys(KINDS)[Number(event.key) - 1];
-    if (kind) this.setGesture(kind);
-    else if (event.key === "Escape") this.toggle();
-    else if (event.key === "Enter" && this.picked) /** @type {?HTMLElement} */ (this.bar.querySelector(".mark-offers button"))?.click();
-    else return false;
-    return true;
+    if (kind) return () => this.setGesture(kind);
+    const button = event.ctrlKey || event.metaKey || event.altKey ? null : this.actions().find((one) => one.dataset.actKey === event.key.toUpperCase());
+    if (button) return () => this.act(button.dataset.act);
+    const first = /** @type {?HTMLElement} */ (this.bar.querySelector(".mark-offers button"));
+    const others = { Escape: () => this.toggle(), "+": () => this.grow(1), "-": () => this.grow(-1), Enter: this.picked && first ? () => first.click() : null, h: () => this.hide(), H: () => this.showAll() };
+    return others[event.key] ?? null;
   }
 
   setGesture(kind) {
     this.gesture = kind;
+    this.showGesture();
+    if (this.picked && (KINDS[kind] !== this.picked.kind || kind === "path")) this.clear();
+  }
+
+  /** Show which kind a click picks. */
+  showGesture() {
+    const kind = this.gesture;
     this.choice.querySelectorAll("[data-pick]").forEach((button) => button.setAttribute("aria-checked", String(/** @type {HTMLElement} */ (button).dataset.pick === kind)));
-    if (this.picked && KINDS[kind] !== this.picked.kind) this.clear();
   }
 
   onBar(event) {
-    const button = event.target.closest("button");
-    if (button?.dataset.pick) this.setGesture(button.dataset.pick);
-    else if (button && "pickClear" in button.dataset) this.clear();
-    else if (button && "pickEnd" in button.dataset) this.toggle();
+    const data = event.target.closest("button")?.dataset ?? {};
+    const acts = {
+      pick: () => this.setGesture(data.pick),
+      act: () => this.act(data.act),
+      pickHide: () => this.hide(),
+      pickShow: () => this.showAll(),
+      pickClear: () => this.clear(),
+      pickEnd: () => this.toggle(),
+    };
+    Object.entries(acts).find(([name]) => name in data)?.[1]();
+  }
+
+  /** Picking ends: nothing is picked or hidden any more. */
+  leave() {
+    this.clear();
+    this.showAll();
+  }
+
+  /** Hide the picked faces, to see and pick what lies behind them. */
+  hide() {
+    const { picked } = this;
+    if (picked?.kind !== "face") return;
+    this.board.scene.models.get(picked.mesh)?.hideFaces(picked.indices);
+    this.clear();
+  }
+
+  /** Show the hidden faces again. */
+  showAll() {
+    for (const model of this.board.scene.models.values()) if (model.hidden.size) model.hideFaces(null);
+    this.tell();
+    this.board.draw();
+  }
+
+  /** @returns {number} how many faces are hidden */
+  get hiddenCount() {
+    return [...this.board.scene.models.values()].reduce((sum, model) => sum + model.hidden.size, 0);
   }
 
   clear() {
     this.picked = null;
+    this.stops = [];
     this.show();
     this.tell();
   }
@@ -88,9 +141,14 @@ export class MarkPick extends Tool {
     this.show();
   }
 
+  /** @returns {any[]} named marks that are shown: those that another line used rest, unless one stands on theirs or picks */
+  inSight() {
+    return this.marks.filter((mark) => !mark.used || this.on || mark.id === this.board.handles.line);
+  }
+
   /** Show named marks, and what is picked. */
   show() {
-    const { marks } = this;
+    const marks = this.inSight();
     const { scene } = this.board;
     this.shown.forEach((plum) => plum.remove());
     const every = this.picked ? [...marks, this.picked] : marks;
@@ -147,7 +205,7 @@ export class MarkPick extends Tool {
 
   /** Ask the server what a click picks: it knows loops and rings, and the rules behind them. */
   async pickAt(event) {
-    const { picture, root } = this.board;
+    const { picture } = this.board;
     picture.aim(event);
     const found = picture.find();
     if (!found || this.isSurface(found.model)) {
@@ -158,18 +216,51 @@ export class MarkPick extends Tool {
       this.tell("Marks are made on the cage: choose “cage” under Smoothing first.");
       return;
     }
-    const asked = { mesh: found.model.id, gesture: this.gesture, place: found.place.toArray(), shown_after: this.edits.state().shown_after };
-    const answer = await this.edits.session.ask(root.dataset.pickedUrl, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(asked) }).catch(() => null);
+    if (this.gesture === "path") await this.pickPath(found);
+    else await this.pickOne(found, event.shiftKey);
+  }
+
+  async pickOne(found, takeAway) {
+    const told = await this.ask({ mesh: found.model.id, place: found.place.toArray() });
+    if (told) this.join(found.model.id, told.kind, told.indices, takeAway, told.offers);
+  }
+
+  /** The path goes on to a place: the shortest way over edges. */
+  async pickPath(found) {
+    const before = this.picked?.mesh === found.model.id ? this.stops : [];
+    const stops = [...before, found.place.toArray()];
+    const told = await this.ask({ mesh: found.model.id, places: stops });
+    if (!told) return;
+    this.stops = stops;
+    this.picked = null;
+    this.join(found.model.id, told.kind, told.indices, false, told.offers);
+    if (stops.length === 1) this.tell("The path starts here: click where it goes on to.");
+  }
+
+  /** Take in what is about the picks, or leave out the outermost of them. @param {1|-1} by */
+  async grow(by) {
+    const { picked } = this;
+    if (!picked) return;
+    const told = await this.ask({ mesh: picked.mesh, kind: picked.kind, indices: picked.indices, grow: by });
+    if (!told) return;
+    this.picked = told.indices.length ? { ...picked, indices: told.indices, offers: [] } : null;
+    this.stops = [];
+    this.show();
+    this.tell();
+  }
+
+  /** Ask the server about a pick. @returns {Promise<?any>} its answer; nothing where it refuses, which is told */
+  async ask(asked) {
+    const body = JSON.stringify({ gesture: this.gesture, shown_after: this.edits.state().shown_after, ...asked });
+    const answer = await this.edits.session.ask(this.board.root.dataset.pickedUrl, { method: "POST", headers: { "Content-Type": "application/json" }, body }).catch(() => null);
     if (!answer) {
       this.tell("The server does not answer. Try again in a moment.");
-      return;
+      return null;
     }
     const told = await answer.json();
-    if (!answer.ok) {
-      this.tell(told.sentence);
-      return;
-    }
-    this.join(found.model.id, told.kind, told.indices, event.shiftKey, told.offers);
+    if (answer.ok) return told;
+    this.tell(told.sentence);
+    return null;
   }
 
   /** Pick all elements whose middle lies inside a polygon on the screen; through the mesh, or only what is seen. */
@@ -219,6 +310,62 @@ export class MarkPick extends Tool {
     this.bar.querySelector(".mark-count").textContent = sentence || this.count() + (isMarkable && !made.length ? " Too many for single picks: mark them by a rule." : "");
     offers.replaceChildren();
     made.forEach((button, k) => offers.append(k ? " · " : "Mark ", button));
+    if (isMarkable) this.byHand().forEach((button) => offers.append(" · ", button));
+    this.showActions();
+    this.offerHiding();
+  }
+
+  /** Offer to hide picked faces, and to show those that are. */
+  offerHiding() {
+    const [hide, show] = ["[data-pick-hide]", "[data-pick-show]"].map((name) => /** @type {HTMLElement} */ (this.bar.querySelector(name)));
+    hide.hidden = this.picked?.kind !== "face";
+    const count = this.hiddenCount;
+    show.hidden = !count;
+    show.textContent = `Show ${counted(count, "hidden face")}`;
+  }
+
+  /** @returns {HTMLButtonElement[]} what may be done at once to what is picked */
+  actions() {
+    const { picked } = this;
+    if (!picked || !this.edits.mayEdit || !this.toMark()) return [];
+    return [...this.bar.querySelectorAll("[data-act]")].map((button) => /** @type {HTMLButtonElement} */ (button)).filter((button) => button.dataset.actOn.split(" ").includes(picked.kind));
+  }
+
+  /** Offer what may be done at once. */
+  showActions() {
+    const able = new Set(this.actions());
+    const group = /** @type {HTMLElement} */ (this.bar.querySelector(".mark-acts"));
+    group.hidden = !able.size;
+    group.querySelectorAll("button").forEach((button) => button.toggleAttribute("hidden", !able.has(button)));
+  }
+
+  /** @returns {?Object} the fields of the mark that what is picked becomes when something is done to it: one by its place, more by their rule */
+  toMark() {
+    const { picked } = this;
+    return picked.indices.length > 1 && picked.offers.length ? picked.offers[0].values : this.byPlaces();
+  }
+
+  /** Add a mark of what is picked and a line that does a verb to it, with its handles in sight and its first number in focus. @param {string} verb */
+  async act(verb) {
+    const values = { ...this.toMark(), mesh: this.picked.mesh };
+    const added = await this.added({ op: "act", verb, values: JSON.stringify(values) });
+    if (!added) return;
+    /** @type {?HTMLElement} */ (added.querySelector("[data-kind=number]"))?.focus({ preventScroll: true });
+    this.board.note("Drag the round handle, or press Enter and type the number.");
+  }
+
+  /** Send a change that adds a line for what is picked; @returns {Promise<?HTMLElement>} the last line that came, its handles in sight */
+  async added(change) {
+    const { root } = this.board;
+    const known = new Set([...root.querySelectorAll(".line")].map((line) => /** @type {HTMLElement} */ (line).dataset.line));
+    this.picked = null;
+    await this.edits.change({ after: this.edits.state().shown_after, ...change });
+    const line = /** @type {?HTMLElement} */ ([...root.querySelectorAll(".line")].filter((one) => !known.has(/** @type {HTMLElement} */ (one).dataset.line)).at(-1) ?? null);
+    if (!line) return null;
+    if (this.on) this.toggle();
+    line.scrollIntoView({ block: "nearest" });
+    this.board.handles.standOn(line.dataset.line);
+    return line;
   }
 
   /** @returns {string} how much is picked, or how it is done */
@@ -236,13 +383,23 @@ export class MarkPick extends Tool {
     return values ? [...made, this.offer(size === 1 ? "this one" : "these picks", values)] : made;
   }
 
+  /** @returns {HTMLButtonElement[]} the button that takes what is picked by hand, where it is not too much for that */
+  byHand() {
+    const { picked } = this;
+    const values = picked.indices.length <= MOST_DRAGGED ? this.byPlaces() : null;
+    if (!values) return [];
+    const drags = values.picks.map((place) => ({ ...place, right: 0, back: 0, rise: 0 }));
+    return [wordButton("Drag by hand", () => this.drag({ what: `${picked.kind}s`, drags }))];
+  }
+
+  /** Add a line that drags what is picked, and leave its handles in sight. */
+  async drag(values) {
+    const added = await this.added({ op: "work", verb: "drag", item: this.picked.mesh, values: JSON.stringify(values) });
+    if (added) this.board.note("Drag the squares, in any view or the picture; their numbers stand in the line.");
+  }
+
   offer(words, values) {
-    const button = document.createElement("button");
-    button.type = "button";
-    button.className = "text-button";
-    button.textContent = words;
-    button.addEventListener("click", () => this.make(values));
-    return button;
+    return wordButton(words, () => this.make(values));
   }
 
   /** @returns {?Object} the fields of a mark by the places of single picks */
@@ -265,6 +422,16 @@ export class MarkPick extends Tool {
   }
 }
 
+/** @returns {HTMLButtonElement} a button that reads as a word */
+function wordButton(words, act) {
+  const button = document.createElement("button");
+  button.type = "button";
+  button.className = "text-button";
+  button.textContent = words;
+  button.addEventListener("click", act);
+  return button;
+}
+
 /** @returns {string} as in `3 faces` */
 function counted(size, kind) {
   return `${size.toLocaleString("en")} ${kind}${size === 1 ? "" : "s"}`;
@@ -272,47 +439,4 @@ function counted(size, kind) {
 
 function rounded(value) {
   return Math.round(value * 1e4) / 1e4;
-}
-
-/** @returns {number[]} the elements of a kind whose middles pass */
-function elementsWhere(model, kind, passes) {
-  const found = [];
-  for (const [index, middle] of elementMiddles(model, kind)) if (passes(middle)) found.push(index);
-  return found;
-}
-
-/** Yield the number and the middle of every element of a kind; the middle is one vector that is used again. */
-function* elementMiddles(model, kind) {
-  const { positions, lines, triangles } = model.data;
-  const at = (corner, target) => target.set(positions[3 * corner], positions[3 * corner + 1], positions[3 * corner + 2]);
-  const middle = new Vector3();
-  const other = new Vector3();
-  if (kind === "point") {
-    for (let point = 0; point < model.data.extras.points; point += 1) yield [point, at(point, middle)];
-  } else if (kind === "edge") {
-    for (let edge = 0; 2 * edge < lines.length; edge += 1) yield [edge, at(lines[2 * edge], middle).add(at(lines[2 * edge + 1], other)).multiplyScalar(0.5)];
-  } else {
-    yield* faceMiddles(model, triangles, at);
-  }
-}
-
-/** Yield every face with the mean of its corners: each corner once, so that fans do not weigh more. */
-function* faceMiddles(model, triangles, at) {
-  const middle = new Vector3();
-  const other = new Vector3();
-  let face = 0;
-  let corners = new Set();
-  const total = triangles.length / 3;
-  for (let triangle = 0; triangle <= total; triangle += 1) {
-    const own = triangle < total ? model.faceOf(triangle) : -1;
-    if (own !== face && corners.size) {
-      middle.set(0, 0, 0);
-      for (const corner of corners) middle.add(at(corner, other));
-      yield [face, middle.multiplyScalar(1 / corners.size)];
-      corners = new Set();
-    }
-    if (triangle === total) return;
-    face = own;
-    for (let k = 0; k < 3; k += 1) corners.add(triangles[3 * triangle + k]);
-  }
 }
