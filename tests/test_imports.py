@@ -83,3 +83,14 @@ def test_what_prints_is_used_only_by_what_answers(graph: nx.DiGraph) -> None:
 def test_the_graph_is_not_empty(graph: nx.DiGraph) -> None:
     """The other tests look at something."""
     assert graph.number_of_edges() > 1000
+
+
+def test_every_test_says_what_is_expected() -> None:
+    """Each test function has a sentence of its own."""
+    silent = [
+        f"{path.name}: {node.name}"
+        for path in sorted(Path(__file__).parent.rglob("test_*.py"))
+        for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.FunctionDef) and node.name.startswith("test") and not ast.get_docstring(node)
+    ]
+    assert silent == []

@@ -74,8 +74,8 @@ def drawing(page: Page) -> None:
 
 def form(page: Page) -> None:
     """Show a blade that runs out, the report on shared edges, a law bent as a curve, and rings with their grips."""
-    open_part(page, "Bilge strainer")
-    shot(page, "bilge-strainer")
+    open_part(page, "Valve wheel")
+    shot(page, "valve-wheel")
     open_part(page, "Drain plug M24")
     page.get_by_text("Judge the shape").click()
     page.locator("select[name=judge]").select_option("mean")
