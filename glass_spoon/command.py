@@ -4,8 +4,12 @@ spoon build SHEET --out FILE [--item NAME] [--level N] [--view VIEW]
     write meshes (.glb .obj .usdc .stl .ply), surfaces (.step) or curves (.dxf .svg)
 spoon gauges SHEET [--mesh NAME] [--level N]              print readings as JSON
 spoon survive SHEET [--share PERCENT] [--json]            vary every number and tell what does not rebuild
+spoon write SHEET FILE                                    write a sheet as Markdown (.md) or JSON (.json)
 spoon schema                                              print the JSON Schema of sheets
 spoon verbs                                               print the reference page
+spoon grammar                                             print the page of the written form
+
+A SHEET is a file of either form.
 """
 
 from __future__ import annotations
@@ -25,14 +29,17 @@ from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels, co
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.cache import ResultCache
-from glass_spoon.sheet.document import json_schema, read_document
+from glass_spoon.sheet.document import json_schema
 from glass_spoon.sheet.errors import SheetError
 from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.sheet.files_out import ALL_FORMATS, CURVE_FORMATS, MESH_FORMATS, named_meshes, write_curves, write_surfaces
 from glass_spoon.sheet.items import BodiesItem, Item, MeshItem
 from glass_spoon.sheet.planes import PLANE_AXES
+from glass_spoon.sheet.read_sheet import read_sheet
 from glass_spoon.sheet.reference_page import write_reference
 from glass_spoon.sheet.survive import survive
+from glass_spoon.sheet.text_form.grammar import write_grammar
+from glass_spoon.sheet.text_form.write_text import write_text
 
 ENDINGS = ", ".join(f".{ending}" for ending in ALL_FORMATS)
 
@@ -58,7 +65,7 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(required=True)
     for name, run, text in (("build", _build, "write the meshes of a sheet"), ("gauges", _gauges, "print the readings")):
         command = commands.add_parser(name, help=text)
-        command.add_argument("sheet", type=Path, help="a sheet as JSON")
+        command.add_argument("sheet", type=Path, help="a sheet as JSON or Markdown")
         command.add_argument("--item", "--mesh", dest="item", help="name of one item; all without it")
         command.add_argument("--level", type=int, default=0, help="smoothing level, 0 to 6")
         command.set_defaults(run=run)
@@ -68,22 +75,29 @@ def _parser() -> argparse.ArgumentParser:
             )
             command.add_argument("--view", choices=tuple(PLANE_AXES), default="front", help="view of an SVG drawing")
     trial = commands.add_parser("survive", help="vary every number of a sheet and tell what does not rebuild")
-    trial.add_argument("sheet", type=Path, help="a sheet as JSON")
+    trial.add_argument("sheet", type=Path, help="a sheet as JSON or Markdown")
     trial.add_argument("--share", type=float, default=20.0, help="by how many percent each number is changed, both ways")
     trial.add_argument("--json", action="store_true", help="print the results as JSON")
     trial.set_defaults(run=_survive)
+    written = commands.add_parser("write", help="write a sheet in the other form")
+    written.add_argument("sheet", type=Path, help="a sheet as JSON or Markdown")
+    written.add_argument("out", type=Path, help="file to write: .md or .json")
+    written.set_defaults(run=_write)
     commands.add_parser("schema", help="print the JSON Schema").set_defaults(
         run=lambda options: print(json.dumps(json_schema(), indent=1))
     )
     commands.add_parser("verbs", help="print the reference page").set_defaults(
         run=lambda options: print(write_reference(), end="")
     )
+    commands.add_parser("grammar", help="print the page of the written form").set_defaults(
+        run=lambda options: print(write_grammar(), end="")
+    )
     return parser
 
 
 def _built(options: argparse.Namespace) -> tuple[Build, str]:
     """Evaluate the sheet, tell what failed, and return the build and the id of the item asked for, "" for all."""
-    document = read_document(options.sheet.read_bytes())
+    document = read_sheet(options.sheet.read_bytes())
     build = evaluate(document, ResultCache())
     failures = failed_sentences(build)
     for sentence in failures:
@@ -123,11 +137,21 @@ def _build(options: argparse.Namespace) -> None:
     print(f"Wrote the {'curves' if ending in CURVE_FORMATS else 'surfaces'} to {options.out}.")
 
 
+def _write(options: argparse.Namespace) -> None:
+    """Write a sheet as Markdown or as JSON."""
+    ending = options.out.suffix.lower()
+    if ending not in (".md", ".json"):
+        raise CannotRun("The file should end in .md or .json.")
+    document = read_sheet(options.sheet.read_bytes())
+    options.out.write_text(write_text(document) if ending == ".md" else f"{document.to_json()}\n")
+    print(f"Wrote {len(document.lines)} lines to {options.out}.")
+
+
 def _survive(options: argparse.Namespace) -> None:
     """Print how many changes of a sheet's numbers rebuild it, and what comes of the others."""
     if not 0 < options.share < 100:
         raise CannotRun("The share should be above 0 and below 100 percent.")
-    found = survive(read_document(options.sheet.read_bytes()), options.share / 100)
+    found = survive(read_sheet(options.sheet.read_bytes()), options.share / 100)
     if options.json:
         results = [
             {

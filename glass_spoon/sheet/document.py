@@ -24,6 +24,7 @@ from glass_spoon.sheet.fields import LineId
 from glass_spoon.sheet.kinds import KINDS
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS, AnyLine
+from glass_spoon.sheet.lines.remarks import Step
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.upgrades import upgrade_sheet, version_of
 from glass_spoon.sheet.wrong_values import sentences_of
@@ -119,8 +120,8 @@ class SheetDocument(BaseModel):
         return any(line.id == line_id for line in self.lines)
 
     def number_of(self, line_id: str) -> int:
-        """Return the number that a line shows, counted from 1 without the sizes; 0 for a size."""
-        numbers = [line.id for line in self.lines if not isinstance(line, Size)]
+        """Return the number that a line shows, counted from 1 without sizes and steps; 0 for one of those."""
+        numbers = [line.id for line in self.lines if not isinstance(line, Size | Step)]
         return numbers.index(line_id) + 1 if line_id in numbers else 0
 
     def kinds(self) -> dict[str, str]:

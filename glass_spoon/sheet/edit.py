@@ -245,10 +245,10 @@ def _base_name(document: SheetDocument, cls: type[Line], field: str, values: dic
     return stem if stem != source else f"{source} {default}"
 
 
-def free_name(document: SheetDocument, base: str) -> str:
-    """Return a name, numbered when it is taken."""
+def free_name(document: SheetDocument, base: str, joint: str = "") -> str:
+    """Return a name, numbered when it is taken; `joint` stands before the number."""
     taken = {getattr(line, "gives", None) or getattr(line, "name", None) for line in document.lines}
-    joint = "_" if " " not in base and base == "size" else " "
+    joint = joint or ("_" if base == "size" else " ")
     name, number = base, 2
     while name in taken:
         name, number = f"{base}{joint}{number}", number + 1

@@ -39,6 +39,8 @@ T = TypeVar("T")
 
 _PART = re.compile(r"\*\*(.+?)\*\*|\{(\w+)\}")
 
+_CLAUSE = re.compile(r"\[(.*?)\]|([^\[]+)")
+
 
 @dataclass(frozen=True)
 class Part:
@@ -46,6 +48,19 @@ class Part:
 
     kind: Literal["text", "verb", "field"]
     text: str
+
+
+@dataclass(frozen=True)
+class Clause:
+    """A stretch of a sentence. optional: it goes without saying while its fields are as the verb has them by itself."""
+
+    parts: tuple[Part, ...]
+    optional: bool = False
+
+    @property
+    def fields(self) -> list[str]:
+        """The names of its fields."""
+        return [part.text for part in self.parts if part.kind == "field"]
 
 
 @dataclass(frozen=True)
@@ -177,11 +192,12 @@ class Line(BaseModel):
     """One line of a sheet. Subclasses set the class variables, declare fields with specs, and build.
 
     verb: its name in files. words: other plain words that find it; phrases: those that fill fields too. sentence: prose
-    with **verb** and {fields}; `wordings` are other sentences, by the value of the choice `wording_field`. signs: the
-    result says what made it. gives_like: the field whose item says of which kind the result is, for verbs on any item
-    (several of them with `gives_several`, one of several with `gives_one`). acts_on: the kinds of elements to which it is
-    done at once when they are picked on the board, by the key `act_key`. uses_up: fields whose items rest, as what is given
-    stands in their place. results: the version of what it makes of the same values, raised when its work changes.
+    with **verb** and {fields}, and [clauses] that go without saying while their fields are usual; `wordings` are other
+    sentences, by the value of the choice `wording_field`. signs: the result says what made it. gives_like: the field
+    whose item says of which kind the result is, for verbs on any item (several of them with `gives_several`, one of several
+    with `gives_one`). acts_on: the kinds of elements to which it is done at once when they are picked on the board, by the
+    key `act_key`. uses_up: fields whose items rest, as what is given stands in their place. results: the version of what it
+    makes of the same values, raised when its work changes.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
@@ -267,15 +283,27 @@ class Line(BaseModel):
         return ""
 
     def prose(self) -> list[Part]:
-        """Return the sentence in parts."""
-        parts: list[Part] = []
-        at, text = 0, self.sentence_now()
-        for match in _PART.finditer(text):
-            if match.start() > at:
-                parts.append(Part("text", text[at : match.start()]))
-            parts.append(Part("verb", match[1]) if match[1] else Part("field", match[2]))
-            at = match.end()
-        return [*parts, Part("text", text[at:])] if at < len(text) else parts
+        """Return the whole sentence in parts."""
+        return _parts_of(_said_in_full(self.sentence_now()))
+
+    def clauses(self) -> list[Clause]:
+        """Return the sentence clause by clause."""
+        return clauses_of(self.sentence_now())
+
+    def is_usual(self, name: str) -> bool:
+        """Say whether a field holds what the verb has by itself."""
+        spec, own = self.spec(name), getattr(self, name)
+        usual = type(self).usual(name)
+        return bool(own == usual) or spec.typed(own) == spec.typed(usual)
+
+    @classmethod
+    def usual(cls, name: str) -> Any:
+        """Return what the verb has in a field by itself."""
+        return cls.model_fields[name].get_default(call_default_factory=True)
+
+    def is_quiet(self, clause: Clause) -> bool:
+        """Say whether a clause goes without saying."""
+        return clause.optional and all(self.is_usual(name) for name in clause.fields)
 
     def sentence_now(self) -> str:
         """Return the sentence for the present values."""
@@ -319,6 +347,28 @@ class Line(BaseModel):
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Return the actions that would mend an error of this line."""
         return ()
+
+
+def clauses_of(sentence: str) -> list[Clause]:
+    """Return a declared sentence clause by clause."""
+    return [Clause(tuple(_parts_of(found[1] or found[2])), found[1] is not None) for found in _CLAUSE.finditer(sentence)]
+
+
+def _said_in_full(sentence: str) -> str:
+    """Return a declared sentence with all its clauses."""
+    return sentence.replace("[", "").replace("]", "")
+
+
+def _parts_of(text: str) -> list[Part]:
+    """Return words with **verb** and {fields} in parts."""
+    parts: list[Part] = []
+    at = 0
+    for match in _PART.finditer(text):
+        if match.start() > at:
+            parts.append(Part("text", text[at : match.start()]))
+        parts.append(Part("verb", match[1]) if match[1] else Part("field", match[2]))
+        at = match.end()
+    return [*parts, Part("text", text[at:])] if at < len(text) else parts
 
 
 @cache

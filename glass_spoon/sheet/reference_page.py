@@ -11,7 +11,11 @@ from glass_spoon.sheet.lines import VERB_CLASSES
 
 def write_reference() -> str:
     """Return the page as Markdown."""
-    parts = ["# Verbs\n", "Written from the declarations by `./spoon verbs`; do not edit by hand.\n"]
+    parts = [
+        "# Verbs\n",
+        "Written from the declarations by `./spoon verbs`; do not edit by hand. What stands in [brackets] goes without "
+        "saying while its values are as the verb has them by itself.\n",
+    ]
     for chapter in CHAPTERS:
         parts.append(f"## {chapter}\n")
         parts.extend(_verb(cls) for cls in VERB_CLASSES if cls.chapter == chapter)

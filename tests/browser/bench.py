@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from playwright.sync_api import Locator, Page, expect
+from playwright.sync_api import FloatRect, Locator, Page, expect
 
 
 def open_part(page: Page, name: str) -> None:
@@ -67,10 +67,18 @@ def handle(page: Page, index: int) -> Locator:
     return page.locator(f".view-front .drawn-point[data-index='{index}']")
 
 
+def box_of(what: Locator) -> FloatRect:
+    """Return where an element is, once it is seen: one that is drawn anew meanwhile is nowhere for a moment."""
+    for _ in range(50):
+        expect(what).to_be_visible()
+        if box := what.bounding_box():
+            return box
+    raise AssertionError("It is not seen.")
+
+
 def drag(page: Page, what: Locator, right: float, down: float, steps: int = 8) -> None:
     """Drag an element by pixels."""
-    box = what.bounding_box()
-    assert box is not None
+    box = box_of(what)
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     page.mouse.move(x, y)
     page.mouse.down()

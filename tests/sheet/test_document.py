@@ -12,6 +12,7 @@ from glass_spoon.sheet.errors import BadDocument
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.propose import propose
 from glass_spoon.sheet.reference_page import write_reference
+from glass_spoon.sheet.text_form.grammar import write_grammar
 
 DOCS = Path(__file__).resolve().parents[2] / "docs"
 
@@ -177,3 +178,8 @@ def test_nonsense_proposes_nothing_and_nothing_proposes_all(kettle):
     document = read_document(kettle)
     assert propose("zzzz", document) == []
     assert len(propose("", document)) == len(VERBS)
+
+
+def test_the_page_of_the_written_form_is_what_the_declarations_say():
+    """docs/sheet-text.md is current: run ./spoon grammar."""
+    assert (DOCS / "sheet-text.md").read_text() == write_grammar()

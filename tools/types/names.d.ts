@@ -15,3 +15,6 @@ type Tool = import("../../glass_spoon/studio/static/js/board/tools/tool.js").Too
 type Material = import("three").Material;
 type Mode = import("../../glass_spoon/studio/static/js/board/scene/model.js").Mode;
 type Object3D = import("three").Object3D;
+type Steps = import("../../glass_spoon/studio/static/js/sheet/steps.js").Steps;
+type Stand = import("../../glass_spoon/studio/static/js/sheet/stand.js").Stand;
+type FindLines = import("../../glass_spoon/studio/static/js/sheet/find_lines.js").FindLines;

@@ -21,6 +21,10 @@ FARTHEST = 1e6
 """Largest coordinate of a point in mm: a kilometre."""
 
 
+UNITS = {"length": " mm", "angle": "°"}
+"""What follows a plain number of a dimension when it is typed."""
+
+
 @dataclass(frozen=True)
 class NumberSpec(Spec):
     """A number with a dimension and a range in the base unit (mm, rad); `above` leaves out the least itself.
@@ -63,6 +67,10 @@ class NumberSpec(Spec):
         """Rename in the expression."""
         return rename_in(raw, old, new) if isinstance(raw, str) else raw
 
+    def typed(self, raw: Any) -> Any:
+        """Return a number as it would be typed: a plain one with the field's own unit."""
+        return raw if isinstance(raw, str) else f"{raw!r}" + UNITS.get(self.dimension, "")
+
     def show(self, value: float) -> str:
         """Write a value of the field with its unit."""
         if self.dimension == "angle":
@@ -88,6 +96,10 @@ COORDINATE = NumberSpec("", "length", least=-FARTHEST, most=FARTHEST)
 @dataclass(frozen=True)
 class QuantitySpec(Spec):
     """A value of any dimension: the definition of a size."""
+
+    def typed(self, raw: Any) -> Any:
+        """Return a value as it would be typed."""
+        return raw if isinstance(raw, str) else repr(raw)
 
     def sizes_in(self, raw: Any) -> set[str]:
         """Return the names in the expression."""

@@ -38,6 +38,10 @@ class Spec:
         """Return what a field holds with the size `old` called `new`."""
         return raw
 
+    def typed(self, raw: Any) -> Any:
+        """Return what a field holds as it would be typed."""
+        return raw
+
     def described(self) -> str:
         """Say for the reference what may stand in the field."""
         return self.kind

@@ -90,7 +90,7 @@ from glass_spoon.sheet.lines.place.set_down import SetDown
 from glass_spoon.sheet.lines.place.spread import Spread, Stand
 from glass_spoon.sheet.lines.place.take import Take
 from glass_spoon.sheet.lines.references import LayPicture
-from glass_spoon.sheet.lines.remarks import Remark
+from glass_spoon.sheet.lines.remarks import Remark, Step
 from glass_spoon.sheet.lines.sizes import Size
 
 _POINTS = (Draw, ImportCurve, ImportDxf)
@@ -184,6 +184,7 @@ VERB_CLASSES: tuple[type[Line], ...] = (
     Smooth,
     *_brought(),
     Remark,
+    Step,
 )
 AnyLine: Any = reduce(or_, VERB_CLASSES)
 """The union of all verb classes."""

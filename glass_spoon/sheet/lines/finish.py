@@ -29,7 +29,7 @@ class Smooth(Line):
         Phrase(r"{times} (?:times|levels)"),
         Phrase(r"plain(?: split)?|without rounding", {"manner": "plain"}),
     )
-    sentence = "**Smooth** {mesh} {times} times, {manner}, corners of the rim {corners}, points on {points}."
+    sentence = "**Smooth** {mesh} {times} times[, {manner}][, corners of the rim {corners}][, points on {points}]."
 
     verb: Literal["smooth"] = "smooth"
     mesh: Annotated[str, ReferenceSpec("The mesh to smooth.", "mesh", changes=True)] = ""
@@ -56,7 +56,7 @@ class Smooth(Line):
 
     def sentence_now(self) -> str:
         """Show the rules where they count."""
-        return self.sentence if self.manner == "rounded" else "**Smooth** {mesh} {times} times, {manner}."
+        return self.sentence if self.manner == "rounded" else "**Smooth** {mesh} {times} times[, {manner}]."
 
     def predict_faces(self, given: Given) -> int:
         """Return four times the corners for each step."""

@@ -16,8 +16,8 @@ class LayPicture(Line):
     summary = "Lay a picture under a drawing view, to scale, to draw over it."
     words = ("picture", "image", "photo", "scan", "reference", "backdrop", "trace", "png", "jpeg")
     sentence = (
-        "**Lay** {picture} {depth} the {plane} view, {width} wide about {right} right, {up} up, turned {turn}, "
-        "{strength} % strong, {shown}, {locked}."
+        "**Lay** {picture} {depth} the {plane} view, {width} wide[ about {right} right, {up} up], turned {turn}, "
+        "{strength} % strong[, {shown}][, {locked}]."
     )
 
     verb: Literal["lay"] = "lay"

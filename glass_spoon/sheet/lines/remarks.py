@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import StringConstraints
 
 from glass_spoon.sheet.fields import TextSpec
 from glass_spoon.sheet.line import Line
@@ -24,6 +24,22 @@ class Remark(Line):
     verb: Literal["remark"] = "remark"
     text: Annotated[
         str,
-        Field(max_length=MOST_WORDS, pattern=r"^[^\x00-\x1f]*$"),
+        StringConstraints(max_length=MOST_WORDS, pattern=r"^[^\x00-\x1f]*$", strip_whitespace=True),
         TextSpec("What you want to say here.", pattern=r"(?<=remark\s).+"),
     ] = "write here why"
+
+
+class Step(Line):
+    """A heading: the lines from here to the next one belong together."""
+
+    chapter = "Remarks"
+    summary = "Begin a step: a heading of your own for the lines that follow, which fold, move and pause together."
+    words = ("heading", "section", "chapter", "group of lines", "fold", "title")
+    sentence = "**Step** {title}"
+
+    verb: Literal["step"] = "step"
+    title: Annotated[
+        str,
+        StringConstraints(min_length=1, max_length=60, pattern=r"^[^\x00-\x1f<>]*$", strip_whitespace=True),
+        TextSpec("What the lines of this step make.", pattern=r"(?<=step\s).+"),
+    ] = "new step"

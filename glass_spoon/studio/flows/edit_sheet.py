@@ -9,7 +9,7 @@ from glass_spoon.formats.clean_text import NotJson, clean_text, read_json
 from glass_spoon.formats.dxf import UnitUnknown, UnreadableDxf, read_dxf
 from glass_spoon.formats.step import UnreadableStep, read_step
 from glass_spoon.formats.svg_paths import UnreadableSvg, read_svg
-from glass_spoon.sheet import edit
+from glass_spoon.sheet import edit, edit_many
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.fields import FileSpec, PointsSpec, TableSpec
 from glass_spoon.sheet.items import CurveItem
@@ -19,7 +19,9 @@ from glass_spoon.sheet.lines.draw.points import Draw, ImportDxf
 from glass_spoon.sheet.lines.form.imported import MOST_KEPT, ImportStep
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
 from glass_spoon.sheet.lines.references import LayPicture
+from glass_spoon.sheet.lines.remarks import Step
 from glass_spoon.sheet.lines.sizes import Size
+from glass_spoon.sheet.offered_next import next_line
 from glass_spoon.sheet.propose import propose
 from glass_spoon.sheet.rewrite_drawing import rewrite_drawing
 from glass_spoon.studio.clean_requests import read_object
@@ -45,8 +47,10 @@ def read_edit(form: Form) -> Edit | EditOfProject:
 
 def _name_of(document: SheetDocument, line_id: str) -> str:
     """Say which line, for summaries."""
-    number = document.number_of(line_id)
-    return f"line {number}" if number else f"size {getattr(document.line(line_id), 'name', '')}"
+    number, line = document.number_of(line_id), document.line(line_id)
+    if isinstance(line, Step):
+        return f"step “{line.title}”"
+    return f"line {number}" if number else f"size {getattr(line, 'name', '')}"
 
 
 def _set(form: Form) -> Edit:
@@ -76,15 +80,17 @@ def _add(form: Form) -> Edit:
     text, verb = str(form.get("text", "")), str(form.get("verb", ""))
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        proposals = propose(text, document)
+        seen = edit_many.up_to(document, str(form.get("after", "")))
+        proposals = propose(text, seen)
         chosen = next((found for found in proposals if verb in ("", found.verb)), None)
         if chosen is None and verb:
-            chosen = next((found for found in propose("", document) if found.verb == verb), None)
+            chosen = next((found for found in propose("", seen) if found.verb == verb), None)
         if chosen is None:
             raise Refused(f"No verb was found in “{text[:60]}”. Try draw, revolve, mesh, smooth or size.")
         after = str(form.get("after", "")) or None
-        changed = edit.add_line(document, chosen.line, after if after and document.has(after) else None)
-        return changed, f"{_name_of(changed, chosen.line.id)} added"
+        line = edit_many.fitted(document, chosen.line)
+        changed = edit.add_line(document, line, after if after and document.has(after) else None)
+        return changed, f"{_name_of(changed, line.id)} added"
 
     return change
 
@@ -163,6 +169,96 @@ def _remove(form: Form) -> Edit:
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         return edit.remove_line(document, line_id), f"{_name_of(document, line_id)} removed"
+
+    return change
+
+
+def _chosen(form: Form) -> list[str]:
+    """Return the ids of the lines that a form names."""
+    return [line for line in str(form.get("lines", "")).split(",") if line]
+
+
+def _whole(document: SheetDocument, ids: list[str]) -> list[str]:
+    """Return the ids of lines, of a step with all its lines."""
+    return list(dict.fromkeys(own for line_id in ids for own in edit_many.step_of(document, line_id)))
+
+
+def _names_of(document: SheetDocument, ids: list[str]) -> str:
+    """Say which lines, for summaries."""
+    own = [line_id for line_id in ids if document.has(line_id)]
+    if own and isinstance(document.line(own[0]), Step):
+        return _name_of(document, own[0])
+    return _name_of(document, own[0]) if len(own) == 1 else f"{len(own)} lines"
+
+
+def _move_many(form: Form) -> Edit:
+    """Move lines together: past their neighbour (`by`), or to behind a line (`after`, "" for the head)."""
+    ids, by, after = _chosen(form), str(form.get("by", "")), str(form.get("after", ""))
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        whole = _whole(document, ids)
+        if by:
+            changed = edit_many.shift_lines(document, whole, -1 if by == "-1" else 1)
+        else:
+            changed = edit_many.move_lines(document, whole, after)
+        return changed, f"{_names_of(document, whole)} moved"
+
+    return change
+
+
+def _pause_many(form: Form) -> Edit:
+    ids, paused = _chosen(form), form.get("paused") == "1"
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        whole = _whole(document, ids)
+        word = "paused" if paused else "taken up"
+        return edit_many.pause_lines(document, whole, paused=paused), f"{_names_of(document, whole)} {word}"
+
+    return change
+
+
+def _remove_many(form: Form) -> Edit:
+    """Remove lines; a step goes with its lines where `whole` says so, else its heading alone."""
+    ids, with_lines = _chosen(form), form.get("whole") == "1"
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        whole = _whole(document, ids) if with_lines else ids
+        return edit_many.remove_lines(document, whole), f"{_names_of(document, whole)} removed"
+
+    return change
+
+
+def _make_step(form: Form) -> Edit:
+    ids, title = _chosen(form), str(form.get("title", "Step"))
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        changed, step = edit_many.make_step(document, ids, title)
+        return changed, f"{_name_of(changed, step)} made"
+
+    return change
+
+
+def _paste(form: Form) -> Edit:
+    """Put lines in from a text: the written form, or plain sentences."""
+    text, after = str(form.get("text", "")), str(form.get("after", "")) or None
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        put = edit_many.paste_text(document, text, after if after and document.has(after) else None)
+        many = "1 line" if len(put.ids) == 1 else f"{len(put.ids)} lines"
+        missed = f"; {len(put.told)} not understood in full" if put.told else ""
+        return put.document, f"{many} put in{missed}"
+
+    return change
+
+
+def _next(form: Form) -> Edit:
+    """Add a line that is offered next: a verb on the item that a line made, right behind it."""
+    verb, after = str(form.get("verb", "")), str(form.get("after", ""))
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        line = next_line(document, verb, after)
+        changed = edit.add_line(document, line, after)
+        return changed, f"{_name_of(changed, line.id)} added"
 
     return change
 
@@ -342,6 +438,12 @@ _EDITS: dict[str, Callable[[Form], Edit | EditOfProject]] = {
     "move": _move,
     "pause": _pause,
     "remove": _remove,
+    "move_many": _move_many,
+    "pause_many": _pause_many,
+    "remove_many": _remove_many,
+    "make_step": _make_step,
+    "paste": _paste,
+    "next": _next,
     "limit": _limit,
     "rename": _rename,
     "drawing": _drawing,

@@ -15,6 +15,8 @@ from pydantic import ValidationError
 from glass_spoon.formats.clean_text import NotJson, read_json
 from glass_spoon.sheet.document import MAX_BYTES, SheetDocument, SheetLimits, read_document
 from glass_spoon.sheet.errors import BadDocument
+from glass_spoon.sheet.read_sheet import read_sheet
+from glass_spoon.sheet.text_form.read_text import is_sheet_text
 from glass_spoon.studio.access import MAY_EDIT, project_for
 from glass_spoon.studio.flows.change_part import change_part, first_part
 from glass_spoon.studio.flows.hold_files import without_foreign_files
@@ -164,10 +166,14 @@ def read_file(data: bytes) -> list[SheetDocument]:
     """Return the sheets in a file; Refused or BadDocument with sentences."""
     if len(data) > MAX_BYTES:
         raise Refused(f"The file has {len(data):,} bytes; the most is {MAX_BYTES:,}.", 413)
+    if is_sheet_text(data[:2000].decode("utf-8", "replace")):
+        return [read_sheet(data)]
     try:
         content = read_json(data)
     except NotJson as error:
-        raise Refused("The file is not JSON text. Choose a sheet or a project that was sent out as JSON.") from error
+        raise Refused(
+            "The file is no sheet. Choose a sheet sent out as Markdown or JSON, or a project sent out as JSON."
+        ) from error
     if isinstance(content, dict) and content.get("format") == PROJECT_FORMAT:
         parts = content.get("parts")
         if not isinstance(parts, list) or len(parts) > MAX_PARTS:

@@ -9,20 +9,18 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import SurfacesItem
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface, surface_pieces
-from glass_spoon.studio.colours import PAINTS, Color
+from glass_spoon.studio.colours import PAINTS, TINTS, Color
 from glass_spoon.studio.see.scene import Shown, drawn_as
-
-MESH_COLOR: Color = (0.50, 0.64, 0.61)
-SURFACE_COLOR: Color = (0.62, 0.66, 0.66)
+from glass_spoon.studio.see.tints import tints_of
 
 
 def paint_of(document: SheetDocument, item: Shown) -> Color:
-    """Return the colour of an item: its own, else that of the surface it was made of, else the plain one."""
+    """Return the colour of an item: its own, else that of the surface it was made of, else its tint."""
     for item_id in (item.item_id, source_of(document, item.item_id)):
         colour = document.look(item_id).colour if item_id else "ink"
         if colour in PAINTS:
             return PAINTS[colour]
-    return SURFACE_COLOR if item.is_surface else MESH_COLOR
+    return TINTS[tints_of(document).get(item.item_id, 0)]
 
 
 def face_paints(build: Build, item: Shown) -> Floats | None:

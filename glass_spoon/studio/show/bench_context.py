@@ -24,11 +24,13 @@ from glass_spoon.studio.see.curve_rows import curve_rows
 from glass_spoon.studio.see.gauge_causes import gauge_causes
 from glass_spoon.studio.see.gauge_findings import offers
 from glass_spoon.studio.see.gauge_rows import FIRST, MORE, gauge_rows
+from glass_spoon.studio.see.part_meshes import part_faces, part_meshes
 from glass_spoon.studio.see.scene import (
     SHOWN_FACES,
     Shown,
     drawn_as,
     gauged,
+    gauged_meshes,
     known_readings,
     quick_readings,
     shown_items,
@@ -36,7 +38,7 @@ from glass_spoon.studio.see.scene import (
 )
 from glass_spoon.studio.see.view_choice import ViewChoice, read_view
 from glass_spoon.studio.sentences import Refused
-from glass_spoon.studio.show.sheet_rows import ChapterRows, chapters, size_rows, summary, with_gauges
+from glass_spoon.studio.show.sheet_rows import ChapterRows, chapters, rebuilt, size_rows, summary, with_gauges
 
 DISPLAY_MODES = (
     ("edges", "Faces + edges"),
@@ -124,6 +126,7 @@ def _built(build: Build, chosen: ViewChoice, asker: _Asker) -> dict[str, Any]:
         "chapters": chapters(build, chosen.after),
         "sizes": size_rows(build),
         "summary": summary(build),
+        "rebuilt": rebuilt(build),
         "is_empty": not build.document.lines,
         "curve_rows": curve_rows(build, chosen.curve),
         "curve_name": build.document.item_name(chosen.curve) if chosen.curve else "",
@@ -138,6 +141,9 @@ def _built(build: Build, chosen: ViewChoice, asker: _Asker) -> dict[str, Any]:
         context["gauges_sentence"] = " ".join(faults)
     item = gauged(shown, chosen.mesh)
     context["meshes"] = [(other.item_id, other.name) for other in shown if not other.is_surface]
+    context["part_meshes"] = part_meshes(build, gauged_meshes(shown), item, begin=not asker.hurries)
+    context["unread"] = any(not row.state for row in context["part_meshes"])
+    context["part_faces"] = part_faces(context["part_meshes"], build.document.limits.face_budget)
     if item is None:
         return context | {"levels": []}
     context |= {

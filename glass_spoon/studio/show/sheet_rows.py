@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -9,14 +10,21 @@ from typing import Any
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build, LineReport
 from glass_spoon.sheet.expressions import format_quantity, names_in
+from glass_spoon.sheet.items import BodiesItem, Item, MeshItem
 from glass_spoon.sheet.kinds import KINDS
-from glass_spoon.sheet.line import CHAPTERS, Finding, Line
-from glass_spoon.sheet.lines.remarks import Remark
+from glass_spoon.sheet.line import CHAPTERS, Finding, Line, clauses_of
+from glass_spoon.sheet.lines import VERBS
+from glass_spoon.sheet.lines.remarks import Remark, Step
 from glass_spoon.sheet.lines.sizes import Size
+from glass_spoon.sheet.offered_next import offered_next
+from glass_spoon.studio.see.tints import tints_of
 from glass_spoon.studio.show.value_parts import ValuePart, value_part
 
 PUNCTUATION = ",.;:)"
 """Marks that stay on the line of the value before them."""
+
+JOINED = "\u2060"
+"""Keeps a mark on the line of what is before it, where the two stand in different clauses."""
 
 
 @dataclass(frozen=True)
@@ -35,14 +43,50 @@ class SheetRow:
     dependents: str = ""
     told: str = ""
     worked: bool = False
+    offers: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def offers_json(self) -> str:
+        """The verbs that are offered behind it and their words, as JSON."""
+        return json.dumps(self.offers)
+
+    @property
+    def has_more(self) -> bool:
+        """Whether some of the sentence goes without saying."""
+        return any(part.quiet for part in self.parts)
+
+
+@dataclass(frozen=True)
+class StepHead:
+    """The heading of a step: its line, the tints of the bodies it gives, their faces (0 for none)."""
+
+    row: SheetRow
+    tints: tuple[int, ...] = ()
+    faces: int = 0
+
+    @property
+    def faces_text(self) -> str:
+        """The faces with commas between thousands."""
+        return f"{self.faces:,}"
 
 
 @dataclass(frozen=True)
 class ChapterRows:
-    """A run of lines of one chapter."""
+    """A run of lines of one chapter, or of one step of the modeler's own."""
 
     title: str
     rows: list[SheetRow] = field(default_factory=list)
+    step: StepHead | None = None
+
+    @property
+    def to_look_at(self) -> int:
+        """How many of the lines need a look, or failed."""
+        return sum(row.status in ("look", "failed") for row in self.rows)
+
+    @property
+    def rests(self) -> bool:
+        """Whether all lines are paused."""
+        return bool(self.rows) and all(row.paused for row in self.rows)
 
 
 @dataclass(frozen=True)
@@ -58,20 +102,54 @@ class SizeRow:
 
 
 def chapters(build: Build, after: str | None) -> list[ChapterRows]:
-    """Return the lines in order, a heading wherever the chapter changes."""
+    """Return the lines in order: by the steps of the sheet, or by chapters where it has none."""
+    document = build.document
+    steps = any(isinstance(line, Step) for line in document.lines)
+    shown = _Shown(build, after, document.kinds())
     result: list[ChapterRows] = []
-    for line in build.document.lines:
+    for line in document.lines:
         if isinstance(line, Size):
             continue
+        if isinstance(line, Step):
+            result.append(ChapterRows(line.title, step=StepHead(_row(shown, line))))
+            continue
         goes_along = isinstance(line, Remark) and result  # a remark stands where it is said
-        if not goes_along and (not result or result[-1].title != line.chapter):
-            result.append(ChapterRows(line.chapter))
-        result[-1].rows.append(_row(build, line, after))
-    return result
+        if not result or not (steps or goes_along or result[-1].title == line.chapter):
+            result.append(ChapterRows("" if steps else line.chapter))
+        result[-1].rows.append(_row(shown, line))
+    return [replace(chapter, step=_summed(build, chapter)) if chapter.step else chapter for chapter in result]
 
 
-def _row(build: Build, line: Line, after: str | None) -> SheetRow:
+def _summed(build: Build, chapter: ChapterRows) -> StepHead | None:
+    """Return the heading of a step with what its lines give."""
+    if chapter.step is None:
+        return None
+    tints, resting = tints_of(build.document), build.resting
+    given = [row.id for row in chapter.rows if row.id in tints and row.id in build.items and row.id not in resting]
+    bodies = [item for item in given if isinstance(build.items[item].item, MeshItem | BodiesItem)]
+    faces = sum(face_count(build.items[item].item) for item in bodies)
+    return replace(chapter.step, tints=tuple(dict.fromkeys(tints[item] for item in bodies or given)), faces=faces)
+
+
+def face_count(item: Item) -> int:
+    """Return the faces of a mesh, or of all copies of a body; 0 of anything else."""
+    if isinstance(item, MeshItem):
+        return item.mesh.face_count
+    return item.face_count if isinstance(item, BodiesItem) else 0
+
+
+@dataclass(frozen=True)
+class _Shown:
+    """What rows are made of: the build, the line up to which it is shown, the kinds of its items."""
+
+    build: Build
+    after: str | None
+    kinds: dict[str, str]
+
+
+def _row(shown: _Shown, line: Line) -> SheetRow:
     """Return one line as shown."""
+    build = shown.build
     report = build.reports.get(line.id, LineReport("waiting"))
     timed = line.item_id is not None and report.status not in ("waiting", "paused", "failed")
     status = "later" if line.id not in build.reports else report.status
@@ -85,11 +163,17 @@ def _row(build: Build, line: Line, after: str | None) -> SheetRow:
         _time_text(report.seconds) if timed else "",
         report.findings,
         line.paused,
-        line.id == after,
+        line.id == shown.after,
         ", ".join(str(number) for number in users if number),
         report.told,
         _worked(build, line, report),
+        tuple((verb, called(verb)) for verb in offered_next(build.document, line.id, shown.kinds)),
     )
+
+
+def called(verb: str) -> str:
+    """Return what the sentence of a verb calls it."""
+    return next(part.text for part in clauses_of(VERBS[verb].sentence)[0].parts if part.kind == "verb")
 
 
 def _worked(build: Build, line: Line, report: LineReport) -> bool:
@@ -113,16 +197,21 @@ def _users(document: SheetDocument, line: Line) -> list[Line]:
 
 
 def _parts(build: Build, line: Line) -> list[ValuePart]:
-    """Return the sentence in parts."""
+    """Return the sentence in parts, those quiet that go without saying."""
     parts: list[ValuePart] = []
-    for part in line.prose():
-        if part.kind != "field":
-            text = part.text.lstrip(PUNCTUATION) if parts else part.text
+    for clause in line.clauses():
+        quiet, first = line.is_quiet(clause), len(parts)
+        for part in clause.parts:
+            if part.kind == "field":
+                parts.append(replace(value_part(build, line, part.text), quiet=quiet))
+                continue
+            text = part.text.lstrip(PUNCTUATION)
             if tail := part.text[: len(part.text) - len(text)]:
-                parts[-1] = replace(parts[-1], tail=tail)
-            parts.append(ValuePart(part.kind, text))
-        else:
-            parts.append(value_part(build, line, part.text))
+                if len(parts) > first or (parts and parts[-1].quiet == quiet):
+                    parts[-1] = replace(parts[-1], tail=parts[-1].tail + tail)
+                else:
+                    text = JOINED + part.text
+            parts.append(ValuePart(part.kind, text, quiet=quiet))
     return parts
 
 
@@ -158,16 +247,29 @@ def size_rows(build: Build) -> list[SizeRow]:
 
 
 def summary(build: Build) -> str:
-    """Say what the part holds and what was rebuilt."""
-    counts = [(kind, len(build.visible(kind))) for kind in KINDS]
-    words = [f"{n} {KINDS[kind].plural if n > 1 else KINDS[kind].noun}" for kind, n in counts if n]
-    text = ", ".join(words) or "nothing yet"
+    """Say what the part gives, how much of its budget that takes, and how many lines need a look."""
+    resting, document = build.resting, build.document
+    states = [state for _, state in build.visible("mesh", "bodies") if state.item_id not in resting]
+    bodies = [state for state in states if not document.is_hidden(state.item_id)]
+    if bodies:
+        faces = sum(face_count(state.item) for state in bodies)
+        what = "1 body" if len(bodies) == 1 else f"{len(bodies)} bodies"
+        text = f"{what}, {faces:,} faces of {document.limits.face_budget:,}"
+    else:
+        counts = [(kind, len(build.visible(kind))) for kind in KINDS]
+        words = [f"{n} {KINDS[kind].plural if n > 1 else KINDS[kind].noun}" for kind, n in counts if n]
+        text = ", ".join(words) or "nothing yet"
+    amiss = sum(report.status in ("look", "failed") for report in build.reports.values())
+    return text + (f" · {amiss} line{'' if amiss == 1 else 's'} need{'s' if amiss == 1 else ''} a look" if amiss else "")
+
+
+def rebuilt(build: Build) -> str:
+    """Say what was rebuilt by the last change."""
     fresh = [i for i, report in build.reports.items() if report.key and not report.from_cache]
-    if fresh:
-        number = build.document.number_of(fresh[0])
-        took = f" in {build.seconds:.1f}\xa0s" if build.seconds >= 1 else ""
-        text += f" · rebuilt from line {number}{took}"
-    return text
+    if not fresh:
+        return ""
+    took = f" in {build.seconds:.1f}\xa0s" if build.seconds >= 1 else ""
+    return f"Rebuilt from line {build.document.number_of(fresh[0])}{took}."
 
 
 def in_chapter_order(verbs: list[Any]) -> list[tuple[str, list[Any]]]:

@@ -40,7 +40,8 @@ QUIET = ("number", "choice", "corners", "law")
 class ValuePart:
     """A piece of a sentence. kind: text, verb, number, choice, reference, name, points, corners, file.
 
-    tail: the punctuation that follows and must not begin a line. usual: it is as the verb has it by itself.
+    tail: the punctuation that follows and must not begin a line. usual: it is as the verb has it by itself. quiet: it
+    belongs to a clause that goes without saying while the line is closed.
     """
 
     kind: str
@@ -54,6 +55,7 @@ class ValuePart:
     axis: str = ""
     tail: str = ""
     usual: bool = False
+    quiet: bool = False
 
     @property
     def entries(self) -> list[str]:
@@ -73,9 +75,8 @@ class _Stored:
 
 def value_part(build: Build, line: Line, name: str) -> ValuePart:
     """Return one editable value of a line."""
-    raw = getattr(line, name)
-    part = _shown(line.spec(name), _Stored(build, line, name, raw))
-    usual = part.kind in QUIET and str(raw) == str(type(line).model_fields[name].default)
+    part = _shown(line.spec(name), _Stored(build, line, name, getattr(line, name)))
+    usual = part.kind in QUIET and line.is_usual(name)
     return replace(part, usual=usual) if usual else part
 
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from itertools import groupby
+
 from django import template
 from django.utils.html import conditional_escape
 from django.utils.safestring import SafeString, mark_safe
 
 from glass_spoon.studio.show.sheet_rows import SheetRow
 from glass_spoon.studio.show.value_html import value_html
+from glass_spoon.studio.show.value_parts import ValuePart
 
 register = template.Library()
 
@@ -15,8 +18,15 @@ register = template.Library()
 @register.simple_tag
 def sentence(part_id: int, row: SheetRow, *, may_edit: bool) -> SafeString:
     """Return the sentence of a line with its values."""
+    clauses = groupby(row.parts, key=lambda part: part.quiet)
+    return mark_safe("".join(_clause(part_id, row, list(parts), may_edit=may_edit) for _, parts in clauses))
+
+
+def _clause(part_id: int, row: SheetRow, parts: list[ValuePart], *, may_edit: bool) -> str:
+    """Return a stretch of a sentence that is said, or goes without saying, as a whole."""
     pieces = []
-    for part in row.parts:
+    for part in parts:
         piece = value_html(part_id, row, part, may_edit=may_edit)
         pieces.append(f'<span class="with-tail">{piece}{conditional_escape(part.tail)}</span>' if part.tail else piece)
-    return mark_safe("".join(pieces))
+    text = "".join(pieces)
+    return f'<span class="quiet-clause">{text}</span>' if parts[0].quiet else text

@@ -12,6 +12,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_POST, require_safe
 
 from glass_spoon.sheet.edit import dependents, find_line
+from glass_spoon.sheet.edit_many import up_to
 from glass_spoon.sheet.kinds import KINDS
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.sheet.propose import propose
@@ -144,7 +145,7 @@ def find_verbs(request: HttpRequest, part_id: int) -> HttpResponse:
     """Propose lines for plain words."""
     part, _ = part_for(request, part_id, MAY_EDIT)
     text = request.GET.get("text", "")
-    found = propose(text, part.sheet())
+    found = propose(text, up_to(part.sheet(), request.GET.get("after")))
     groups = [("", found)] if text.strip() else in_chapter_order(found)
     return render(request, "bench/_proposals.html", {"groups": groups, "text": text, "part": part})
 

@@ -8,6 +8,7 @@ from django.shortcuts import render
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_POST, require_safe
 
+from glass_spoon.sheet.text_form.write_text import write_lines, write_text
 from glass_spoon.studio.access import part_for
 from glass_spoon.studio.flows import send_out as flow
 from glass_spoon.studio.flows.build_part import finished_build
@@ -93,3 +94,22 @@ def sheet_json(request: HttpRequest, part_id: int) -> HttpResponse:
     response = HttpResponse(part.sheet().to_json(), content_type="application/json")
     response["Content-Disposition"] = content_disposition_header(True, f"{part.name}.json")
     return response
+
+
+@login_required
+@require_safe
+def sheet_text(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Send the sheet in its written form."""
+    part, _ = part_for(request, part_id)
+    response = HttpResponse(write_text(part.sheet()), content_type="text/markdown; charset=utf-8")
+    response["Content-Disposition"] = content_disposition_header(True, f"{part.name}.md")
+    return response
+
+
+@login_required
+@require_safe
+def lines_text(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Answer some lines in their written form: what is copied."""
+    part, _ = part_for(request, part_id)
+    chosen = set(request.GET.get("lines", "").split(","))
+    return HttpResponse(write_lines(part.sheet(), chosen), content_type="text/plain; charset=utf-8")

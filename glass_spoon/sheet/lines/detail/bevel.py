@@ -38,9 +38,11 @@ class Bevel(DetailWork):
         Phrase(r"(?:by |with )?(?:a )?width (?:of )?{width}|{width} wide", {"sized": "width"}, finds=False),
         Phrase(r"in {steps} steps", finds=False),
     )
-    sentence = "**Bevel** {marks} of {mesh} by a {sized} of {width}, {profile}, in {steps} steps, with {own}."
+    sentence = "**Bevel** {marks} of {mesh} by a {sized} of {width}[, {profile}][, in {steps} steps][, with {own}]."
     wording_field = "sized"
-    wordings = {"radius": "**Bevel** {marks} of {mesh} by a {sized} of {radius}, {profile}, in {steps} steps, with {own}."}
+    wordings = {
+        "radius": "**Bevel** {marks} of {mesh} by a {sized} of {radius}[, {profile}][, in {steps} steps][, with {own}]."
+    }
 
     acts_on = ("edge",)
     act_key = "B"

@@ -33,7 +33,7 @@ from glass_spoon.sheet.lines.mesh_work.mesh_work import Worked
 from glass_spoon.sheet.lines.place.fields import SAID_WAYS, X, Y, Z
 from glass_spoon.sheet.phrase import Phrase
 
-_FADE = "{mirrored}, fading over {reach}"
+_FADE = "[, {mirrored}][, fading over {reach}]"
 
 
 class Nudge(DetailWork):
@@ -52,12 +52,12 @@ class Nudge(DetailWork):
         Phrase(r"(?:fading|falloff|fade|soft) (?:of |over )?{reach}", finds=False),
         Phrase(SAID_WAYS.pattern, {**SAID_WAYS.sets, "how": "moved"}, finds=False),
     )
-    sentence = f"**Nudge** {{marks}} of {{mesh}}, {{how}} by x {{x}}, y {{y}}, z {{z}}, {_FADE}."
+    sentence = f"**Nudge** {{marks}} of {{mesh}}, {{how}} by x {{x}}, y {{y}}, z {{z}}{_FADE}."
     wording_field = "how"
     wordings = {
-        "pushed": f"**Nudge** {{marks}} of {{mesh}}, {{how}} out by {{out}}, {_FADE}.",
-        "turned": f"**Nudge** {{marks}} of {{mesh}}, {{how}} by {{angle}} about {{about}}, {_FADE}.",
-        "scaled": f"**Nudge** {{marks}} of {{mesh}}, {{how}} by {{factor}} from their middle, {_FADE}.",
+        "pushed": f"**Nudge** {{marks}} of {{mesh}}, {{how}} out by {{out}}{_FADE}.",
+        "turned": f"**Nudge** {{marks}} of {{mesh}}, {{how}} by {{angle}} about {{about}}{_FADE}.",
+        "scaled": f"**Nudge** {{marks}} of {{mesh}}, {{how}} by {{factor}} from their middle{_FADE}.",
     }
 
     acts_on = ("face", "edge", "point")

@@ -44,7 +44,7 @@ DRAG_COLUMNS = (
 )
 _GOES = ("right", "back", "rise")
 _KINDS: dict[str, MarkKind] = {"points": "point", "edges": "edge", "faces": "face"}
-_REACH = "what is within {reach} follows"
+_REACH = "[; what is within {reach} follows]"
 
 
 class Drag(MeshWork):
@@ -68,7 +68,7 @@ class Drag(MeshWork):
         Phrase(r"(?:within|reach(?:ing)?(?: of)?|falloff(?: of)?) {reach}(?: follow(?:s|ing)?)?", finds=False),
         Phrase(r"mirrored(?! (?:left|front))|symmetric(?:ally)?|both sides", {"mirrored": "left and right"}, finds=False),
     )
-    sentence = f"**Drag** {{drags}} by hand: {{what}} of {{mesh}}, {{mirrored}}; {_REACH}."
+    sentence = f"**Drag** {{drags}} by hand: {{what}} of {{mesh}}[, {{mirrored}}]{_REACH}."
 
     verb: Literal["drag"] = "drag"
     drags: Annotated[

@@ -42,9 +42,9 @@ class Slide(DetailWork):
         Phrase(r"(?:by |over )?{distance}", {"by": "a distance"}, finds=False),
         Phrase(r"on (?:its|the) surface", {"held": "on its surface"}, finds=False),
     )
-    sentence = "**Slide** {marks} of {mesh} by {by} of {share}, {held}."
+    sentence = "**Slide** {marks} of {mesh} by {by} of {share}[, {held}]."
     wording_field = "by"
-    wordings = {"a distance": "**Slide** {marks} of {mesh} by {by} of {distance}, {held}."}
+    wordings = {"a distance": "**Slide** {marks} of {mesh} by {by} of {distance}[, {held}]."}
 
     acts_on = ("edge",)
     act_key = "E"

@@ -31,7 +31,7 @@ class Bridge(DetailWork):
         Phrase(r"(?:round|smooth|bent|tangent|in a bend)(?:ly)?", {"bend": "in a round bend"}, finds=False),
         Phrase(r"in {steps} (?:steps|rows)", finds=False),
     )
-    sentence = f"**Bridge** {{marks}} of {{mesh}} {_BEND}, in {{steps}} rows, turned by {{turned}} edges."
+    sentence = f"**Bridge** {{marks}} of {{mesh}} {_BEND}[, in {{steps}} rows][, turned by {{turned}} edges]."
 
     acts_on = ("face", "edge")
     act_key = "J"
@@ -95,7 +95,7 @@ class Fill(DetailWork):
         ),
         Phrase(r"flat|stretched", {"manner": "stretched over the rim"}, finds=False),
     )
-    sentence = "**Fill** {marks} of {mesh}, {manner}."
+    sentence = "**Fill** {marks} of {mesh}[, {manner}]."
 
     acts_on = ("face", "edge")
     act_key = "F"

@@ -29,7 +29,7 @@ class Inset(DetailWork):
         Phrase(r"(?:raised|up) (?:by )?{depth}|{depth} (?:up|high)", finds=False),
         Phrase(r"(?:with|in) {loops} (?:loops|rows|bands)", finds=False),
     )
-    sentence = "**Inset** {marks} of {mesh} by {distance}, {grouping}, raised {depth}, with {loops} rows about them."
+    sentence = "**Inset** {marks} of {mesh} by {distance}[, {grouping}][, raised {depth}][, with {loops} rows about them]."
 
     acts_on = ("face",)
     act_key = "I"

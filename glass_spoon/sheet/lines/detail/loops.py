@@ -60,7 +60,7 @@ class InsertLoops(DetailWork):
     wording_field = "spacing"
     wordings = {
         "one at a share": "**Insert** across {marks} of {mesh} {spacing}, {share}.",
-        "beside them": "**Insert** loops at {distance} from {marks} of {mesh}, {spacing} {sides}.",
+        "beside them": "**Insert** loops at {distance} from {marks} of {mesh}, {spacing}[ {sides}].",
     }
 
     acts_on = ("edge",)

@@ -39,13 +39,13 @@ class PullOut(DetailWork):
         Phrase(r"(?:up )?to (?:the |a )?surface", {"way": "to a surface"}, finds=False),
         Phrase(r"to (?:the )?(?:level|height) (?:of )?{level}", {"way": "to a level"}, finds=False),
     )
-    sentence = "**Pull out** {marks} of {mesh} by {distance} {way}, {grouping}, in {rows} rows."
+    sentence = "**Pull out** {marks} of {mesh} by {distance} {way}[, {grouping}][, in {rows} rows]."
     wording_field = "way"
     wordings = {
-        "one way": "**Pull out** {marks} of {mesh} {way} by x {x}, y {y}, z {z}, {grouping}, in {rows} rows.",
-        "to a level": "**Pull out** {marks} of {mesh} straight {way}, {level}, in {rows} rows.",
-        "to a surface": "**Pull out** {marks} of {mesh} {way}, {surface}, in {rows} rows.",
-        "along a curve": "**Pull out** {marks} of {mesh} {way} {curve} in {rows} rows, scaled {scale}, twisted {twist}.",
+        "one way": "**Pull out** {marks} of {mesh} {way} by x {x}, y {y}, z {z}[, {grouping}][, in {rows} rows].",
+        "to a level": "**Pull out** {marks} of {mesh} straight {way}, {level}[, in {rows} rows].",
+        "to a surface": "**Pull out** {marks} of {mesh} {way}, {surface}[, in {rows} rows].",
+        "along a curve": "**Pull out** {marks} of {mesh} {way} {curve}[ in {rows} rows][, scaled {scale}][, twisted {twist}].",
     }
 
     acts_on = ("face",)

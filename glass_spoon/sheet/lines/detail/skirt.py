@@ -45,12 +45,12 @@ class Skirt(DetailWork):
         Phrase(r"to (?:the )?curve", {"way": "to a curve"}, finds=False),
         Phrase(r"(?:on in the surface by|on by|on|outwards? by|outwards?|by) {distance}", finds=False),
     )
-    sentence = "**Skirt** {marks} of {mesh} {way} by {distance}, in {rows} rows."
+    sentence = "**Skirt** {marks} of {mesh} {way} by {distance}[, in {rows} rows]."
     wording_field = "way"
     wordings = {
-        "one way": "**Skirt** {marks} of {mesh} {way} by x {x}, y {y}, z {z}, in {rows} rows.",
-        "to a level": "**Skirt** {marks} of {mesh} straight {way}, {level}, in {rows} rows.",
-        "to a curve": "**Skirt** {marks} of {mesh} {way}, {curve}, in {rows} rows.",
+        "one way": "**Skirt** {marks} of {mesh} {way} by x {x}, y {y}, z {z}[, in {rows} rows].",
+        "to a level": "**Skirt** {marks} of {mesh} straight {way}, {level}[, in {rows} rows].",
+        "to a curve": "**Skirt** {marks} of {mesh} {way}, {curve}[, in {rows} rows].",
     }
 
     acts_on = ("edge",)

@@ -69,13 +69,13 @@ class TrueUp(DetailWork):
         Phrase(r"(?:made )?straight", {"shape": "straight"}, finds=False),
         Phrase(r"(?:made )?even(?:ly)?(?: apart| spaced)?", {"shape": "even"}, finds=False),
     )
-    sentence = "**True up** {marks} of {mesh}, made {shape}, by {strength}, {held}."
+    sentence = "**True up** {marks} of {mesh}, made {shape}[, by {strength}][, {held}]."
     wording_field = "shape"
     wordings = {
-        "flat": f"**True up** {{marks}} of {{mesh}}, made {{shape}} in {_PLANE}, by {{strength}}.",
-        "flat faces": "**True up** {marks} of {mesh}, made {shape}, by {strength}.",
-        "round": f"**True up** {{marks}} of {{mesh}}, made {{shape}} with {_SIZED}, by {{strength}}, {{held}}.",
-        "on a curve": "**True up** {marks} of {mesh}, evenly {shape}, {curve}, by {strength}.",
+        "flat": f"**True up** {{marks}} of {{mesh}}, made {{shape}} in {_PLANE}[, by {{strength}}].",
+        "flat faces": "**True up** {marks} of {mesh}, made {shape}[, by {strength}].",
+        "round": f"**True up** {{marks}} of {{mesh}}, made {{shape}} with {_SIZED}[, by {{strength}}][, {{held}}].",
+        "on a curve": "**True up** {marks} of {mesh}, evenly {shape}, {curve}[, by {strength}].",
     }
 
     acts_on = ("face", "edge", "point")

@@ -62,7 +62,7 @@ class Round(CornerWork):
 
     summary = "Round the sharp points of a curve by exact tangent arcs."
     words = ("fillet", "radius", "corner", "soften")
-    sentence = "**Round** the sharp points of {curve} to {fit} {radius}, with {own}."
+    sentence = "**Round** the sharp points of {curve} to {fit} {radius}[, with {own}]."
 
     verb: Literal["round"] = "round"
     curve: Changed = ""
@@ -97,7 +97,7 @@ class Chamfer(CornerWork):
 
     summary = "Cut the sharp points of a curve off by straight lines."
     words = ("bevel", "corner", "cut", "setback")
-    sentence = "**Chamfer** the sharp points of {curve} by {setback}, with {own}."
+    sentence = "**Chamfer** the sharp points of {curve} by {setback}[, with {own}]."
 
     verb: Literal["chamfer"] = "chamfer"
     curve: Changed = ""
@@ -124,7 +124,7 @@ class Offset(Line):
         Phrase(r"outwards?", {"side": "outside"}, finds=False),
         Phrase(r"inwards?", {"side": "inside"}, finds=False),
     )
-    sentence = "**Offset** {curve} by {distance} to the {side}, corners {corner}, within {tolerance}, giving {gives}."
+    sentence = "**Offset** {curve} by {distance} to the {side}[, corners {corner}][, within {tolerance}], giving {gives}."
     gives_kind = "curve"
 
     verb: Literal["offset"] = "offset"
@@ -199,9 +199,9 @@ class Respace(Line):
     chapter = "Draw"
     summary = "Respace a curve: points evenly by its length, corners kept."
     words = ("rebuild", "even", "divide", "resample", "points")
-    sentence = "**Respace** {curve} into {measure} {count}, {between}."
+    sentence = "**Respace** {curve} into {measure} {count}[, {between}]."
     wording_field = "measure"
-    wordings = {"steps of": "**Respace** {curve} into {measure} {step}, {between}."}
+    wordings = {"steps of": "**Respace** {curve} into {measure} {step}[, {between}]."}
 
     verb: Literal["respace"] = "respace"
     curve: Changed = ""
@@ -241,7 +241,7 @@ class Refit(Line):
     chapter = "Draw"
     summary = "Refit a curve with the fewest points that keep it within a tolerance."
     words = ("simplify", "reduce", "fewest", "fit", "fair", "convert", "degree")
-    sentence = "**Refit** {curve} with the fewest control points of degree {degree} within {tolerance}."
+    sentence = "**Refit** {curve} with the fewest control points[ of degree {degree}] within {tolerance}."
 
     verb: Literal["refit"] = "refit"
     curve: Changed = ""

@@ -53,8 +53,8 @@ class Join(Line):
         Phrase(r"(?:a )?blend between", {"way": "a blend between"}, finds=False),
     )
     sentence = (
-        "**Join** the {first_end} of {first} and the {second_end} of {second} into {gives}; where they are more than {tolerance} "
-        "apart, {way}."
+        "**Join** the {first_end} of {first} and the {second_end} of {second} into {gives}[; where they are more than {tolerance} "
+        "apart, {way}]."
     )
     gives_kind = "curve"
 
@@ -126,8 +126,8 @@ class Blend(Line):
     summary = "Blend between two ends with place, tangent or curvature (G0, G1, G2)."
     words = ("bridge", "connect", "g1", "g2", "smooth", "transition")
     sentence = (
-        "**Blend** {gives} from the {first_end} of {first} to the {second_end} of {second} with {continuity}, bulging {first_bulge} "
-        "and {second_bulge}."
+        "**Blend** {gives} from the {first_end} of {first} to the {second_end} of {second} with {continuity}[, bulging {first_bulge} "
+        "and {second_bulge}]."
     )
     gives_kind = "curve"
 

@@ -40,8 +40,8 @@ class Draw(Line):
     summary = "Draw a curve on the board: through points, pulled by control points, or straight from point to point."
     words = ("curve", "spline", "profile", "points", "sketch", "outline", "polyline", "control")
     sentence = (
-        "**Draw** {gives} {manner} {points} on the {plane} plane, {shape}; it starts {start} {start_angle} and ends {end} "
-        "{end_angle}, with {spacing} spacing, of degree {degree}, {half}."
+        "**Draw** {gives} {manner} {points}[ on the {plane} plane][, {shape}][; it starts {start} {start_angle} and ends {end} "
+        "{end_angle}][, with {spacing} spacing][, of degree {degree}][, {half}]."
     )
     gives_kind = "curve"
 
@@ -82,18 +82,18 @@ class Draw(Line):
 
     def sentence_now(self) -> str:
         """Name the ends, the spacing and the degree only where they count."""
-        head = "**Draw** {gives} {manner} {points} on the {plane} plane, {shape}"
+        head = "**Draw** {gives} {manner} {points}[ on the {plane} plane][, {shape}]"
         if self.shape == "open":
-            head += ", {half}"
+            head += "[, {half}]"
         if self.manner == "straight through":
             return head + "."
         if self.manner == "pulled by":
-            return head + ", of degree {degree}."
+            return head + "[, of degree {degree}]."
         if self.shape == "closed":
-            return head + ", with {spacing} spacing."
+            return head + "[, with {spacing} spacing]."
         start = "{start} {start_angle}" if self.start == "at an angle" else "{start}"
         end = "{end} {end_angle}" if self.end == "at an angle" else "{end}"
-        return f"{head}; it starts {start} and ends {end}, with {{spacing}} spacing."
+        return f"{head}[; it starts {start} and ends {end}][, with {{spacing}} spacing]."
 
     def build(self, given: Given) -> CurveItem:
         """Run through the points, or be pulled by them; the other half is welded on at the axis."""
@@ -184,8 +184,8 @@ class ImportCurve(_Imported):
     summary = "Import a path of an SVG drawing, exactly."
     words = ("svg", "file", "path", "load", "drawing", "open", "insert")
     sentence = (
-        "**Import curve** {gives} from path {path} of {svg}, drawn in {unit}, onto the {plane} plane, {placed}, "
-        "moved {right} right and {up} up."
+        "**Import curve** {gives} from[ path {path} of] {svg}[, drawn in {unit}][, onto the {plane} plane][, {placed}]"
+        "[, moved {right} right and {up} up]."
     )
     unit_actions: ClassVar[tuple[str, ...]] = ("mm", "px", "inch")
 
@@ -219,8 +219,8 @@ class ImportDxf(_Imported):
     summary = "Import a curve of a DXF drawing, exactly; pieces that touch may be linked into one."
     words = ("dxf", "file", "load", "drawing", "cad", "insert")
     sentence = (
-        "**Import DXF** {gives} from curve {path} of {dxf}, drawn in {unit}, its pieces {linked}, onto the {plane} plane, "
-        "{placed}, moved {right} right and {up} up."
+        "**Import DXF** {gives} from[ curve {path} of] {dxf}[, drawn in {unit}][, its pieces {linked}][, onto the {plane} plane]"
+        "[, {placed}][, moved {right} right and {up} up]."
     )
     unit_actions: ClassVar[tuple[str, ...]] = ("mm", "cm", "inch")
 

@@ -37,7 +37,7 @@ class Flatten(Line):
     chapter = "Draw"
     summary = "Flatten a curve onto a drawing plane, exactly."
     words = ("project", "plane", "flat", "drop")
-    sentence = "**Flatten** {curve} onto the {plane} plane, {at} out of the middle."
+    sentence = "**Flatten** {curve} onto the {plane} plane[, {at} out of the middle]."
 
     verb: Literal["flatten"] = "flatten"
     curve: Flattened = ""
@@ -59,7 +59,7 @@ class Project(Line):
     chapter = "Draw"
     summary = "Project a curve onto a surface: along a direction, or to the nearest places."
     words = ("drape", "surface", "onto", "drop", "shadow")
-    sentence = "**Project** {curve} onto {surface} {way}, within {tolerance}, giving {gives}."
+    sentence = "**Project** {curve} onto {surface} {way}[, within {tolerance}], giving {gives}."
     gives_kind = "curve"
 
     verb: Literal["project"] = "project"
@@ -90,7 +90,7 @@ class Loop(Line):
     chapter = "Draw"
     summary = "Take an edge loop or a rim of a mesh as a curve."
     words = ("boundary", "rim", "edge", "mesh", "extract", "border")
-    sentence = "**Loop** {gives} from the {which} of {mesh} nearest x {x}, y {y}, z {z}, {between}."
+    sentence = "**Loop** {gives} from the {which} of {mesh} nearest x {x}, y {y}, z {z}[, {between}]."
     gives_kind = "curve"
 
     verb: Literal["loop"] = "loop"

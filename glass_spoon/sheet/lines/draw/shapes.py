@@ -90,7 +90,7 @@ class StraightLine(Line):
     chapter = "Draw"
     summary = "Draw a straight line between two places."
     words = ("straight", "segment", "axis", "construction")
-    sentence = "**Line** {gives} on the {plane} plane from {right} right, {up} up to {to_right} right, {to_up} up."
+    sentence = "**Line** {gives}[ on the {plane} plane] from {right} right, {up} up to {to_right} right, {to_up} up."
     gives_kind = "curve"
 
     verb: Literal["line"] = "line"
@@ -118,16 +118,16 @@ class Arc(Line):
         Phrase(r"radius(?: of)? {radius}", {"given_by": "its centre"}, finds=False),
     )
     _ENDS = "from {right} right, {up} up to {to_right} right, {to_up} up"
-    sentence = f"**Arc** {{gives}} on the {{plane}} plane by {{given_by}}: {_ENDS}, {{bulge}} high over its chord."
+    sentence = f"**Arc** {{gives}}[ on the {{plane}} plane] by {{given_by}}: {_ENDS}, {{bulge}} high over its chord."
     wording_field = "given_by"
     wordings = {
         "its bulge": sentence,
         "its centre": (
-            "**Arc** {gives} on the {plane} plane by {given_by}: about {center_right} right, {center_up} up with radius "
+            "**Arc** {gives}[ on the {plane} plane] by {given_by}: about {center_right} right, {center_up} up with radius "
             "{radius}, from {start_angle} to {end_angle}."
         ),
-        "a place on it": f"**Arc** {{gives}} on the {{plane}} plane by {{given_by}}: {_ENDS}, through {{by_right}} right, {{by_up}} up.",
-        "a tangent": "**Arc** {gives} on the {plane} plane by {given_by}: on from the end of {curve} to {to_right} right, {to_up} up.",
+        "a place on it": f"**Arc** {{gives}}[ on the {{plane}} plane] by {{given_by}}: {_ENDS}, through {{by_right}} right, {{by_up}} up.",
+        "a tangent": "**Arc** {gives}[ on the {plane} plane] by {given_by}: on from the end of {curve} to {to_right} right, {to_up} up.",
     }
     gives_kind = "curve"
 
@@ -186,7 +186,7 @@ class Circle(_Shape):
 
     summary = "Draw a circle by its radius."
     words = ("round", "ring", "diameter")
-    sentence = "**Circle** {gives} on the {plane} plane, radius {radius}, about {right} right, {up} up."
+    sentence = "**Circle** {gives}[ on the {plane} plane], radius {radius}[, about {right} right, {up} up]."
 
     verb: Literal["circle"] = "circle"
     gives: CurveName = "circle"
@@ -207,8 +207,8 @@ class Ellipse(_Shape):
     summary = "Draw an ellipse or an arc of one."
     words = ("oval", "elliptic", "arc")
     sentence = (
-        "**Ellipse** {gives} on the {plane} plane, half axes {first} and {second}, turned {turn}, about {right} right, {up} up, "
-        "from {start_angle} to {end_angle}."
+        "**Ellipse** {gives}[ on the {plane} plane], half axes {first} and {second}[, turned {turn}][, about {right} right, {up} up]"
+        "[, from {start_angle} to {end_angle}]."
     )
 
     verb: Literal["ellipse"] = "ellipse"
@@ -236,14 +236,14 @@ class Rectangle(_Shape):
     summary = "Draw a rectangle, its corners sharp or rounded, alike or each its own."
     words = ("square", "box", "corner", "rounded")
     sentence = (
-        "**Rectangle** {gives} on the {plane} plane, {width} wide and {height} high, {corners} of {radius}, turned {turn}, "
+        "**Rectangle** {gives}[ on the {plane} plane], {width} wide and {height} high[, {corners} of {radius}][, turned {turn}], "
         "about {right} right, {up} up."
     )
     wording_field = "corners"
     wordings = {
         "four corners": (
-            "**Rectangle** {gives} on the {plane} plane, {width} wide and {height} high, {corners} of {radius}, {second}, {third} "
-            "and {fourth}, turned {turn}, about {right} right, {up} up."
+            "**Rectangle** {gives}[ on the {plane} plane], {width} wide and {height} high, {corners} of {radius}, {second}, {third} "
+            "and {fourth}[, turned {turn}][, about {right} right, {up} up]."
         )
     }
 
@@ -315,7 +315,7 @@ class Polygon(_Shape):
         Phrase(r"{radius} across (?:the |its )?(?:flats|sides)", {"radius": "{radius} / 2", "across": "sides"}, finds=False),
         Phrase(r"{radius} across(?: (?:the |its )?corners)?", {"radius": "{radius} / 2", "across": "corners"}, finds=False),
     )
-    sentence = "**Polygon** {gives} on the {plane} plane with {sides} sides, {radius} to its {across}, turned {turn}, about {right} right, {up} up."
+    sentence = "**Polygon** {gives}[ on the {plane} plane] with {sides} sides, {radius} to its {across}[, turned {turn}][, about {right} right, {up} up]."
 
     verb: Literal["polygon"] = "polygon"
     gives: CurveName = "polygon"
@@ -348,8 +348,8 @@ class Star(_Shape):
         Phrase(r"(?:in to|roots at) {inner}", finds=False),
     )
     sentence = (
-        "**Star** {gives} on the {plane} plane with {tips} tips, from {inner} out to {outer} {measured}, tips rounded to "
-        "{tip_radius} and roots to {root_radius}, turned {turn}, about {right} right, {up} up."
+        "**Star** {gives}[ on the {plane} plane] with {tips} tips, from {inner} out to {outer}[ {measured}][, tips rounded to "
+        "{tip_radius} and roots to {root_radius}][, turned {turn}][, about {right} right, {up} up]."
     )
 
     verb: Literal["star"] = "star"
@@ -392,7 +392,7 @@ class Slot(_Shape):
 
     summary = "Draw a slot with round ends."
     words = ("oblong", "stadium", "keyhole", "groove")
-    sentence = "**Slot** {gives} on the {plane} plane, {length} between its centres and {width} wide, turned {turn}, about {right} right, {up} up."
+    sentence = "**Slot** {gives}[ on the {plane} plane], {length} between its centres and {width} wide[, turned {turn}][, about {right} right, {up} up]."
 
     verb: Literal["slot"] = "slot"
     gives: CurveName = "slot"
@@ -416,7 +416,7 @@ class Conic(Line):
     summary = "Draw a conic arc between two tangents: elliptic, parabolic or hyperbolic by rho."
     words = ("parabola", "hyperbola", "rho", "shoulder", "crown")
     sentence = (
-        "**Conic** {gives} on the {plane} plane from {right} right, {up} up to {to_right} right, {to_up} up, its tangents meeting "
+        "**Conic** {gives}[ on the {plane} plane] from {right} right, {up} up to {to_right} right, {to_up} up, its tangents meeting "
         "at {tip_right} right, {tip_up} up, rho {rho}."
     )
     gives_kind = "curve"
@@ -454,7 +454,7 @@ class Spiral(_Shape):
     summary = "Draw a flat spiral whose radius grows evenly."
     words = ("coil", "archimedes", "wind", "snail")
     sentence = (
-        "**Spiral** {gives} on the {plane} plane, {turns} turns {hand} from radius {inner} to {outer}, starting at {start_angle}, "
+        "**Spiral** {gives}[ on the {plane} plane], {turns} turns[ {hand}] from radius {inner} to {outer}[, starting at {start_angle}], "
         "about {right} right, {up} up."
     )
 

@@ -40,10 +40,10 @@ class Helix(Line):
         Phrase(r"{height} (?:high|tall)", {"climbing": "to a height"}, finds=False),
         Phrase(r"(?:climbing|rising)(?: a height of| by)? {height}", {"climbing": "to a height"}, finds=False),
     )
-    _HEAD = "**Helix** {gives} about the {axis}, {hand}, {turns} turns "
+    _HEAD = "**Helix** {gives} about the {axis}[, {hand}], {turns} turns "
     _TAIL = (
-        " from radius {radius} to {end_radius}, starting at {start_angle}, {base} along the axis; its pitch eases in over "
-        "{ease_start} and out over {ease_end} turns, and it runs out of a core of {core} over {run_start} and {run_end} turns."
+        " from radius {radius} to {end_radius}[, starting at {start_angle}][, {base} along the axis][; its pitch eases in over "
+        "{ease_start} and out over {ease_end} turns][, and it runs out of a core of {core} over {run_start} and {run_end} turns]."
     )
     sentence = _HEAD + "{climbing} of {pitch}," + _TAIL
     wording_field = "climbing"
@@ -105,7 +105,7 @@ class Coil(Line):
     chapter = "Draw"
     summary = "Wind a helix around a curve: a strand round a rope's core, wire round a hose."
     words = ("wind", "around", "strand", "rope", "helix", "wrap")
-    sentence = "**Coil** {gives} around {curve}, {hand}, {turns} turns at a distance of {radius} to {end_radius}, starting at {start_angle}."
+    sentence = "**Coil** {gives} around {curve}[, {hand}], {turns} turns at a distance of {radius} to {end_radius}[, starting at {start_angle}]."
     gives_kind = "curve"
 
     verb: Literal["coil"] = "coil"

@@ -200,7 +200,7 @@ class ExtendSurface(Line):
     chapter = "Form"
     summary = "Let a surface go on past one of its edges."
     words = ("longer", "lengthen", "edge", "continue")
-    sentence = "**Lengthen** {surface} {way} it past its {end} by {length}, going on {going}."
+    sentence = "**Lengthen** {surface} {way} it past its {end} by {length}[, going on {going}]."
 
     verb: Literal["lengthen"] = "lengthen"
     surface: ChangedSurface = ""
@@ -229,7 +229,7 @@ class OffsetSurface(Line):
         Phrase(r"outwards?", {"side": "outside"}, finds=False),
         Phrase(r"inwards?", {"side": "inside"}, finds=False),
     )
-    sentence = "**Parallel** surface {gives} to {surface}, {distance} to its {side}, within {tolerance}."
+    sentence = "**Parallel** surface {gives} to {surface}, {distance} to its {side}[, within {tolerance}]."
     gives_kind = "surface"
 
     verb: Literal["parallel"] = "parallel"
@@ -276,7 +276,7 @@ class Rebuild(Line):
     chapter = "Form"
     summary = "Write a surface anew with fewer control points, within a tolerance; sharp edges stay."
     words = ("simplify", "reduce", "fewer control points", "refit", "lighter")
-    sentence = "**Rebuild** {surface} with fewer control points, within {tolerance}."
+    sentence = "**Rebuild** {surface} with fewer control points[, within {tolerance}]."
 
     verb: Literal["rebuild"] = "rebuild"
     surface: ChangedSurface = ""
@@ -397,7 +397,7 @@ class Pull(Line):
     chapter = "Form"
     summary = "Move control points of a surface by hand: singly, in rows, with neighbours that follow."
     words = ("control points", "sculpt", "net", "tweak", "push", "falloff", "shape")
-    sentence = "**Pull** {surface} by {moves} of its control points, {reach}, {spread} beside following."
+    sentence = "**Pull** {surface} by {moves} of its control points[, {reach}][, {spread} beside following]."
 
     verb: Literal["pull"] = "pull"
     surface: ChangedSurface = ""

@@ -26,7 +26,7 @@ from glass_spoon.sheet.phrase import Phrase
 MOST = 2000
 """Most faces along an edge."""
 
-_STANDS = "standing at x {x}, y {y}, z {z}, giving {gives}."
+_STANDS = "[, standing at x {x}, y {y}, z {z}], giving {gives}."
 _EDGES = "{sizing} {edge}"
 _COUNTS = {
     "box": "{sizing} {across}, {deep} and {high}",
@@ -63,11 +63,11 @@ class Block(Line):
         Phrase(r"(?:edges )?rounded (?:by |with )?{rounding}", finds=False),
         Phrase(r"edges?(?: length)?(?: of| about)? {edge}|{edge} edges", {"sizing": "edge length"}, finds=False),
     )
-    sentence = f"**Block** {{form}} {{width}} wide, {{depth}} deep and {{height}} high, edges rounded {{rounding}}, {_EDGES}, {_STANDS}"
+    sentence = f"**Block** {{form}} {{width}} wide, {{depth}} deep and {{height}} high[, edges rounded {{rounding}}], {_EDGES}{_STANDS}"
     wording_field = "form"
     wordings = {
-        "ball": f"**Block** {{form}} of radius {{radius}}, {_EDGES}, about x {{x}}, y {{y}}, z {{z}}, giving {{gives}}.",
-        "capsule": f"**Block** {{form}} of radius {{radius}}, {{height}} high, {_EDGES}, {_STANDS}",
+        "ball": f"**Block** {{form}} of radius {{radius}}, {_EDGES}[, about x {{x}}, y {{y}}, z {{z}}], giving {{gives}}.",
+        "capsule": f"**Block** {{form}} of radius {{radius}}, {{height}} high, {_EDGES}{_STANDS}",
     }
     gives_kind = "mesh"
     signs = True

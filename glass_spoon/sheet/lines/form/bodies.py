@@ -23,8 +23,8 @@ from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.form.fields import SurfaceName, a_place
 from glass_spoon.sheet.phrase import Phrase
 
-_AT = "about x {x}, y {y}, z {z}, giving {gives}."
-_ROUND = f"over {{sweep}} round, {_AT}"
+_AT = "[, about x {x}, y {y}, z {z}], giving {gives}."
+_ROUND = f"[, over {{sweep}} round]{_AT}"
 
 
 def _latitude(help_text: str) -> NumberSpec:
@@ -52,15 +52,15 @@ class SimpleBody(Line):
         Phrase(r"(?:at )?{z} (?:up|high up)", finds=False),
         Phrase(r"(?:at )?{-z} down", finds=False),
     )
-    sentence = f"**Simple** {{form}} of radius {{radius}}, from {{low}} to {{high}} of latitude, {_ROUND}"
+    sentence = f"**Simple** {{form}} of radius {{radius}}[, from {{low}} to {{high}} of latitude]{_ROUND}"
     wording_field = "form"
     wordings = {
-        "cylinder": f"**Simple** {{form}} of radius {{radius}}, {{height}} high, {_ROUND}",
-        "cone": f"**Simple** {{form}} of radius {{radius}} below and {{second}} above, {{height}} high, {_ROUND}",
-        "torus": f"**Simple** {{form}} of radius {{radius}}, its tube of radius {{second}}, {_ROUND}",
-        "ellipsoid": f"**Simple** {{form}} with half axes {{radius}}, {{second}} and {{height}}, {_AT}",
-        "disc": f"**Simple** {{form}} of radius {{radius}}, its hole of radius {{second}}, {_ROUND}",
-        "sheet": f"**Simple** {{form}} of {{radius}} by {{second}}, {_AT}",
+        "cylinder": f"**Simple** {{form}} of radius {{radius}}, {{height}} high{_ROUND}",
+        "cone": f"**Simple** {{form}} of radius {{radius}} below and {{second}} above, {{height}} high{_ROUND}",
+        "torus": f"**Simple** {{form}} of radius {{radius}}, its tube of radius {{second}}{_ROUND}",
+        "ellipsoid": f"**Simple** {{form}} with half axes {{radius}}, {{second}} and {{height}}{_AT}",
+        "disc": f"**Simple** {{form}} of radius {{radius}}, its hole of radius {{second}}{_ROUND}",
+        "sheet": f"**Simple** {{form}} of {{radius}} by {{second}}{_AT}",
     }
     gives_kind = "surface"
 

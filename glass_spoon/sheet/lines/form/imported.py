@@ -27,7 +27,7 @@ class ImportStep(Line):
     chapter = "Form"
     summary = "Import the surfaces of a STEP file, exactly, with their names and colours."
     words = ("step", "stp", "file", "cad", "load", "open", "insert", "iso 10303")
-    sentence = "**Import STEP** {gives} of {step}, taking {taken}."
+    sentence = "**Import STEP** {gives} of {step}[, taking {taken}]."
     gives_kind = "surfaces"
 
     verb: Literal["import_step"] = "import_step"

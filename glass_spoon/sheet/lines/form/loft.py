@@ -40,7 +40,7 @@ def _at(axis: Literal["x", "y", "z"], end: str) -> NumberSpec:
     return NumberSpec(f"The place that the {end} runs towards.", "length", least=-1e6, most=1e6, axis=axis)
 
 
-_ON_THE_WAY = "scaled {scale} on the way, start {start}, end {end}, giving {gives}."
+_ON_THE_WAY = "[, scaled {scale} on the way][, start {start}, end {end}], giving {gives}."
 
 EASED_ROWS = 17
 """Sections of an extrusion whose scale does not run evenly."""
@@ -54,8 +54,8 @@ class Loft(Line):
     words = ("skin", "sections", "stations", "hull", "through")
     phrases = END_PHRASES
     sentence = (
-        "**Loft** through {sections} in this order along rails {rails}, {align}, of degree {degree} with {spacing} spacing, "
-        "{closing}; it leaves the first {start_way} and meets the last {end_way}, pulled {tension}; start {start}, end {end}, "
+        "**Loft** through {sections} in this order[ along rails {rails}][, {align}][, of degree {degree} with {spacing} spacing], "
+        "{closing}[; it leaves the first {start_way} and meets the last {end_way}, pulled {tension}]; [start {start}, end {end}], "
         "giving {gives}."
     )
     gives_kind = "surface"
@@ -153,11 +153,11 @@ class Extrude(Line):
         Phrase(r"down(?:wards?)?(?: by)? {-distance}", {"direction": "upright axis"}),
         *END_PHRASES,
     )
-    sentence = f"**Extrude** {{profile}} by {{distance}} {{direction}}, {{sides}}, {_ON_THE_WAY}"
+    sentence = f"**Extrude** {{profile}} by {{distance}} {{direction}}[, {{sides}}]{_ON_THE_WAY}"
     wording_field = "direction"
     wordings = {
-        "by x, y, z": f"**Extrude** {{profile}} {{direction}}: {{x}} right, {{y}} back and {{z}} up, {{sides}}, {_ON_THE_WAY}",
-        "to a height": f"**Extrude** {{profile}} {{direction}} of {{z}}, {_ON_THE_WAY}",
+        "by x, y, z": f"**Extrude** {{profile}} {{direction}}: {{x}} right, {{y}} back and {{z}} up[, {{sides}}]{_ON_THE_WAY}",
+        "to a height": f"**Extrude** {{profile}} {{direction}} of {{z}}{_ON_THE_WAY}",
     }
     gives_kind = "surface"
 

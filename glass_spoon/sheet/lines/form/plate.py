@@ -60,8 +60,8 @@ class Plate(Line):
         ),
     )
     sentence = (
-        "**Plate** of {outline} with holes {holes}, {height} high {sides}, sides drafted {draft} with corners {corners}, "
-        "lower edge {lower}, upper edge {upper}, {fit}, {grow}; lower side {start}, upper side {end}, giving {gives}."
+        "**Plate** of {outline}[ with holes {holes}], {height} high {sides}[, sides drafted {draft} with corners {corners}]"
+        "[, lower edge {lower}][, upper edge {upper}][, {fit}][, {grow}][; lower side {start}, upper side {end}], giving {gives}."
     )
     gives_kind = "surfaces"
 
@@ -114,7 +114,7 @@ class Plate(Line):
         for name in ("lower", "upper"):
             if getattr(self, name) != "sharp":
                 text = text.replace(f"{{{name}}}", f"{{{name}}} by {{{name}_size}} in {{{name}_steps}} steps")
-        return text.replace(", {fit}, {grow};", ";") if self.lower == self.upper == "sharp" else text
+        return text.replace("[, {fit}][, {grow}]", "") if self.lower == self.upper == "sharp" else text
 
     def deciding_fields(self) -> list[str]:
         """Leave out sizes of sharp edges."""

@@ -27,10 +27,12 @@ class Revolve(Line):
     chapter = "Form"
     summary = "Turn a curve about an axis into an exact surface."
     words = ("lathe", "turn", "spin", "rotate", "turned", "round body", "surface")
-    sentence = "**Revolve** {profile} about the {axis} by {angle} from {start_angle}, {section}, {course}, giving {gives}."
+    sentence = (
+        "**Revolve** {profile} about the {axis}[ by {angle} from {start_angle}][, {section}][, {course}], giving {gives}."
+    )
     wording_field = "axis"
     wordings = {
-        "line": "**Revolve** {profile} about the {axis} {line} by {angle} from {start_angle}, {section}, {course}, giving {gives}."
+        "line": "**Revolve** {profile} about the {axis} {line}[ by {angle} from {start_angle}][, {section}][, {course}], giving {gives}."
     }
     gives_kind = "surface"
 

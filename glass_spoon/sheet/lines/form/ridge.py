@@ -25,10 +25,10 @@ from glass_spoon.sheet.lines.form.fields import SurfaceName, a_place, laid_flat
 from glass_spoon.sheet.phrase import Phrase
 
 End = Annotated[EndShape, ChoiceSpec("How an end of the core is closed.", ("open", "flat", "domed", "pointed"))]
-_AT = "about x {x}, y {y}, z {z}"
+_AT = "[, about x {x}, y {y}, z {z}]"
 _RUN = (
-    "{hand}, {starts}-start, {turns} turns from {first} above the foot, run in over {run_in} and out over {run_out}, "
-    f"starting at {{phase}}; foot {{foot_end}}, top {{top_end}}, {_AT}, within {{tolerance}}, giving {{gives}}."
+    "[{hand}, ][{starts}-start, ]{turns} turns[ from {first} above the foot][, run in over {run_in} and out over {run_out}]"
+    f"[, starting at {{phase}}][; foot {{foot_end}}, top {{top_end}}]{_AT}[, within {{tolerance}}], giving {{gives}}."
 )
 
 
@@ -71,7 +71,7 @@ class RidgeLine(Line):
         """Ask for the length of the point where there is one."""
         text = super().sentence_now()
         return (
-            text.replace("top {top_end},", "top {top_end}, its point {point} long,")
+            text.replace("top {top_end}]", "top {top_end}, its point {point} long]")
             if "pointed" in (self.foot_end, self.top_end)
             else text
         )
@@ -175,7 +175,7 @@ class Ridge(RidgeLine):
     words = ("blade", "auger", "screw", "helix", "spiral", "bead", "flight", "worm")
     phrases = (Phrase(r"(?:(?<=wide )|(?<=wide, )|(?<=blade )|(?<=bead )){rise} high", finds=False),)
     sentence = (
-        "**Ridge** {form} {width} wide at its foot, {tip} at its crest, {rise} high, corners rounded {rounding}, {lead} a turn, on a core "
+        "**Ridge** {form} {width} wide at its foot, {tip} at its crest, {rise} high[, corners rounded {rounding}], {lead} a turn, on a core "
         f"of radius {{low_radius}} to {{high_radius}}, {{height}} high, {_RUN}"
     )
     wording_field = "form"

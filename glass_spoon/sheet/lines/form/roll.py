@@ -43,12 +43,12 @@ class Roll(Line):
         ),
     )
     sentence = (
-        f"**Roll** {{surface}} onto a {{body}} {_RADIUS} on its {{side}}, bending at {{direction}} to its round direction, "
-        "within {tolerance}, giving {gives}."
+        f"**Roll** {{surface}} onto a {{body}} {_RADIUS}[ on its {{side}}][, bending at {{direction}} to its round direction]"
+        "[, within {tolerance}], giving {gives}."
     )
     wording_field = "body"
     wordings = {
-        "sphere": "**Roll** {surface} onto a {body} of radius {radius} on its {side}, within {tolerance}, giving {gives}."
+        "sphere": "**Roll** {surface} onto a {body} of radius {radius}[ on its {side}][, within {tolerance}], giving {gives}."
     }
     gives_kind = "surface"
     gives_like = "surface"
@@ -146,7 +146,7 @@ class Carry(Line):
     chapter = "Form"
     summary = "Carry a drawing from a surface to another of the same lay, as from a flat sheet to the sheet rolled; heights are kept."
     words = ("drawing", "wrap", "lettering", "pattern", "map", "flow", "label", "onto")
-    sentence = "**Carry** {curves} from {source} to {target}, within {tolerance}, giving {gives}."
+    sentence = "**Carry** {curves} from {source} to {target}[, within {tolerance}], giving {gives}."
     gives_kind = "curves"
 
     verb: Literal["carry"] = "carry"

@@ -29,7 +29,7 @@ class Shell(Line):
         Phrase(r"both (?:sides|ways)|half (?:to )?each side", {"side": "both sides"}, finds=False),
         Phrase(r"(?:without|no) rims?|rims? (?:left )?open", {"rim": "open"}, finds=False),
     )
-    sentence = "**Shell** {gives} of {surface}, {wall} to its {side}, rims {rim}, within {tolerance}."
+    sentence = "**Shell** {gives} of {surface}, {wall} to its {side}[, rims {rim}][, within {tolerance}]."
     gives_kind = "surfaces"
     uses_up = ("surface",)
     signs = True

@@ -39,11 +39,11 @@ class Skin(Line):
     summary = "Draw a smooth skin over rings of given widths at given heights: bottles, vases, spindles, hulls of lamps."
     words = ("rings", "loft", "vase", "bottle", "profile table", "oval", "rounded square")
     phrases = END_PHRASES
-    sentence = "**Skin** over {rings}, {first}, drawn {manner}, start {start}, end {end}, about x {x}, y {y}, z {z}, giving {gives}."
+    sentence = "**Skin** over {rings}[, {first}][, drawn {manner}][, start {start}, end {end}][, about x {x}, y {y}, z {z}], giving {gives}."
     wording_field = "first"
     wordings = {
         "from a surface": (
-            "**Skin** over {rings}, {first} {neighbour}, drawn {manner}, start {start}, end {end}, about x {x}, y {y}, z {z}, "
+            "**Skin** over {rings}, {first} {neighbour}[, drawn {manner}][, start {start}, end {end}][, about x {x}, y {y}, z {z}], "
             "giving {gives}."
         )
     }

@@ -34,8 +34,8 @@ from glass_spoon.sheet.lines.form.fields import (
 )
 
 _REST = (
-    "along {path}, {facing}, corners {corners}, scaled {scale}, twisted {twist}, start {start}, end {end}, within {tolerance}, "
-    "giving {gives}."
+    "along {path}[, {facing}][, corners {corners}][, scaled {scale}][, twisted {twist}][, start {start}, end {end}]"
+    "[, within {tolerance}], giving {gives}."
 )
 
 
@@ -179,7 +179,7 @@ class Sweep(SweptLine):
 
     summary = "Carry a profile along a path: handles, rails, spouts, mouldings."
     words = ("along", "path", "follow", "moulding", "carry")
-    sentence = f"**Sweep** {{profile}} and on the way {{others}} {_REST}"
+    sentence = f"**Sweep** {{profile}}[ and on the way {{others}}] {_REST}"
 
     verb: Literal["sweep"] = "sweep"
     profile: Annotated[str, ReferenceSpec("The flat curve to carry; its middle runs on the path.", "curve")] = ""

@@ -31,7 +31,7 @@ class ImportMesh(Line):
     chapter = "Mesh"
     summary = "Import a mesh from an OBJ, STL, PLY or glTF file; quads, groups and uv are kept."
     words = ("obj", "stl", "ply", "gltf", "glb", "file", "load", "open", "scan", "insert")
-    sentence = "**Import mesh** {gives} of {file}, one unit of it being {unit}."
+    sentence = "**Import mesh** {gives} of {file}[, one unit of it being {unit}]."
     gives_kind = "mesh"
     signs = True
 

@@ -165,7 +165,7 @@ class MarkLine(Line):
         Phrase(r"(?:edges?|loops?) made by(?: line \d+)?", {"what": "edges made by"}),
         Phrase(r"grown? (?:by )?{grown}", {}),
     )
-    sentence = "**Mark** {gives} on {mesh}: the {what} nearest to {x}, {y}, {z}, grown by {grown}, {meeting} {others}."
+    sentence = "**Mark** {gives} on {mesh}: the {what} nearest to {x}, {y}, {z}[, grown by {grown}][, {meeting} {others}]."
     gives_kind = "mark"
 
     verb: Literal["mark"] = "mark"
@@ -290,8 +290,8 @@ class MarkLine(Line):
 
     def sentence_now(self) -> str:
         """Show what the rule uses."""
-        ending = ", {meeting}." if self.meeting == "alone" else ", {meeting} {others}."
-        return f"**Mark** {{gives}} on {{mesh}}: {WORDINGS[self.what]}, grown by {{grown}}{ending}"
+        ending = "[, {meeting}]." if self.meeting == "alone" else "[, {meeting} {others}]."
+        return f"**Mark** {{gives}} on {{mesh}}: {WORDINGS[self.what]}[, grown by {{grown}}]{ending}"
 
     def deciding_fields(self) -> list[str]:
         """Leave out the fields that the rule does not use."""

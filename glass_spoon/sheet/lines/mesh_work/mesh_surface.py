@@ -62,7 +62,7 @@ FIT_SHARE = 1e-5
 
 Sizing = Literal["counts", "edge length", "chord", "faces", "tolerance", "another mesh"]
 Counting = Literal["any", "even", "odd", "multiples"]
-CHORD_MIDDLE = "{sizing}: at most {chord} off the surface, turning at most {turn} an edge"
+CHORD_MIDDLE = " {sizing}: at most {chord} off the surface, turning at most {turn} an edge"
 
 
 class MeshSurface(Line):
@@ -84,8 +84,8 @@ class MeshSurface(Line):
         Phrase(r"denser (?:at|where it) bends?", {"spaced": "denser at bends"}),
     )
     sentence = (
-        "**Mesh** {surface} by {sizing}: {round} round and {along} along, {counting} counts, spaced {spaced}, "
-        "poles closed with {poles}, sharp points {sharp}, {lying} on the surface, giving {gives}."
+        "**Mesh** {surface} by[ {sizing}:] {round} round and {along} along[, {counting} counts][, spaced {spaced}]"
+        "[, poles closed with {poles}][, sharp points {sharp}][, {lying} on the surface], giving {gives}."
     )
     gives_kind = "mesh"
     signs = True
@@ -187,22 +187,22 @@ class MeshSurface(Line):
     def sentence_now(self) -> str:
         """Show the fields that the sizing and the spacing use."""
         middle = {
-            "counts": "{sizing}: {round} round and {along} along",
-            "edge length": "{sizing}: edges of {edge_length}",
+            "counts": "[ {sizing}:] {round} round and {along} along",
+            "edge length": " {sizing}: edges of {edge_length}",
             "chord": CHORD_MIDDLE,
-            "faces": "{sizing}: about {faces}",
-            "tolerance": "{sizing}: the loosest within {tolerance}",
-            "another mesh": "{sizing}: as many as {like}",
+            "faces": " {sizing}: about {faces}",
+            "tolerance": " {sizing}: the loosest within {tolerance}",
+            "another mesh": " {sizing}: as many as {like}",
         }[self.sizing]
         counting = (
             ""
             if self.sizing == "another mesh"
             else ", {counting} {step}"
             if self.counting == "multiples"
-            else ", {counting} counts"
+            else "[, {counting} counts]"
         )
         spaced = "spaced {spaced} with strength {strength}" if self.spaced == "denser at bends" else "spaced {spaced}"
-        text = self.sentence.replace("{sizing}: {round} round and {along} along, {counting} counts", middle + counting)
+        text = self.sentence.replace("[ {sizing}:] {round} round and {along} along[, {counting} counts]", middle + counting)
         return text.replace("spaced {spaced}", spaced)
 
     def deciding_fields(self) -> list[str]:

@@ -67,11 +67,11 @@ class Open(MeshWork):
         ),
         Phrase(r"(?:rims? )?roll(?:ed|ing)?(?: over| in)?(?: by {radius})?", {"rim": "rim rolled"}, finds=False),
     )
-    sentence = "**Open** {mesh} along {curves}, {laid}, {rim}."
+    sentence = "**Open** {mesh} along {curves}[, {laid}], {rim}."
     wording_field = "rim"
     wordings = {
-        "walled right through": "**Open** {mesh} along {curves}, {laid}, {rim}, rims rounded by {round} in {steps} steps.",
-        "rim rolled": "**Open** {mesh} along {curves}, {laid}, {rim} by {radius} in {steps} steps, {towards}.",
+        "walled right through": "**Open** {mesh} along {curves}[, {laid}], {rim}, rims rounded by {round} in {steps} steps.",
+        "rim rolled": "**Open** {mesh} along {curves}[, {laid}], {rim} by {radius} in {steps} steps, {towards}.",
     }
 
     verb: Literal["open"] = "open"

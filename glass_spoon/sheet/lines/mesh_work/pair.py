@@ -19,7 +19,7 @@ class PairTriangles(MeshWork):
 
     summary = "Pair the triangles of a mesh to quads, as many and as square as can be."
     words = ("quads", "triangles", "tris", "convert", "join triangles", "triangles quads", "quadrangulate", "untriangulate")
-    sentence = "**Pair** the triangles of {mesh} that turn by less than {angle}, keeping the edges {held}."
+    sentence = "**Pair** the triangles of {mesh} that turn by less than {angle}[, keeping the edges {held}]."
 
     verb: Literal["pair"] = "pair"
     angle: Annotated[

@@ -18,7 +18,7 @@ class Relax(MeshWork):
 
     summary = "Relax a mesh: even out its points on the surface they came from; creases, rims and marks stay."
     words = ("even", "even out", "smooth points", "respace", "evenness", "spread", "regular")
-    sentence = "**Relax** {mesh} by {strength} in {rounds} rounds, at most {off} off the surface, holding {held}."
+    sentence = "**Relax** {mesh}[ by {strength}] in {rounds} rounds[, at most {off} off the surface][, holding {held}]."
 
     verb: Literal["relax"] = "relax"
     strength: Annotated[

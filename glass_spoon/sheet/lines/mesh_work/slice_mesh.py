@@ -80,14 +80,14 @@ class Slice(Line):
         Phrase(r"(?:as )?seen from (?:the )?front", {"seen": "from the front"}, finds=False),
         Phrase(r"(?:as )?seen from (?:the )?(?:right|side)", {"seen": "from the right"}, finds=False),
     )
-    sentence = "**Slice** {mesh} by {by} at {at}, keeping what is {side}, {end}, giving {gives}."
+    sentence = "**Slice** {mesh} by {by} at {at}, keeping what is {side}[, {end}], giving {gives}."
     wording_field = "by"
     wordings = {
-        "a surface": "**Slice** {mesh} by {by}, {surface}, keeping what is {side}, {end}, giving {gives}.",
-        "a curve": "**Slice** {mesh} by {by}, {curve}, seen {seen}, keeping what is {side}, {end}, giving {gives}.",
+        "a surface": "**Slice** {mesh} by {by}, {surface}, keeping what is {side}[, {end}], giving {gives}.",
+        "a curve": "**Slice** {mesh} by {by}, {curve}[, seen {seen}], keeping what is {side}[, {end}], giving {gives}.",
         _SLANTED: (
             "**Slice** {mesh} by {by}, a {side} that faces {right} right, {back} back and {up} up, through x {x}, y {y}, "
-            "z {z}, keeping what it faces, {end}, giving {gives}."
+            "z {z}, keeping what it faces[, {end}], giving {gives}."
         ),
     }
     gives_kind = "mesh"

@@ -20,7 +20,7 @@ from glass_spoon.sheet.lines.mesh_work.mesh_work import sign
 from glass_spoon.sheet.lines.mesh_work.unite import gather_makers
 from glass_spoon.sheet.phrase import Phrase
 
-_SEAM = "seam {seam}"
+_SEAM = "[, seam {seam}]"
 _OFF = 0.01
 """A volume that is off by more than this share is worth a look."""
 
@@ -61,7 +61,7 @@ class SolidWork(Line):
     def sentence_now(self) -> str:
         """Ask for the radius of a seam that is not sharp, and for the steps of a round one."""
         more = {"sharp": "", "rounded": " by {radius} in {steps} steps", "chamfered": " by {radius}"}[self.seam]
-        return super().sentence_now().replace(_SEAM, _SEAM + more)
+        return super().sentence_now().replace(_SEAM, _SEAM.replace("]", more + "]"))
 
     def bodies(self, given: Given) -> list[MeshItem]:
         """Return the bodies in order, the one that leads first."""
@@ -118,7 +118,7 @@ class Fuse(OfAll):
 
     summary = "Fuse closed bodies to one skin: what lies inside goes, edges run along the seams, all quads kept."
     words = ("union", "boolean", "add", "one skin", "join bodies", "fuse", "blend", "fillet seam", "merge bodies", "weld on")
-    sentence = f"**Fuse** {{meshes}} to one skin, {_SEAM}, giving {{gives}}."
+    sentence = f"**Fuse** {{meshes}} to one skin{_SEAM}, giving {{gives}}."
     how = "unite"
 
     verb: Literal["fuse"] = "fuse"
@@ -142,7 +142,7 @@ class Subtract(SolidWork):
         "hole through",
         "carve",
     )
-    sentence = f"**Subtract** {{others}} from {{mesh}}, {_SEAM}, giving {{gives}}."
+    sentence = f"**Subtract** {{others}} from {{mesh}}{_SEAM}, giving {{gives}}."
     how = "subtract"
     uses_up = ("others", "mesh")
 
@@ -163,7 +163,7 @@ class Meet(OfAll):
 
     summary = "Keep what closed bodies share, as one skin: a lens of two balls, a body trimmed to another's shape."
     words = ("intersection", "intersect", "boolean", "common", "overlap", "share", "both")
-    sentence = f"**Meet** {{meshes}} in what they share, {_SEAM}, giving {{gives}}."
+    sentence = f"**Meet** {{meshes}} in what they share{_SEAM}, giving {{gives}}."
     how = "meet"
 
     verb: Literal["meet"] = "meet"

@@ -19,7 +19,7 @@ from glass_spoon.sheet.lines.mesh_work.mesh_work import MeshWork, Worked
 from glass_spoon.sheet.phrase import Phrase
 
 _WALL = "{wall}"
-_RIM = "rim {rim}"
+_RIM = "[, rim {rim}]"
 _ALONG = {"upwards": 2, "to the right": 0, "to the back": 1}
 
 
@@ -35,7 +35,7 @@ class Thicken(MeshWork):
         Phrase(r"both (?:sides|ways)|half (?:to )?each side", {"side": "both sides"}, finds=False),
         Phrase(r"edge band|only the (?:edge|rim)|(?:rim|edge|band) (?:only|alone)", {"skin": "the rim alone"}, finds=False),
     )
-    sentence = f"**Thicken** {{mesh}} by {_WALL} {{side}}, with {{skin}}, {_RIM}; where it would fold {{folds}}."
+    sentence = f"**Thicken** {{mesh}} by {_WALL} {{side}}[, with {{skin}}]{_RIM}[; where it would fold {{folds}}]."
 
     verb: Literal["thicken"] = "thicken"
     wall: Annotated[
@@ -80,7 +80,7 @@ class Thicken(MeshWork):
         if " to " in self.wall or " at " in self.wall:
             text = text.replace(_WALL, f"{_WALL} {{along}}")
         more = {"flat": " with {loops} loops", "rounded": " in {steps} steps a quarter", "open": ""}[self.rim]
-        return text.replace(_RIM, _RIM + more)
+        return text.replace(_RIM, _RIM.replace("]", more + "]"))
 
     def predict_faces(self, given: Given) -> int:
         """Count both skins and the rim."""

@@ -20,7 +20,7 @@ class TurnOver(MeshWork):
 
     summary = "Turn a mesh, or marked faces of it, over: the other side faces out."
     words = ("reverse", "flip", "normals", "reverse normals", "flip normals", "inside out", "invert")
-    sentence = "**Turn over** {mesh}, only {faces}."
+    sentence = "**Turn over** {mesh}[, only {faces}]."
 
     verb: Literal["turn_over"] = "turn_over"
     faces: Annotated[Items, ReferencesSpec("Marks of the faces to turn; none turns all.", "mark", least=0)] = []

@@ -23,7 +23,7 @@ class Unite(Line):
     chapter = "Mesh"
     summary = "Unite several meshes to one, welded where their open edges meet."
     words = ("join", "merge", "attach", "combine", "weld", "shells", "one")
-    sentence = "**Unite** {meshes}, welding {points} within {distance}, giving {gives}."
+    sentence = "**Unite** {meshes}[, welding {points} within {distance}], giving {gives}."
     gives_kind = "mesh"
     signs = True
 

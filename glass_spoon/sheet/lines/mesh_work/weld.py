@@ -31,7 +31,7 @@ class Weld(MeshWork):
     summary = "Weld the points of a mesh that lie within a distance; says first what would be lost."
     words = ("merge", "stitch", "close", "gaps", "doubles", "join points", "split", "seam", "doubled points")
     phrases = (Phrase(r"(?:close |small )*gaps(?: (?:of|up to|within) {distance})?", {"points": "edges"}),)
-    sentence = "**Weld** {points} of {mesh} that lie within {distance}."
+    sentence = "**Weld**[ {points} of] {mesh} that lie within {distance}."
 
     verb: Literal["weld"] = "weld"
     points: WeldedPoints = "all"

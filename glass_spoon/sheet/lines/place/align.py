@@ -32,13 +32,13 @@ class Align(Line):
         Phrase(r"(?:with )?(?:a )?gap (?:of )?{gap}|{gap} (?:off|above) it", finds=False),
     )
     sentence = (
-        "**Align** {item} by {by} {to} x {x}, y {y}, z {z}, facing {right} right, {back} back and {up} up, turned by {turned}, "
+        "**Align** {item} by {by} {to} x {x}, y {y}, z {z}[, facing {right} right, {back} back and {up} up][, turned by {turned}], "
         "{gap} off it."
     )
     wording_field = "to"
     wordings = {
-        "to a skin": "**Align** {item} by {by} {to}, {body}, where it is nearest to x {x}, y {y}, z {z}, turned by {turned}, {gap} off it.",
-        "to another": "**Align** {item} by {by} {to}, {other}, turned by {turned}, {gap} off it.",
+        "to a skin": "**Align** {item} by {by} {to}, {body}, where it is nearest to x {x}, y {y}, z {z}[, turned by {turned}][, {gap} off it].",
+        "to another": "**Align** {item} by {by} {to}, {other}[, turned by {turned}][, {gap} off it].",
     }
 
     verb: Literal["align"] = "align"

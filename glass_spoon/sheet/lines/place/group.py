@@ -34,7 +34,7 @@ class Group(Line):
         Phrase(r"origin (?:at|in|on) (?:its |the )?(?:middle|centre|center)", {"origin": "middle"}, finds=False),
         Phrase(r"origin (?:at|in|on) (?:its |the )?top", {"origin": "top"}, finds=False),
     )
-    sentence = "**Group** {meshes}, its own origin at the {origin} of them, giving {gives}."
+    sentence = "**Group** {meshes}[, its own origin at the {origin} of them], giving {gives}."
     wording_field = "origin"
     wordings = {"place": "**Group** {meshes}, its own origin at a {origin} x {x}, y {y}, z {z}, giving {gives}."}
     gives_kind = "mesh"

@@ -28,8 +28,8 @@ from glass_spoon.sheet.phrase import Phrase
 NORMALS: dict[str, tuple[float, float, float]] = {"side": (1, 0, 0), "front": (0, 1, 0), "plan": (0, 0, 1)}
 """The normal of the plane of each view."""
 
-_KEPT = "{kept}"
-_WITHIN = "{kept}, points within {within} of the mirror brought onto it"
+_KEPT = ", {kept}"
+_WITHIN = ", {kept}[, points within {within} of the mirror brought onto it]"
 
 
 class MirroredAlone(KernelError):
@@ -46,12 +46,12 @@ class Mirror(Line):
         Phrase(r"(?:as )?(?:one|a single) skin|whole|welded", {"kept": "joined with itself"}, finds=False),
         Phrase(r"both(?: sides)?|beside it(?:self)?", {"kept": "beside itself"}, finds=False),
     )
-    sentence = f"**Mirror** {{item}} across the {{across}}, moved {{at}} off the middle, {_KEPT}."
+    sentence = f"**Mirror** {{item}} across the {{across}}[, moved {{at}} off the middle]{_KEPT}."
     wording_field = "across"
     wordings = {
         "slanted plane": (
             f"**Mirror** {{item}} across the {{across}} that faces {{right}} right, {{back}} back and {{up}} up, through x {{x}}, "
-            f"y {{y}}, z {{z}}, {_KEPT}."
+            f"y {{y}}, z {{z}}{_KEPT}."
         )
     }
 

@@ -22,7 +22,7 @@ from glass_spoon.sheet.lines.place.repeated import Count, RepeatedLine
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import AXES
 
-_END = "{joints}, with {own}, giving {gives}."
+_END = "[, {joints}][, with {own}], giving {gives}."
 
 
 class Row(RepeatedLine):
@@ -37,10 +37,10 @@ class Row(RepeatedLine):
         Phrase(r"repeat(?:ed)?(?: [\w ]+?)? {count} times"),
         Phrase(r"in all|from end to end", {"spacing": "between"}, finds=False),
     )
-    sentence = f"**Row** of {{count}} copies of {{item}}, {{spacing}} {{x}} right, {{y}} back and {{z}} up, {_END}"
+    sentence = f"**Row** of {{count}} copies of {{item}}, {{spacing}} {{x}} right, {{y}} back and {{z}} up{_END}"
     wording_field = "spacing"
     wordings = {
-        "filling": f"**Row** of copies of {{item}} {{spacing}} {{x}} right, {{y}} back and {{z}} up, about {{step}} apart, {_END}"
+        "filling": f"**Row** of copies of {{item}} {{spacing}} {{x}} right, {{y}} back and {{z}} up, about {{step}} apart{_END}"
     }
 
     verb: Literal["row"] = "row"
@@ -104,7 +104,7 @@ class Grid(RepeatedLine):
     )
     sentence = (
         f"**Grid** of {{across}} by {{deep}} by {{high}} copies of {{item}}, {{x}} right, {{y}} back and {{z}} up from one to "
-        f"the next, {_END}"
+        f"the next{_END}"
     )
 
     verb: Literal["grid"] = "grid"
@@ -141,14 +141,14 @@ class Ring(RepeatedLine):
         Phrase(r"rising (?:by )?{rise}", finds=False),
     )
     sentence = (
-        "**Ring** of {count} copies of {item} from {first} over {angle} about the {axis} through x {x}, y {y}, z {z}, rising "
-        f"{{rise}}, {_END}"
+        "**Ring** of {count} copies of {item}[ from {first} over {angle}] about the {axis}[ through x {x}, y {y}, z {z}][, rising "
+        f"{{rise}}]{_END}"
     )
     wording_field = "axis"
     wordings = {
         "axis of a line": (
-            f"**Ring** of {{count}} copies of {{item}} from {{first}} over {{angle}} about the {{axis}} {{line}}, rising "
-            f"{{rise}}, {_END}"
+            f"**Ring** of {{count}} copies of {{item}}[ from {{first}} over {{angle}}] about the {{axis}} {{line}}[, rising "
+            f"{{rise}}]{_END}"
         )
     }
 

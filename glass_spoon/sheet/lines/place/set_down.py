@@ -34,9 +34,9 @@ class SetDown(Line):
         Phrase(r"on (?:the )?(?:floor|ground)", {"onto": "a level", "level": "0 mm"}, finds=False),
         Phrase(r"(?:on|at) (?:a |the )?(?:level|height)(?: of| at)? {level}", {"onto": "a level"}, finds=False),
     )
-    sentence = "**Set down** {item} on {onto} at {level}, {gap} above it."
+    sentence = "**Set down** {item} on {onto} at {level}[, {gap} above it]."
     wording_field = "onto"
-    wordings = {"a body": "**Set down** {item} on {onto}, {body}, {gap} above it."}
+    wordings = {"a body": "**Set down** {item} on {onto}, {body}[, {gap} above it]."}
 
     verb: Literal["set_down"] = "set_down"
     item: Placed = ""

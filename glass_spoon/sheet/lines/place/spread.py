@@ -30,8 +30,8 @@ from glass_spoon.sheet.lines.place.fields import ItemsName
 from glass_spoon.sheet.lines.place.repeated import Count, RepeatedLine
 from glass_spoon.sheet.phrase import Phrase
 
-_END = "{joints}, with {own}, giving {gives}."
-_VARIED = "scaled {scale}, spun {spin}, lifted {lift}"
+_END = "[, {joints}][, with {own}], giving {gives}."
+_VARIED = "[, scaled {scale}][, spun {spin}][, lifted {lift}]"
 
 Scale = Annotated[LawText, LawSpec("Their size from the first to the last: 1, or 1 to 0.5, or 1 to 0.5 eased.", least=1e-3)]
 Spin = Annotated[
@@ -53,8 +53,8 @@ class Spread(RepeatedLine):
         Phrase(r"leaving {before} and {after}", finds=False),
     )
     sentence = (
-        "**Spread** {count} copies of {item} along {path}, leaving {before} and {after} free, {turned}, {anchor}, "
-        f"{_VARIED}, {_END}"
+        "**Spread** {count} copies of {item} along {path}[, leaving {before} and {after} free][, {turned}][, {anchor}]"
+        f"{_VARIED}{_END}"
     )
 
     verb: Literal["spread"] = "spread"
@@ -142,9 +142,9 @@ class Stand(RepeatedLine):
     )
     words = ("place", "plant", "studs", "rivets", "bristles", "scatter", "copies", "instance", "normals", "grow")
     phrases = (Phrase(r"at (?:the |its )?corners(?: of)?", {"at": "corners"}, finds=False),)
-    sentence = f"**Stand** a copy of {{item}} {{at}} {{marks}} of {{mesh}}, {{turned}}, {_VARIED}, {_END}"
+    sentence = f"**Stand** a copy of {{item}} {{at}} {{marks}} of {{mesh}}[, {{turned}}]{_VARIED}{_END}"
     wording_field = "at"
-    wordings = {"corners": f"**Stand** a copy of {{item}} {{at}} of {{curve}}, {{turned}}, {_VARIED}, {_END}"}
+    wordings = {"corners": f"**Stand** a copy of {{item}} {{at}} of {{curve}}[, {{turned}}]{_VARIED}{_END}"}
 
     verb: Literal["stand"] = "stand"
     at: Annotated[

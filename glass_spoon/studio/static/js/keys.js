@@ -9,8 +9,8 @@ const HINTS = {
 };
 
 export class Keys {
-  /** @param {HTMLElement} root @param {Edits} edits @param {Board} board */
-  constructor(root, edits, board) {
+  /** @param {HTMLElement} root @param {Edits} edits @param {Board} board @param {FindLines} findLines */
+  constructor(root, edits, board, findLines) {
     this.root = root;
     this.edits = edits;
     this.board = board;
@@ -23,6 +23,7 @@ export class Keys {
       n: () => board.pen.togglePlacing(),
       m: () => board.markPick.toggle(),
       d: () => board.measure.toggle(),
+      w: () => findLines.focus(),
     };
   }
 

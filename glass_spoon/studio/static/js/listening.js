@@ -18,3 +18,6 @@ export class Listening {
     this.controller = new AbortController();
   }
 }
+
+/** When an answer stands on the page: as it is put in, and when htmx has given all elements the attributes of the answer. */
+export const SWAPPED = ["htmx:afterSwap", "htmx:afterSettle"];

@@ -2,7 +2,8 @@
 import { Listening } from "../listening.js";
 
 export class SheetActions {
-  constructor(root, edits, board) {
+  constructor(root, edits, board, stand) {
+    this.stand = stand;
     this.root = root;
     this.edits = edits;
     this.board = board;
@@ -90,10 +91,10 @@ export class SheetActions {
 
   /** Add a line of a verb and lead on to what it needs first. */
   async addFirst(verb) {
-    const known = new Set([...this.root.querySelectorAll(".line")].map((line) => line.dataset.line));
+    const known = this.stand.known();
     await this.edits.change({ op: "add", verb, text: "" });
-    const added = [...this.root.querySelectorAll(".line")].find((line) => !known.has(line.dataset.line));
-    if (added) this.board.handles.standOn(added.dataset.line);
+    const added = this.stand.added(known);
+    this.stand.onNew(added);
     if (verb === "draw" && added) this.board.pen.begin(added.dataset.line);
   }
 

@@ -1,7 +1,7 @@
 import { Listening } from "../listening.js";
 
 /** The finder at the foot of the sheet: plain words to the next line. State of one Alpine component. */
-export function finder(root, edits, board) {
+export function finder(root, edits, board, stand) {
   return () => ({
     timer: 0,
     asked: 0,
@@ -51,7 +51,7 @@ export function finder(root, edits, board) {
     },
     /** @param {string} text @returns {Promise<?string>} what a text may mean, null where no answer came */
     async found(text) {
-      const answer = await edits.session.ask(`${root.dataset.findUrl}?text=${encodeURIComponent(text)}`, { headers: { "HX-Request": "true" } }).catch(() => null);
+      const answer = await edits.session.ask(`${root.dataset.findUrl}?${new URLSearchParams({ text, after: stand.behind })}`, { headers: { "HX-Request": "true" } }).catch(() => null);
       return answer ? answer.text() : null;
     },
     show(text, html) {
@@ -144,11 +144,10 @@ export function finder(root, edits, board) {
       if (this.later) this.input().value = this.later + this.input().value;
       this.later = "";
       if (this.input().value) this.search();
-      const known = new Set([...root.querySelectorAll(".line")].map((line) => line.dataset.line));
-      await edits.change({ op: "add", text, verb, after: edits.state().shown_after });
-      const added = [...root.querySelectorAll(".line")].find((line) => !known.has(line.dataset.line));
-      added?.scrollIntoView({ block: "nearest" });
-      if (added) board.handles.standOn(added.dataset.line);
+      const known = stand.known();
+      await edits.change({ op: "add", text, verb, after: stand.behind });
+      const added = stand.added(known);
+      stand.onNew(added);
       this.goOn(verb, added);
     },
     /** The hand goes on: with the pen on a drawing, else with the next line, unless it is somewhere else already. */

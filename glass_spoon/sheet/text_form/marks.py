@@ -1,0 +1,47 @@
+"""How single values and names are marked in Markdown (CommonMark 0.31: code spans 6.1, backslash escapes 2.4)."""
+
+from __future__ import annotations
+
+import re
+
+_SPECIAL = re.compile(r"([\\`*_\[\]])")
+_QUOTES = re.compile(r'"*')
+_FENCE = re.compile(r"`+")
+
+NAME = re.compile(r"\*((?:\\.|[^\\*])+)\*")
+"""An item: a name in italics."""
+
+CODE = re.compile(r"(?<!`)(`+)(?!`)(.+?)(?<!`)\1(?!`)")
+"""A value: a code span between runs of backticks of the same length."""
+
+
+def code(text: str) -> str:
+    """Return a value as a code span; one that is empty, or quotes alone, stands in quotes."""
+    if _QUOTES.fullmatch(text):
+        text = f'"{text}"'
+    runs = {len(run) for run in _FENCE.findall(text)}
+    fence = "`" * next(length for length in range(1, len(runs) + 2) if length not in runs)
+    padded = text.startswith(("`", " ")) or text.endswith(("`", " "))
+    return f"{fence} {text} {fence}" if padded else f"{fence}{text}{fence}"
+
+
+def read_code(text: str) -> str:
+    """Return the value that the inside of a code span stands for."""
+    if len(text) > 1 and text.startswith(" ") and text.endswith(" ") and text.strip():
+        text = text[1:-1]
+    return text[1:-1] if len(text) > 1 and _QUOTES.fullmatch(text) else text
+
+
+def italic(name: str) -> str:
+    """Return a name in italics."""
+    return f"*{escaped(name)}*"
+
+
+def escaped(text: str) -> str:
+    """Return plain words with the signs that Markdown reads otherwise escaped."""
+    return _SPECIAL.sub(r"\\\1", text)
+
+
+def plain(text: str) -> str:
+    """Return words with their escapes taken out."""
+    return re.sub(r"\\(.)", r"\1", text)
