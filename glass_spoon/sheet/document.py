@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import json
 import math
-from typing import Annotated, Any, Literal
+from collections.abc import Callable, Mapping
+from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import (
     BaseModel,
     ConfigDict,
     Field,
+    PrivateAttr,
     SerializerFunctionWrapHandler,
     ValidationError,
     model_serializer,
@@ -28,6 +30,8 @@ from glass_spoon.sheet.lines.remarks import Step
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.upgrades import upgrade_sheet, version_of
 from glass_spoon.sheet.wrong_values import sentences_of
+
+T = TypeVar("T")
 
 FORMAT = "glass-spoon/sheet"
 VERSION = 1
@@ -85,6 +89,8 @@ class SheetDocument(BaseModel):
     limits: SheetLimits = SheetLimits()
     looks: Annotated[dict[LineId, Look], Field(max_length=MAX_LINES)] = {}
     hidden_layers: Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=100)] = []
+    _found: dict[str, tuple[Any, Mapping[str, Any]]] = PrivateAttr(default_factory=dict)
+    """What was found of the lines, each with the lines that it was found of."""
     verb_versions: Annotated[dict[str, int], Field(max_length=MAX_LINES)] = {}
     """Versions of the verbs of the lines, those that are not 1; written with the sheet, and read before it is checked."""
 
@@ -121,11 +127,25 @@ class SheetDocument(BaseModel):
 
     def number_of(self, line_id: str) -> int:
         """Return the number that a line shows, counted from 1 without sizes and steps; 0 for one of those."""
-        numbers = [line.id for line in self.lines if not isinstance(line, Size | Step)]
-        return numbers.index(line_id) + 1 if line_id in numbers else 0
+        return self._once("numbers", self._find_numbers).get(line_id, 0)
 
-    def kinds(self) -> dict[str, str]:
+    def _find_numbers(self) -> dict[str, int]:
+        counted = (line.id for line in self.lines if not isinstance(line, Size | Step))
+        return {line_id: number for number, line_id in enumerate(counted, 1)}
+
+    def kinds(self) -> Mapping[str, str]:
         """Return the kind of item that each line gives, by id; that of a verb on any item follows its own item."""
+        return self._once("kinds", self._find_kinds)
+
+    def _once(self, what: str, find: Callable[[], Mapping[str, T]]) -> Mapping[str, T]:
+        """Return what is found of the lines, remembered as long as they are the same."""
+        kept = self._found.get(what)
+        if kept is None or kept[0] is not self.lines:
+            kept = self._found[what] = (self.lines, find())
+        found: Mapping[str, T] = kept[1]
+        return found
+
+    def _find_kinds(self) -> dict[str, str]:
         found: dict[str, str] = {}
         for line in self.lines:
             kind = (
@@ -148,8 +168,8 @@ class SheetDocument(BaseModel):
 
     def item_name(self, item_id: str) -> str:
         """Return the user's name of an item, or "" when no line gives it."""
-        names = {line.id: getattr(line, "gives", "") for line in self.lines}
-        return str(names.get(item_id, ""))
+        names = self._once("names", lambda: {line.id: str(getattr(line, "gives", "")) for line in self.lines})
+        return names.get(item_id, "")
 
     def look(self, item_id: str) -> Look:
         """Return how an item is shown."""

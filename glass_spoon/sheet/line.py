@@ -6,7 +6,7 @@ import json
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from functools import cache
+from functools import cache, lru_cache
 from types import MappingProxyType
 from typing import Any, ClassVar, Literal, TypeVar
 
@@ -38,6 +38,9 @@ Progress = Callable[[float], None]
 T = TypeVar("T")
 
 _PART = re.compile(r"\*\*(.+?)\*\*|\{(\w+)\}")
+
+MOST_SENTENCES = 4096
+"""Sentences whose parts are remembered: verbs have a few hundred, each with the words that some values add."""
 
 _CLAUSE = re.compile(r"\[(.*?)\]|([^\[]+)")
 
@@ -284,9 +287,9 @@ class Line(BaseModel):
 
     def prose(self) -> list[Part]:
         """Return the whole sentence in parts."""
-        return _parts_of(_said_in_full(self.sentence_now()))
+        return list(_parts_of(_said_in_full(self.sentence_now())))
 
-    def clauses(self) -> list[Clause]:
+    def clauses(self) -> tuple[Clause, ...]:
         """Return the sentence clause by clause."""
         return clauses_of(self.sentence_now())
 
@@ -349,9 +352,10 @@ class Line(BaseModel):
         return ()
 
 
-def clauses_of(sentence: str) -> list[Clause]:
+@lru_cache(maxsize=MOST_SENTENCES)
+def clauses_of(sentence: str) -> tuple[Clause, ...]:
     """Return a declared sentence clause by clause."""
-    return [Clause(tuple(_parts_of(found[1] or found[2])), found[1] is not None) for found in _CLAUSE.finditer(sentence)]
+    return tuple(Clause(_parts_of(found[1] or found[2]), found[1] is not None) for found in _CLAUSE.finditer(sentence))
 
 
 def _said_in_full(sentence: str) -> str:
@@ -359,7 +363,8 @@ def _said_in_full(sentence: str) -> str:
     return sentence.replace("[", "").replace("]", "")
 
 
-def _parts_of(text: str) -> list[Part]:
+@lru_cache(maxsize=MOST_SENTENCES)
+def _parts_of(text: str) -> tuple[Part, ...]:
     """Return words with **verb** and {fields} in parts."""
     parts: list[Part] = []
     at = 0
@@ -368,7 +373,7 @@ def _parts_of(text: str) -> list[Part]:
             parts.append(Part("text", text[at : match.start()]))
         parts.append(Part("verb", match[1]) if match[1] else Part("field", match[2]))
         at = match.end()
-    return [*parts, Part("text", text[at:])] if at < len(text) else parts
+    return tuple([*parts, Part("text", text[at:])] if at < len(text) else parts)
 
 
 @cache

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import RefusedEdit, default_line, find_line, with_own_name
 from glass_spoon.sheet.edit_many import fitted, up_to
@@ -27,7 +29,7 @@ ON_MARKED: dict[str, tuple[str, ...]] = {
 }
 
 
-def offered_next(document: SheetDocument, line_id: str, kinds: dict[str, str] | None = None) -> tuple[str, ...]:
+def offered_next(document: SheetDocument, line_id: str, kinds: Mapping[str, str] | None = None) -> tuple[str, ...]:
     """Return the verbs of up to three lines that are likely behind a line, () where it makes nothing.
 
     kinds: those of the document's items, where they are known already.

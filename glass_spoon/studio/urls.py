@@ -58,6 +58,7 @@ urlpatterns = [
     path("parts/<int:part_id>/undo/", bench.undo, name="bench_undo"),
     path("parts/<int:part_id>/redo/", bench.redo, name="bench_redo"),
     path("parts/<int:part_id>/stop/", bench.stop, name="bench_stop"),
+    path("keys/", bench.keys, name="bench_keys"),
     path("parts/<int:part_id>/find/", bench.find_verbs, name="bench_find"),
     path("parts/<int:part_id>/points/<str:line_id>/", bench.points, name="bench_points"),
     path("parts/<int:part_id>/pictures/", pictures.take_in, name="picture_take_in"),

@@ -94,7 +94,7 @@ def _mesh_ways(
 ) -> tuple[Action, ...]:
     """Return the changes of a mesh line that mend a gauge: found by a rule, tried, and found anew from what that reads.
 
-    faces: of the mesh now. Changes that lead to large meshes are offered by the rule alone.
+    faces: of the mesh now. Changes that lead to large meshes are offered by the rule alone; none passes the budget.
     """
     if reading.code == "evenness":
         return () if line.spaced == "evenly" else (Action("Space evenly", "spaced", "evenly"),)
@@ -108,6 +108,8 @@ def _mesh_ways(
             factor = max(factor, GROWN) if factor > 1 else min(factor, 1 / GROWN)
         whole *= factor
         actions = _denser(line, whole)
+        if reading.code != "face_budget" and faces * factor**2 > document.limits.face_budget:
+            return ()
         if not actions or faces * factor**2 > MOST_TRIED:
             return actions
         made = _meshed_so(document, line, actions[0])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.line import Line
@@ -40,7 +41,7 @@ def _when(line: Line) -> int:
     return int(counted[1]) if counted else 0
 
 
-def _lives_on(line: Line, kinds: dict[str, str]) -> list[str]:
+def _lives_on(line: Line, kinds: Mapping[str, str]) -> list[str]:
     """Return the bodies that go on in what a line gives: the surface of a mesh, what is used up."""
     used = line.used_up
     surface = [line.surface] if isinstance(line, MeshSurface) else []

@@ -38,7 +38,7 @@ from glass_spoon.studio.see.scene import (
 )
 from glass_spoon.studio.see.view_choice import ViewChoice, read_view
 from glass_spoon.studio.sentences import Refused
-from glass_spoon.studio.show.sheet_rows import ChapterRows, chapters, rebuilt, size_rows, summary, with_gauges
+from glass_spoon.studio.show.sheet_rows import ChapterRows, chapters, item_list, rebuilt, size_rows, summary, with_gauges
 
 DISPLAY_MODES = (
     ("edges", "Faces + edges"),
@@ -125,6 +125,7 @@ def _built(build: Build, chosen: ViewChoice, asker: _Asker) -> dict[str, Any]:
     context: dict[str, Any] = {
         "chapters": chapters(build, chosen.after),
         "sizes": size_rows(build),
+        "items": item_list(build.document),
         "summary": summary(build),
         "rebuilt": rebuilt(build),
         "is_empty": not build.document.lines,

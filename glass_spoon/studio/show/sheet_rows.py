@@ -34,7 +34,7 @@ class SheetRow:
     id: str
     number: int
     verb: str
-    parts: list[ValuePart]
+    parts: tuple[ValuePart, ...]
     status: str
     time: str
     findings: tuple[Finding, ...]
@@ -44,6 +44,13 @@ class SheetRow:
     told: str = ""
     worked: bool = False
     offers: tuple[tuple[str, str], ...] = ()
+    item: str = ""
+    uses: tuple[str, ...] = ()
+
+    @property
+    def uses_text(self) -> str:
+        """The items that it uses, one behind the other."""
+        return " ".join(self.uses)
 
     @property
     def offers_json(self) -> str:
@@ -105,7 +112,7 @@ def chapters(build: Build, after: str | None) -> list[ChapterRows]:
     """Return the lines in order: by the steps of the sheet, or by chapters where it has none."""
     document = build.document
     steps = any(isinstance(line, Step) for line in document.lines)
-    shown = _Shown(build, after, document.kinds())
+    shown = _Shown(build, after, document.kinds(), users_of(document), tints_of(document))
     result: list[ChapterRows] = []
     for line in document.lines:
         if isinstance(line, Size):
@@ -117,14 +124,29 @@ def chapters(build: Build, after: str | None) -> list[ChapterRows]:
         if not result or not (steps or goes_along or result[-1].title == line.chapter):
             result.append(ChapterRows("" if steps else line.chapter))
         result[-1].rows.append(_row(shown, line))
-    return [replace(chapter, step=_summed(build, chapter)) if chapter.step else chapter for chapter in result]
+    return [replace(chapter, step=_summed(shown, chapter)) if chapter.step else chapter for chapter in result]
 
 
-def _summed(build: Build, chapter: ChapterRows) -> StepHead | None:
+def item_list(document: SheetDocument) -> list[tuple[str, str, str]]:
+    """Return the id, kind and name of every item, in the order of the lines that give them: what references choose from."""
+    return [(item, kind, document.item_name(item)) for item, kind in document.kinds().items()]
+
+
+def users_of(document: SheetDocument) -> dict[str, list[Line]]:
+    """Return the lines that use each item, by its id, in order."""
+    users: dict[str, list[Line]] = {}
+    for line in document.lines:
+        for item in dict.fromkeys(line.references().values()):
+            users.setdefault(item, []).append(line)
+    return users
+
+
+def _summed(shown: _Shown, chapter: ChapterRows) -> StepHead | None:
     """Return the heading of a step with what its lines give."""
     if chapter.step is None:
         return None
-    tints, resting = tints_of(build.document), build.resting
+    build, tints = shown.build, shown.tints
+    resting = build.resting
     given = [row.id for row in chapter.rows if row.id in tints and row.id in build.items and row.id not in resting]
     bodies = [item for item in given if isinstance(build.items[item].item, MeshItem | BodiesItem)]
     faces = sum(face_count(build.items[item].item) for item in bodies)
@@ -140,11 +162,13 @@ def face_count(item: Item) -> int:
 
 @dataclass(frozen=True)
 class _Shown:
-    """What rows are made of: the build, the line up to which it is shown, the kinds of its items."""
+    """What rows are made of: the build, the line up to which it is shown, the kinds, users and tints of its items."""
 
     build: Build
     after: str | None
-    kinds: dict[str, str]
+    kinds: Mapping[str, str]
+    users: Mapping[str, list[Line]]
+    tints: Mapping[str, int]
 
 
 def _row(shown: _Shown, line: Line) -> SheetRow:
@@ -153,12 +177,12 @@ def _row(shown: _Shown, line: Line) -> SheetRow:
     report = build.reports.get(line.id, LineReport("waiting"))
     timed = line.item_id is not None and report.status not in ("waiting", "paused", "failed")
     status = "later" if line.id not in build.reports else report.status
-    users = [build.document.number_of(other.id) for other in _users(build.document, line)]
+    users = [] if line.changes else [build.document.number_of(other.id) for other in shown.users.get(line.id, [])]
     return SheetRow(
         line.id,
         build.document.number_of(line.id),
         line.verb_name,
-        _parts(build, line),
+        tuple(_parts(build, line)),
         status,
         _time_text(report.seconds) if timed else "",
         report.findings,
@@ -168,6 +192,8 @@ def _row(shown: _Shown, line: Line) -> SheetRow:
         report.told,
         _worked(build, line, report),
         tuple((verb, called(verb)) for verb in offered_next(build.document, line.id, shown.kinds)),
+        line.item_id or "",
+        tuple(dict.fromkeys(line.references().values())),
     )
 
 
@@ -187,13 +213,6 @@ def _time_text(seconds: float) -> str:
     if seconds < 0.9995:
         return f"{max(1, round(seconds * 1000))}"
     return f"{seconds:.{1 if seconds < 9.95 else 0}f}\xa0s"
-
-
-def _users(document: SheetDocument, line: Line) -> list[Line]:
-    """Return the lines that use what a line gives."""
-    if line.changes:
-        return []
-    return [other for other in document.lines if line.id in other.references().values()]
 
 
 def _parts(build: Build, line: Line) -> list[ValuePart]:

@@ -110,14 +110,14 @@ def _file(part_id: int, row: SheetRow, value: ValuePart) -> str:
 
 def _references(part_id: int, row: SheetRow, value: ValuePart) -> str:
     entries = [
-        f'<select class="item-name" data-kind="items" aria-label="{esc(value.help)} Number {number}.">'
-        f'{_options(value, entry)}<option value="">— take out —</option></select>'
+        f'<select class="item-name" data-kind="items"{_kinds(row, value)} aria-label="{esc(value.help)} Number {number}.">'
+        f'{_chosen(value, entry)}<option value="">— take out —</option></select>'
         for number, entry in enumerate(value.entries, 1)
     ]
     add = (
-        f'<select class="value" data-kind="items" id="v-{esc(row.id)}-{esc(value.field)}" '
+        f'<select class="value" data-kind="items"{_kinds(row, value)} id="v-{esc(row.id)}-{esc(value.field)}" '
         f'aria-label="{esc(value.help)} Add one."><option value="" selected>{"add" if entries else esc(value.text)}'
-        f"</option>{_options(value, None)}</select>"
+        f"</option></select>"
     )
     listed = ", ".join(entries) + (" " if entries else "")
     return f'<span class="item-list" data-items="{esc(value.field)}" data-line="{esc(row.id)}">{listed}{add}</span>'
@@ -125,13 +125,28 @@ def _references(part_id: int, row: SheetRow, value: ValuePart) -> str:
 
 def _choice(part_id: int, row: SheetRow, value: ValuePart) -> str:
     name = "item-name" if value.kind == "reference" else "value"
-    empty = f'<option value="" selected>{esc(value.text)}</option>' if value.kind == "reference" and not value.raw else ""
+    if value.kinds:
+        options = f'<option value="{esc(value.raw)}" selected>{esc(value.text)}</option>'
+    else:
+        empty = value.kind == "reference" and not value.raw
+        options = (f'<option value="" selected>{esc(value.text)}</option>' if empty else "") + _options(value, value.raw)
     return (
         f'<select class="{name}" data-kind="choice" data-line="{esc(row.id)}" id="v-{esc(row.id)}-{esc(value.field)}" '
-        f'data-field="{esc(value.field)}"{" data-usual" if value.usual else ""} title="{esc(value.help)}" '
-        f'aria-label="{esc(value.help)}">{empty}'
-        f"{_options(value, value.raw)}</select>"
+        f'data-field="{esc(value.field)}"{_kinds(row, value)}{" data-usual" if value.usual else ""} '
+        f'title="{esc(value.help)}" aria-label="{esc(value.help)}">{options}</select>'
     )
+
+
+def _kinds(row: SheetRow, value: ValuePart) -> str:
+    """Return what says which items of the sheet a list may offer; the page fills it when it is opened."""
+    every = " data-every" if value.every else ""
+    return f' data-kinds="{esc(" ".join(value.kinds))}" data-of="{esc(row.id)}"{every}' if value.kinds else ""
+
+
+def _chosen(value: ValuePart, chosen: str) -> str:
+    """Return the one option that is chosen."""
+    name = dict(value.options).get(chosen, "")
+    return f'<option value="{esc(chosen)}" selected>{esc(name)}</option>'
 
 
 def _options(value: ValuePart, chosen: str | None) -> str:

@@ -41,7 +41,8 @@ class ValuePart:
     """A piece of a sentence. kind: text, verb, number, choice, reference, name, points, corners, file.
 
     tail: the punctuation that follows and must not begin a line. usual: it is as the verb has it by itself. quiet: it
-    belongs to a clause that goes without saying while the line is closed.
+    belongs to a clause that goes without saying while the line is closed. kinds: of the items that it may refer to; every:
+    or all of them. What may be chosen is filled in on the page: a hundred lines would each bring a list of all items.
     """
 
     kind: str
@@ -56,6 +57,8 @@ class ValuePart:
     tail: str = ""
     usual: bool = False
     quiet: bool = False
+    kinds: tuple[str, ...] = ()
+    every: bool = False
 
     @property
     def entries(self) -> list[str]:
@@ -103,7 +106,7 @@ def _(spec: ChoiceSpec, stored: _Stored) -> ValuePart:
 def _(spec: ReferenceSpec, stored: _Stored) -> ValuePart:
     document, raw = stored.build.document, stored.raw
     words = document.item_name(raw) or ("every surface" if raw == EVERY else f"pick {one_of(spec.kinds[:1])}")
-    return ValuePart("reference", words, stored.name, raw, spec.help, options=_item_options(document, stored.line, spec))
+    return ValuePart("reference", words, stored.name, raw, spec.help, kinds=spec.kinds, every=spec.every)
 
 
 @_shown.register
@@ -118,8 +121,8 @@ def _(spec: ReferencesSpec, stored: _Stored) -> ValuePart:
     document, raw = stored.build.document, stored.raw
     none = f"pick {KINDS[spec.item_kind].plural}" if spec.least else "none"
     words = ", ".join(document.item_name(item) for item in raw) or none
-    options = _item_options(document, stored.line, spec)
-    return ValuePart("references", words, stored.name, ",".join(raw), spec.help, options=options)
+    options = tuple((item, document.item_name(item)) for item in raw)
+    return ValuePart("references", words, stored.name, ",".join(raw), spec.help, options=options, kinds=spec.kinds)
 
 
 @_shown.register
@@ -183,19 +186,6 @@ def _number_text(build: Build, raw: Any, spec: NumberSpec) -> str:
 def _unit(spec: NumberSpec) -> str:
     """Return the unit that stepping works in."""
     return {"length": "mm", "angle": "°"}.get(spec.dimension, "")
-
-
-def _item_options(document: SheetDocument, line: Line, spec: ReferenceSpec | ReferencesSpec) -> tuple[tuple[str, str], ...]:
-    """Return the items of the kind that earlier lines give."""
-    options, known = [], document.kinds()
-    for other in document.lines:
-        if other.id == line.id:
-            break
-        if known.get(other.id) in spec.kinds:
-            options.append((other.id, document.item_name(other.id)))
-    if isinstance(spec, ReferenceSpec) and spec.every and len(options) > 1:
-        options.append((EVERY, "every surface"))
-    return tuple(options)
 
 
 def _maker_options(document: SheetDocument, line: Line) -> tuple[tuple[str, str], ...]:

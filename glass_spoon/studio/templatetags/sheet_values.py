@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from itertools import groupby
 
 from django import template
+from django.template.loader import get_template
 from django.utils.html import conditional_escape
 from django.utils.safestring import SafeString, mark_safe
 
@@ -13,6 +15,20 @@ from glass_spoon.studio.show.value_html import value_html
 from glass_spoon.studio.show.value_parts import ValuePart
 
 register = template.Library()
+
+MOST_LINES = 4000
+"""Lines whose HTML is remembered: an edit changes few of a sheet."""
+
+
+@register.simple_tag
+def sheet_line(part_id: int, row: SheetRow, *, may_edit: bool) -> SafeString:
+    """Return a line of the sheet; one that is as it was is not written anew."""
+    return _line(part_id, row, may_edit)
+
+
+@lru_cache(maxsize=MOST_LINES)
+def _line(part_id: int, row: SheetRow, may_edit: bool) -> SafeString:  # noqa: FBT001  (a cache takes all by position)
+    return get_template("bench/_line.html").render({"part": {"id": part_id}, "row": row, "may_edit": may_edit})
 
 
 @register.simple_tag

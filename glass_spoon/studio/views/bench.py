@@ -30,6 +30,7 @@ from glass_spoon.studio.see.scene import shown_items
 from glass_spoon.studio.see.view_choice import read_view
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.bench_context import bench_context
+from glass_spoon.studio.show.keys_page import key_groups
 from glass_spoon.studio.show.law_rows import law_context, table_context
 from glass_spoon.studio.show.sheet_rows import in_chapter_order
 
@@ -221,3 +222,10 @@ def removal(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
     name = getattr(line, "gives", "") or getattr(line, "name", "")
     context = {"part": part, "line": line, "number": document.number_of(line_id), "users": users, "name": name}
     return render(request, "bench/_removal.html", context)
+
+
+@login_required
+@require_safe
+def keys(request: HttpRequest) -> HttpResponse:
+    """Show the page of keys."""
+    return render(request, "bench/_keys.html", {"groups": key_groups()})

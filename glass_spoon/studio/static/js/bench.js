@@ -4,6 +4,8 @@ import { Board } from "./board/board.js";
 import { Choose } from "./sheet/choose.js";
 import { Edits } from "./edits.js";
 import { FindLines } from "./sheet/find_lines.js";
+import { ItemChoices } from "./sheet/item_choices.js";
+import { Kin } from "./sheet/kin.js";
 import { Keys } from "./keys.js";
 import { Listening } from "./listening.js";
 import { LawEditor } from "./law_editor.js";
@@ -34,7 +36,7 @@ const findLines = new FindLines(root, steps, stand);
 Alpine.data("finder", finder(root, edits, board, stand));
 Alpine.start();
 
-const parts = [session, steps, openLine, stand, new Still(root), edits, board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board, stand), new Choose(root, edits, board, stand), findLines, new Keys(root, edits, board, findLines), new TriedChange(root, edits, board, slip), new UploadNote(root), new Presence(root, edits, board)];
+const parts = [session, steps, openLine, stand, new Still(root), edits, board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board, stand), new Choose(root, edits, board, stand), new Kin(root, board, stand), new ItemChoices(root), findLines, new Keys(root, edits, board, findLines), new TriedChange(root, edits, board, slip), new UploadNote(root), new Presence(root, edits, board)];
 for (const part of parts) part.connect();
 const listening = new Listening();
 listening.on(document.body, "rebuilt", () => board.load());

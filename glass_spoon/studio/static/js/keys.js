@@ -24,6 +24,7 @@ export class Keys {
       m: () => board.markPick.toggle(),
       d: () => board.measure.toggle(),
       w: () => findLines.focus(),
+      "?": () => /** @type {HTMLElement} */ (root.querySelector(".keys-button")).click(),
     };
   }
 

@@ -185,6 +185,13 @@ export class Board {
     }
   }
 
+  /** Light what an item is on the board. @param {string} item its id, "" for none */
+  light(item) {
+    for (const model of this.scene.models.values()) model.light(model.id === item);
+    for (const curve of this.element.querySelectorAll("[data-curve]")) curve.classList.toggle("is-lit", Boolean(item) && /** @type {HTMLElement} */ (curve).dataset.curve === item);
+    this.draw(true);
+  }
+
   /** Say something at the foot of the board. @param {string} sentence @param {Array<[string, () => void]>} actions */
   note(sentence, actions = []) {
     this.notes.say(sentence, actions);

@@ -5,7 +5,7 @@ import { LineSegments2 } from "../../../vendor/three/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "../../../vendor/three/lines/LineSegmentsGeometry.js";
 import { Places } from "./places.js";
 import { coarseGeometry } from "./coarse.js";
-import { tokenRgb } from "./tokens.js";
+import { tokenColor, tokenRgb } from "./tokens.js";
 import { drawingLines, edgeLines, makeMaterials, outline, paperFill, plumFaces, plumLines, plumPoints } from "./materials.js";
 
 /** Faces from which the drawing views show the outline alone, and a coarser mesh stands in where nobody can tell. */
@@ -15,6 +15,9 @@ const UNSEEN = 1.8;
 /** Pixels between edges from which they are drawn in full, and the least share of that. */
 const CLEAR = 5;
 const FAINT = 0.08;
+/** What a body that the hand is at in the sheet gives off by itself, and any other. */
+const LIT = tokenColor("plum").multiplyScalar(0.55);
+const UNLIT = tokenColor("ink").multiplyScalar(0);
 
 /** Most numbers of the ends of edges in plum. */
 const MOST_ENDS = 300000;
@@ -51,6 +54,13 @@ export class Model {
     /** @type {?Places} where it stands, when it is one of many bodies */
     this.places = null;
     this.setPoints(data);
+  }
+
+  /** Show that it is what the hand is at in the sheet. @param {boolean} isLit */
+  light(isLit) {
+    for (const material of Object.values(this.materials)) {
+      if ("emissive" in material) material.emissive.copy(isLit ? LIT : UNLIT);
+    }
   }
 
   /** Hide faces beside those that are hidden, or show all again (null). @param {?number[]} faces */

@@ -15,6 +15,8 @@ const SEEN = 0.004;
 const HEAVY = 60000;
 const EDGED = ["edges", "evenness", "sides"];
 const LINE_ROOM = 0.88;
+/** Pixels that a click may wander. */
+const STILL = 4;
 const _ray = new Raycaster();
 const _pointer = new Vector2();
 const _plane = new Plane();
@@ -53,6 +55,8 @@ export class PictureView {
     });
     this.controls.addEventListener("end", () => this.coarsen(false));
     this.listening.on(this.surface, "pointerleave", () => this.point(null));
+    this.listening.on(this.surface, "pointerdown", (event) => (this.pressed = [event.clientX, event.clientY]));
+    this.listening.on(this.surface, "click", (event) => this.onClick(event));
   }
 
   disconnect() {
@@ -227,6 +231,15 @@ export class PictureView {
     return best;
   }
 
+  /** A click that turns nothing and belongs to no tool goes to the line that made what it hits. @param {MouseEvent} event */
+  onClick(event) {
+    const [x, y] = this.pressed ?? [event.clientX, event.clientY];
+    if (this.board.tools.begun.length || Math.hypot(event.clientX - x, event.clientY - y) > STILL) return;
+    this.aim(event);
+    const found = this.find();
+    if (found) this.board.root.dispatchEvent(new CustomEvent("item-picked", { detail: found.model.id }));
+  }
+
   /** @returns {boolean} whether nothing lies before a place, as the camera sees it @param {Vector3} place */
   isSeen(place) {
     const ray = new Ray(this.camera.position.clone(), place.clone().sub(this.camera.position).normalize());
@@ -262,13 +275,18 @@ export class PictureView {
   say(found, shown) {
     const { root } = this.board;
     const pointing = root.querySelector(".pointing");
-    if (found && !shown?.surface) {
-      const strong = document.createElement("strong");
-      strong.textContent = `face ${found.face + 1}`;
-      pointing.replaceChildren("Pointing at ", strong, `${found.number === null ? "" : ` of body ${found.number + 1}`} of ${shown?.name ?? "the mesh"}`);
-    } else pointing.textContent = found ? `Pointing at the surface ${shown.name}` : "Move over the picture to point at faces.";
+    if (found && !shown?.surface) pointing.replaceChildren(...faceWords(found, shown));
+    else pointing.textContent = found ? `Pointing at the surface ${shown.name}` : "";
+    if (shown) root.dispatchEvent(new CustomEvent("item-pointed", { detail: { item: shown.id, place: pointing } }));
     const told = this.judged(found);
     if (told) pointing.append(` · ${told}`);
     root.querySelector(".coordinates").textContent = found ? `x ${tenths(found.place.x)}  y ${tenths(found.place.y)}  z ${tenths(found.place.z)} mm` : "";
   }
+}
+
+/** @returns {(string | HTMLElement)[]} what says which face of what is pointed at */
+function faceWords(found, shown) {
+  const strong = document.createElement("strong");
+  strong.textContent = `face ${found.face + 1}`;
+  return ["Pointing at ", strong, `${found.number === null ? "" : ` of body ${found.number + 1}`} of ${shown?.name ?? "the mesh"}`];
 }
