@@ -212,3 +212,45 @@ def test_lines_that_are_gone_are_told(part, as_user, edit, op):
     assert answer.status_code in (200, 422)
     part.refresh_from_db()
     assert part.document["lines"] == before
+
+
+def test_every_change_is_listed_shown_and_returned_to(part, as_user, edit):
+    """The history as sentences with who and when; the part goes back to any of them, and forth again by undo."""
+    client = as_user("editor")
+    edit(client, op="set", line="l2", field="radius", value="5 mm")
+    edit(client, revision=2, op="set", line="l2", field="radius", value="6 mm")
+    page = client.get(f"/parts/{part.id}/versions/").content.decode()
+    assert page.count("Line 2 changed") == 2
+    assert "by editor" in page
+    compared = client.get(f"/parts/{part.id}/compare/", {"left": "c2", "right": "now"}).content.decode()
+    assert "after change 2" in compared
+    assert re.search(r'is-gone">.*`5 mm`', compared)
+    assert re.search(r'is-new">.*`6 mm`', compared)
+    assert "body mesh" in compared
+    answer = client.post(f"/parts/{part.id}/changes/2/return/", {"revision": 3})
+    assert answer.status_code == 302
+    part.refresh_from_db()
+    assert next(line for line in part.document["lines"] if line["id"] == "l2")["radius"] == "5 mm"
+    gone = client.post(f"/parts/{part.id}/changes/99/return/", {"revision": 4})
+    assert gone.status_code == 404
+    assert as_user("viewer").post(f"/parts/{part.id}/changes/1/return/", {"revision": 4}).status_code == 403
+
+
+def test_a_long_history_comes_page_by_page(part, as_user, edit):
+    """Twenty changes, and the earlier ones when they are asked for."""
+    client = as_user("editor")
+    for number in range(1, 24):
+        edit(client, revision=number, op="set", line="l2", field="radius", value=f"{number + 2} mm")
+    page = client.get(f"/parts/{part.id}/versions/").content.decode()
+    assert page.count("Line 2 changed") == 20
+    before = re.search(r"before=(\d+)", page)[1]
+    earlier = client.get(f"/parts/{part.id}/versions/", {"before": before}).content.decode()
+    assert earlier.count("Line 2 changed") == 3
+    assert "Made" in earlier
+    assert "before=" not in earlier
+
+
+def test_two_equal_sheets_say_so(part, as_user):
+    """Nothing to tell is told as such."""
+    page = as_user("viewer").get(f"/parts/{part.id}/compare/", {"left": "now", "right": "now"}).content.decode()
+    assert "The two sheets say the same." in page

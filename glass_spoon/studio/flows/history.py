@@ -82,6 +82,12 @@ def _data_at(part: Part, number: int) -> dict[str, Any] | None:
     return data if expected == number else None
 
 
+def entries_before(part: Part, before: int | None, most: int) -> list[Change]:
+    """Return the last changes of a part, or those before one, the newest first, without their sheets."""
+    found = part.changes.select_related("made_by").defer("document", "patch").order_by("-number")
+    return list(found.filter(number__lt=before)[:most] if before else found[:most])
+
+
 def state_of_revision(part: Part, revision: int) -> SheetDocument | None:
     """Return the sheet as it was at a revision, None where that is not known any more."""
     found = part.changes.filter(revision=revision).values_list("number", flat=True).first() if revision else None

@@ -8,6 +8,7 @@ from django.http import HttpRequest
 
 from glass_spoon.studio.access import MAY_EDIT, part_for
 from glass_spoon.studio.flows.change_part import replace_sheet
+from glass_spoon.studio.flows.history import state_at
 from glass_spoon.studio.models import KeptVersion, Part
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.shelf import read_stored
@@ -31,3 +32,12 @@ def restore_version(request: HttpRequest, part_id: int, version_id: int, revisio
         raise Refused("This version is no longer here.", 404)
     document = read_stored(version.document)
     return replace_sheet(request, part_id, revision, document, f"version {version.name} restored")
+
+
+def return_to_change(request: HttpRequest, part_id: int, number: int, revision: int) -> Part:
+    """Make the sheet as it was after a change the present one; an edit like any other, so it can be undone."""
+    part, _ = part_for(request, part_id, MAY_EDIT)
+    document = state_at(part, number)
+    if document is None:
+        raise Refused("This change lies too far back: its sheet is not kept any more.", 404)
+    return replace_sheet(request, part_id, revision, document, f"returned to change {number}")

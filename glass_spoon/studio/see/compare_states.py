@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
+from difflib import SequenceMatcher
 
 import numpy as np
 
@@ -12,12 +14,16 @@ from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.lines.sizes import Size
+from glass_spoon.sheet.text_form.write_text import write_text
 from glass_spoon.studio.flows.build_part import finished_build
+from glass_spoon.studio.flows.history import state_at
 from glass_spoon.studio.models import Part
 from glass_spoon.studio.see.gauge_rows import FIRST, MORE, gauge_rows
-from glass_spoon.studio.see.scene import Shown, gauged, readings_of, shown_items
+from glass_spoon.studio.see.scene import Shown, gauged, gauged_meshes, readings_of, shown_items
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.shelf import read_stored
+
+_NUMBER = re.compile(r"^\d+\. ")
 
 COMPARED = (*FIRST, "face_budget", *MORE)
 LEVELS = 4
@@ -49,7 +55,9 @@ class ComparedFigure:
 
 
 def find_state(part: Part, token: str) -> State:
-    """Return the state that a token names: "now", "v" and a version's number, "l-" and a line's id; Refused for others."""
+    """Return the state that a token names: "now", "v" and a version's number, "c" and that of a change, "l-" and a line's
+    id; Refused for others.
+    """
     document = part.sheet()
     if token == "now":
         return State(token, "now", document)
@@ -58,6 +66,11 @@ def find_state(part: Part, token: str) -> State:
         version = part.versions.filter(id=number).first()
         if version is not None:
             return State(token, version.name, read_stored(version.document))
+    change = whole_number(token[1:]) if token.startswith("c") else None
+    if change is not None:
+        kept = state_at(part, change)
+        if kept is not None:
+            return State(token, f"after change {change}", kept)
     if token.startswith("l-") and document.has(token[2:]):
         return State(token, f"after line {document.number_of(token[2:])}", document, token[2:])
     raise Refused("This state is no longer here. Choose another to compare with.", 404)
@@ -104,6 +117,62 @@ def compare(left: State, right: State, kept: dict[str, str] | None = None) -> li
     first, second = kept or figures_of(left), figures_of(right)
     titles = list(dict.fromkeys([*second, *first]))
     return [ComparedFigure(title, first.get(title, "—"), second.get(title, "—")) for title in titles]
+
+
+@dataclass(frozen=True)
+class ComparedMesh:
+    """A mesh of two states: its faces and how it stands in each, "—" where it is not there."""
+
+    name: str
+    then: str
+    now: str
+
+    @property
+    def differs(self) -> bool:
+        """True when the two read differently."""
+        return self.then != self.now
+
+
+def compare_meshes(left: State, right: State) -> list[ComparedMesh]:
+    """Return every mesh of two states by name, in the order of the second one."""
+    first, second = _meshes_told(left), _meshes_told(right)
+    return [ComparedMesh(name, first.get(name, "—"), second.get(name, "—")) for name in dict.fromkeys([*second, *first])]
+
+
+def _meshes_told(state: State) -> dict[str, str]:
+    """Return the faces of each mesh of a state and whether its gauges keep their limits, by name."""
+    limits = state.document.limits.for_gauges()
+    told = {}
+    for item in gauged_meshes(shown_state(state)):
+        over = [row.title.lower() for row in gauge_rows(readings_of(item, limits), COMPARED) if not row.good]
+        faces = item.copies * item.mesh.face_count
+        told[item.name] = f"{faces:,} faces" + (f", over its limit: {', '.join(over)}" if over else "")
+    return told
+
+
+@dataclass(frozen=True)
+class TextChange:
+    """A row of a sheet's text that is in one state alone. sign: "−" of the first, "+" of the second."""
+
+    sign: str
+    text: str
+
+
+def text_changes(left: State, right: State) -> list[TextChange]:
+    """Return what changed in the written form of two sheets, row by row; numbers of lines do not count."""
+    first, second = (write_text(state.document).split("\n") for state in (left, right))
+    matcher = SequenceMatcher(None, _unnumbered(first), _unnumbered(second), autojunk=False)
+    changes: list[TextChange] = []
+    for what, a, b, c, d in matcher.get_opcodes():
+        if what != "equal":
+            changes += [TextChange("−", row) for row in first[a:b] if row.strip()]
+            changes += [TextChange("+", row) for row in second[c:d] if row.strip()]
+    return changes
+
+
+def _unnumbered(rows: list[str]) -> list[str]:
+    """Return the rows of a text without the numbers of its lines."""
+    return [_NUMBER.sub("", row) for row in rows]
 
 
 def meshes_of(state: State) -> list[Mesh]:
