@@ -92,8 +92,18 @@ def gauge(page: Page, code: str) -> str:
     return page.locator(f".gauge[data-code='{code}'] .gauge-text").inner_text()
 
 
+def value(where: Page | Locator, field: str) -> Locator:
+    """Return a value of the sheet or of a line; one that goes without saying is shown by opening its line."""
+    found = where.locator(f"[data-field='{field}']").first
+    expect(found).to_be_attached()
+    if not found.is_visible():
+        found.locator("xpath=ancestor::li").locator(".line-more").click()
+    expect(found).to_be_visible()
+    return found
+
+
 def type_value(page: Page, field: str, text: str) -> None:
     """Click a value of the sheet, type another, press Enter."""
-    page.locator(f"[data-field='{field}']").first.click()
+    value(page, field).click()
     page.locator(".value-input").fill(text)
     page.keyboard.press("Enter")

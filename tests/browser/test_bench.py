@@ -9,7 +9,7 @@ from playwright.sync_api import Route, expect
 from glass_spoon.studio.flows.build_part import build_sheet
 from glass_spoon.studio.models import Membership, Part, Project, Role
 from glass_spoon.studio.show import bench_context
-from tests.browser.bench import add_line, drag, gauge, handle, open_part, ready, saved, shown, type_value
+from tests.browser.bench import add_line, drag, gauge, handle, open_part, ready, saved, shown, type_value, value
 from tests.browser.conftest import sign_in
 
 pytestmark = pytest.mark.browser
@@ -49,14 +49,14 @@ def test_choice_reference_and_way_out(signed_in):
     """A choice by its list; a count that cannot be is taken as the next that can, and said; a refused radius offers one."""
     page = signed_in
     open_part(page, "Camp kettle")
-    page.locator("[data-field=poles]").select_option("fan")
+    value(page, "poles").select_option("fan")
     saved(page, "line 4 changed")
     expect(page.locator(".gauge[data-code=four_sided]")).to_have_class("gauge is-look")
-    page.locator("[data-field=poles]").select_option("quads")
+    value(page, "poles").select_option("quads")
     type_value(page, "round", "47")
     expect(page.locator(".line[data-line=l4]")).to_contain_text("48 round in place of 47")
     expect(page.locator(".gauge[data-code=four_sided] .gauge-text")).to_have_text("100 %")
-    page.locator("[data-field=fit]").select_option("exactly")
+    value(page, "fit").select_option("exactly")
     type_value(page, "radius", "90 mm")
     page.locator(".line[data-line=l2] .finding button").first.click()
     expect(page.locator(".line .finding")).to_have_count(0)
@@ -70,8 +70,8 @@ def test_what_is_typed_goes_on_when_an_answer_replaces_the_sheet(signed_in):
         const open = XMLHttpRequest.prototype.send;
         XMLHttpRequest.prototype.send = function (...words) { setTimeout(() => open.apply(this, words), 900); };
     }""")
-    page.locator("[data-field=poles]").select_option("fan")
-    page.locator("[data-field='round']").first.click()
+    value(page, "poles").select_option("fan")
+    value(page, "round").click()
     page.keyboard.press("Control+A")
     page.keyboard.type("40")
     page.keyboard.press("ArrowLeft")

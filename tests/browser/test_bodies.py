@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.bench import add_line, new_part, saved, shown
+from tests.browser.bench import add_line, new_part, saved, shown, value
 
 pytestmark = pytest.mark.browser
 
@@ -38,7 +38,7 @@ def test_a_copy_is_left_out_by_a_click_on_its_number(signed_in):
     add_line(page, "capsule radius 4 mm height 20 mm")
     add_line(page, "row of 5 copies 20 mm right")
     shown(page)
-    page.locator(".line").last.locator("[data-field=own]").click()
+    value(page.locator(".line").last, "own").click()
     expect(page.locator(".view-plan .corner-number")).to_have_count(5)
     page.locator(".view-plan .corner-number[data-corner='4']").click()
     page.keyboard.type("0")

@@ -8,7 +8,7 @@ import pytest
 from PIL import Image, ImageDraw
 from playwright.sync_api import Page, expect
 
-from tests.browser.bench import add_line, drag, handle, new_part, ready, saved, shown
+from tests.browser.bench import add_line, drag, handle, new_part, ready, saved, shown, value
 
 pytestmark = pytest.mark.browser
 
@@ -228,7 +228,7 @@ def test_a_place_is_clicked_while_its_coordinate_is_typed(signed_in):
     shown(page)
     add_line(page, "circle radius 20")
     shown(page)
-    page.locator(".line").last.locator("[data-field=right]").click()
+    value(page.locator(".line").last, "right").click()
     expect(page.locator(".board-note")).to_contain_text("click the place in the front view")
     target = handle(page, 4).bounding_box()
     page.mouse.click(target["x"] + 3, target["y"] + 3)
@@ -240,7 +240,7 @@ def test_a_place_is_clicked_while_its_coordinate_is_typed(signed_in):
 
     add_line(page, "loop")
     shown(page)
-    page.locator(".line").last.locator("[data-field=x]").click()
+    value(page.locator(".line").last, "x").click()
     box = page.locator(".view-picture .picture-surface").bounding_box()
     page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
     saved(page, "line 6 changed")
@@ -254,12 +254,12 @@ def test_a_corner_gets_a_radius_of_its_own_by_its_number(signed_in):
     page = signed_in
     new_part(page, "Plate")
     add_line(page, "rectangle")
-    page.locator(".line").last.locator("[data-field=radius]").click()
+    value(page.locator(".line").last, "radius").click()
     page.locator(".value-input").fill("0")
     page.keyboard.press("Enter")
     add_line(page, "round 5 mm")
     shown(page)
-    page.locator(".line").last.locator("[data-field=own]").click()
+    value(page.locator(".line").last, "own").click()
     expect(page.locator(".view-front .corner-number")).to_have_count(4)
     page.locator(".view-front .corner-number[data-corner='3']").click()
     page.keyboard.type("12 mm")

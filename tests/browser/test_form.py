@@ -3,7 +3,7 @@
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.bench import add_line, drag, gauge, new_part, ready, shown
+from tests.browser.bench import add_line, drag, gauge, new_part, ready, shown, value
 
 pytestmark = pytest.mark.browser
 
@@ -15,7 +15,7 @@ def size_of(page: Page) -> str:
 
 def last(page: Page, field: str):
     """Return a value of the last line."""
-    return page.locator(".line").last.locator(f"[data-field='{field}']")
+    return value(page.locator(".line").last, field)
 
 
 def type_last(page: Page, field: str, text: str) -> None:
@@ -70,7 +70,7 @@ def test_a_spring_is_wound_and_tapers_by_a_law(signed_in):
         add_line(page, words)
         shown(page)
     assert gauge(page, "open_edges") == "0"
-    scale = page.locator("[data-field='scale']")
+    scale = value(page, "scale")
     scale.click()
     page.locator(".value-input").fill("1 to 0.5 eased")
     page.keyboard.press("Enter")
@@ -88,7 +88,7 @@ def test_a_spring_is_wound_and_tapers_by_a_law(signed_in):
 
 def value_of(page: Page, line: int, field: str):
     """Return a value of a line of the sheet, counted from 0."""
-    return page.locator(".line").nth(line).locator(f"[data-field='{field}']")
+    return value(page.locator(".line").nth(line), field)
 
 
 def test_a_threaded_plug_is_made_and_grows_by_its_designation(signed_in):
@@ -261,7 +261,7 @@ def test_a_radius_is_dragged_in_the_picture_and_its_expression_kept(signed_in):
     expect(page.locator("[data-size-name='r']").first).to_be_visible()
     shown(page)
     page.locator(".line").first.click()
-    page.locator("[data-field='radius']").click()
+    value(page, "radius").click()
     page.locator(".value-input").fill("r / 2")
     page.keyboard.press("Enter")
     shown(page)

@@ -107,7 +107,7 @@ def test_a_small_gap_is_gone_to_and_closed_by_one_press(signed_in, tmp_path) -> 
     import_line(page)
     page.locator("input[type=file]").set_input_files(path)
     shown(page)
-    page.locator("select[data-view-choice=mesh]").select_option(label="imported")
+    page.locator(".part-mesh", has_text="imported").click()
     finding = page.locator(".finding").filter(has_text="One small gap")
     finding.get_by_role("button", name="Show them").click()
     note = page.locator(".board-note")

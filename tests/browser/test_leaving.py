@@ -3,7 +3,7 @@
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.bench import add_line, open_part, shown
+from tests.browser.bench import add_line, open_part, shown, value
 
 pytestmark = pytest.mark.browser
 
@@ -45,7 +45,7 @@ def test_nothing_listens_after_the_page_is_left(signed_in):
     open_part(page, "Camp kettle")
     add_line(page, "circle radius 20 mm")
     shown(page)
-    page.locator("[data-field='round']").first.click()
+    value(page, "round").click()
     page.keyboard.press("Escape")
     for key in ("n", "Escape", "m", "Escape", "d", "Escape", "g", "g", "f"):
         page.keyboard.press(key)

@@ -7,7 +7,7 @@ from django.contrib.auth import get_user_model
 from playwright.sync_api import Page, expect
 
 from glass_spoon.studio.models import Membership, Part, Project, Role, SignedInSession
-from tests.browser.bench import add_line, open_part, saved, shown, type_value
+from tests.browser.bench import add_line, open_part, saved, shown, type_value, value
 from tests.browser.conftest import sign_in
 
 WORD = "a boat for two"
@@ -61,7 +61,7 @@ def test_what_others_do_waits_for_the_hand_that_types(signed_in, chromium, serve
     open_part(page, "Camp kettle")
     other = second_person(chromium, server)
     open_part(other, "Camp kettle")
-    page.locator("[data-field=along]").first.click()
+    value(page, "along").click()
     page.locator(".value-input").fill("2")
     type_value(other, "radius", "5 mm")
     saved(other, "line 2 changed")

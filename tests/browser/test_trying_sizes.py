@@ -3,7 +3,7 @@
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.bench import open_part, shown, type_value
+from tests.browser.bench import open_part, shown, type_value, value
 
 pytestmark = pytest.mark.browser
 
@@ -12,7 +12,7 @@ def test_sizes_are_tried_and_a_change_that_fails_is_shown_made_and_undone(signed
     """A corner rounded exactly by 30 mm of at most 37: 40 % more does not fit; the press shows it, another makes it."""
     page = signed_in
     open_part(page, "Camp kettle")
-    page.locator("[data-field='fit']").first.select_option("exactly")
+    value(page, "fit").select_option("exactly")
     shown(page)
     type_value(page, "radius", "30 mm")
     shown(page)

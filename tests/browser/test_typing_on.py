@@ -3,7 +3,7 @@
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.bench import open_part, shown
+from tests.browser.bench import open_part, shown, value
 
 pytestmark = pytest.mark.browser
 
@@ -32,10 +32,10 @@ def test_a_value_typed_while_an_edit_is_answered_is_kept_whole(signed_in):
     page = signed_in
     open_part(page, "Camp kettle")
     page.route("**/edit/", lambda route: (page.wait_for_timeout(400), route.continue_()))
-    page.locator("[data-field='round']").first.click()
+    value(page, "round").click()
     page.locator(".value-input").fill("40")
     page.keyboard.press("Enter")
-    page.locator("[data-field='start_angle']").first.click()
+    value(page, "start_angle").click()
     page.keyboard.type("90° - 30°", delay=90)
     page.keyboard.press("Enter")
     shown(page)

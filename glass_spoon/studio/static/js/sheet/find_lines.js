@@ -9,6 +9,8 @@ export class FindLines {
     this.stand = stand;
     this.listening = new Listening();
     this.at = -1;
+    /** The step that was unfolded on the way, and folds again when the search goes on. */
+    this.unfolded = "";
   }
 
   connect() {
@@ -40,6 +42,7 @@ export class FindLines {
   leave() {
     const line = this.found()[this.at];
     this.input.value = "";
+    this.unfolded = "";
     this.show();
     this.input.blur();
     if (line) this.stand.on(line.dataset.line);
@@ -61,6 +64,7 @@ export class FindLines {
     this.at = -1;
     this.show();
     if (this.found().length) this.go(1);
+    else this.unfold(null);
   }
 
   show() {
@@ -72,13 +76,22 @@ export class FindLines {
     this.count.textContent = isLooking ? (found.size ? `${this.at + 1 || 1} of ${found.size}` : "none") : "";
   }
 
+  /** Unfold the step of what was found, and fold the one before again. @param {?HTMLElement} line */
+  unfold(line) {
+    if (this.unfolded && !line?.closest(`.step[data-step="${this.unfolded}"]`)) {
+      this.steps.fold([this.unfolded], true);
+      this.unfolded = "";
+    }
+    if (line) this.unfolded = this.steps.unfold(line) || this.unfolded;
+  }
+
   /** @param {number} step to the next or the one before */
   go(step) {
     const found = this.found();
     if (!found.length) return;
     this.at = (this.at + step + found.length) % found.length;
     const line = found[this.at];
-    this.steps.unfold(line);
+    this.unfold(line);
     this.lines.querySelectorAll(".is-found-now").forEach((other) => other.classList.remove("is-found-now"));
     line.classList.add("is-found-now");
     line.scrollIntoView({ block: "nearest" });
