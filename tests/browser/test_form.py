@@ -159,7 +159,7 @@ def test_rings_of_a_skin_are_dragged_and_typed(signed_in):
     shown(page)
     before = size_of(page)
     expect(page.locator(".view-front .handle")).to_have_count(0)
-    page.locator(".line").first.click()
+    page.locator(".line strong").first.click()
     widest = page.locator(".view-front .handle[aria-label^='width of ring 2']")
     expect(widest).to_be_visible()
     expect(page.locator(".view-side .handle[aria-label^='width']")).to_have_count(0)
@@ -191,6 +191,7 @@ def test_a_law_is_bent_as_a_curve(signed_in):
     for words in ("line", "cord 20", "mesh 12 20"):
         add_line(page, words)
         shown(page)
+    value(page.locator(".line").nth(1), "scale")
     page.locator(".line").nth(1).locator(".law-button").first.click()
     editor = page.locator(".law-editor")
     expect(editor).to_be_visible()

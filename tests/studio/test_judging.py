@@ -8,6 +8,7 @@ import pytest
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
+from glass_spoon.studio.colours import TINTS
 from glass_spoon.studio.see.judging import (
     colour_range,
     edge_lines,
@@ -17,7 +18,7 @@ from glass_spoon.studio.see.judging import (
     surface_lines,
     tidy,
 )
-from glass_spoon.studio.see.paint import MESH_COLOR, PAINTS, face_paints, paint_of
+from glass_spoon.studio.see.paint import PAINTS, face_paints, paint_of
 from glass_spoon.studio.see.scene import Shown, shown_items
 from glass_spoon.studio.see.view_choice import ViewChoice, read_view
 
@@ -114,7 +115,7 @@ def test_meshes_take_the_colours_of_their_surfaces_and_pieces() -> None:
     assert paints is not None
     collar = mesh.mesh.face_centers[:, 2] > 28
     assert np.allclose(paints[collar], PAINTS["slate"])
-    assert np.allclose(paints[~collar], MESH_COLOR)
+    assert np.allclose(paints[~collar], TINTS[0])
     plain, shown = built(*lines, looks={"l4": {"colour": "amber"}})
     assert face_paints(plain, shown[0]) is None
     assert PAINTS["amber"] in [paint_of(plain.document, item) for item in shown]
