@@ -68,7 +68,8 @@ are not 1. A text of a newer version, of the form or of a verb, is refused with 
 
 A clause in [brackets] below is left out while its values are as the verb has them by itself. A value that is not usual and
 that the sentence does not show stands behind it: `Kept aside: radius` and its value as code. A backslash takes a sign of
-Markdown as it is. A sentence may be broken into several rows. An empty value, and one of quotes alone, stands in quotes.
+Markdown as it is. A sentence may be broken into several rows. An empty value, and one that stands in
+quotes itself, gets quotes about it.
 
 ## The sentences
 

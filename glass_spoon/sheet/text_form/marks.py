@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 _SPECIAL = re.compile(r"([\\`*_\[\]])")
-_QUOTES = re.compile(r'"*')
+_QUOTED = re.compile(r'".*"', re.DOTALL)
 _FENCE = re.compile(r"`+")
 
 NAME = re.compile(r"\*((?:\\.|[^\\*])+)\*")
@@ -16,8 +16,8 @@ CODE = re.compile(r"(?<!`)(`+)(?!`)(.+?)(?<!`)\1(?!`)")
 
 
 def code(text: str) -> str:
-    """Return a value as a code span; one that is empty, or quotes alone, stands in quotes."""
-    if _QUOTES.fullmatch(text):
+    """Return a value as a code span; one that is empty, or stands in quotes itself, gets quotes about it."""
+    if not text.strip() or _QUOTED.fullmatch(text):
         text = f'"{text}"'
     runs = {len(run) for run in _FENCE.findall(text)}
     fence = "`" * next(length for length in range(1, len(runs) + 2) if length not in runs)
@@ -29,7 +29,7 @@ def read_code(text: str) -> str:
     """Return the value that the inside of a code span stands for."""
     if len(text) > 1 and text.startswith(" ") and text.endswith(" ") and text.strip():
         text = text[1:-1]
-    return text[1:-1] if len(text) > 1 and _QUOTES.fullmatch(text) else text
+    return text[1:-1] if _QUOTED.fullmatch(text) else text
 
 
 def italic(name: str) -> str:
