@@ -62,10 +62,13 @@ ADDRESSES = {
     "vary_sizes_now": ("get", ALL, None),
     "vary_sizes_stop": ("post", ALL, {}),
     "sheet_json": ("get", ALL, None),
+    "sheet_text": ("get", ALL, None),
+    "lines_text": ("get", ALL, None),
+    "return_to": ("post", EDIT, {"revision": "1"}),
 }
 OPEN = {"home", "sign_in", "sign_in_slip", "sign_out", "sign_up", "verbs", "schema", "health"}
 OPEN |= {"forgotten", "forgotten_sent", "password_reset_confirm"}
-SIGNED_IN = {"projects", "password", "account", "account_close", "invitation_accept", "invitation_decline"}
+SIGNED_IN = {"projects", "password", "account", "account_close", "invitation_accept", "invitation_decline", "bench_keys"}
 
 
 def test_every_address_is_listed():
@@ -89,6 +92,7 @@ def address(name, part, people):
         "picture_id": picture.id,
         "item_id": "l4",
         "view": "front",
+        "number": 1,
     }
     pattern = next(entry for entry in get_resolver().url_patterns if entry.name == name)
     return reverse(name, kwargs={key: known[key] for key in pattern.pattern.converters})

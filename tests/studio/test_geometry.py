@@ -295,7 +295,7 @@ def test_many_bodies_are_told_and_pictured_as_bodies(part, as_user):
     Part.objects.filter(id=part.id).update(document=data)
     client = as_user("owner")
     page = client.get(f"/parts/{part.id}/").content.decode()
-    assert "1 mesh, 1 set of bodies" in page
+    assert "1,000 bodies, 96,000 faces of 20,000" in page
     document = gltf(client.get(f"/parts/{part.id}/view.glb").content)
     (mesh,) = document["meshes"]
     assert document["accessors"][mesh["extras"]["places"]]["count"] == 4 * 1000

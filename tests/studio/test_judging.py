@@ -115,7 +115,7 @@ def test_meshes_take_the_colours_of_their_surfaces_and_pieces() -> None:
     assert paints is not None
     collar = mesh.mesh.face_centers[:, 2] > 28
     assert np.allclose(paints[collar], PAINTS["slate"])
-    assert np.allclose(paints[~collar], TINTS[0])
+    assert np.allclose(paints[~collar], TINTS[1])
     plain, shown = built(*lines, looks={"l4": {"colour": "amber"}})
     assert face_paints(plain, shown[0]) is None
     assert PAINTS["amber"] in [paint_of(plain.document, item) for item in shown]

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.line import Line
+from glass_spoon.sheet.lines.form.alter_surfaces import Gather
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
 from glass_spoon.studio.colours import TINTS
 
@@ -42,9 +43,9 @@ def _when(line: Line) -> int:
 
 
 def _lives_on(line: Line, kinds: Mapping[str, str]) -> list[str]:
-    """Return the bodies that go on in what a line gives: the surface of a mesh, what is used up."""
+    """Return the bodies that go on in what a line gives: the surface of a mesh, those of a set, what is used up."""
     used = line.used_up
-    surface = [line.surface] if isinstance(line, MeshSurface) else []
+    surface = [line.surface] if isinstance(line, MeshSurface) else line.surfaces if isinstance(line, Gather) else []
     return [
         item for item in surface + [item for item in line.references().values() if item in used] if kinds.get(item) in BODIES
     ]

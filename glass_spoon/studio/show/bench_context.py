@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import logging
 import re
 from collections.abc import Mapping
@@ -125,7 +126,7 @@ def _built(build: Build, chosen: ViewChoice, asker: _Asker) -> dict[str, Any]:
     context: dict[str, Any] = {
         "chapters": chapters(build, chosen.after),
         "sizes": size_rows(build),
-        "items": item_list(build.document),
+        "items": json.dumps(item_list(build.document)),
         "summary": summary(build),
         "rebuilt": rebuilt(build),
         "is_empty": not build.document.lines,

@@ -272,7 +272,8 @@ def summary(build: Build) -> str:
     bodies = [state for state in states if not document.is_hidden(state.item_id)]
     if bodies:
         faces = sum(face_count(state.item) for state in bodies)
-        what = "1 body" if len(bodies) == 1 else f"{len(bodies)} bodies"
+        count = sum(len(state.item.places) if isinstance(state.item, BodiesItem) else 1 for state in bodies)
+        what = "1 body" if count == 1 else f"{count:,} bodies"
         text = f"{what}, {faces:,} faces of {document.limits.face_budget:,}"
     else:
         counts = [(kind, len(build.visible(kind))) for kind in KINDS]

@@ -34,7 +34,7 @@ export class ItemChoices {
 
   /** @returns {[string, string, string][]} id, kind and name of every item */
   items() {
-    return JSON.parse(this.root.querySelector("#sheet-items")?.textContent ?? "[]");
+    return JSON.parse(/** @type {HTMLElement} */ (this.root.querySelector("#sheet")).dataset.items || "[]");
   }
 
   /** @param {string} id of a line @returns {Set<string>} the lines before it */
