@@ -31,7 +31,7 @@ const slip = new Slip(root, edits, board);
 const openLine = new OpenLine(root);
 const steps = new Steps(root);
 const stand = new Stand(root, edits, board, steps);
-const findLines = new FindLines(root, steps, stand);
+const findLines = new FindLines(root, stand);
 
 Alpine.data("finder", finder(root, edits, board, stand));
 Alpine.start();

@@ -93,10 +93,7 @@ export class Choose {
   show() {
     const there = this.all();
     this.ids = new Set(there.map((line) => line.dataset.line).filter((id) => this.ids.has(id)));
-    for (const line of there) {
-      line.classList.toggle("is-chosen", this.ids.has(line.dataset.line));
-      line.setAttribute("aria-selected", String(this.ids.has(line.dataset.line)));
-    }
+    for (const line of there) line.classList.toggle("is-chosen", this.ids.has(line.dataset.line));
     this.bar.hidden = !this.ids.size;
     this.bar.querySelector(".chosen-count").textContent = `${this.ids.size} line${this.ids.size === 1 ? "" : "s"} chosen`;
     this.bar.querySelector("[data-chosen=pause]").textContent = this.ids.size && this.allPaused() ? "Take up" : "Pause";

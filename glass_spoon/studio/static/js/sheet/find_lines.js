@@ -1,16 +1,13 @@
-/** Finds lines by a word, an item, a verb or a value: the others step back, and Enter goes from one to the next. */
+/** Finds lines by a word, an item, a verb or a value: only those show, whatever is folded, and Enter goes from one to the next. */
 import { Listening, SWAPPED } from "../listening.js";
 
 export class FindLines {
-  /** @param {HTMLElement} root the bench @param {Steps} steps @param {Stand} stand */
-  constructor(root, steps, stand) {
+  /** @param {HTMLElement} root the bench @param {Stand} stand */
+  constructor(root, stand) {
     this.root = root;
-    this.steps = steps;
-    this.stand = stand;
+        this.stand = stand;
     this.listening = new Listening();
     this.at = -1;
-    /** The step that was unfolded on the way, and folds again when the search goes on. */
-    this.unfolded = "";
   }
 
   connect() {
@@ -42,10 +39,9 @@ export class FindLines {
   leave() {
     const line = this.found()[this.at];
     this.input.value = "";
-    this.unfolded = "";
     this.show();
     this.input.blur();
-    if (line) this.stand.on(line.dataset.line);
+    if (line) this.stand.onNew(line);
   }
 
   /** @returns {string[]} the words that are looked for */
@@ -64,7 +60,6 @@ export class FindLines {
     this.at = -1;
     this.show();
     if (this.found().length) this.go(1);
-    else this.unfold(null);
   }
 
   show() {
@@ -73,16 +68,8 @@ export class FindLines {
     this.lines.classList.toggle("is-finding", isLooking);
     this.input.parentElement.classList.toggle("is-used", isLooking);
     for (const line of this.lines.querySelectorAll(".line")) line.classList.toggle("is-found", found.has(/** @type {HTMLElement} */ (line)));
+    for (const step of this.lines.querySelectorAll(".step")) step.classList.toggle("has-found", Boolean(step.querySelector(".is-found")));
     this.count.textContent = isLooking ? (found.size ? `${this.at + 1 || 1} of ${found.size}` : "none") : "";
-  }
-
-  /** Unfold the step of what was found, and fold the one before again. @param {?HTMLElement} line */
-  unfold(line) {
-    if (this.unfolded && !line?.closest(`.step[data-step="${this.unfolded}"]`)) {
-      this.steps.fold([this.unfolded], true);
-      this.unfolded = "";
-    }
-    if (line) this.unfolded = this.steps.unfold(line) || this.unfolded;
   }
 
   /** @param {number} step to the next or the one before */
@@ -91,7 +78,6 @@ export class FindLines {
     if (!found.length) return;
     this.at = (this.at + step + found.length) % found.length;
     const line = found[this.at];
-    this.unfold(line);
     this.lines.querySelectorAll(".is-found-now").forEach((other) => other.classList.remove("is-found-now"));
     line.classList.add("is-found-now");
     line.scrollIntoView({ block: "nearest" });

@@ -47,12 +47,10 @@ export class Steps {
     this.fold(ids, !ids.every((id) => this.folded.has(id)));
   }
 
-  /** Unfold the step that a line stands in. @param {Element} line @returns {string} the step, "" where it was unfolded already */
+  /** Unfold the step that a line stands in. @param {Element} line */
   unfold(line) {
     const step = /** @type {?HTMLElement} */ (line.closest(".step[data-step]"));
-    if (!step || !this.folded.has(step.dataset.step)) return "";
-    this.fold([step.dataset.step], false);
-    return step.dataset.step;
+    if (step && this.folded.has(step.dataset.step)) this.fold([step.dataset.step], false);
   }
 
   show() {
