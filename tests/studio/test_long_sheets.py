@@ -139,7 +139,7 @@ def test_rows_come_by_steps_with_what_they_give(cowl):
     assert [chapter.step.faces for chapter in rows] == [2040, 2048, 816, 4624]
     assert [chapter.step.tints for chapter in rows] == [(0,), (1, 2), (3,), (4,)]
     assert summary(build).startswith("5 bodies, 9,528 faces of 20,000")
-    bare = {**cowl, "lines": [line for line in cowl["lines"] if line["verb"] != "step"]}
+    bare = {**cowl, "lines": [line for line in cowl["lines"][:9] if line["verb"] != "step"]}
     assert chapters(finished_build(read_document(bare)), None)[0].title == "Draw"
 
 

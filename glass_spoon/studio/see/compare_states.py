@@ -76,8 +76,8 @@ def find_state(part: Part, token: str) -> State:
     raise Refused("This state is no longer here. Choose another to compare with.", 404)
 
 
-def choices(part: Part) -> list[tuple[str, str]]:
-    """Return the tokens and titles of all states of a part."""
+def choices(part: Part, *chosen: State) -> list[tuple[str, str]]:
+    """Return the tokens and titles of all states of a part, and of those that are chosen."""
     document = part.sheet()
     versions = [(f"v{version.id}", version.name) for version in part.versions.all()]
     lines = [
@@ -85,7 +85,7 @@ def choices(part: Part) -> list[tuple[str, str]]:
         for line in document.lines
         if not isinstance(line, Size)
     ]
-    return [("now", "now"), *versions, *lines]
+    return list(dict.fromkeys([("now", "now"), *((state.token, state.title) for state in chosen), *versions, *lines]))
 
 
 def shown_state(state: State) -> list[Shown]:

@@ -9,6 +9,7 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.form.alter_surfaces import Gather
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
+from glass_spoon.sheet.lines.mesh_work.unite import Unite
 from glass_spoon.studio.colours import TINTS
 
 BODIES = ("surface", "surfaces", "mesh", "bodies")
@@ -43,9 +44,14 @@ def _when(line: Line) -> int:
 
 
 def _lives_on(line: Line, kinds: Mapping[str, str]) -> list[str]:
-    """Return the bodies that go on in what a line gives: the surface of a mesh, those of a set, what is used up."""
-    used = line.used_up
-    surface = [line.surface] if isinstance(line, MeshSurface) else line.surfaces if isinstance(line, Gather) else []
-    return [
-        item for item in surface + [item for item in line.references().values() if item in used] if kinds.get(item) in BODIES
-    ]
+    """Return the bodies that go on in what a line gives, the main one first: the surface of a mesh, those that are put
+    together, what is used up.
+    """
+    own: list[str] = []
+    if isinstance(line, MeshSurface):
+        own = [line.surface]
+    elif isinstance(line, Gather | Unite):
+        own = [*line.references().values()]
+    used = [item for item in line.references().values() if item in line.used_up]
+    used.sort(key=lambda item: item != getattr(line, "mesh", None))
+    return [item for item in own + used if kinds.get(item) in BODIES]

@@ -23,6 +23,9 @@ from glass_spoon.studio.show.value_parts import ValuePart, value_part
 PUNCTUATION = ",.;:)"
 """Marks that stay on the line of the value before them."""
 
+HEADED = 15
+"""Most lines of a sheet that has headings of chapters: in a longer one they would take the room of the lines."""
+
 JOINED = "\u2060"
 """Keeps a mark on the line of what is before it, where the two stand in different clauses."""
 
@@ -109,9 +112,9 @@ class SizeRow:
 
 
 def chapters(build: Build, after: str | None) -> list[ChapterRows]:
-    """Return the lines in order: by the steps of the sheet, or by chapters where it has none."""
+    """Return the lines in order: by the steps of the sheet, or by chapters where it has none and is short."""
     document = build.document
-    steps = any(isinstance(line, Step) for line in document.lines)
+    bare = len(document.lines) > HEADED or any(isinstance(line, Step) for line in document.lines)
     shown = _Shown(build, after, document.kinds(), users_of(document), tints_of(document))
     result: list[ChapterRows] = []
     for line in document.lines:
@@ -121,8 +124,8 @@ def chapters(build: Build, after: str | None) -> list[ChapterRows]:
             result.append(ChapterRows(line.title, step=StepHead(_row(shown, line))))
             continue
         goes_along = isinstance(line, Remark) and result  # a remark stands where it is said
-        if not result or not (steps or goes_along or result[-1].title == line.chapter):
-            result.append(ChapterRows("" if steps else line.chapter))
+        if not result or not (bare or goes_along or result[-1].title == line.chapter):
+            result.append(ChapterRows("" if bare else line.chapter))
         result[-1].rows.append(_row(shown, line))
     return [replace(chapter, step=_summed(shown, chapter)) if chapter.step else chapter for chapter in result]
 

@@ -67,7 +67,7 @@ def compare(request: HttpRequest, part_id: int) -> HttpResponse:
         "figures": states.compare(left, right),
         "meshes": states.compare_meshes(left, right),
         "changes": states.text_changes(left, right),
-        "choices": states.choices(part),
+        "choices": states.choices(part, left, right),
         "views": VIEWS,
         "view": request.GET.get("view", "picture"),
         "may_edit": role in MAY_EDIT,

@@ -51,6 +51,7 @@ export class OpenLine {
     this.id = id;
     this.show();
     if (line) this.lines.scrollTop += line.getBoundingClientRect().top - top;
+    this.root.dispatchEvent(new CustomEvent("sheet-laid-out"));
   }
 
   /** @param {string} id @returns {?HTMLElement} */

@@ -28,12 +28,14 @@ export class Stand {
     this.listening.on(this.lines, "click", (event) => this.onClick(event));
     for (const name of SWAPPED) this.listening.on(document.body, name, () => this.show());
     this.listening.on(this.root, "sheet-laid-out", () => this.show());
-    this.listening.on(window, "resize", () => this.show());
+    // Whatever makes a line taller, the finder stays behind its own.
+    this.observer = new ResizeObserver(() => this.place());
     this.show();
   }
 
   disconnect() {
     this.listening.end();
+    this.observer?.disconnect();
   }
 
   /** @returns {string} the id of the line behind which the next one goes, "" for the end */
@@ -119,6 +121,14 @@ export class Stand {
     line.after(this.room);
     const closed = this.finder.querySelector(".finder-box").getBoundingClientRect().height + this.offers.getBoundingClientRect().height;
     this.room.style.height = `${Math.ceil(closed) + 22}px`;
+    this.place();
+    this.observer.disconnect();
+    this.observer.observe(this.root.querySelector("#sheet"));
+  }
+
+  /** Draw the finder over its room. */
+  place() {
+    if (!this.room?.isConnected) return;
     this.finder.style.top = `${this.room.getBoundingClientRect().top - this.lines.getBoundingClientRect().top + this.lines.scrollTop + 14}px`;
   }
 
