@@ -59,6 +59,7 @@ urlpatterns = [
     path("parts/<int:part_id>/redo/", bench.redo, name="bench_redo"),
     path("parts/<int:part_id>/stop/", bench.stop, name="bench_stop"),
     path("parts/<int:part_id>/changes/<int:number>/return/", versions.return_to, name="return_to"),
+    path("parts/<int:part_id>/bring/", bench.bring, name="bench_bring"),
     path("keys/", bench.keys, name="bench_keys"),
     path("parts/<int:part_id>/find/", bench.find_verbs, name="bench_find"),
     path("parts/<int:part_id>/points/<str:line_id>/", bench.points, name="bench_points"),

@@ -101,6 +101,7 @@ def test_slips_have_no_violation(signed_in):
         page.get_by_role("button", name="Items", exact=True),
         page.locator(".size-trial"),
         page.locator(".line [data-kind=points]").first,
+        page.locator(".bring-lines"),
     ):
         opener.click()
         expect(slip).to_be_visible()

@@ -206,3 +206,19 @@ def test_the_keys_are_on_one_page(signed_in):
     expect(page.get_by_role("heading", name="Keys")).to_be_visible()
     page.keyboard.press("Escape")
     expect(page.get_by_role("heading", name="Keys")).to_be_hidden()
+
+
+def test_a_step_of_another_part_is_brought_in(signed_in):
+    """Chosen on a slip by its heading: its lines come in behind the last one, with their own heading."""
+    page = signed_in
+    open_part(page, "Camp kettle")
+    count = page.locator(".line").count()
+    page.get_by_role("button", name="Bring in lines of another part").click()
+    page.locator("#slip select[name=from]").select_option(label="Ventilator")
+    step = page.locator("#slip fieldset").filter(has_text="Hood and lining")
+    step.locator("[data-choose-all]").check()
+    page.get_by_role("button", name="Bring them in").click()
+    saved(page, "6 lines of Ventilator brought in")
+    expect(page.locator(".step-name")).to_have_text(["Hood and lining"])
+    expect(page.locator(".line")).to_have_count(count + 5)
+    expect(page.locator(".line.is-stood")).to_contain_text("lining mesh")

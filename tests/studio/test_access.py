@@ -64,6 +64,7 @@ ADDRESSES = {
     "sheet_json": ("get", ALL, None),
     "sheet_text": ("get", ALL, None),
     "lines_text": ("get", ALL, None),
+    "bench_bring": ("get", EDIT, None),
     "return_to": ("post", EDIT, {"revision": "1"}),
 }
 OPEN = {"home", "sign_in", "sign_in_slip", "sign_out", "sign_up", "verbs", "schema", "health"}

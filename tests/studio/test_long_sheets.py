@@ -254,3 +254,24 @@ def test_two_equal_sheets_say_so(part, as_user):
     """Nothing to tell is told as such."""
     page = as_user("viewer").get(f"/parts/{part.id}/compare/", {"left": "now", "right": "now"}).content.decode()
     assert "The two sheets say the same." in page
+
+
+def test_lines_of_another_part_of_the_project_are_brought_in(part, project, cowl, as_user, edit, people):
+    """The slip offers them by steps; a whole step comes in behind a line, and builds; another project's part does not."""
+    other = Part.objects.create(project=project, name="Cowl", document=cowl, changed_by=people["owner"])
+    client = as_user("editor")
+    page = client.get(f"/parts/{part.id}/bring/", {"from": other.id}).content.decode()
+    assert "Hood and lining" in page
+    assert "Mesh hood by 64 round and 20 along, giving hood mesh." in page
+    wanted = [
+        line["id"] for line in cowl["lines"] if line.get("gives") in ("hood", "hood mesh") or line.get("name") == "hood_r"
+    ]
+    before = verbs(part)
+    answer = edit(client, op="put_from", **{"from": other.id}, lines=",".join(wanted), after="")
+    assert answer.status_code == 200
+    assert verbs(part) == [*before, "simple", "mesh"]
+    build = finished_build(part.sheet())
+    assert [build.reports[line.id].status for line in part.sheet().lines[-2:]] == ["good", "good"]
+    Part.objects.filter(id=other.id).update(project=type(project).objects.create(name="Elsewhere"))
+    gone = edit(client, revision=2, op="put_from", **{"from": other.id}, lines="l1", after="")
+    assert gone.status_code == 404

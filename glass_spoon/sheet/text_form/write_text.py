@@ -40,6 +40,12 @@ def write_lines(document: SheetDocument, chosen: set[str]) -> str:
     return "\n".join(_blocks(document, lines)).strip() + "\n"
 
 
+def said(document: SheetDocument, line_id: str) -> str:
+    """Return the sentence of a line in plain words, without the marks of Markdown."""
+    row = next(_block(document, document.line(line_id), item_texts(document)))
+    return re.sub(r"^(?:\d+\. |- |## |> )", "", re.sub(r"\\(.)|[*`]", r"\1", row))
+
+
 def item_texts(document: SheetDocument) -> dict[str, str]:
     """Return what the text calls each line, by id: the name of what it gives where that is its own, else its number."""
     names = document.item_names()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from glass_spoon.formats.clean_text import NotJson, clean_text, read_json
+from glass_spoon.formats.clean_text import NotJson, clean_text, read_json, whole_number
 from glass_spoon.formats.dxf import UnitUnknown, UnreadableDxf, read_dxf
 from glass_spoon.formats.step import UnreadableStep, read_step
 from glass_spoon.formats.svg_paths import UnreadableSvg, read_svg
@@ -29,6 +29,7 @@ from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.change_part import Edit, EditOfProject
 from glass_spoon.studio.flows.keep_file import keep_mesh_file
 from glass_spoon.studio.flows.read_files import stop
+from glass_spoon.studio.models import Part
 from glass_spoon.studio.sentences import Refused
 
 MOST_TOLERANCE = 1000.0
@@ -251,6 +252,24 @@ def _paste(form: Form) -> Edit:
     return change
 
 
+def _put_from(form: Form) -> EditOfProject:
+    """Put lines of another part of the project in."""
+    ids, after = _chosen(form), str(form.get("after", "")) or None
+    number = whole_number(str(form.get("from", "")))
+
+    def change(document: SheetDocument, project_id: int) -> tuple[SheetDocument, str]:
+        source = Part.objects.filter(project_id=project_id, id=number).first()
+        if source is None:
+            raise Refused("This part is no longer in the project. Choose another one.", 404)
+        if not ids:
+            raise Refused("Choose the lines that you want to bring in.")
+        put = edit_many.put_lines(document, source.sheet(), ids, after if after and document.has(after) else None)
+        many = "1 line" if len(put.ids) == 1 else f"{len(put.ids)} lines"
+        return put.document, f"{many} of {source.name} brought in"
+
+    return EditOfProject(change)
+
+
 def _next(form: Form) -> Edit:
     """Add a line that is offered next: a verb on the item that a line made, right behind it."""
     verb, after = str(form.get("verb", "")), str(form.get("after", ""))
@@ -443,6 +462,7 @@ _EDITS: dict[str, Callable[[Form], Edit | EditOfProject]] = {
     "remove_many": _remove_many,
     "make_step": _make_step,
     "paste": _paste,
+    "put_from": _put_from,
     "next": _next,
     "limit": _limit,
     "rename": _rename,

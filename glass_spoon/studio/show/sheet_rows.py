@@ -17,6 +17,7 @@ from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.remarks import Remark, Step
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.offered_next import offered_next
+from glass_spoon.sheet.text_form.write_text import said
 from glass_spoon.studio.see.tints import tints_of
 from glass_spoon.studio.show.value_parts import ValuePart, value_part
 
@@ -133,6 +134,26 @@ def chapters(build: Build, after: str | None) -> list[ChapterRows]:
 def item_list(document: SheetDocument) -> list[tuple[str, str, str]]:
     """Return the id, kind and name of every item, in the order of the lines that give them: what references choose from."""
     return [(item, kind, document.item_name(item)) for item, kind in document.kinds().items()]
+
+
+@dataclass(frozen=True)
+class SaidLine:
+    """A line in plain words, to be chosen: its id and number."""
+
+    id: str
+    number: int
+    text: str
+
+
+def lines_by_step(document: SheetDocument) -> list[tuple[str, list[SaidLine]]]:
+    """Return the lines of a sheet in plain words by its steps, each with its own heading first; sizes before all others."""
+    groups: list[tuple[str, list[SaidLine]]] = [("Sizes", []), ("", [])]
+    for line in document.lines:
+        if isinstance(line, Step):
+            groups.append((line.title, []))
+        at = groups[0] if isinstance(line, Size) else groups[-1]
+        at[1].append(SaidLine(line.id, document.number_of(line.id), said(document, line.id)))
+    return [(title or "Lines", lines) for title, lines in groups if lines]
 
 
 def users_of(document: SheetDocument) -> dict[str, list[Line]]:

@@ -11,6 +11,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST, require_safe
 
+from glass_spoon.formats.clean_text import whole_number
 from glass_spoon.sheet.edit import dependents, find_line
 from glass_spoon.sheet.edit_many import up_to
 from glass_spoon.sheet.kinds import KINDS
@@ -32,7 +33,7 @@ from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.bench_context import bench_context
 from glass_spoon.studio.show.keys_page import key_groups
 from glass_spoon.studio.show.law_rows import law_context, table_context
-from glass_spoon.studio.show.sheet_rows import in_chapter_order
+from glass_spoon.studio.show.sheet_rows import in_chapter_order, lines_by_step
 
 COLOURS = (("ink", "plain"), ("glass", "green"), ("plum", "plum"), ("amber", "amber"), ("slate", "grey"))
 
@@ -229,3 +230,14 @@ def removal(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
 def keys(request: HttpRequest) -> HttpResponse:
     """Show the page of keys."""
     return render(request, "bench/_keys.html", {"groups": key_groups()})
+
+
+@login_required
+@require_safe
+def bring(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Offer the lines of another part of the project, step by step."""
+    part, _ = part_for(request, part_id, MAY_EDIT)
+    others = part.project.parts.exclude(id=part.id).order_by("name")
+    source = others.filter(id=whole_number(request.GET.get("from", ""))).first() or others.first()
+    groups = lines_by_step(source.sheet()) if source else []
+    return render(request, "bench/_bring.html", {"part": part, "others": others, "source": source, "groups": groups})

@@ -1,6 +1,7 @@
 /** The bench: wires the sheet, the board and the keyboard together. */
 import Alpine from "../vendor/alpine/alpine.csp.js";
 import { Board } from "./board/board.js";
+import { BringLines } from "./sheet/bring_lines.js";
 import { Choose } from "./sheet/choose.js";
 import { Edits } from "./edits.js";
 import { FindLines } from "./sheet/find_lines.js";
@@ -36,7 +37,7 @@ const findLines = new FindLines(root, stand);
 Alpine.data("finder", finder(root, edits, board, stand));
 Alpine.start();
 
-const parts = [session, steps, openLine, stand, new Still(root), edits, board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board, stand), new Choose(root, edits, board, stand), new Kin(root, board, stand), new ItemChoices(root), findLines, new Keys(root, edits, board, findLines), new TriedChange(root, edits, board, slip), new UploadNote(root), new Presence(root, edits, board)];
+const parts = [session, steps, openLine, stand, new Still(root), edits, board, slip, new LawEditor(root, edits, board), new Values(root, edits, board), new SheetActions(root, edits, board, stand), new Choose(root, edits, board, stand), new Kin(root, board, stand), new ItemChoices(root), new BringLines(root, edits, stand), findLines, new Keys(root, edits, board, findLines), new TriedChange(root, edits, board, slip), new UploadNote(root), new Presence(root, edits, board)];
 for (const part of parts) part.connect();
 const listening = new Listening();
 listening.on(document.body, "rebuilt", () => board.load());
