@@ -255,3 +255,15 @@ def test_a_table_that_has_lost_a_row_is_refused():
         read_text("\n".join(rows[:last] + rows[last + 1 :]))
     with pytest.raises(BadDocument, match="of its table has 1 cells, and its head"):
         read_text("\n".join([*rows[:last], "   | 5 |", *rows[last + 1 :]]))
+
+
+def test_what_a_mail_does_to_a_text_does_no_harm():
+    """Quoted as a whole, with line ends of another system and spaces that do not break, the lines are the same."""
+    plain = "1. **Circle** *rim*, radius `20 mm`.\n2. **Extrude** *rim* by `10 mm` `square to it`, giving *skirt*.\n"
+    wanted = [one.line for one in read_lines(plain, {})]
+    assert all(wanted)
+    quoted = "".join(f"> {row}\n" for row in plain.splitlines())
+    for text in (quoted, plain.replace("\n", "\r\n"), plain.replace("radius ", "radius\u00a0"), plain.replace("1. ", "1) ")):
+        assert [one.line for one in read_lines(text, {})] == wanted
+    remark = read_lines("> only a remark\n", {})
+    assert remark[0].line.text == "only a remark"

@@ -28,6 +28,8 @@ _SIZE = re.compile(r"[-*+] +([a-z][a-z0-9_]*) = (?=`)")
 _TITLE = re.compile(r"(#{1,6}) +(.*)")
 _FENCE = re.compile(r"(~{3,}|`{3,}) *(\w*)")
 _INDENT = "   "
+_UNBROKEN = "\u00a0"
+"""A space that mail programs put in place of a plain one."""
 
 
 @dataclass
@@ -133,12 +135,25 @@ def read_lines(text: str, known: Mapping[str, str], prefix: str = "l") -> list[R
     """
     if is_sheet_text(text):
         text = _parted(text.replace("\r\n", "\n").lstrip("\ufeff"))[1]
-    blocks = _blocks(text.replace("\r\n", "\n").split("\n"))
+    blocks = _blocks(_unquoted(text.replace("\r\n", "\n").split("\n")))
     read = [_read_block(block, f"{prefix}{number}") for number, block in enumerate(blocks, 1)]
     lines = [one.line for one, _ in read if one.line is not None]
     numbers = {one.line.id: block.number for (one, _), block in zip(read, blocks, strict=True) if one.line and block.number}
     called = {**known, **_called(lines, numbers)}
     return [_with_items(one, names, called) for one, names in read]
+
+
+def _unquoted(rows: list[str]) -> list[str]:
+    """Return the rows of a text; one that a mail quotes as a whole stands without its marks."""
+    quoted = [row for row in rows if row.strip()]
+    inner = [row.removeprefix(">").removeprefix(" ") if row.strip() else row for row in rows]
+    is_quoted = bool(quoted) and all(row.startswith(">") for row in quoted) and any(map(_is_line, inner))
+    return inner if is_quoted else rows
+
+
+def _is_line(row: str) -> bool:
+    """Say whether a row begins as the sentence of a verb does."""
+    return bool(re.match(r"(?:\d+[.)] +)?\*\*\w", row))
 
 
 def _called(lines: Sequence[Line], numbers: Mapping[str, int]) -> dict[str, str]:
@@ -169,7 +184,7 @@ def _blocks(rows: Sequence[str]) -> list[Block]:
             found.append(block)
             fresh = False
         elif found and not fresh:
-            found[-1].text += " " + row.strip()
+            found[-1].text += " " + row.replace(_UNBROKEN, " ").strip()
         else:
             found.append(Block("words", at + 1, row.strip()))
             fresh = False
@@ -187,6 +202,7 @@ def _begun(row: str, place: int) -> Block | None:
         return Block("step", place, title[2].strip())
     if _SIZE.match(row):
         return Block("size", place, row.strip())
+    row = row.replace(_UNBROKEN, " ")
     if numbered := _NUMBERED.match(row):
         return Block("line", place, numbered[2].strip(), int(numbered[1]))
     return Block("line", place, row.strip()) if row.startswith("**") else None
