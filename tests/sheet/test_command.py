@@ -110,3 +110,24 @@ def test_hidden_meshes_stay_behind_unless_asked_for(tmp_path, capsys):
     (tmp_path / "none.json").write_text(json.dumps(document))
     assert main(["build", str(tmp_path / "none.json"), "--out", str(out)]) == 2
     assert "All meshes are hidden" in capsys.readouterr().err
+
+
+def test_a_sheet_is_written_in_the_other_form_and_built_from_it(tmp_path, capsys):
+    """JSON to Markdown and back; both build to the same file; an ending of another kind is refused."""
+    source = DEMO / "camp-kettle.json"
+    text, again = tmp_path / "kettle.md", tmp_path / "kettle.json"
+    assert main(["write", str(source), str(text)]) == 0
+    assert main(["write", str(text), str(again)]) == 0
+    for sheet, out in ((source, "a.glb"), (text, "b.glb"), (again, "c.glb")):
+        assert main(["build", str(sheet), "--out", str(tmp_path / out)]) == 0
+    first, *others = [(tmp_path / out).read_bytes() for out in ("a.glb", "b.glb", "c.glb")]
+    assert all(len(other) == len(first) for other in others)
+    capsys.readouterr()
+    assert main(["write", str(source), str(tmp_path / "kettle.txt")]) == 2
+    assert "The file should end in .md or .json." in capsys.readouterr().err
+    (tmp_path / "wrong.md").write_text(text.read_text().replace("**Revolve**", "**Rotate**"))
+    assert main(["build", str(tmp_path / "wrong.md"), "--out", str(tmp_path / "d.glb")]) == 2
+    assert "was not understood" in capsys.readouterr().err
+    (tmp_path / "bytes.md").write_bytes(b"\xff\xfe\x00")
+    assert main(["gauges", str(tmp_path / "bytes.md")]) == 2
+    assert "no text in UTF-8" in capsys.readouterr().err
