@@ -10,6 +10,7 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import (
     RefusedEdit,
     add_line,
+    default_line,
     find_line,
     free_name,
     new_id,
@@ -53,6 +54,11 @@ def up_to(document: SheetDocument, after: str | None) -> SheetDocument:
     at = [line.id for line in document.lines].index(after)
     lines = [line for place, line in enumerate(document.lines) if place <= at or isinstance(line, Size)]
     return document.model_copy(update={"lines": lines})
+
+
+def line_behind(document: SheetDocument, verb: str, after: str | None) -> Line:
+    """Return a new line of a verb, its items the last ones before the place where it will stand."""
+    return fitted(document, default_line(up_to(document, after), verb))
 
 
 def fitted(document: SheetDocument, line: Line) -> Line:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.edit import RefusedEdit, default_line, find_line, with_own_name
-from glass_spoon.sheet.edit_many import fitted, up_to
+from glass_spoon.sheet.edit import RefusedEdit, find_line, with_own_name
+from glass_spoon.sheet.edit_many import line_behind
 from glass_spoon.sheet.fields import ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
@@ -45,7 +45,7 @@ def next_line(document: SheetDocument, verb: str, after: str) -> Line:
     made = find_line(document, after)
     item, kind = made.item_id or "", document.kinds().get(made.item_id or "", "")
     if verb in VERBS and item:
-        line = fitted(document, default_line(up_to(document, after), verb))
+        line = line_behind(document, verb, after)
         for name in line.used_fields():
             spec = line.spec(name)
             if isinstance(spec, ReferenceSpec) and kind in spec.kinds:

@@ -1,6 +1,7 @@
 """The bench at length: steps, several lines at once, lines as text, the part as a list, the page of keys."""
 
 import io
+import json
 import re
 from pathlib import Path
 
@@ -115,6 +116,24 @@ def test_a_line_added_in_the_middle_uses_what_stands_before_it(part, as_user, ed
     assert added["profile"] == first
     names = [line.get("gives") for line in part.document["lines"] if line.get("gives")]
     assert len(names) == len(set(names))
+
+
+def test_what_is_done_to_picks_in_the_middle_takes_what_stands_before_it(part, as_user, edit):
+    """A pull to a surface, begun on the mesh of line 4, does not reach for a surface that comes later."""
+    client = as_user("editor")
+    mesh = next(line["id"] for line in part.document["lines"] if line["verb"] == "mesh")
+    edit(client, op="add", text="sphere radius 5 mm called float", after="")
+    values = {"mesh": mesh, "what": "single faces", "picks": [{"x": 0, "y": 0, "z": 0}]}
+    answer = edit(client, revision=2, op="act", verb="pull_out", after=mesh, values=json.dumps(values))
+    assert answer.status_code == 200
+    part.refresh_from_db()
+    lines = part.document["lines"]
+    at = [line["id"] for line in lines].index(mesh)
+    mark, pull = lines[at + 1 : at + 3]
+    assert (mark["verb"], pull["verb"], pull["marks"]) == ("mark", "pull_out", [mark["id"]])
+    later = next(line["id"] for line in lines if line.get("gives") == "float")
+    assert later not in pull.values()
+    assert len({line["id"] for line in lines}) == len(lines)
 
 
 def test_an_offered_line_is_added_behind_its_own(part, as_user, edit):

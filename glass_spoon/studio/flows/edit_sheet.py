@@ -104,7 +104,7 @@ def _work(form: Form) -> Edit:
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         if verb not in ("pair", "relax", "weld", "clean", "drag"):
             raise Refused("This change is not known. Load the page again.", 400)
-        line = edit.default_line(document, verb)
+        line = edit_many.line_behind(document, verb, after)
         added = edit.add_line(document, line, after if document.has(after) else None)
         changed = edit.set_fields(added, line.id, {**values, "mesh": item})
         return changed, f"{_name_of(changed, line.id)} added"
@@ -117,7 +117,7 @@ def _mark(form: Form) -> Edit:
     values, after = _json_object(form.get("values")), str(form.get("after", "")) or None
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        line = edit.default_line(document, "mark")
+        line = edit_many.line_behind(document, "mark", after)
         changed = edit.set_fields(
             edit.add_line(document, line, after if after and document.has(after) else None), line.id, values
         )
@@ -134,10 +134,10 @@ def _act(form: Form) -> Edit:
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         if verb not in VERBS or not VERBS[verb].acts_on:
             raise Refused("This change is not known. Load the page again.", 400)
-        mark = edit.default_line(document, "mark")
+        mark = edit_many.line_behind(document, "mark", after)
         marked = edit.add_line(document, mark, after if after and document.has(after) else None)
         marked = edit.set_fields(marked, mark.id, values)
-        line = edit.default_line(marked, verb)
+        line = edit_many.line_behind(marked, verb, mark.id)
         added = edit.add_line(marked, line, mark.id)
         changed = edit.set_fields(added, line.id, {"mesh": values.get("mesh", ""), "marks": [mark.id]})
         return changed, f"{_name_of(changed, line.id)} added"
