@@ -92,11 +92,16 @@ def test_a_kettle_is_drawn_over_its_reference_true_to_size(signed_in):
     expect(page.locator(".view.can-place")).to_have_count(0)
     shown(page)
 
-    middle = """path => {
-        const place = path.getPointAtLength(path.getTotalLength() * 0.6), box = path.ownerSVGElement.getBoundingClientRect();
-        return [box.x + place.x, box.y + place.y];
+    free = """path => {
+        // Half way between two points that can be dragged: a click there is one on the curve.
+        const box = path.ownerSVGElement.getBoundingClientRect();
+        const grips = [...path.ownerSVGElement.querySelectorAll(".drawn-point, .handle")];
+        const middles = grips.map((grip) => grip.getBoundingClientRect()).map((at) => [at.x + at.width / 2, at.y + at.height / 2]);
+        const clear = ([x, y]) => Math.min(...middles.map(([a, b]) => Math.hypot(a - x, b - y)));
+        const places = Array.from({ length: 80 }, (_, k) => path.getPointAtLength((path.getTotalLength() * (k + 1)) / 81));
+        return places.map(({ x, y }) => [box.x + x, box.y + y]).sort((a, b) => clear(b) - clear(a))[0];
     }"""
-    page.mouse.click(*page.locator(".view-front .curve-hit").first.evaluate(middle))
+    page.mouse.click(*page.locator(".view-front .curve-hit").first.evaluate(free))
     expect(page.locator("[data-curve-row=Extents] .gauge-text")).to_be_visible()
     half = float(page.locator("[data-curve-row=Extents] .gauge-text").inner_text().split("×")[0])
     assert 2 * half == pytest.approx(164, abs=2.5)  # mouse clicks fall on whole pixels of 1.2 mm

@@ -93,8 +93,7 @@ export class SheetActions {
   async addFirst(verb) {
     const known = this.stand.known();
     await this.edits.change({ op: "add", verb, text: "" });
-    const added = this.stand.added(known);
-    this.stand.onNew(added);
+    const added = this.stand.onAdded(known);
     if (verb === "draw" && added) this.board.pen.begin(added.dataset.line);
   }
 

@@ -34,6 +34,6 @@ export class BringLines {
     if (!lines) return;
     const known = this.stand.known();
     this.dialog.close();
-    if (await this.edits.change({ op: "put_from", from: form.dataset.bringFrom, lines, after: this.stand.behind })) this.stand.onNew(this.stand.added(known));
+    if (await this.edits.change({ op: "put_from", from: form.dataset.bringFrom, lines, after: this.stand.behind })) this.stand.onAdded(known);
   }
 }

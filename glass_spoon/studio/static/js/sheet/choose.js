@@ -176,7 +176,7 @@ export class Choose {
     if (!(await this.edits.change({ op: "paste", text, after }))) return;
     const put = this.all().map((line) => line.dataset.line).filter((id) => !known.has(id));
     this.choose(put.filter((id) => this.lines.querySelector(`.line[data-line="${id}"]`)));
-    this.stand.onNew(this.stand.added(known));
+    this.stand.onAdded(known);
   }
 
   dragstart(event) {

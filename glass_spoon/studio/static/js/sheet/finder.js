@@ -146,8 +146,7 @@ export function finder(root, edits, board, stand) {
       if (this.input().value) this.search();
       const known = stand.known();
       await edits.change({ op: "add", text, verb, after: stand.behind });
-      const added = stand.added(known);
-      stand.onNew(added);
+      const added = stand.onAdded(known);
       this.goOn(verb, added);
     },
     /** The hand goes on: with the pen on a drawing, else with the next line, unless it is somewhere else already. */

@@ -17,6 +17,8 @@ export class Stand {
     this.listening = new Listening();
     /** The id of the line, "" at the end of the sheet. */
     this.id = "";
+    /** The lines that were there before one that is added; null where none is awaited. @type {?Set<string>} */
+    this.awaited = null;
   }
 
   connect() {
@@ -59,6 +61,7 @@ export class Stand {
 
   /** Stand on a line. @param {string} id "" for the end of the sheet */
   on(id) {
+    this.awaited = null;
     this.id = id;
     this.show();
   }
@@ -76,8 +79,18 @@ export class Stand {
   /** Add an offered line. @param {string} verb */
   async take(verb) {
     const known = this.known();
-    await this.edits.change({ op: "next", verb, after: this.offered.dataset.line });
-    this.onNew(this.added(known));
+    if (await this.edits.change({ op: "next", verb, after: this.offered.dataset.line })) this.onAdded(known);
+  }
+
+  /**
+   * Stand on the line that was added; where the part is still being built, when it is there.
+   * @param {Set<string>} known the lines that were there before @returns {?HTMLElement} the line
+   */
+  onAdded(known) {
+    const line = this.added(known);
+    this.awaited = line ? null : known;
+    this.onNew(line);
+    return line;
   }
 
   /** @returns {Set<string>} the lines that are there */
@@ -95,9 +108,18 @@ export class Stand {
     return id ? this.root.querySelector(`.line[data-line="${id}"]`) : null;
   }
 
+  /** @returns {boolean} whether a line that was awaited is there by now, and is stood on */
+  standOnAwaited() {
+    const line = this.awaited && this.added(this.awaited);
+    if (!line) return false;
+    this.awaited = null;
+    this.onNew(line);
+    return true;
+  }
+
   /** Draw the finder behind the line, or at the end of the sheet. */
   show() {
-    if (!this.finder) return;
+    if (!this.finder || this.standOnAwaited()) return;
     this.lines.querySelectorAll(".finder-room, .line.is-stood").forEach((element) => {
       if (element.matches(".finder-room")) element.remove();
       else element.classList.remove("is-stood");
