@@ -96,7 +96,8 @@ def test_a_kettle_is_drawn_over_its_reference_true_to_size(signed_in):
         // Half way between two points that can be dragged: a click there is one on the curve.
         const box = path.ownerSVGElement.getBoundingClientRect();
         const grips = [...path.ownerSVGElement.querySelectorAll(".drawn-point, .handle")];
-        const middles = grips.map((grip) => grip.getBoundingClientRect()).map((at) => [at.x + at.width / 2, at.y + at.height / 2]);
+        const boxes = grips.map((grip) => grip.getBoundingClientRect());
+        const middles = boxes.map((at) => [at.x + at.width / 2, at.y + at.height / 2]);
         const clear = ([x, y]) => Math.min(...middles.map(([a, b]) => Math.hypot(a - x, b - y)));
         const places = Array.from({ length: 80 }, (_, k) => path.getPointAtLength((path.getTotalLength() * (k + 1)) / 81));
         return places.map(({ x, y }) => [box.x + x, box.y + y]).sort((a, b) => clear(b) - clear(a))[0];
