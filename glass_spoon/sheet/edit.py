@@ -23,6 +23,10 @@ LONGEST_BASE = 48
 """Most letters of a name that is made up: its end tells what was done last, and a number may follow."""
 
 
+LONGEST_SIZE = 36
+"""Most letters of the name of a size before a number."""
+
+
 class RefusedEdit(SheetError):
     """A change that would leave the sheet unusable."""
 
@@ -246,10 +250,12 @@ def _base_name(document: SheetDocument, cls: type[Line], field: str, values: dic
 
 
 def free_name(document: SheetDocument, base: str, joint: str = "") -> str:
-    """Return a name, numbered when it is taken; `joint` stands before the number."""
+    """Return a name, numbered when it is taken; `joint` stands before the number, for which a long name makes room."""
     taken = {getattr(line, "gives", None) or getattr(line, "name", None) for line in document.lines}
     joint = joint or ("_" if base == "size" else " ")
     name, number = base, 2
+    if base in taken:
+        base = base[: LONGEST_BASE if joint == " " else LONGEST_SIZE].rstrip()
     while name in taken:
         name, number = f"{base}{joint}{number}", number + 1
     return name

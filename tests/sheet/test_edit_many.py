@@ -192,3 +192,13 @@ def test_nothing_is_offered_behind_a_remark():
     assert offered_next(document, "b") == ()
     with pytest.raises(RefusedEdit, match="cannot be added here"):
         next_line(document, "smooth", "a")
+
+
+def test_long_names_make_room_for_their_number():
+    """A name of sixty letters, and a size of forty, pasted twice: the second ones are shorter and numbered."""
+    text = f"- {'w' * 40} = `2 mm`\n1. **Circle** *{'r' * 60}*, radius `{'w' * 40} * 5`.\n"
+    first = paste_text(sheet(), text, None).document
+    second = paste_text(first, text.replace("2 mm", "3 mm"), None).document
+    names = [getattr(line, "gives", None) or line.name for line in second.lines]
+    assert names == ["w" * 40, "r" * 60, f"{'w' * 36}_2", f"{'r' * 48} 2"]
+    assert second.lines[-1].radius == f"{'w' * 36}_2 * 5"

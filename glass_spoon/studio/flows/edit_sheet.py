@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from typing import Any
 
-from glass_spoon.formats.clean_text import NotJson, clean_text, read_json, whole_number
+from glass_spoon.formats.clean_text import NotJson, clean_text, read_json
 from glass_spoon.formats.dxf import UnitUnknown, UnreadableDxf, read_dxf
 from glass_spoon.formats.step import UnreadableStep, read_step
 from glass_spoon.formats.svg_paths import UnreadableSvg, read_svg
@@ -19,23 +19,19 @@ from glass_spoon.sheet.lines.draw.points import Draw, ImportDxf
 from glass_spoon.sheet.lines.form.imported import MOST_KEPT, ImportStep
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
 from glass_spoon.sheet.lines.references import LayPicture
-from glass_spoon.sheet.lines.remarks import Step
 from glass_spoon.sheet.lines.sizes import Size
-from glass_spoon.sheet.offered_next import next_line
 from glass_spoon.sheet.propose import propose
 from glass_spoon.sheet.rewrite_drawing import rewrite_drawing
 from glass_spoon.studio.clean_requests import read_object
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.change_part import Edit, EditOfProject
+from glass_spoon.studio.flows.edit_lines import EDITS_OF_LINES, Form, name_of
 from glass_spoon.studio.flows.keep_file import keep_mesh_file
 from glass_spoon.studio.flows.read_files import stop
-from glass_spoon.studio.models import Part
 from glass_spoon.studio.sentences import Refused
 
 MOST_TOLERANCE = 1000.0
 """Largest tolerance in mm within which a curve is written in another manner."""
-
-Form = Mapping[str, Any]
 
 
 def read_edit(form: Form) -> Edit | EditOfProject:
@@ -46,14 +42,6 @@ def read_edit(form: Form) -> Edit | EditOfProject:
     return make(form)
 
 
-def _name_of(document: SheetDocument, line_id: str) -> str:
-    """Say which line, for summaries."""
-    number, line = document.number_of(line_id), document.line(line_id)
-    if isinstance(line, Step):
-        return f"step “{line.title}”"
-    return f"line {number}" if number else f"size {getattr(line, 'name', '')}"
-
-
 def _set(form: Form) -> Edit:
     line_id, name, raw = str(form.get("line", "")), str(form.get("field", "")), form.get("value", "")
 
@@ -62,7 +50,7 @@ def _set(form: Form) -> Edit:
         value = _parsed_points(raw) if isinstance(spec, PointsSpec | TableSpec) else raw
         if isinstance(spec, FileSpec) and value:
             raise Refused("Choose a file for this field; it cannot be typed.")
-        return edit.set_field(document, line_id, name, value), f"{_name_of(document, line_id)} changed"
+        return edit.set_field(document, line_id, name, value), f"{name_of(document, line_id)} changed"
 
     return change
 
@@ -91,7 +79,7 @@ def _add(form: Form) -> Edit:
         after = str(form.get("after", "")) or None
         line = edit_many.fitted(document, chosen.line)
         changed = edit.add_line(document, line, after if after and document.has(after) else None)
-        return changed, f"{_name_of(changed, line.id)} added"
+        return changed, f"{name_of(changed, line.id)} added"
 
     return change
 
@@ -107,7 +95,7 @@ def _work(form: Form) -> Edit:
         line = edit_many.line_behind(document, verb, after)
         added = edit.add_line(document, line, after if document.has(after) else None)
         changed = edit.set_fields(added, line.id, {**values, "mesh": item})
-        return changed, f"{_name_of(changed, line.id)} added"
+        return changed, f"{name_of(changed, line.id)} added"
 
     return change
 
@@ -121,7 +109,7 @@ def _mark(form: Form) -> Edit:
         changed = edit.set_fields(
             edit.add_line(document, line, after if after and document.has(after) else None), line.id, values
         )
-        return changed, f"{_name_of(changed, line.id)} added"
+        return changed, f"{name_of(changed, line.id)} added"
 
     return change
 
@@ -140,7 +128,7 @@ def _act(form: Form) -> Edit:
         line = edit_many.line_behind(marked, verb, mark.id)
         added = edit.add_line(marked, line, mark.id)
         changed = edit.set_fields(added, line.id, {"mesh": values.get("mesh", ""), "marks": [mark.id]})
-        return changed, f"{_name_of(changed, line.id)} added"
+        return changed, f"{name_of(changed, line.id)} added"
 
     return change
 
@@ -150,7 +138,7 @@ def _move(form: Form) -> Edit:
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         changed = edit.move_line(document, line_id, by)
-        return changed, f"{_name_of(document, line_id)} moved"
+        return changed, f"{name_of(document, line_id)} moved"
 
     return change
 
@@ -160,7 +148,7 @@ def _pause(form: Form) -> Edit:
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         word = "paused" if paused else "taken up"
-        return edit.pause_line(document, line_id, paused=paused), f"{_name_of(document, line_id)} {word}"
+        return edit.pause_line(document, line_id, paused=paused), f"{name_of(document, line_id)} {word}"
 
     return change
 
@@ -169,115 +157,7 @@ def _remove(form: Form) -> Edit:
     line_id = str(form.get("line", ""))
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        return edit.remove_line(document, line_id), f"{_name_of(document, line_id)} removed"
-
-    return change
-
-
-def _chosen(form: Form) -> list[str]:
-    """Return the ids of the lines that a form names."""
-    return [line for line in str(form.get("lines", "")).split(",") if line]
-
-
-def _whole(document: SheetDocument, ids: list[str]) -> list[str]:
-    """Return the ids of lines, of a step with all its lines."""
-    return list(dict.fromkeys(own for line_id in ids for own in edit_many.step_of(document, line_id)))
-
-
-def _names_of(document: SheetDocument, ids: list[str]) -> str:
-    """Say which lines, for summaries."""
-    own = [line_id for line_id in ids if document.has(line_id)]
-    if own and isinstance(document.line(own[0]), Step):
-        return _name_of(document, own[0])
-    return _name_of(document, own[0]) if len(own) == 1 else f"{len(own)} lines"
-
-
-def _move_many(form: Form) -> Edit:
-    """Move lines together: past their neighbour (`by`), or to behind a line (`after`, "" for the head)."""
-    ids, by, after = _chosen(form), str(form.get("by", "")), str(form.get("after", ""))
-
-    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        whole = _whole(document, ids)
-        if by:
-            changed = edit_many.shift_lines(document, whole, -1 if by == "-1" else 1)
-        else:
-            changed = edit_many.move_lines(document, whole, after)
-        return changed, f"{_names_of(document, whole)} moved"
-
-    return change
-
-
-def _pause_many(form: Form) -> Edit:
-    ids, paused = _chosen(form), form.get("paused") == "1"
-
-    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        whole = _whole(document, ids)
-        word = "paused" if paused else "taken up"
-        return edit_many.pause_lines(document, whole, paused=paused), f"{_names_of(document, whole)} {word}"
-
-    return change
-
-
-def _remove_many(form: Form) -> Edit:
-    """Remove lines; a step goes with its lines where `whole` says so, else its heading alone."""
-    ids, with_lines = _chosen(form), form.get("whole") == "1"
-
-    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        whole = _whole(document, ids) if with_lines else ids
-        return edit_many.remove_lines(document, whole), f"{_names_of(document, whole)} removed"
-
-    return change
-
-
-def _make_step(form: Form) -> Edit:
-    ids, title = _chosen(form), str(form.get("title", "Step"))
-
-    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        changed, step = edit_many.make_step(document, ids, title)
-        return changed, f"{_name_of(changed, step)} made"
-
-    return change
-
-
-def _paste(form: Form) -> Edit:
-    """Put lines in from a text: the written form, or plain sentences."""
-    text, after = str(form.get("text", "")), str(form.get("after", "")) or None
-
-    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        put = edit_many.paste_text(document, text, after if after and document.has(after) else None)
-        many = "1 line" if len(put.ids) == 1 else f"{len(put.ids)} lines"
-        missed = f"; {len(put.told)} not understood in full" if put.told else ""
-        return put.document, f"{many} put in{missed}"
-
-    return change
-
-
-def _put_from(form: Form) -> EditOfProject:
-    """Put lines of another part of the project in."""
-    ids, after = _chosen(form), str(form.get("after", "")) or None
-    number = whole_number(str(form.get("from", "")))
-
-    def change(document: SheetDocument, project_id: int) -> tuple[SheetDocument, str]:
-        source = Part.objects.filter(project_id=project_id, id=number).first()
-        if source is None:
-            raise Refused("This part is no longer in the project. Choose another one.", 404)
-        if not ids:
-            raise Refused("Choose the lines that you want to bring in.")
-        put = edit_many.put_lines(document, source.sheet(), ids, after if after and document.has(after) else None)
-        many = "1 line" if len(put.ids) == 1 else f"{len(put.ids)} lines"
-        return put.document, f"{many} of {source.name} brought in"
-
-    return EditOfProject(change)
-
-
-def _next(form: Form) -> Edit:
-    """Add a line that is offered next: a verb on the item that a line made, right behind it."""
-    verb, after = str(form.get("verb", "")), str(form.get("after", ""))
-
-    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        line = next_line(document, verb, after)
-        changed = edit.add_line(document, line, after)
-        return changed, f"{_name_of(changed, line.id)} added"
+        return edit.remove_line(document, line_id), f"{name_of(document, line_id)} removed"
 
     return change
 
@@ -306,7 +186,7 @@ def _drawing(form: Form) -> EditOfProject:
         name, reader = _file_field(edit.find_line(document, line_id), file_name, project_id)
         if name not in read:
             read[name] = reader(data)
-        return edit.set_field(document, line_id, name, read[name]), f"{_name_of(document, line_id)} got a file"
+        return edit.set_field(document, line_id, name, read[name]), f"{name_of(document, line_id)} got a file"
 
     return EditOfProject(change)
 
@@ -319,7 +199,7 @@ def _stop_reading(form: Form) -> Edit:
         if not isinstance(edit.find_line(document, line_id), ImportMesh):
             raise Refused("This line reads no mesh file.")
         stop(document, line_id)
-        return edit.set_field(document, line_id, "file", ""), f"{_name_of(document, line_id)} stopped reading"
+        return edit.set_field(document, line_id, "file", ""), f"{name_of(document, line_id)} stopped reading"
 
     return change
 
@@ -370,7 +250,7 @@ def _read_dxf(data: bytes) -> str:
 def _set_many(form: Form) -> Edit:
     """Set several fields of a line at once, from a JSON object."""
     line_id, values = str(form.get("line", "")), _json_object(form.get("values"))
-    return lambda document: (edit.set_fields(document, line_id, values), f"{_name_of(document, line_id)} changed")
+    return lambda document: (edit.set_fields(document, line_id, values), f"{name_of(document, line_id)} changed")
 
 
 def _set_lines(form: Form) -> Edit:
@@ -443,7 +323,7 @@ def _rewrite(form: Form) -> Edit:
         if state is None or not isinstance(state.item, CurveItem):
             raise Refused("This curve cannot be drawn yet, so it cannot be written otherwise.")
         changed, told = rewrite_drawing(document, line, state.item.curve, manner, tolerance)
-        return changed, f"{_name_of(document, line_id)}: {told}"
+        return changed, f"{name_of(document, line_id)}: {told}"
 
     return change
 
@@ -457,13 +337,7 @@ _EDITS: dict[str, Callable[[Form], Edit | EditOfProject]] = {
     "move": _move,
     "pause": _pause,
     "remove": _remove,
-    "move_many": _move_many,
-    "pause_many": _pause_many,
-    "remove_many": _remove_many,
-    "make_step": _make_step,
-    "paste": _paste,
-    "put_from": _put_from,
-    "next": _next,
+    **EDITS_OF_LINES,
     "limit": _limit,
     "rename": _rename,
     "drawing": _drawing,
