@@ -68,10 +68,11 @@ export class Stand {
 
   /** Stand on a line that was just added, in view. @param {?HTMLElement} line */
   onNew(line) {
-    if (!line || !this.finder) return;
+    if (!line) return;
     this.steps.unfold(line);
     this.on(line.dataset.line);
     line.scrollIntoView({ block: "nearest" });
+    if (!this.finder) return;
     this.room?.scrollIntoView({ block: "nearest" });
     this.board.handles.standOn(line.dataset.line);
   }
