@@ -116,7 +116,7 @@ def chapters(build: Build, after: str | None) -> list[ChapterRows]:
     """Return the lines in order: by the steps of the sheet, or by chapters where it has none and is short."""
     document = build.document
     bare = len(document.lines) > HEADED or any(isinstance(line, Step) for line in document.lines)
-    shown = _Shown(build, after, document.kinds(), users_of(document), tints_of(document))
+    shown = _Shown(build, after, document.kinds(), users_of(document), tints_of(document), build.resting)
     result: list[ChapterRows] = []
     for line in document.lines:
         if isinstance(line, Size):
@@ -169,8 +169,7 @@ def _summed(shown: _Shown, chapter: ChapterRows) -> StepHead | None:
     """Return the heading of a step with what its lines give."""
     if chapter.step is None:
         return None
-    build, tints = shown.build, shown.tints
-    resting = build.resting
+    build, tints, resting = shown.build, shown.tints, shown.resting
     given = [row.id for row in chapter.rows if row.id in tints and row.id in build.items and row.id not in resting]
     bodies = [item for item in given if isinstance(build.items[item].item, MeshItem | BodiesItem)]
     faces = sum(face_count(build.items[item].item) for item in bodies)
@@ -186,13 +185,14 @@ def face_count(item: Item) -> int:
 
 @dataclass(frozen=True)
 class _Shown:
-    """What rows are made of: the build, the line up to which it is shown, the kinds, users and tints of its items."""
+    """What rows are made of: the build, the line up to which it is shown; kinds, users, tints of its items, those that rest."""
 
     build: Build
     after: str | None
     kinds: Mapping[str, str]
     users: Mapping[str, list[Line]]
     tints: Mapping[str, int]
+    resting: set[str]
 
 
 def _row(shown: _Shown, line: Line) -> SheetRow:
