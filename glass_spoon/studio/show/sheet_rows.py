@@ -185,7 +185,7 @@ def face_count(item: Item) -> int:
 
 @dataclass(frozen=True)
 class _Shown:
-    """What rows are made of: the build, the line up to which it is shown; kinds, users, tints of its items, those that rest."""
+    """What rows are made of: the build, up to which line it is shown; kinds, users, tints of items, those that rest."""
 
     build: Build
     after: str | None
