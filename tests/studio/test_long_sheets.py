@@ -285,6 +285,10 @@ def test_lines_of_another_part_of_the_project_are_brought_in(part, project, cowl
     wanted = [
         line["id"] for line in cowl["lines"] if line.get("gives") in ("hood", "hood mesh") or line.get("name") == "hood_r"
     ]
+    Part.objects.create(project=project, name="Bare", document={**cowl, "lines": []}, changed_by=people["owner"])
+    bare = client.get(f"/parts/{part.id}/bring/").content.decode()
+    assert "Bare has no line yet. Choose another part." in bare
+    assert "Bring them in" not in bare
     before = verbs(part)
     answer = edit(client, op="put_from", **{"from": other.id}, lines=",".join(wanted), after="")
     assert answer.status_code == 200
