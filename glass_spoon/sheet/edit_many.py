@@ -22,6 +22,7 @@ from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.remarks import MOST_WORDS, Remark, Step
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.propose import propose
+from glass_spoon.sheet.text_form.marks import without_marks
 from glass_spoon.sheet.text_form.read_text import ReadLine, read_lines
 from glass_spoon.sheet.text_form.write_text import item_texts
 
@@ -205,7 +206,7 @@ def _put_in(document: SheetDocument, read: list[ReadLine], after: str | None) ->
         line, missed = one.line, ""
         if line is None:
             seen = up_to(document, after)
-            found = next(iter(propose(_unmarked(one.words), seen)), None) if one.words else None
+            found = next(iter(propose(without_marks(one.words), seen)), None) if one.words else None
             line = found.line if found else None
             missed = f"“{' '.join(found.missed)}” of “{one.words}”" if found and found.missed else ""
             missed = missed or ("" if found else f"“{one.words}”")
@@ -243,8 +244,3 @@ def _with_items(line: Line, ids: Mapping[str, str]) -> Line:
         elif isinstance(spec, ReferencesSpec):
             values[name] = [ids[item] for item in raw if item in ids]
     return line.model_copy(update=values)
-
-
-def _unmarked(words: str) -> str:
-    """Return a sentence without what Markdown marks, as the finder reads it."""
-    return words.replace("**", "").replace("*", "").replace("`", "")

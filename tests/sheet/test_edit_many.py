@@ -202,3 +202,10 @@ def test_long_names_make_room_for_their_number():
     names = [getattr(line, "gives", None) or line.name for line in second.lines]
     assert names == ["w" * 40, "r" * 60, f"{'w' * 36}_2", f"{'r' * 48} 2"]
     assert second.lines[-1].radius == f"{'w' * 36}_2 * 5"
+
+
+def test_a_product_in_a_plain_sentence_keeps_its_star():
+    """Pasted without marks, `2 * wall` is twice the wall, not 2."""
+    first = paste_text(sheet(), "- wall = `3 mm`", None).document
+    put = paste_text(first, "circle of radius 2 * wall", None)
+    assert (put.document.lines[-1].radius, put.told) == ("2 * wall", ())

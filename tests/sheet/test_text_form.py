@@ -28,7 +28,7 @@ from glass_spoon.sheet.fields import (
 )
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
-from glass_spoon.sheet.text_form.marks import CODE, code, read_code
+from glass_spoon.sheet.text_form.marks import CODE, code, read_code, without_marks
 from glass_spoon.sheet.text_form.read_text import read_lines, read_text
 from glass_spoon.sheet.text_form.write_text import write_lines, write_text
 
@@ -267,3 +267,17 @@ def test_what_a_mail_does_to_a_text_does_no_harm():
         assert [one.line for one in read_lines(text, {})] == wanted
     remark = read_lines("> only a remark\n", {})
     assert remark[0].line.text == "only a remark"
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("**Circle** *rim*, radius `2 * wall`.", "Circle rim, radius 2 * wall."),
+        ("circle of radius 2 * wall and 3 * wall up", "circle of radius 2 * wall and 3 * wall up"),
+        ("slot 2*wall wide and 3*wall long", "slot 2*wall wide and 3*wall long"),
+        ("of `a*b*c` the *x \\* y*", "of a*b*c the x * y"),
+    ],
+)
+def test_marks_are_taken_off_and_products_stay(text, words):
+    """Plain words of a sentence: a star that multiplies is no mark."""
+    assert without_marks(text) == words

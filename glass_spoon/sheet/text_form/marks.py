@@ -45,3 +45,21 @@ def escaped(text: str) -> str:
 def plain(text: str) -> str:
     """Return words with their escapes taken out."""
     return re.sub(r"\\(.)", r"\1", text)
+
+
+_MARKED = re.compile(
+    r"(?<!`)(?P<run>`+)(?!`)(?P<code>.+?)(?<!`)(?P=run)(?!`)"
+    r"|\*\*(?P<bold>\S[^*]*)\*\*"
+    r"|(?<![\w*])\*(?P<name>(?=\S)(?:\\.|[^\\*])+(?<=\S))\*(?![\w*])"
+)
+
+
+def without_marks(text: str) -> str:
+    """Return a sentence in plain words: verbs, names, values without their marks; a product such as 2 * wall stays one."""
+
+    def inner(found: re.Match[str]) -> str:
+        if found["code"]:
+            return read_code(found["code"])
+        return found["bold"] or plain(found["name"])
+
+    return _MARKED.sub(inner, text)

@@ -13,7 +13,7 @@ from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.remarks import Remark, Step
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.text_form.fields import ALL, NONE, write_field
-from glass_spoon.sheet.text_form.marks import escaped
+from glass_spoon.sheet.text_form.marks import escaped, without_marks
 from glass_spoon.sheet.text_form.tables import write_table
 from glass_spoon.sheet.upgrades import version_of
 
@@ -43,7 +43,7 @@ def write_lines(document: SheetDocument, chosen: set[str]) -> str:
 def said(document: SheetDocument, line_id: str) -> str:
     """Return the sentence of a line in plain words, without the marks of Markdown."""
     row = next(_block(document, document.line(line_id), item_texts(document)))
-    return re.sub(r"^(?:\d+\. |- |## |> )", "", re.sub(r"\\(.)|[*`]", r"\1", row))
+    return without_marks(re.sub(r"^(?:\d+\. |- |## |> )", "", row))
 
 
 def item_texts(document: SheetDocument) -> dict[str, str]:

@@ -19,13 +19,16 @@ from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.history import state_at
 from glass_spoon.studio.models import Part
 from glass_spoon.studio.see.gauge_rows import FIRST, MORE, gauge_rows
-from glass_spoon.studio.see.scene import Shown, gauged, gauged_meshes, readings_of, shown_items
+from glass_spoon.studio.see.scene import Shown, gauged, gauged_meshes, known_readings, readings_of, shown_items
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.shelf import read_stored
 
 _NUMBER = re.compile(r"^\d+\. ")
 
 COMPARED = (*FIRST, "face_budget", *MORE)
+MOST_READ = 30_000
+"""Most faces of a mesh whose gauges are read for a comparison if not known yet: larger ones keep the page waiting."""
+
 LEVELS = 4
 """Smoothing levels whose counts are compared."""
 
@@ -144,8 +147,12 @@ def _meshes_told(state: State) -> dict[str, str]:
     limits = state.document.limits.for_gauges()
     told = {}
     for item in gauged_meshes(shown_state(state)):
-        over = [row.title.lower() for row in gauge_rows(readings_of(item, limits), COMPARED) if not row.good]
         faces = item.copies * item.mesh.face_count
+        readings = known_readings(item, limits)
+        if readings is None and faces > MOST_READ:
+            told[item.name] = f"{faces:,} faces, gauges not read"
+            continue
+        over = [row.title.lower() for row in gauge_rows(readings or readings_of(item, limits), COMPARED) if not row.good]
         told[item.name] = f"{faces:,} faces" + (f", over its limit: {', '.join(over)}" if over else "")
     return told
 

@@ -187,6 +187,8 @@ export class Board {
 
   /** Light what an item is on the board. @param {string} item its id, "" for none */
   light(item) {
+    if (item === this.lit) return;
+    this.lit = item;
     for (const model of this.scene.models.values()) model.light(model.id === item);
     for (const curve of this.element.querySelectorAll("[data-curve]")) curve.classList.toggle("is-lit", Boolean(item) && /** @type {HTMLElement} */ (curve).dataset.curve === item);
     this.draw(true);
