@@ -243,8 +243,8 @@ def test_every_change_is_listed_shown_and_returned_to(part, as_user, edit):
     assert "by editor" in page
     compared = client.get(f"/parts/{part.id}/compare/", {"left": "c2", "right": "now"}).content.decode()
     assert "after change 2" in compared
-    assert re.search(r'is-gone">.*`5 mm`', compared)
-    assert re.search(r'is-new">.*`6 mm`', compared)
+    assert re.search(r'is-gone">.*Round .* 5 mm', compared)
+    assert re.search(r'is-new">.*Round .* 6 mm', compared)
     assert "body mesh" in compared
     answer = client.post(f"/parts/{part.id}/changes/2/return/", {"revision": 3})
     assert answer.status_code == 302

@@ -14,6 +14,7 @@ from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.lines.sizes import Size
+from glass_spoon.sheet.text_form.marks import without_marks
 from glass_spoon.sheet.text_form.write_text import write_text
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.history import state_at
@@ -159,21 +160,21 @@ def _meshes_told(state: State) -> dict[str, str]:
 
 @dataclass(frozen=True)
 class TextChange:
-    """A row of a sheet's text that is in one state alone. sign: "−" of the first, "+" of the second."""
+    """A row of a sheet in plain words that is in one state alone. sign: "−" of the first, "+" of the second."""
 
     sign: str
     text: str
 
 
 def text_changes(left: State, right: State) -> list[TextChange]:
-    """Return what changed in the written form of two sheets, row by row; numbers of lines do not count."""
+    """Return what changed in the words of two sheets, row by row; numbers of lines do not count."""
     first, second = (write_text(state.document).split("\n") for state in (left, right))
     matcher = SequenceMatcher(None, _unnumbered(first), _unnumbered(second), autojunk=False)
     changes: list[TextChange] = []
     for what, a, b, c, d in matcher.get_opcodes():
         if what != "equal":
-            changes += [TextChange("−", row) for row in first[a:b] if row.strip()]
-            changes += [TextChange("+", row) for row in second[c:d] if row.strip()]
+            changes += [TextChange("−", without_marks(row)) for row in first[a:b] if row.strip()]
+            changes += [TextChange("+", without_marks(row)) for row in second[c:d] if row.strip()]
     return changes
 
 
