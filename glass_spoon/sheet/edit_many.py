@@ -17,13 +17,14 @@ from glass_spoon.sheet.edit import (
     rename_size,
     with_lines,
 )
+from glass_spoon.sheet.errors import BadDocument
 from glass_spoon.sheet.fields import EVERY, MakerSpec, NameSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.remarks import MOST_WORDS, Remark, Step
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.propose import propose
 from glass_spoon.sheet.text_form.marks import without_marks
-from glass_spoon.sheet.text_form.read_text import ReadLine, read_lines
+from glass_spoon.sheet.text_form.read_text import ReadLine, is_sheet_text, read_lines, read_text
 from glass_spoon.sheet.text_form.write_text import item_texts
 
 MOST_TEXT = 400_000
@@ -182,6 +183,12 @@ def paste_text(document: SheetDocument, text: str, after: str | None) -> PutIn:
     """
     if len(text) > MOST_TEXT:
         raise RefusedEdit(f"The text has {len(text):,} characters; the most is {MOST_TEXT:,}.")
+    if is_sheet_text(text):
+        try:
+            whole = read_text(text)
+        except BadDocument as error:
+            raise RefusedEdit(str(error)) from error
+        return put_lines(document, whole, [line.id for line in whole.lines], after)
     seen = up_to(document, after)
     known = {called: line_id for line_id, called in item_texts(seen).items()}
     read = read_lines(text, known, OWN)

@@ -21,7 +21,7 @@ from glass_spoon.sheet.edit_many import (
 from glass_spoon.sheet.evaluate import evaluate
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.offered_next import BY_KIND, ON_MARKED, next_line, offered_next
-from glass_spoon.sheet.text_form.write_text import write_lines
+from glass_spoon.sheet.text_form.write_text import write_lines, write_text
 
 DEMO = Path(__file__).parents[2] / "glass_spoon/studio/demo"
 
@@ -209,3 +209,13 @@ def test_a_product_in_a_plain_sentence_keeps_its_star():
     first = paste_text(sheet(), "- wall = `3 mm`", None).document
     put = paste_text(first, "circle of radius 2 * wall", None)
     assert (put.document.lines[-1].radius, put.told) == ("2 * wall", ())
+
+
+def test_a_whole_sheet_is_pasted_as_its_lines():
+    """With its head: the same lines; one of another version of a verb is refused, as it would be as a file."""
+    text = write_text(read_document((DEMO / "ventilator.json").read_bytes()))
+    put = paste_text(sheet("circle"), text, None)
+    assert len(put.ids) == 26
+    assert {report.status for report in evaluate(put.document, ResultCache()).reports.values()} <= {"good", "look"}
+    with pytest.raises(RefusedEdit, match="the verb ring of version 1, and this program reads version 3"):
+        paste_text(sheet(), text.replace('"ring": 3', '"ring": 1'), None)

@@ -180,6 +180,7 @@ def test_any_value_stands_in_a_code_span(text):
 
 PART = """---
 glass-spoon: sheet text 1
+verbs: {}
 ---
 
 # Lid
@@ -223,14 +224,15 @@ def test_what_is_copied_reads_back_in_another_sheet():
     [
         ("sheet text 1", "sheet text 9", "It is of the form “sheet text 9”; this program reads “sheet text 1”."),
         ("glass-spoon", "other", "It is not the text of a sheet: its head should hold “glass-spoon: sheet text 1”."),
-        ("radius `20", "thickness `20", "Line 11 of the text: “, thickness `20 * wall`.” was not understood"),
+        ("radius `20", "thickness `20", "Line 12 of the text: “, thickness `20 * wall`.” was not understood"),
         ("**Extrude** *rim*", "**Extrude** *edge*", "no line before it gives “edge”"),
-        ("# Lid", "limits: {\n# Lid", "Line 5 of the text"),
+        ("# Lid", "limits: {\n# Lid", "Line 6 of the text"),
         ("sheet text 1\n", "sheet text 1\nlimits: [1]\n", "Its head holds “limits”, which should be an object."),
         ("sheet text 1\n", 'sheet text 1\nlooks: {"lid": {}}\n', "Its head gives a look to “lid”, which no line gives."),
-        ("sheet text 1\n", 'sheet text 1\nverbs: {"circle": 9}\n', "uses the verb circle of a newer version"),
+        ("verbs: {}", 'verbs: {"circle": 9}', "the verb circle of version 9, and this program reads version 1"),
+        ("> The", "3. **Move** *rim* by `1 mm` right, `0 mm` back and `0 mm` up.\n\n> The", "the verb move of version 1"),
         ("`plan` plane", "`ceiling` plane", "“on the `ceiling` plane, radius `20 * wall`.” was not understood"),
-        ("*rim* by `10 mm` `square to it`,", "*rim* by", "Line 12 of the text"),
+        ("*rim* by `10 mm` `square to it`,", "*rim* by", "Line 13 of the text"),
     ],
 )
 def test_a_text_that_cannot_be_read_says_where(old, new, sentence):

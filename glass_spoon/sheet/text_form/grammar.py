@@ -50,7 +50,8 @@ puts on the clipboard and what Paste reads.
 
 The head stands between two lines of three dashes. Its first line is the form and its version; the others are JSON, and each
 may be missing: limits that differ from the usual ones, looks by item, layers that are hidden, and versions of the verbs that
-are not 1. A text of a newer version, of the form or of a verb, is refused with a sentence. What is copied has no head.
+are not 1. A text of another version, of the form or of a verb, is refused with a sentence; one without `verbs` was written
+by hand, in the words of today. What is copied has no head.
 
 | what | how it is written |
 | --- | --- |

@@ -76,9 +76,8 @@ def read_text(text: str) -> SheetDocument:
     read = read_lines(body, {})
     problems = [f"Line {one.place} of the text: {one.wrong}: {one.words[:60]}" for one in read if one.wrong]
     versions = _json(head, "verbs", {})
-    newer = [verb for verb, version in versions.items() if isinstance(version, int) and version > version_of(str(verb))]
-    problems += [f"It uses the verb {verb} of a newer version than this program knows." for verb in newer]
     lines = [one.line for one in read if one.line is not None]
+    problems += _of_other_versions(versions, lines) if "verbs" in head else []
     called = _called(lines, {one.line.id: one.number for one in read if one.line is not None and one.number})
     looks = _json(head, "looks", {})
     unknown = [str(item) for item in looks if item not in called]
@@ -97,6 +96,20 @@ def read_text(text: str) -> SheetDocument:
             "verb_versions": {line.verb_name: line.version for line in lines if line.version > 1},
         }
     )
+
+
+def _of_other_versions(versions: Mapping[str, Any], lines: Sequence[Line]) -> list[str]:
+    """Return a sentence for each verb that was written in another version: the same words may have meant something else.
+
+    versions: those that are not 1. A text without them was written by hand, in the words of today.
+    """
+    used = dict.fromkeys([*versions, *(line.verb_name for line in lines)])
+    return [
+        f"It uses the verb {verb} of version {versions.get(verb, 1)}, and this program reads version {version_of(verb)}: "
+        "bring the sheet in as JSON, which is kept up to date."
+        for verb in used
+        if versions.get(verb, 1) != version_of(verb)
+    ]
 
 
 def _json(head: Mapping[str, str], name: str, empty: Any) -> Any:
@@ -131,10 +144,8 @@ def _parted(text: str) -> tuple[dict[str, str], str, str]:
 def read_lines(text: str, known: Mapping[str, str], prefix: str = "l") -> list[ReadLine]:
     """Return the lines that a text holds, in order, with ids counted from 1 behind `prefix`.
 
-    known: ids of items that stand before them, by the name that a text calls them. A head and a name are passed over.
+    known: ids of items that stand before them, by the name that a text calls them.
     """
-    if is_sheet_text(text):
-        text = _parted(text.replace("\r\n", "\n").lstrip("\ufeff"))[1]
     blocks = _blocks(_unquoted(text.replace("\r\n", "\n").split("\n")))
     read = [_read_block(block, f"{prefix}{number}") for number, block in enumerate(blocks, 1)]
     lines = [one.line for one, _ in read if one.line is not None]

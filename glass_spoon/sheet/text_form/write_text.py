@@ -73,7 +73,9 @@ def _head(document: SheetDocument) -> Iterator[str]:
         "hidden layers": document.hidden_layers,
         "verbs": dict(sorted(versions.items())),
     }
-    yield from (f"{name}: {json.dumps(value, ensure_ascii=False)}" for name, value in told.items() if value)
+    yield from (
+        f"{name}: {json.dumps(value, ensure_ascii=False)}" for name, value in told.items() if value or name == "verbs"
+    )
     yield "---"
     yield ""
 
