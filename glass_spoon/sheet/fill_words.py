@@ -15,23 +15,25 @@ from pydantic import ValidationError
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import BadExpression
-from glass_spoon.sheet.expressions import resolve_sizes
 from glass_spoon.sheet.fields import (
     EVERY,
     ChoiceSpec,
     LawSpec,
     NameSpec,
     NumberSpec,
+    PointsSpec,
     ReferenceSpec,
     ReferencesSpec,
     TableSpec,
     TextSpec,
 )
+from glass_spoon.sheet.known_sizes import known_sizes, size_dimensions
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.named_numbers import ACROSS, may_stand, name_numbers, named_elsewhere, names_of, said_across
 from glass_spoon.sheet.own_sentence import ANY_WORD, ENOUGH, LINKING, fit_numbers, lead_worth, name_patterns, slots_of
 from glass_spoon.sheet.phrase import IDLE, SaidNumber, Word, as_typed, expression_pattern
 from glass_spoon.sheet.said_text import HOLES, SaidText, stem, stems
+from glass_spoon.sheet.typed_places import SAID_PLACES, said_places
 
 SIZE_TEXT = re.compile(
     r"^\s*(?:size\s+([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b|\s)\s*|([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b)\s*)(\S.*)$", re.IGNORECASE
@@ -41,7 +43,9 @@ SIZE_TEXT = re.compile(
 _REFERENCES = (ReferenceSpec, ReferencesSpec)
 _EVERY = re.compile(r"\b(?:every|everything|all|whole)\b")
 _GIVING = re.compile(r"\b(?:giving|called|named)\s+")
-_NAME_ENDS = r"(?=\s*(?:[,;.]|$|\b(?:with|over|from|of|by|at|through|along|about|on|as)\b))"
+_NAME_ENDS = (
+    r"(?=\s*(?:[,;.]|$|\b(?:with|over|from|of|by|at|through|along|about|on|as)\b|\bin\s+(?:the\s+)?(?:front|side|plan)\b))"
+)
 _WAYS = r"evenly|eased in|eased out|eased"
 
 
@@ -72,6 +76,7 @@ def read_words(line: Line, text: str, document: SheetDocument) -> Filled:
         reading.take_signs,
         reading.take_laws,
         reading.take_tables,
+        reading.take_places,
         reading.take_ends,
         reading.take_phrases,
         reading.take_choices,
@@ -84,15 +89,6 @@ def read_words(line: Line, text: str, document: SheetDocument) -> Filled:
     ):
         part()
     return Filled(reading.line, said.left(), frozenset(reading.filled))
-
-
-def size_dimensions(document: SheetDocument) -> dict[str, str]:
-    """Return the dimension of each size of a sheet, "" for a plain number or one that cannot be read."""
-    lines = [line for line in document.lines if line.verb_name == "size"]
-    texts = {str(getattr(line, "name", "")): getattr(line, "value", 0) for line in lines}
-    values, _ = resolve_sizes(texts)
-    kinds = {(1, 0): "length", (0, 1): "angle"}
-    return {name: kinds.get(values[name].powers, "") if name in values else "" for name in texts}
 
 
 def _filled(line: Line, values: Mapping[str, Any]) -> Line:
@@ -200,15 +196,8 @@ class _Reading:
                 self.said.take(found)
 
     def _fits_law(self, spec: LawSpec, name: str, text: str) -> bool:
-        values, _ = resolve_sizes(
-            {
-                str(getattr(line, "name", "")): getattr(line, "value", 0)
-                for line in self.document.lines
-                if line.verb_name == "size"
-            }
-        )
         try:
-            spec.resolve(name, _law_text(text), values)
+            spec.resolve(name, _law_text(text), known_sizes(self.document))
         except (InvalidInput, BadExpression):
             return False
         return True
@@ -226,6 +215,16 @@ class _Reading:
             if rows and len(rows) >= spec.least and self._set({name: rows}):
                 for row in found:
                     self.said.take(row)
+
+    def take_places(self) -> None:
+        """Take the points of a drawn curve, as in `through 0 0, 40 10 and 60 50`."""
+        for name in self.line.used_fields():
+            if not isinstance(self.line.spec(name), PointsSpec):
+                continue
+            found = SAID_PLACES.search(self.said.text)
+            points = said_places(found[1]) if found else []
+            if found and points and self._set({name: points}):
+                self.said.take(found)
 
     def take_phrases(self) -> None:
         """Take the phrases of the verb."""
@@ -286,6 +285,13 @@ class _Reading:
             if not self._set({name: choice}):
                 self.filled.add(name)
             self.said.take_span(-start, end)
+            self._take_trailing(spec, end)
+
+    def _take_trailing(self, spec: ChoiceSpec, end: int) -> None:
+        """Take a word behind a choice that says no more, as in `front view`."""
+        words = "|".join(map(re.escape, spec.trailing))
+        if words and (found := re.compile(rf"\s+(?:{words})\b").match(self.said.text, end)):
+            self.said.take(found)
 
     def _choices_said(self, name: str, spec: ChoiceSpec) -> Iterator[tuple[float, int, int, int, str]]:
         """Yield what is said for a field: what the words before are worth, its length, where it starts (negative) and ends,

@@ -84,7 +84,7 @@ def test_a_kettle_is_drawn_over_its_reference_true_to_size(signed_in):
 
     page.locator("#next-line").click()
     page.locator(".proposal[data-verb=draw]").click()
-    expect(page.locator(".board-note")).to_contain_text("Click in the front view")
+    expect(page.locator(".draw-words")).to_contain_text("Click in the front view")
     for number, (x, y) in enumerate(OUTLINE, 1):
         page.mouse.click(*on_picture(page, MIDDLE + x, BASE - y))
         expect(page.locator(".view-front .drawn-point")).to_have_count(number)
@@ -147,8 +147,8 @@ def test_a_distance_is_measured_and_made_a_size(signed_in):
     for index in (0, 2):
         box = handle(page, index).bounding_box()
         page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
-    expect(page.locator(".board-note")).to_contain_text("mm:")
-    words = page.locator(".board-note").inner_text().split(" mm")[0]
+    expect(page.locator(".measure-note")).to_contain_text("mm:")
+    words = page.locator(".measure-note").inner_text().split(" mm")[0]
     page.get_by_role("button", name="Make it a size").click()
     expect(page.locator("[data-size-name=measured]")).to_be_visible()
     assert f"{float(words):g}" in page.locator(".sheet-foot").inner_text()

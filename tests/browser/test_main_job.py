@@ -22,7 +22,7 @@ def test_from_an_empty_part_to_a_file(signed_in):
     ready(page)
 
     page.get_by_role("button", name="Draw a profile").click()
-    expect(page.locator(".board-note")).to_contain_text("Click in the front view")
+    expect(page.locator(".draw-words")).to_contain_text("Click in the front view")
     for number, (right, up, hold) in enumerate(
         [(0.5, 0.2, ""), (0.75, 0.2, "Shift"), (0.85, 0.45, ""), (0.8, 0.65, ""), (0.68, 0.8, "")], 1
     ):

@@ -12,10 +12,11 @@ Plane = Literal["front", "side", "plan"]
 
 @dataclass(frozen=True)
 class ChoiceSpec(Spec):
-    """One of a few words; each choice's own help in the same order."""
+    """One of a few words; each choice's own help in the same order. trailing: words that may follow it and say no more."""
 
     choices: tuple[str, ...] = ()
     labels: tuple[str, ...] = ()
+    trailing: tuple[str, ...] = ()
 
     def choice_label(self, value: str) -> str:
         """Return the words shown for a choice."""

@@ -25,7 +25,9 @@ class LayPicture(Line):
     depth: Annotated[Literal["behind", "in front of"], ChoiceSpec("Under or over the lines.", ("behind", "in front of"))] = (
         "behind"
     )
-    plane: Annotated[Plane, ChoiceSpec("The view it lies in.", ("front", "side", "plan"))] = "front"
+    plane: Annotated[Plane, ChoiceSpec("The view it lies in.", ("front", "side", "plan"), trailing=("view", "plane"))] = (
+        "front"
+    )
     width: Annotated[Number, a_length("Width of the whole picture; the scale follows from it.")] = "300 mm"
     right: Annotated[Number, a_coordinate("Middle of the picture, to the right.", "place to the right")] = "0 mm"
     up: Annotated[Number, a_coordinate("Middle of the picture, above the base line.", "place above")] = "0 mm"

@@ -13,6 +13,7 @@ from glass_spoon.sheet import edit, edit_many
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.fields import FileSpec, PointsSpec, TableSpec
 from glass_spoon.sheet.items import CurveItem
+from glass_spoon.sheet.known_sizes import known_sizes
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.draw.points import Draw, ImportDxf
@@ -22,6 +23,7 @@ from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.propose import propose
 from glass_spoon.sheet.rewrite_drawing import rewrite_drawing
+from glass_spoon.sheet.typed_places import typed_place
 from glass_spoon.studio.clean_requests import read_object
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.change_part import Edit, EditOfProject
@@ -51,6 +53,24 @@ def _set(form: Form) -> Edit:
         if isinstance(spec, FileSpec) and value:
             raise Refused("Choose a file for this field; it cannot be typed.")
         return edit.set_field(document, line_id, name, value), f"{name_of(document, line_id)} changed"
+
+    return change
+
+
+def _put_point(form: Form) -> Edit:
+    """Put a typed point at the end of a drawn curve; `by` and `at` count from its last one."""
+    line_id, text = str(form.get("line", "")), str(form.get("text", ""))
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        line = edit.find_line(document, line_id)
+        if not isinstance(line, Draw):
+            raise Refused("Points are typed for a drawn curve. Choose one first.")
+        point = typed_place(text, line.points[-1] if line.points else None, known_sizes(document))
+        points = [
+            *(point.model_dump(exclude_defaults=True) for point in line.points),
+            point.model_dump(exclude_defaults=True),
+        ]
+        return edit.set_field(document, line_id, "points", points), f"{name_of(document, line_id)} got a point"
 
     return change
 
@@ -330,6 +350,7 @@ def _rewrite(form: Form) -> Edit:
 
 _EDITS: dict[str, Callable[[Form], Edit | EditOfProject]] = {
     "set": _set,
+    "put_point": _put_point,
     "add": _add,
     "mark": _mark,
     "act": _act,

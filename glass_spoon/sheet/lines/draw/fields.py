@@ -9,7 +9,9 @@ from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, Num
 FAR = 1e6
 """Largest coordinate in mm."""
 
-PlaneField = Annotated[Plane, ChoiceSpec("The drawing view that the curve lies in.", ("front", "side", "plan"))]
+PlaneField = Annotated[
+    Plane, ChoiceSpec("The drawing view that the curve lies in.", ("front", "side", "plan"), trailing=("view", "plane"))
+]
 CurveName = Annotated[ItemName, NameSpec("Name of the curve.")]
 CurvesName = Annotated[ItemName, NameSpec("Name of the curves.")]
 Changed = Annotated[str, ReferenceSpec("The curve to work on.", "curve", changes=True)]

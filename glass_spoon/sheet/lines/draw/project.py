@@ -41,7 +41,9 @@ class Flatten(Line):
 
     verb: Literal["flatten"] = "flatten"
     curve: Flattened = ""
-    plane: Annotated[Plane, ChoiceSpec("The plane it is laid onto.", ("front", "side", "plan"))] = "front"
+    plane: Annotated[
+        Plane, ChoiceSpec("The plane it is laid onto.", ("front", "side", "plan"), trailing=("view", "plane"))
+    ] = "front"
     at: Annotated[Number, a_coordinate("Where the plane stands, towards the viewer.", "plane's place")] = "0 mm"
 
     def build(self, given: Given) -> Item:

@@ -3,7 +3,7 @@ import { Listening } from "./listening.js";
 
 const HINTS = {
   rest: [["/", "next line"], ["N", "place points"], ["M", "mark"], ["D", "measure"], ["G", "four views / one"], ["F", "fit"]],
-  placing: [["click", "place a point"], ["Shift", "sharp"], ["Alt", "no snapping"], ["Enter", "done"]],
+  placing: [["click", "place a point"], ["Shift", "sharp"], ["Alt", "no snapping"], ["0–9", "type a place"], ["Ctrl Z", "take back"], ["G", "four views"], ["Enter", "done"]],
   marking: [["1–7", "what a click picks"], ["+ −", "grow, shrink"], ["Shift", "take away"], ["drag", "box"], ["Alt drag", "lasso"], ["Esc", "done"]],
   chosen: [["S", "sharp"], ["I", "insert"], ["Del", "remove"], ["T", "place by numbers"], ["Shift drag", "choose more"]],
 };
@@ -92,9 +92,9 @@ function isMeantElsewhere(event) {
   return isTyping(event.target) || event.ctrlKey || event.metaKey || Boolean(presses && event.target.closest?.("button, a, summary, [role=radio]"));
 }
 
-/** Whether it is the finder with nothing in it: its own undo would bring back words that are a line by now. */
+/** Whether it is the finder, or a place, with nothing in it: its own undo would bring back words that are a line by now. */
 function isEmptyFinder(target) {
-  return target.id === "next-line" && !target.value;
+  return (target.id === "next-line" || "drawPlace" in target.dataset) && !target.value;
 }
 
 function isTyping(target) {

@@ -24,6 +24,10 @@ import { PictureView } from "./views/picture_view.js";
 
 /** Faces from which the drawing views are drawn after the picture. */
 const LATER_FACES = 60000;
+/** Pixels that the bar of drawing covers at the foot of its view. */
+const DRAW_BAR = 84;
+/** Share of what was there by which new things reach beyond it, for all views to take them in. */
+const BEYOND = 0.02;
 
 export class Board {
   /** @param {HTMLElement} root the bench @param {Edits} edits */
@@ -48,6 +52,8 @@ export class Board {
     this.snapping = new Snapping(this);
     this.makeTools();
     this.combScale = 1;
+    /** The drawing view that has the room, the others beside it. @type {?DrawingView} */
+    this.room = null;
     /** The view that the pointer was in last. @type {?HTMLElement} */
     this.lastView = null;
     this.fitted = false;
@@ -128,9 +134,9 @@ export class Board {
   /** Show the part as it is saved. @param {Object} file */
   showSaved(file) {
     const hadModels = this.scene.models.size > 0;
-    const wasEmpty = this.scene.isEmpty;
+    const before = { isEmpty: this.scene.isEmpty, ids: new Set(this.itemIds()), box: this.whole() };
     this.take(file);
-    if (!this.fitted || (wasEmpty && this.scene.extras.curves.length && !this.pen.placing)) this.fit();
+    if (!this.fitted || (!this.pen.placing && this.cameIn(before))) this.fit();
     else if (this.scene.models.size && !hadModels) this.picture.fit(this.scene.bounds(true));
     this.fitted = true;
     if (this.isBehind) this.note("Shown as it last could be built; the sheet says which line needs a look.");
@@ -199,19 +205,84 @@ export class Board {
     this.notes.say(sentence, actions);
   }
 
+  /** @returns {string[]} the ids of all that is shown */
+  itemIds() {
+    const { models, extras } = this.scene;
+    return [...models.keys(), ...extras.curves.map((curve) => curve.id), ...(extras.pictures ?? []).map((picture) => picture.line)];
+  }
+
+  /** @returns {boolean} whether something new came that reaches beyond what was there before */
+  cameIn({ isEmpty, ids, box }) {
+    if (this.itemIds().every((id) => ids.has(id))) return false;
+    if (isEmpty) return true;
+    const { low, high } = this.whole();
+    const slack = BEYOND * box.low.distanceTo(box.high);
+    const reaches = (axis) => low[axis] < box.low[axis] - slack || high[axis] > box.high[axis] + slack;
+    return ["x", "y", "z"].some(reaches);
+  }
+
+  /** @returns {{low: any, high: any}} the box in mm of all that is shown, laid pictures too */
+  whole() {
+    const places = this.references.corners();
+    const box = this.scene.bounds(true);
+    if (!places.length) return box;
+    if (this.scene.isEmpty) Object.assign(box, { low: places[0].clone(), high: places[0].clone() });
+    for (const place of places) {
+      box.low.min(place);
+      box.high.max(place);
+    }
+    return box;
+  }
+
   /** Bring everything into all views. */
   fit() {
-    const box = this.scene.bounds(true);
+    const box = this.whole();
     this.wasMoved = false;
     const seen = this.drawings.filter((view) => view.isShown());
-    if (this.apart) seen.forEach((view) => view.space.fit(box, [view]));
+    if (this.apart || this.room) seen.forEach((view) => view.space.fit(box, [view], view === this.room ? DRAW_BAR : 0));
     else this.space.fit(box, seen);
     this.picture.fit(box);
     this.redraw();
   }
 
+  /** A drawing view takes the room, the others stand in a strip beside it. @param {DrawingView} view */
+  takeRoom(view) {
+    if (this.room || this.element.dataset.view !== "four") return;
+    this.before = this.wasMoved ? this.space.copy() : null;
+    this.setRoom(view);
+    if (!this.apart) this.drawings.forEach((other) => (other.space = this.space.copy()));
+    this.wasMoved = false;
+    this.resize();
+  }
+
+  /** All four views stand as they did before one took the room. */
+  leaveRoom() {
+    if (!this.room) return;
+    this.setRoom(null);
+    if (!this.apart) this.drawings.forEach((other) => (other.space = this.space));
+    this.wasMoved = false;
+    this.resize();
+    if (!this.before || this.apart) return;
+    Object.assign(this.space, { middle: this.before.middle, zoom: this.before.zoom });
+    this.wasMoved = true;
+    this.redraw();
+  }
+
+  /** @param {?DrawingView} view */
+  setRoom(view) {
+    this.room?.element.classList.remove("has-room");
+    view?.element.classList.add("has-room");
+    if (view) this.element.dataset.room = view.plane;
+    else delete this.element.dataset.room;
+    this.room = view;
+  }
+
   /** Show one view alone, or all four again. @param {?HTMLElement} view */
   toggleAlone(view = null) {
+    if (this.room) {
+      this.leaveRoom();
+      return;
+    }
     const alone = /** @type {?HTMLElement} */ (this.element.querySelector(".is-alone"));
     this.toggledAt = performance.now();
     const next = alone ? null : (view ?? this.lastView ?? this.picture.element);

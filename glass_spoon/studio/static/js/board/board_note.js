@@ -28,10 +28,15 @@ export class BoardNote {
     }
   }
 
-  /** What is said whenever there is nothing else to say. @param {?{sentence: string, end: () => void}} standing */
+  /** What is said whenever there is nothing else to say: how a mode goes, and what ends it. @param {?{sentence: string, end: () => void}} standing */
   stand(standing) {
     this.standing = standing;
     this.say("");
+  }
+
+  /** A mode ends; another one that stands meanwhile goes on. @param {() => void} end of the mode */
+  leave(end) {
+    if (this.standing?.end === end) this.stand(null);
   }
 
   /** Ask for a text. @param {string} question @param {string} value @param {(text: string) => void} use @param {() => void} leave */

@@ -1,3 +1,4 @@
+import { BEGINS_PLACE } from "../board/tools/draw_bar.js";
 import { Listening } from "../listening.js";
 
 /** The finder at the foot of the sheet: plain words to the next line. State of one Alpine component. */
@@ -41,6 +42,12 @@ export function finder(root, edits, board, stand) {
     },
     search() {
       clearTimeout(this.timer);
+      // No line begins with a number: while points are placed it is a place.
+      if (board.pen.placing && BEGINS_PLACE.test(this.input().value[0])) {
+        board.pen.bar.type(this.input().value);
+        this.input().value = "";
+        return;
+      }
       this.timer = setTimeout(() => this.ask(), 90);
     },
     async ask() {

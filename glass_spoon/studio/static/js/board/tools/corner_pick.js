@@ -2,7 +2,7 @@
 import { svgElement } from "../views/svg.js";
 import { Tool } from "./tool.js";
 
-const RADIUS = 9;
+const RADIUS = 12;
 
 export class CornerPick extends Tool {
   /** @param {Board} board */

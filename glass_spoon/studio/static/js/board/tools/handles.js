@@ -15,6 +15,8 @@ import { Tool } from "./tool.js";
  */
 
 const SIZE = 4.5;
+/** Pixels around a handle that take it. */
+const REACH = 12;
 /** Most handles of a line whose values are written beside them. */
 const MOST_TEXTS = 12;
 /** Pixels that a line of text is high, and a letter wide. */
@@ -81,7 +83,7 @@ export class Handles extends Tool {
       texts.push(at);
       parts.push(svgElement("text", { class: "handle-text", x: at[0] + 9, y: at[1] - 8 }, handle.text));
     }
-    return [...parts, this.mark(handle, number, at)];
+    return [...parts, svgElement("circle", { class: "handle-reach", cx: at[0], cy: at[1], r: REACH }), this.mark(handle, number, at)];
   }
 
   /** @returns {SVGElement} what is taken: round on a dimension, square for a place */
@@ -93,12 +95,24 @@ export class Handles extends Tool {
     return mark;
   }
 
-  claims({ event }) {
-    return event.button === 0 && this.edits.mayEdit && Boolean(event.target.closest(".handle"));
+  claims({ event, view }) {
+    return event.button === 0 && this.edits.mayEdit && Boolean(event.target.closest(".handle, .handle-reach")) && this.nearest(event, view) !== null;
   }
 
-  down({ event }) {
-    this.take(Number(event.target.closest(".handle").dataset.number));
+  /** @returns {?number} the handle nearest to a press, not the uppermost, where many lie close */
+  nearest(event, view) {
+    let best = null;
+    let least = Infinity;
+    for (const mark of view.layers.handles.querySelectorAll(".handle")) {
+      const { left, right, top, bottom } = mark.getBoundingClientRect();
+      const away = Math.hypot(event.clientX - (left + right) / 2, event.clientY - (top + bottom) / 2);
+      if (away < least) [best, least] = [Number(mark.dataset.number), away];
+    }
+    return best;
+  }
+
+  down({ event, view }) {
+    this.take(this.nearest(event, view));
     this.held.from = event;
   }
 

@@ -10,6 +10,11 @@ export class Measure extends Tool {
     this.on = false;
     this.view = null;
     this.places = [];
+    this.end = () => this.toggle();
+    /** What is measured, in words at its place. */
+    this.note = document.createElement("p");
+    this.note.className = "measure-note";
+    this.note.setAttribute("role", "status");
   }
 
   connect(listening) {
@@ -28,11 +33,13 @@ export class Measure extends Tool {
     else this.board.tools.end(this);
     this.board.element.classList.toggle("is-measuring", this.on);
     this.board.root.querySelector("[data-measure]")?.setAttribute("aria-pressed", String(this.on));
-    this.board.note(this.on ? "Click two places for a distance, a third for an angle, or an arc for its radius. Esc ends." : "");
+    if (this.on) this.board.notes.stand({ sentence: "Click two places for a distance, a third for an angle, or an arc for its radius. Enter or Esc ends.", end: this.end });
+    else this.board.notes.leave(this.end);
   }
 
   clear() {
     this.places = [];
+    this.note.remove();
     this.board.drawings.forEach((view) => view.layers.measure.replaceChildren());
   }
 
@@ -46,7 +53,7 @@ export class Measure extends Tool {
     const caught = this.board.snapping.find(view, event);
     const radius = this.places.length === 0 && caught.marks.some((mark) => mark.kind === "curve") ? this.radiusAt(view, caught.place) : null;
     if (radius) {
-      this.tell(`R ${text(radius)} mm`, `${text(radius)} mm`, "radius");
+      this.tell(view, /** @type {[number, number]} */ (caught.place), `R ${text(radius)} mm`, { value: `${text(radius)} mm`, name: "radius" });
       this.drawPlaces(view, [caught.place], `R ${text(radius)}`);
       return;
     }
@@ -67,7 +74,7 @@ export class Measure extends Tool {
   }
 
   key(event) {
-    if (!this.on || event.key !== "Escape") return false;
+    if (!this.on || (event.key !== "Escape" && event.key !== "Enter")) return false;
     this.toggle();
     return true;
   }
@@ -82,19 +89,33 @@ export class Measure extends Tool {
     if (places.length === 3) {
       const angle = angleAt(places);
       this.drawPlaces(view, places, `${text(angle)}°`);
-      this.tell(`Angle ${text(angle)}°`, `${text(angle)}°`, "angle");
+      this.tell(view, b, `Angle ${text(angle)}°`, { value: `${text(angle)}°`, name: "angle" });
       return;
     }
     const length = Math.hypot(b[0] - a[0], b[1] - a[1]);
     this.drawPlaces(view, places, text(length));
-    this.tell(`${text(length)} mm: ${text(Math.abs(b[0] - a[0]))} across, ${text(Math.abs(b[1] - a[1]))} up`, `${text(length)} mm`, "measured");
+    this.tell(view, b, `${text(length)} mm: ${text(Math.abs(b[0] - a[0]))} across, ${text(Math.abs(b[1] - a[1]))} up`, { value: `${text(length)} mm`, name: "measured" });
   }
 
-  tell(sentence, value, name) {
-    const settled = this.places.length > 1 || name === "radius";
-    /** @type {Array<[string, () => void]>} */
-    const actions = settled && this.edits.mayEdit ? [["Make it a size", () => this.makeSize(name, value)]] : [];
-    this.board.note(sentence, actions);
+  /**
+   * Say what is measured where it is measured; what is settled may become a size.
+   * @param {DrawingView} view @param {[number, number]} place right and up @param {string} sentence @param {{value: string, name: string}} size
+   */
+  tell(view, place, sentence, { value, name }) {
+    const { note } = this;
+    const [x, y] = view.toScreen(...place);
+    note.textContent = sentence;
+    note.classList.toggle("is-left", x > view.svg.clientWidth / 2);
+    note.style.left = `${x}px`;
+    note.style.top = `${Math.min(y, view.svg.clientHeight - 52)}px`;
+    if (note.parentElement !== view.element) view.element.append(note);
+    if (!this.edits.mayEdit || (this.places.length < 2 && name !== "radius")) return;
+    const button = document.createElement("button");
+    button.type = "button";
+    button.className = "text-button";
+    button.textContent = "Make it a size";
+    button.addEventListener("click", () => this.makeSize(name, value));
+    note.append(button);
   }
 
   async makeSize(name, value) {

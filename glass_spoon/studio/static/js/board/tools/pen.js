@@ -1,15 +1,18 @@
 /** The pen: points of drawn curves on the board. Placed, dragged, nudged, inserted, removed, made sharp or smooth. */
 import { round } from "./coordinate_text.js";
 import { DrawingInHand } from "./drawing_in_hand.js";
+import { BEGINS_PLACE, DrawBar } from "./draw_bar.js";
 import { moveTogether, nearestGap, seen } from "./drawn_points.js";
 import { PenArea } from "./pen_area.js";
 import { PenMarks } from "./pen_marks.js";
 import { Tool } from "./tool.js";
 
-const REACH_PIXELS = 10;
+const REACH_PIXELS = 12;
 const NUDGES = { arrowleft: [-1, 0], arrowright: [1, 0], arrowup: [0, 1], arrowdown: [0, -1] };
 /** Milliseconds within which two clicks are a double one. */
 const DOUBLE_CLICK = 500;
+/** Pixels within which two clicks are at one place. */
+const SAME_PLACE = 5;
 
 export class Pen extends Tool {
   /** @param {Board} board @param {Edits} edits */
@@ -25,6 +28,9 @@ export class Pen extends Tool {
     /** The line whose placing was ended: it is not begun again by itself. @type {?string} */
     this.left = null;
     this.marks = new PenMarks(this);
+    this.bar = new DrawBar(this);
+    /** When and where the last point was placed. @type {?{time: number, x: number, y: number}} */
+    this.last = null;
     this.acts = {
       t: () => this.onPlaceSlip(),
       s: () => this.after(this.hand.toggleSharp()),
@@ -37,6 +43,7 @@ export class Pen extends Tool {
   }
 
   connect(listening) {
+    this.bar.connect(listening);
     listening.on(this.board.element, "focusin", (event) => {
       const point = event.target.closest?.(".drawn-point");
       if (point) this.onFocus(point.dataset.line, Number(point.dataset.index));
@@ -70,10 +77,22 @@ export class Pen extends Tool {
     const { awaited } = hand;
     if (awaited && hand.hasDrawing(awaited.line)) this.takeUp();
     else if (awaited && !this.plannedPlane()) hand.awaited = null;
+    if (this.placing && this.isGone()) this.setPlacing(false);
     hand.update(Boolean(this.drag));
-    const drawing = hand.drawing();
-    if (drawing && !drawing.points.length && this.edits.mayEdit && this.left !== drawing.line) this.setPlacing(true);
+    if (this.isEmpty(hand.drawing())) this.setPlacing(true);
     this.showPlacing();
+    this.showBar();
+  }
+
+  /** @returns {boolean} whether the line that points were placed for is not there any more, as after an undo */
+  isGone() {
+    const { line, awaited } = this.hand;
+    return Boolean(line) && !awaited && !this.hand.hasDrawing(line);
+  }
+
+  /** @returns {boolean} whether a drawing waits for its first point */
+  isEmpty(drawing) {
+    return Boolean(drawing) && !drawing.points.length && this.edits.mayEdit && this.left !== drawing.line;
   }
 
   showPlacing() {
@@ -90,7 +109,7 @@ export class Pen extends Tool {
   /** No point is chosen any more. */
   dropChoice() {
     this.hand.pick(null);
-    this.board.tools.onMood("rest");
+    this.mood("rest");
     this.redraw();
   }
 
@@ -118,14 +137,34 @@ export class Pen extends Tool {
 
   /** @param {boolean} placing */
   setPlacing(placing) {
+    const begins = placing && !this.placing;
     this.placing = placing;
-    const { tools, notes } = this.board;
-    const plane = this.hand.drawing()?.plane ?? this.plannedPlane() ?? "front";
+    const { tools } = this.board;
     if (placing) tools.begin(this);
     else tools.end(this);
-    notes.stand(placing ? { sentence: `Click in the ${plane} view to place points; Enter when done.`, end: () => this.setPlacing(false) } : null);
-    tools.onMood(placing ? "placing" : this.hand.chosen === null ? "rest" : "chosen");
+    if (placing) this.hand.line ??= this.activeLine();
+    if (begins) this.board.takeRoom(this.placedIn());
+    else if (!placing) this.board.leaveRoom();
+    this.showBar();
+    this.mood(placing ? "placing" : this.hand.chosen === null ? "rest" : "chosen");
     this.showPlacing();
+  }
+
+  /** Hint at the keys of what the hand is at: placing goes on whatever is chosen. @param {"rest" | "placing" | "chosen"} mood */
+  mood(mood) {
+    this.board.tools.onMood(this.placing ? "placing" : mood);
+  }
+
+  /** @returns {DrawingView} the view in which points are placed */
+  placedIn() {
+    const plane = this.hand.drawing()?.plane ?? this.plannedPlane() ?? "front";
+    return this.board.drawings.find((view) => view.plane === plane);
+  }
+
+  /** The bar stands in the view in which points are placed. */
+  showBar() {
+    if (this.placing) this.bar.show(this.placedIn(), this.hand.drawing()?.name ?? "the curve");
+    else this.bar.hide();
   }
 
   /** @returns {?string} the plane of the line that is awaited, as the sheet has it */
@@ -139,7 +178,7 @@ export class Pen extends Tool {
     if (view.isPicture || event.button !== 0 || !this.edits.mayEdit) return false;
     // The second click of a double one on a view's name falls on the view, which has moved under it.
     if (performance.now() - (this.board.toggledAt ?? -Infinity) < DOUBLE_CLICK) return false;
-    this.end = event.target.closest(".end-handle");
+    this.end = event.target.closest(".end-handle, .end-reach");
     this.point = this.pointUnder(view, event);
     return Boolean(this.end || this.point || this.isPlacing(view.plane) || event.shiftKey);
   }
@@ -181,6 +220,10 @@ export class Pen extends Tool {
     this.caught = null;
     this.board.drawings.forEach((view) => view.layers.snaps.replaceChildren());
     if (!drag) return;
+    if (drag.closes && !drag.moved) {
+      this.after(this.hand.commitValues({ shape: "closed" }));
+      return;
+    }
     if (drag.moved) {
       this.after(drag.end === undefined ? this.hand.commit() : this.hand.commitValues(drag.values));
       return;
@@ -194,7 +237,8 @@ export class Pen extends Tool {
   hover({ event, view }) {
     if (view.isPicture || !this.isPlacing(view.plane)) return false;
     this.snapped(view, event, -1);
-    view.layers.snaps.replaceChildren(...this.board.snapping.draw(view, this.caught));
+    const isHeld = !this.board.tools.holder && event.target.closest(".drawn-point");
+    view.layers.snaps.replaceChildren(...this.marks.next(view, /** @type {[number, number]} */ (this.caught.place), isHeld ? this.closesAt(isHeld) : false), ...this.board.snapping.draw(view, this.caught));
     return true;
   }
 
@@ -215,6 +259,10 @@ export class Pen extends Tool {
 
   /** A double click on the curve puts a point there. */
   double({ event, view }) {
+    if (this.isPlacing(view.plane)) {
+      this.endPlacing();
+      return true;
+    }
     const drawing = this.hand.drawing();
     const curve = event.target.closest("[data-curve]");
     if (!this.edits.mayEdit || !drawing || drawing.plane !== view.plane || curve?.dataset.curve !== drawing.line) return false;
@@ -231,20 +279,42 @@ export class Pen extends Tool {
     }
     const index = Number(point.dataset.index);
     hand.turnTo(point.dataset.line);
+    const closes = !event.shiftKey && this.closesAt(point);
     if (event.shiftKey) hand.pickAlso(index);
     else hand.grasp(index);
     if (this.placing) this.setPlacing(false);
-    this.drag = { index, moved: false };
+    this.drag = { index, moved: false, closes };
     hand.take();
-    this.board.tools.onMood("chosen");
+    this.mood("chosen");
     this.redraw();
     this.focusPoint(view);
   }
 
+  /** @param {Element} point @returns {boolean} whether a click on a point closes the curve that is being placed: its first one does */
+  closesAt(point) {
+    const drawing = this.hand.drawing();
+    const { line, index } = /** @type {HTMLElement} */ (point).dataset;
+    return this.placing && line === drawing?.line && index === "0" && !drawing.closed && drawing.points.length > 2;
+  }
+
   placeAt(view, event) {
+    const { last } = this;
+    const now = performance.now();
+    // The second click of a double one ends placing; it is no point.
+    if (last && now - last.time < DOUBLE_CLICK && Math.hypot(event.clientX - last.x, event.clientY - last.y) < SAME_PLACE) return;
+    this.last = { time: now, x: event.clientX, y: event.clientY };
     const place = this.snapped(view, event, -1);
     this.caught = null;
     this.after(this.hand.append(place, event.shiftKey));
+  }
+
+  /** Put a typed place at the end. @param {string} text @returns {Promise<boolean>} whether it was understood */
+  async putTyped(text) {
+    const line = this.activeLine() ?? this.hand.awaited?.line;
+    if (!line) return false;
+    const saved = await this.edits.change({ op: "put_point", line, text });
+    this.hand.local = null;
+    return saved;
   }
 
   /** Start turning the direction of an end. */
@@ -305,7 +375,7 @@ export class Pen extends Tool {
     if (!inside) return;
     hand.chosen = inside[0] ?? hand.chosen;
     inside.forEach((index) => hand.also.add(index));
-    this.board.tools.onMood(hand.picked().length ? "chosen" : "rest");
+    this.mood(hand.picked().length ? "chosen" : "rest");
     const count = hand.picked().length;
     this.board.note(count > 1 ? `${count} points of ${drawing.name} are chosen. Drag one to move all; T turns, scales or moves them by numbers.` : "");
     this.redraw();
@@ -322,19 +392,24 @@ export class Pen extends Tool {
   }
 
   key(event) {
-    if (this.placing && (event.key === "Enter" || event.key === "Escape")) {
-      this.endPlacing();
-      return true;
-    }
+    if (this.placing && this.placingKey(event)) return true;
     if (!this.edits.mayEdit || !this.hand.drawing()) return false;
     const key = event.key.toLowerCase();
     if (key === "a" && event.shiftKey) {
       this.hand.pickAll();
-      this.board.tools.onMood("chosen");
+      this.mood("chosen");
       this.redraw();
       return true;
     }
     return this.hand.chosen !== null && this.changeChosen(key, event);
+  }
+
+  /** @returns {boolean} whether a key ended placing, or began to type a place */
+  placingKey(event) {
+    const begins = BEGINS_PLACE.test(event.key) && !event.altKey;
+    if (event.key === "Enter" || event.key === "Escape") this.endPlacing();
+    else if (begins) this.bar.type(event.key);
+    return begins || event.key === "Enter" || event.key === "Escape";
   }
 
   /** Placing ends, and is not begun again for this line by itself. */
@@ -347,7 +422,7 @@ export class Pen extends Tool {
   /** @returns {boolean} whether a key changed the chosen points */
   changeChosen(key, event) {
     if (NUDGES[key]) {
-      const step = this.board.space.niceLength(4) * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
+      const step = this.board.snapping.gridStep(this.board.drawings[0]) * (event.shiftKey ? 10 : event.altKey ? 0.1 : 1);
       this.hand.nudge(NUDGES[key][0] * step, NUDGES[key][1] * step);
       return true;
     }
@@ -398,7 +473,7 @@ export class Pen extends Tool {
     if (this.activeLine() === line && hand.picked().includes(index)) return;
     hand.turnTo(line);
     hand.pick(index);
-    this.board.tools.onMood("chosen");
+    this.mood("chosen");
     this.redraw();
   }
 }

@@ -5,6 +5,8 @@ import { svgElement } from "../views/svg.js";
 import { seen } from "./drawn_points.js";
 
 const END_PIXELS = 44;
+/** Pixels around a handle that take it. */
+const REACH = 12;
 
 export class PenMarks {
   /** @param {Object} pen */
@@ -56,9 +58,33 @@ export class PenMarks {
       const words = `Direction at the ${end ? "end" : "start"} of ${drawing.name}`;
       return [
         svgElement("line", { class: "end-line", x1: x, y1: y, x2: hx, y2: hy }),
+        svgElement("circle", { class: "end-reach", cx: hx, cy: hy, r: REACH, "data-end": end }),
         svgElement("rect", { class: `end-handle${drawing.ends[end] === "free" ? " is-free" : ""}`, x: hx - 4, y: hy - 4, width: 8, height: 8, "data-end": end, "aria-label": words }),
       ];
     });
+  }
+
+  /**
+   * @param {DrawingView} view @param {[number, number]} place where the next point would be @param {boolean} closes
+   * @returns {SVGElement[]} the stretch to it from the last point, and where it is in numbers
+   */
+  next(view, place, closes) {
+    const drawing = this.pen.hand.drawing();
+    const [x, y] = view.toScreen(...place);
+    const axes = PLANES[view.plane];
+    const words = [`${axes.right} ${tidy(place[0])}  ${axes.up} ${tidy(place[1])}`];
+    const parts = [];
+    const last = drawing?.plane === view.plane ? drawing.points.at(-1) : null;
+    if (last) {
+      const [fromX, fromY] = view.toScreen(last[0], last[1]);
+      const by = [place[0] - last[0], place[1] - last[1]];
+      parts.push(svgElement("line", { class: "next-line", x1: fromX, y1: fromY, x2: x, y2: y }));
+      words.push(`${tidy(Math.hypot(...by))} at ${tidy((Math.atan2(by[1], by[0]) * 180) / Math.PI)}°`);
+    }
+    if (closes) words.unshift("closes the curve");
+    const left = x > view.svg.clientWidth - 150;
+    words.forEach((line, k) => parts.push(svgElement("text", { class: "next-text", x: left ? x - 14 : x + 14, y: y + 22 + 15 * k, "text-anchor": left ? "end" : "start" }, line)));
+    return parts;
   }
 
   /** @returns {?number} the direction of travel at an end of the curve as it is drawn now, in radians */
@@ -94,4 +120,9 @@ export class PenMarks {
     });
     return element;
   }
+}
+
+/** @returns {string} a number to a hundredth, without a minus before nothing */
+function tidy(value) {
+  return String(Math.round(value * 100) / 100 + 0);
 }

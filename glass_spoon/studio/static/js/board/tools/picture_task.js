@@ -12,6 +12,7 @@ export class PictureTask extends Tool {
     this.edits = edits;
     /** @type {?{line: string, kind: string, places: [number, number][]}} */
     this.task = null;
+    this.stop = () => this.end();
   }
 
   connect(listening) {
@@ -39,12 +40,14 @@ export class PictureTask extends Tool {
     this.task = { line, kind, places: [] };
     this.board.tools.begin(this);
     this.board.element.classList.add("is-measuring");
-    this.board.note(kind === "scale" ? `Click two places in the ${picture.plane} view whose distance you know.` : `Click two places in the ${picture.plane} view that should lie level or upright.`);
+    const sentence = kind === "scale" ? `Click two places in the ${picture.plane} view whose distance you know. Esc ends.` : `Click two places in the ${picture.plane} view that should lie level or upright. Esc ends.`;
+    this.board.notes.stand({ sentence, end: this.stop });
   }
 
   end() {
     if (!this.task) return;
     this.task = null;
+    this.board.notes.leave(this.stop);
     this.board.tools.end(this);
     this.board.element.classList.remove("is-measuring");
     this.board.drawings.forEach((view) => view.layers.measure.replaceChildren());
@@ -53,7 +56,6 @@ export class PictureTask extends Tool {
   key(event) {
     if (!this.task || event.key !== "Escape") return false;
     this.end();
-    this.board.note("");
     return true;
   }
 

@@ -1,5 +1,7 @@
 /** Reference pictures under the drawing views: dropped there and dragged. */
 import { keepOnly, svgElement } from "../views/svg.js";
+import { Vector3 } from "three";
+import { PLANES } from "../views/planes.js";
 import { round } from "./coordinate_text.js";
 import { turned } from "./picture_task.js";
 import { Tool } from "./tool.js";
@@ -76,6 +78,16 @@ export class References extends Tool {
     return Math.abs(x) <= picture.width / 2 && Math.abs(y) <= (picture.width * size.height) / size.width / 2;
   }
 
+  /** @returns {Vector3[]} the corners of all pictures whose size is known, in space */
+  corners() {
+    return (this.board.scene.extras.pictures ?? []).flatMap((picture) => {
+      const size = this.sizes.get(picture.picture);
+      if (!size) return [];
+      const [wide, high] = [picture.width / 2, (picture.width * size.height) / size.width / 2];
+      return [[-wide, -high], [wide, -high], [wide, high], [-wide, high]].map((corner) => placeOf(picture, turned(/** @type {[number, number]} */ (corner), picture.turn)));
+    });
+  }
+
   claims({ event, view }) {
     if (view.isPicture || event.button !== 0 || !this.edits.mayEdit || event.target.closest("[data-curve]")) return false;
     this.found = this.at(view, view.fromEvent(event));
@@ -148,11 +160,22 @@ export class References extends Tool {
       const url = this.board.root.dataset.pictureUrl.replace("0", encodeURIComponent(id));
       image.onload = () => {
         this.sizes.set(id, { url, width: image.naturalWidth, height: image.naturalHeight });
-        this.board.drawings.forEach((view) => this.draw(view));
+        // The views take a picture in when its size is known: one alone, or one larger than all else.
+        if (!this.board.wasMoved && !this.board.pen.placing) this.board.fit();
+        else this.board.drawings.forEach((view) => this.draw(view));
       };
       image.onerror = () => this.board.note("A reference picture is not in this project any more. Choose another one in its line.");
       image.src = url;
     }
     return this.sizes.get(id);
   }
+}
+
+/** @returns {Vector3} a corner of a picture in space, from its middle */
+function placeOf({ plane, right, up }, [byRight, byUp]) {
+  const axes = PLANES[plane];
+  const place = new Vector3();
+  place[axes.right] = right + byRight;
+  place[axes.up] = up + byUp;
+  return place;
 }

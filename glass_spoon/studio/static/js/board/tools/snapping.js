@@ -18,11 +18,13 @@ export class Snapping {
   constructor(board) {
     this.board = board;
     this.cache = { extras: null, planes: new Map() };
+    /** The typed step of the grid in mm; null for one that goes with the zoom. @type {?number} */
+    this.step = null;
   }
 
-  /** @returns {number} the grid in mm at the present zoom */
+  /** @returns {number} the grid in mm: as typed, or at the present zoom */
   gridStep(view) {
-    return view.space.niceLength(4);
+    return this.step ?? view.space.niceLength(4);
   }
 
   /**

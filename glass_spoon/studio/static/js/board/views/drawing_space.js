@@ -19,15 +19,16 @@ export class DrawingSpace {
     return space;
   }
 
-  /** @param {{low: Vector3, high: Vector3}} box in mm @param {DrawingView[]} views those on the page */
-  fit({ low, high }, views) {
+  /** @param {{low: Vector3, high: Vector3}} box in mm @param {DrawingView[]} views those on the page @param {number} foot pixels at their foot that are covered */
+  fit({ low, high }, views, foot = 0) {
     this.middle.copy(low).add(high).multiplyScalar(0.5);
     const zooms = views.map((view) => {
       const { right, up } = PLANES[view.plane];
       const { clientWidth: width, clientHeight: height } = view.svg;
-      return Math.min((width - MARGIN) / Math.max(high[right] - low[right], 1), (height - MARGIN) / Math.max(high[up] - low[up], 1));
+      return Math.min((width - MARGIN) / Math.max(high[right] - low[right], 1), (height - MARGIN - foot) / Math.max(high[up] - low[up], 1));
     });
     if (zooms.length) this.zoom = Math.max(Math.min(...zooms), 1e-4);
+    if (foot) views.forEach((view) => (this.middle[PLANES[view.plane].up] -= foot / 2 / this.zoom));
   }
 
   /** @param {number} factor */

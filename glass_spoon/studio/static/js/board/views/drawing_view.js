@@ -7,6 +7,9 @@ import { enterViewport } from "./viewport.js";
 
 /** Pixels left of the scale bar that the view's name and the scale's words need side by side. */
 const BESIDE = 118;
+/** Pixels between two lines of the grid, at least. */
+const GRID_PIXELS = 9;
+const WIDER = [1, 2, 5, 10, 20, 50, 100];
 const DEPTH = 1e5;
 /** What lies over what, from below. */
 const LAYERS = ["over", "back", "comb", "net", "curves", "sizes", "measure", "points", "handles", "snaps", "corners"];
@@ -38,6 +41,12 @@ export class DrawingView {
     return [(right - this.space.middle[axes.right]) * this.space.zoom + this.svg.clientWidth / 2, (this.space.middle[axes.up] - up) * this.space.zoom + this.svg.clientHeight / 2];
   }
 
+  /** @param {number} x @param {number} y on the screen @returns {[number, number]} right and up in mm */
+  fromScreen(x, y) {
+    const axes = PLANES[this.plane];
+    return [(x - this.svg.clientWidth / 2) / this.space.zoom + this.space.middle[axes.right], this.space.middle[axes.up] - (y - this.svg.clientHeight / 2) / this.space.zoom];
+  }
+
   /** @param {number[]} place in space @returns {[number, number]} where it is on the screen */
   project(place) {
     const [r, u] = axesOf(this.plane);
@@ -47,8 +56,7 @@ export class DrawingView {
   /** @param {{clientX: number, clientY: number}} event @returns {[number, number]} right and up in mm under the pointer */
   fromEvent(event) {
     const rect = this.svg.getBoundingClientRect();
-    const axes = PLANES[this.plane];
-    return [(event.clientX - rect.left - rect.width / 2) / this.space.zoom + this.space.middle[axes.right], this.space.middle[axes.up] - (event.clientY - rect.top - rect.height / 2) / this.space.zoom];
+    return this.fromScreen(event.clientX - rect.left, event.clientY - rect.top);
   }
 
   /** @returns {?number[]} how far in space the hand went from one event to another */
@@ -98,7 +106,8 @@ export class DrawingView {
   drawBack() {
     const { clientWidth: width, clientHeight: height } = this.svg;
     const [x, y] = this.toScreen(0, 0);
-    const parts = [svgElement("line", { class: "axis-line", x1: x, x2: x, y1: 0, y2: height })];
+    const parts = this.board.pen.isPlacing(this.plane) ? this.grid() : [];
+    parts.push(svgElement("line", { class: "axis-line", x1: x, x2: x, y1: 0, y2: height }));
     parts.push(svgElement("line", { class: this.plane === "plan" ? "axis-line" : "ground-line", x1: 0, x2: width, y1: y, y2: y }));
     const length = this.space.niceLength(48);
     const left = width - 14 - length * this.space.zoom;
@@ -108,6 +117,25 @@ export class DrawingView {
     const beside = left > BESIDE;
     parts.push(svgElement("text", { class: "scale-text", x: beside ? left - 6 : width - 14, y: beside ? foot : foot + 14, "text-anchor": "end" }, words));
     this.layers.back.replaceChildren(...parts);
+  }
+
+  /** @returns {SVGElement[]} the grid that catches points: every step that is wide enough to be seen, and every tenth stronger */
+  grid() {
+    const step = this.board.snapping.gridStep(this);
+    const seen = WIDER.map((times) => times * step).find((wide) => wide * this.space.zoom >= GRID_PIXELS);
+    if (!seen) return [];
+    return [svgElement("path", { class: "grid-line", d: this.gridPath(seen) }), svgElement("path", { class: "grid-line is-tenth", d: this.gridPath(10 * seen) })];
+  }
+
+  /** @param {number} wide mm @returns {string} lines of a grid over the whole view */
+  gridPath(wide) {
+    const { clientWidth: width, clientHeight: height } = this.svg;
+    const [left, low] = this.fromScreen(0, height);
+    const [right, high] = this.fromScreen(width, 0);
+    let path = "";
+    for (let k = Math.ceil(left / wide); k * wide <= right; k += 1) path += `M${this.toScreen(k * wide, 0)[0].toFixed(1)} 0v${height}`;
+    for (let k = Math.ceil(low / wide); k * wide <= high; k += 1) path += `M0 ${this.toScreen(0, k * wide)[1].toFixed(1)}h${width}`;
+    return path;
   }
 
   drawCurves() {
