@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import default_line, with_own_name
 from glass_spoon.sheet.fields import EVERY, ChoiceSpec, NameSpec, NumberSpec, ReferenceSpec, ReferencesSpec
-from glass_spoon.sheet.fill_words import SIZE_TEXT, Filled, read_words, size_dimensions
+from glass_spoon.sheet.fill_words import SIZE_TEXT, Filled, read_words
+from glass_spoon.sheet.known_sizes import size_dimensions
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.phrase import alike, telling_words

@@ -48,7 +48,8 @@ def typed_place(text: str, before: SheetPoint | None, sizes: Mapping[str, Quanti
         cells = _polar(polar[1], polar[2], before, sizes)
     else:
         cells = [_cell(part, sizes) for part in _parts(said, text)]
-    return SheetPoint(**dict(zip(("x", "y", "out"), cells, strict=False)), sharp=bool(sharp))
+    right, up, *out = cells
+    return SheetPoint(x=right, y=up, out=out[0] if out else 0, sharp=bool(sharp))
 
 
 def said_places(text: str) -> list[SheetPoint]:

@@ -48,7 +48,7 @@ def test_the_view_that_is_drawn_in_takes_the_room(signed_in):
 
 
 def test_points_are_typed_where_one_draws(signed_in):
-    """A letter of a number begins a place; by and at count from the last point; what is none is told and stays to be mended."""
+    """A digit begins a place; by and at count from the last point; what is no place is told and stays to be mended."""
     page = signed_in
     begin(page, "Typed")
     for text, told in (("40, 25", "y 40 z 25 mm"), ("-1 cm, 5", "y -10 z 5 mm")):

@@ -57,6 +57,13 @@ ADDRESSES = {
     "version_restore": ("post", EDIT, {"revision": "1"}),
     "send_out": ("get", ALL, None),
     "parcel": ("get", ALL, None),
+    "item_picture": ("get", ALL, None),
+    "item_pictures": ("get", ALL, None),
+    "project_send": ("post", ALL, {"format": "obj"}),
+    "project_parcel": ("get", ALL, None),
+    "project_parcel_cancel": ("post", ALL, {}),
+    "project_parcel_again": ("post", ALL, {}),
+    "project_parcel_file": ("get", ALL, None),
     "parcel_file": ("get", ALL, None),
     "vary_sizes": ("get", ALL, None),
     "vary_sizes_now": ("get", ALL, None),
@@ -118,7 +125,7 @@ def test_who_may(name, who, part, people, as_user):
         assert answer.status_code == 404
     elif who in allowed:
         assert answer.status_code in (200, 302, 404, 409, 422)
-        assert answer.status_code != 404 or name.startswith(("parcel", "vary"))
+        assert answer.status_code != 404 or name.startswith(("parcel", "project_parcel", "vary"))
     else:
         assert answer.status_code == 403
 

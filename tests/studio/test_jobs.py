@@ -62,7 +62,7 @@ def test_work_under_way_stops_at_its_next_step(ordered) -> None:
 
 def test_a_failure_is_kept_as_a_sentence(ordered) -> None:
     """The sentence of the failure is kept in the row."""
-    parcel = ordered(mesh="nothing")
+    parcel = ordered(what="mesh:nothing")
     worker.work_off()
     done = rows.find(WRITE_FILE, parcel.token, parcel.user_id, parcel.part_id)
     assert done.stage == "failed"

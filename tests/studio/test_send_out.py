@@ -73,7 +73,7 @@ def test_a_set_of_levels_is_an_archive_with_their_counts_and_distances(send) -> 
 def test_one_mesh_of_several_may_be_sent_alone(send) -> None:
     """All meshes by default, one when named."""
     spring = demo("coil-spring")
-    every, alone = send(spring, format="obj")[1].decode(), send(spring, format="obj", mesh="l7")[1].decode()
+    every, alone = send(spring, format="obj")[1].decode(), send(spring, format="obj", what="mesh:l7")[1].decode()
     assert [line for line in every.splitlines() if line.startswith("o ")] == ["o spring mesh", "o strand mesh"]
     assert [line for line in alone.splitlines() if line.startswith("o ")] == ["o strand mesh"]
 
@@ -90,9 +90,9 @@ def test_curves_and_surfaces_go_out_in_formats_of_their_own(send) -> None:
 @pytest.mark.parametrize(
     ("form", "words"),
     [
-        ({"format": "stl", "mesh": "l1"}, "There is no mesh to send out"),
-        ({"format": "dxf", "curve": "l4"}, "There is no curve to send out"),
-        ({"format": "step", "surface": "l1"}, "There is no surface to send out"),
+        ({"format": "stl", "what": "mesh:l1"}, "There is no mesh to send out"),
+        ({"format_curve": "dxf", "what": "curve:l4"}, "There is no curve to send out"),
+        ({"format": "step", "what": "surface:l1"}, "There is no surface to send out"),
     ],
 )
 def test_nothing_to_send_fails_with_a_sentence(send, form, words: str) -> None:

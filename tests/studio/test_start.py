@@ -81,7 +81,7 @@ class Copy:
         part = re.search(r"/parts/(\d+)/", self.ask("/projects/")[1])[1]
         text = self.ask(f"/parts/{part}/send-out/")[1]
         token = re.search(r'X-CSRFToken": "([^"]+)"', self.ask(f"/parts/{part}/")[1])[1]
-        form = {"format": "ply", "level": "0", "mesh": ""}
+        form = {"format_mesh": "ply", "level": "0", "what": "mesh:"}
         headers = {"X-CSRFToken": token, "HX-Request": "true"}
         text = self.ask(f"/parts/{part}/send-out/", form, **headers)[1]
         end = time.monotonic() + PATIENCE

@@ -20,7 +20,6 @@ from glass_spoon.sheet.files_out import (
     ALL_FORMATS,
     CURVE_FORMATS,
     MESH_FORMATS,
-    SURFACE_FORMATS,
     named_meshes,
     write_curves,
     write_surfaces,
@@ -60,7 +59,8 @@ class Order:
 
 def read_order(user: int, part: int, document: SheetDocument, form: Any) -> Order:
     """Return the order that a form asks for; Refused with a sentence otherwise."""
-    kind, level = str(form.get("format", "")), str(form.get("level", "0"))
+    sort, _, item = str(form.get("what", "")).partition(":")
+    kind, level = str(form.get(f"format_{sort}") or form.get("format", "")), str(form.get("level", "0"))
     kind, _, manner = kind.partition(" ")
     as_set, level = level.startswith("to "), level.removeprefix("to ")
     if kind not in ALL_FORMATS:
@@ -71,8 +71,6 @@ def read_order(user: int, part: int, document: SheetDocument, form: Any) -> Orde
     view = str(form.get("view", "front"))
     if view not in PLANE_AXES:
         raise Refused("Choose the front, side or plan view.")
-    field = "curve" if kind in CURVE_FORMATS else "surface" if kind in SURFACE_FORMATS else "mesh"
-    item = str(form.get(field, ""))
     return Order(user, part, document, item, kind, times, view, as_set and kind in MESH_FORMATS, manner == "instanced")
 
 

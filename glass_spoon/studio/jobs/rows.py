@@ -32,7 +32,7 @@ class Stopped(Exception):
     """The user asked for the work to stop."""
 
 
-def make(kind: str, user: int, part: int, order: dict[str, Any]) -> Job:
+def make(kind: str, user: int, part: int | None, order: dict[str, Any]) -> Job:
     """Return a new job that somebody asks for, handed over."""
     token = secrets.token_urlsafe(18)
     job = Job.objects.create(kind=kind, token=token, user_id=user, part_id=part, order=order)
@@ -93,7 +93,7 @@ def _change(job: Job, **values: object) -> None:
         raise Stopped
 
 
-def find(kind: str, token: str, user: int, part: int) -> Job:
+def find(kind: str, token: str, user: int, part: int | None) -> Job:
     """Return a job of this user and part, without its content; Refused when there is none."""
     own = Job.objects.defer("data").filter(kind=kind, token=token, user_id=user, part_id=part)
     found = own.first() if _TOKEN.match(token) else None
@@ -116,7 +116,7 @@ def stop(job: Job, sentence: str) -> Job:
 
 def again(job: Job) -> Job:
     """Return a new job of the same order, handed over."""
-    return make(job.kind, int(job.user_id or 0), int(job.part_id or 0), dict(job.order))
+    return make(job.kind, int(job.user_id or 0), job.part_id, dict(job.order))
 
 
 def content(job: Job) -> bytes:

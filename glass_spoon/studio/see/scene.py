@@ -154,7 +154,7 @@ def shown_items(build: Build, level: int, faults: list[str] | None = None) -> li
             continue
         surface = state.item.surface if isinstance(state.item, SurfaceItem) else state.item.shape
         if not all(part.key in meshed for part in _parts(surface)):
-            mesh = _drawn(name, faults, partial(_stand_in, state.key, surface))
+            mesh = _drawn(name, faults, partial(stand_in, state.key, surface))
             if mesh is not None:
                 shown.append(Shown(state.key, state.item_id, name, mesh, surface, is_surface=True))
     return shown
@@ -226,7 +226,7 @@ def smoothed(key: str, item: MeshItem, level: int) -> Mesh:
     return kept.mesh if isinstance(kept, MeshItem) else item.mesh
 
 
-def _stand_in(key: str, surface: NurbsSurface | SurfaceSet) -> Mesh:
+def stand_in(key: str, surface: NurbsSurface | SurfaceSet) -> Mesh:
     """Return a mesh that shows a bare surface, or a set of them."""
 
     def make() -> MeshItem:

@@ -16,6 +16,7 @@ from glass_spoon.studio.flows.change_part import start_part
 from glass_spoon.studio.flows.quotas import usage_of
 from glass_spoon.studio.models import Membership, Role
 from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.show.send_out_panel import MESH_FORMATS
 
 
 @require_safe
@@ -66,6 +67,7 @@ def project_page(request: HttpRequest, project_id: int) -> HttpResponse:
         "usage": usage_of(project.pk),
         "room": settings.QUOTA_PROJECT_MB,
         "roles": Role.choices,
+        "mesh_formats": MESH_FORMATS,
         "limits": [(name, label, getattr(project.sheet_limits(), name)) for name, label in LIMITS],
     }
     return render(request, "projects/project.html", context)

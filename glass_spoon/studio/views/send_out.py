@@ -5,15 +5,22 @@ from __future__ import annotations
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
+from django.urls import reverse
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_POST, require_safe
 
 from glass_spoon.sheet.text_form.write_text import write_lines, write_text
-from glass_spoon.studio.access import part_for
+from glass_spoon.studio.access import part_for, project_for
 from glass_spoon.studio.flows import send_out as flow
 from glass_spoon.studio.flows.build_part import finished_build
+from glass_spoon.studio.flows.send_project import find_project, start_project
 from glass_spoon.studio.flows.watched_work import PATIENCE
 from glass_spoon.studio.jobs import rows
+from glass_spoon.studio.models import Job
+from glass_spoon.studio.see.item_picture import item_picture
+from glass_spoon.studio.show.send_out_panel import send_out_context
+
+CANCELLED = "Cancelled; no file was written."
 
 
 @login_required
@@ -23,66 +30,104 @@ def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
     document = part.sheet()
     if request.method == "POST":
         order = flow.read_order(int(request.user.pk or 0), part.id, document, request.POST)
-        return render(request, "bench/_parcel.html", {"part": part, "parcel": flow.start_file(order)})
-    build = finished_build(document)
-    given = document.kinds()
-    meshes, curves, surfaces = (
-        [
-            (line.id, document.item_name(line.id))
-            for line in document.lines
-            if given.get(line.id) in kinds and line.id in build.items
-        ]
-        for kinds in (("mesh", "bodies"), ("curve", "curves"), ("surface", "surfaces"))
-    )
-    context = {
-        "part": part,
-        "meshes": meshes,
-        "levels": range(7),
-        "sets": range(1, 5),
-        "curves": curves,
-        "surfaces": surfaces,
-        "bodies": f"{faces:,}" if (faces := flow.faces_of_bodies(build)) else "",
-    }
-    return render(request, "bench/_send_out.html", context)
+        return _shown(request, flow.start_file(order))
+    return render(request, "bench/_send_out.html", send_out_context(part, document))
+
+
+@login_required
+@require_safe
+def picture(request: HttpRequest, part_id: int, item_id: str = "") -> HttpResponse:
+    """Send a small picture of an item, or of all meshes, for the choice of what goes out."""
+    part, _ = part_for(request, part_id)
+    return HttpResponse(item_picture(finished_build(part.sheet()), item_id), content_type="image/png")
 
 
 @login_required
 @require_safe
 def parcel(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
     """Say how far a file is."""
-    part, _ = part_for(request, part_id)
-    found = rows.find(flow.WRITE_FILE, token, int(request.user.pk or 0), part.id)
-    return render(request, "bench/_parcel.html", {"part": part, "parcel": found})
+    return _shown(request, _of_part(request, part_id, token))
 
 
 @login_required
 @require_POST
 def parcel_cancel(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
     """Stop the work on a file."""
-    part, _ = part_for(request, part_id)
-    found = rows.stop(
-        rows.find(flow.WRITE_FILE, token, int(request.user.pk or 0), part.id), "Cancelled; no file was written."
-    )
-    return render(request, "bench/_parcel.html", {"part": part, "parcel": found})
+    return _shown(request, rows.stop(_of_part(request, part_id, token), CANCELLED))
 
 
 @login_required
 @require_POST
 def parcel_again(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
     """Write a file once more that was cancelled, or that failed."""
-    part, _ = part_for(request, part_id)
-    found = rows.again(rows.find(flow.WRITE_FILE, token, int(request.user.pk or 0), part.id))
-    return render(request, "bench/_parcel.html", {"part": part, "parcel": rows.wait_for(found, PATIENCE)})
+    return _shown(request, rows.wait_for(rows.again(_of_part(request, part_id, token)), PATIENCE))
 
 
 @login_required
 @require_safe
 def parcel_file(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
     """Send the file."""
+    return _fetched(_of_part(request, part_id, token))
+
+
+@login_required
+@require_POST
+def project_send(request: HttpRequest, project_id: int) -> HttpResponse:
+    """Start writing all parts of a project."""
+    project, _ = project_for(request, project_id)
+    return _shown(request, start_project(int(request.user.pk or 0), project, request.POST))
+
+
+@login_required
+@require_safe
+def project_parcel(request: HttpRequest, project_id: int, token: str) -> HttpResponse:
+    """Say how far the archive of a project is."""
+    return _shown(request, _of_project(request, project_id, token))
+
+
+@login_required
+@require_POST
+def project_cancel(request: HttpRequest, project_id: int, token: str) -> HttpResponse:
+    """Stop the work on the archive of a project."""
+    return _shown(request, rows.stop(_of_project(request, project_id, token), CANCELLED))
+
+
+@login_required
+@require_POST
+def project_again(request: HttpRequest, project_id: int, token: str) -> HttpResponse:
+    """Write the archive of a project once more."""
+    return _shown(request, rows.wait_for(rows.again(_of_project(request, project_id, token)), PATIENCE))
+
+
+@login_required
+@require_safe
+def project_parcel_file(request: HttpRequest, project_id: int, token: str) -> HttpResponse:
+    """Send the archive of a project."""
+    return _fetched(_of_project(request, project_id, token))
+
+
+def _of_part(request: HttpRequest, part_id: int, token: str) -> Job:
     part, _ = part_for(request, part_id)
-    found = rows.find(flow.WRITE_FILE, token, int(request.user.pk or 0), part.id)
-    response = HttpResponse(rows.content(found), content_type=found.order["media_type"])
-    response["Content-Disposition"] = content_disposition_header(True, found.order["filename"])
+    return rows.find(flow.WRITE_FILE, token, int(request.user.pk or 0), part.id)
+
+
+def _of_project(request: HttpRequest, project_id: int, token: str) -> Job:
+    project, _ = project_for(request, project_id)
+    return find_project(token, int(request.user.pk or 0), project)
+
+
+def _shown(request: HttpRequest, job: Job) -> HttpResponse:
+    """Return how far a job is, with the addresses that go on from there."""
+    if job.part_id is None:
+        at = reverse("project_parcel", args=[job.order["project"], job.token])
+    else:
+        at = reverse("parcel", args=[job.part_id, job.token])
+    return render(request, "bench/_parcel.html", {"parcel": job, "at": at})
+
+
+def _fetched(job: Job) -> HttpResponse:
+    response = HttpResponse(rows.content(job), content_type=job.order["media_type"])
+    response["Content-Disposition"] = content_disposition_header(True, job.order["filename"])
     return response
 
 
