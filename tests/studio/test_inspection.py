@@ -19,11 +19,15 @@ def test_inspection_sheet_holds_sizes_counts_gauges_and_pictures(part, as_user):
     text = client.get(f"/parts/{part.id}/inspection/").content.decode()
     for words in ("Inspection sheet", "body_d", "Smoothed once", "Worst corner", "Kinks", "Revolve", "Print this sheet"):
         assert words in text
-    answer = client.get(f"/parts/{part.id}/inspection/l4/front.png")
-    picture = np.asarray(Image.open(io.BytesIO(answer.content)).convert("L"), dtype=float)
-    assert picture.shape == (250, 330)
-    assert picture.std() > 5  # something is drawn
-    assert client.get(f"/parts/{part.id}/inspection/nothing/front.png").status_code == 404
+    for item in ("l4", "all"):
+        answer = client.get(f"/parts/{part.id}/inspection/{item}/front.png?zoom=2")
+        picture = np.asarray(Image.open(io.BytesIO(answer.content)).convert("L"), dtype=float)
+        # 163.9 by 158 mm at 2 pixels a mm, and 6 pixels around.
+        assert np.abs(np.subtract(picture.shape, (328, 340))).max() <= 1
+        assert picture.std() > 5  # something is drawn
+    assert client.get(f"/parts/{part.id}/inspection/nothing/front.png?zoom=2").status_code == 404
+    for zoom in ("", "0", "-1", "nan", "inf", "1e9"):
+        assert client.get(f"/parts/{part.id}/inspection/all/front.png?zoom={zoom}").status_code == 422
 
 
 def test_two_lines_are_compared_by_numbers_and_by_one_camera(part, as_user, edit):

@@ -38,11 +38,16 @@ _TURN, _TILT = np.radians(28.0), np.radians(20.0)
 
 @dataclass(frozen=True)
 class Frame:
-    """A picture's size in pixels and how many times finer it is drawn at first."""
+    """A picture's size in pixels and how many times finer it is drawn at first; zoom: pixels to a mm, None to fill it.
+
+    paper: the colour of what is left free.
+    """
 
     width: int = WIDTH
     height: int = HEIGHT
     scale: int = SCALE
+    zoom: float | None = None
+    paper: tuple[int, int, int] = PAPER
 
     @property
     def drawn(self) -> tuple[int, int]:
@@ -82,7 +87,7 @@ def part_picture(part: Part) -> bytes:
 def draw_thumbnail(meshes: list[Mesh], curves: list[NurbsCurve]) -> bytes:
     """Return a PNG of meshes seen from the front left and above, far faces first; of curves where there is no mesh."""
     frame = Frame()
-    image = Image.new("RGB", frame.drawn, PAPER)
+    image = Image.new("RGB", frame.drawn, frame.paper)
     meshes = [mesh for mesh in meshes if 0 < mesh.face_count <= MOST_FACES]
     if meshes:
         _draw(ImageDraw.Draw(image), meshes, _view(), frame, np.concatenate([mesh.positions for mesh in meshes]))
@@ -96,7 +101,7 @@ def draw_meshes(meshes: list[Mesh], view: str, frame: Frame, around: Floats) -> 
 
     Meshes of more than MOST_SEEN faces are left out.
     """
-    image = Image.new("RGB", frame.drawn, PAPER)
+    image = Image.new("RGB", frame.drawn, frame.paper)
     seen = [mesh for mesh in meshes if 0 < mesh.face_count <= MOST_SEEN]
     if seen:
         _draw(ImageDraw.Draw(image), seen, view_rows(view), frame, around)
@@ -125,7 +130,8 @@ def _placing(seen: Floats, frame: Frame) -> Callable[[Floats], Floats]:
     low, high = seen.min(axis=0), seen.max(axis=0)
     size = np.maximum(high - low, 1e-9)
     width, height = frame.drawn
-    zoom, middle = 0.84 * min(width / size[0], height / size[1]), (low + high) / 2
+    zoom = 0.84 * min(width / size[0], height / size[1]) if frame.zoom is None else frame.zoom * frame.scale
+    middle = (low + high) / 2
     return lambda points: (points[:, :2] - middle[:2]) * [zoom, -zoom] + [width / 2, height / 2]
 
 
