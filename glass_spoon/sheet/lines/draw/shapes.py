@@ -111,7 +111,7 @@ class Arc(Line):
     """A circular arc, by what is known of it."""
 
     chapter = "Draw"
-    summary = "Draw a circular arc: by centre and ends, through three places, by its bulge, or tangent to a curve."
+    summary = "Draw a circular arc: by its ends and the height of its bow, by its centre, through three places, or tangent to a curve."
     words = ("circular", "bow", "radius", "three", "bulge", "tangent")
     phrases = (
         Phrase(r"from {start_angle}(?<=°) to {end_angle}(?<=°)", {"given_by": "its centre"}, finds=False),
@@ -136,7 +136,11 @@ class Arc(Line):
     plane: PlaneField = "front"
     given_by: Annotated[
         Literal["its bulge", "its centre", "a place on it", "a tangent"],
-        ChoiceSpec("What is known of the arc.", ("its bulge", "its centre", "a place on it", "a tangent")),
+        ChoiceSpec(
+            "What is known of the arc.",
+            ("its bulge", "its centre", "a place on it", "a tangent"),
+            ("the height of its bow", "its centre", "a place on it", "a tangent"),
+        ),
     ] = "its bulge"
     right: Right = "0 mm"
     up: Up = "0 mm"

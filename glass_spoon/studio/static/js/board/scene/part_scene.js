@@ -1,5 +1,6 @@
 /** What the board shows of a part: its meshes and curves, in one scene for the picture and one for the drawing views. */
 import { DirectionalLight, HemisphereLight, Scene, Vector3 } from "three";
+import { ContactShadow } from "./contact_shadow.js";
 import { Model } from "./model.js";
 import { Plum } from "./plum.js";
 import { SpaceCurves } from "./space_curves.js";
@@ -20,6 +21,7 @@ export class PartScene {
     this.mode = "edges";
     /** @type {?[number, number]} values at which the colours of a judgement are full */
     this.range = null;
+    this.shadow = new ContactShadow(this.picture);
     this.light();
   }
 
@@ -28,9 +30,9 @@ export class PartScene {
     sky.position.set(0, 0, 1);
     const sun = new DirectionalLight(tokenColor("light-sun"), 1.9);
     sun.position.set(-0.55, -0.75, 0.95);
-    const back = new DirectionalLight(tokenColor("light-sun"), 0.5);
-    back.position.set(0.9, 0.5, 0.2);
-    this.picture.add(sky, sun, back);
+    const rim = new DirectionalLight(tokenColor("light-rim"), 1.1);
+    rim.position.set(0.85, 0.75, 0.3);
+    this.picture.add(sky, sun, rim);
   }
 
   /** @returns {number} faces of all meshes */
@@ -46,6 +48,7 @@ export class PartScene {
   /** Show meshes; those whose topology is known only move their points. @param {Object[]} meshes of a glTF file */
   showMeshes(meshes) {
     const known = meshes.length === this.models.size && meshes.every((data) => this.models.get(data.id)?.topology === data.extras.topology);
+    this.shadow.isStale = true;
     if (known) meshes.forEach((data) => this.models.get(data.id).setPoints(data));
     else this.replace(meshes);
   }
@@ -62,6 +65,11 @@ export class PartScene {
       this.picture.add(model.mesh, model.edges);
       this.drawing.add(model.fill, model.outline, model.drawn);
     }
+  }
+
+  /** Throw the shadow on the floor where it is not there yet. @param {any} renderer */
+  throwShadow(renderer) {
+    this.shadow.update(renderer, [...this.models.values()].map((model) => model.mesh), this.bounds());
   }
 
   /** Take what came beside the meshes. @param {Object} extras */
@@ -112,5 +120,6 @@ export class PartScene {
   dispose() {
     this.replace([]);
     this.curves.dispose();
+    this.shadow.dispose();
   }
 }

@@ -191,6 +191,8 @@ export class PictureView {
   }
 
   render(renderer, board) {
+    if (!this.isShown()) return;
+    this.board.scene.throwShadow(renderer);
     if (!enterViewport(renderer, board, this.element)) return;
     const away = this.camera.position.distanceTo(this.controls.target);
     const zoom = this.element.clientHeight / (2 * away * Math.tan((this.camera.fov / 2) * (Math.PI / 180)));
