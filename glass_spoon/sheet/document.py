@@ -63,7 +63,8 @@ class SheetLimits(BaseModel):
         )
 
 
-Colour = Literal["ink", "glass", "plum", "amber", "slate"]
+Colour = Literal["ink", "glass", "plum", "amber", "slate", "mist", "stone", "sand", "clay", "lilac", "moss", "dusk", "rose"]
+"""The plain one, four strong ones, and the calm ones that bodies are told apart by."""
 
 
 class Look(BaseModel):

@@ -5,14 +5,6 @@ from __future__ import annotations
 Color = tuple[float, float, float]
 """Linear red, green and blue."""
 
-PAINTS: dict[str, Color] = {
-    "glass": (0.055, 0.26, 0.24),
-    "plum": (0.32, 0.07, 0.2),
-    "amber": (0.52, 0.22, 0.03),
-    "slate": (0.16, 0.19, 0.2),
-}
-"""Linear red, green and blue of the colours that an item may have; any other is its own plain one."""
-
 
 def _linear(hexadecimal: str) -> Color:
     """Return a colour of a screen (IEC 61966-2-1) as linear red, green and blue."""
@@ -27,3 +19,15 @@ grey, moss, dusk blue, rose earth."""
 
 TINTS: tuple[Color, ...] = tuple(_linear(token) for token in TINT_TOKENS)
 """The same as linear red, green and blue."""
+
+CALM = ("mist", "stone", "sand", "clay", "lilac", "moss", "dusk", "rose")
+"""The names of the tints where one is chosen."""
+
+PAINTS: dict[str, Color] = {
+    "glass": (0.055, 0.26, 0.24),
+    "plum": (0.32, 0.07, 0.2),
+    "amber": (0.52, 0.22, 0.03),
+    "slate": (0.16, 0.19, 0.2),
+    **dict(zip(CALM, TINTS, strict=True)),
+}
+"""Linear red, green and blue of the colours that an item may be given; any other is its own plain one."""

@@ -10,7 +10,7 @@ from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.form.alter_surfaces import Gather
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
 from glass_spoon.sheet.lines.mesh_work.unite import Unite
-from glass_spoon.studio.colours import TINTS
+from glass_spoon.studio.colours import CALM, TINTS
 
 BODIES = ("surface", "surfaces", "mesh", "bodies")
 """Kinds of items that have a tint."""
@@ -21,7 +21,8 @@ _COUNTED = re.compile(r"l(\d+)$")
 def tints_of(document: SheetDocument) -> dict[str, int]:
     """Return which tint of the family each surface, mesh and set of bodies has, by id.
 
-    They are given out in the order in which the lines were written, so that one put in between changes no other's.
+    They are given out in the order in which the lines were written, so that one put in between changes no other's;
+    one that is chosen stands for itself and for what goes on from it.
     """
     kinds = document.kinds()
     givers = [line for line in document.lines if line.item_id == line.id and kinds.get(line.id) in BODIES]
@@ -32,6 +33,9 @@ def tints_of(document: SheetDocument) -> dict[str, int]:
             tints[line.id] = count % len(TINTS)
             count += 1
     for line in givers:  # what goes on in another stands before it
+        chosen = document.look(line.id).colour
+        if chosen in CALM:
+            tints[line.id] = CALM.index(chosen)
         heirs = [tints[item] for item in _lives_on(line, kinds) if item in tints]
         tints.setdefault(line.id, heirs[0] if heirs else count % len(TINTS))
     return tints

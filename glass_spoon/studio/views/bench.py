@@ -14,7 +14,6 @@ from django.views.decorators.http import require_POST, require_safe
 from glass_spoon.formats.clean_text import whole_number
 from glass_spoon.sheet.edit import dependents, find_line
 from glass_spoon.sheet.edit_many import up_to
-from glass_spoon.sheet.kinds import KINDS
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.sheet.propose import propose
 from glass_spoon.studio.access import MAY_EDIT, part_for, role_of
@@ -31,11 +30,10 @@ from glass_spoon.studio.see.scene import shown_items
 from glass_spoon.studio.see.view_choice import read_view
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.bench_context import bench_context
+from glass_spoon.studio.show.item_rows import item_rows
 from glass_spoon.studio.show.keys_page import key_groups
 from glass_spoon.studio.show.law_rows import law_context, table_context
 from glass_spoon.studio.show.sheet_rows import in_chapter_order, lines_by_step
-
-COLOURS = (("ink", "plain"), ("glass", "green"), ("plum", "plum"), ("amber", "amber"), ("slate", "grey"))
 
 
 @login_required
@@ -170,13 +168,9 @@ def curves(request: HttpRequest, part_id: int) -> HttpResponse:
     """Show the part's items with their looks and layers."""
     part, role = part_for(request, part_id)
     document = part.sheet()
-    lines = [line for line in document.lines if line.gives_kind]
-    names = [(line.id, document.number_of(line.id), document.item_name(line.id)) for line in lines]
-    given = document.kinds()
-    kinds = [(KINDS[given[line.id]].noun, document.look(line.id)) for line in lines]
-    rows = [(*name, *kind) for name, kind in zip(names, kinds, strict=True)]
+    rows = item_rows(document, finished_build(document))
     layers = [(layer, layer not in document.hidden_layers) for layer in document.layers()]
-    context = {"part": part, "rows": rows, "layers": layers, "may_edit": role in MAY_EDIT, "colours": COLOURS}
+    context = {"part": part, "rows": rows, "layers": layers, "may_edit": role in MAY_EDIT}
     return render(request, "bench/_curves.html", context)
 
 

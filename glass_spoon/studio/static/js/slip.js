@@ -60,7 +60,7 @@ export class Slip {
     if (look) {
       const checked = "inverse" in target.dataset ? !target.checked : target.checked;
       const value = target.type === "checkbox" ? checked : target.value.trim();
-      this.edits.change({ op: "look", item: target.closest("tr").dataset.item, values: JSON.stringify({ [look]: value }) });
+      this.edits.change({ op: "look", item: target.closest("[data-item]").dataset.item, values: JSON.stringify({ [look]: value }) });
     } else if (layer) this.edits.change({ op: "layer", layer, shown: target.checked ? "1" : "0" });
     else if ("pictureFile" in target.dataset && target.files.length) this.usePictureFile(target);
   }

@@ -114,7 +114,7 @@ export class Board {
     this.apart = !this.apart;
     this.drawings.forEach((view) => (view.space = this.apart ? this.space.copy() : this.space));
     const button = this.element.querySelector("[data-apart]");
-    button.textContent = this.apart ? "Zoom together" : "Zoom apart";
+    button.setAttribute("aria-pressed", String(this.apart));
     this.fit();
   }
 
