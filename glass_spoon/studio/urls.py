@@ -38,6 +38,7 @@ urlpatterns = [
         name="password",
     ),
     path("projects/", projects.project_list, name="projects"),
+    path("projects/example/", projects.example, name="example"),
     path("projects/<int:project_id>/", projects.project_page, name="project"),
     path("projects/<int:project_id>/rename/", projects.rename_project, name="project_rename"),
     path("projects/<int:project_id>/remove/", projects.remove_project, name="project_remove"),
@@ -81,6 +82,7 @@ urlpatterns = [
     path("parts/<int:part_id>/edges/", bench.edges, name="bench_edges"),
     path("parts/<int:part_id>/removal/<str:line_id>/", bench.removal, name="bench_removal"),
     path("parts/<int:part_id>/remove/", projects.remove_part, name="part_remove"),
+    path("parts/<int:part_id>/move/", projects.move_part, name="part_move"),
     path("parts/<int:part_id>/copy/", projects.copy_part, name="part_copy"),
     path("parts/<int:part_id>/view.glb", geometry.view_glb, name="view_glb"),
     path("parts/<int:part_id>/preview.glb", geometry.preview_glb, name="preview_glb"),
@@ -108,6 +110,7 @@ urlpatterns = [
     path("parts/<int:part_id>/sheet.md", send_out.sheet_text, name="sheet_text"),
     path("parts/<int:part_id>/lines.md", send_out.lines_text, name="lines_text"),
     path("verbs/", reference.verbs, name="verbs"),
+    path("verbs/<str:verb>/picture.png", reference.verb_picture, name="verb_picture"),
     path("health/", reference.health, name="health"),
     path("sheet-1.schema.json", reference.schema, name="schema"),
 ]

@@ -42,6 +42,7 @@ ADDRESSES = {
     "picture": ("get", ALL, None),
     "part_remove": ("post", EDIT, {"name": "wrong"}),
     "part_copy": ("post", EDIT, {}),
+    "part_move": ("post", EDIT, {}),
     "view_glb": ("get", ALL, None),
     "preview_glb": ("json", ALL, {"changes": {"l4": {"round": "24"}}}),
     "offenders": ("get", ALL, None),
@@ -76,7 +77,17 @@ ADDRESSES = {
 }
 OPEN = {"home", "sign_in", "sign_in_slip", "sign_out", "sign_up", "verbs", "schema", "health"}
 OPEN |= {"forgotten", "forgotten_sent", "password_reset_confirm"}
-SIGNED_IN = {"projects", "password", "account", "account_close", "invitation_accept", "invitation_decline", "bench_keys"}
+SIGNED_IN = {
+    "projects",
+    "password",
+    "account",
+    "account_close",
+    "example",
+    "verb_picture",
+    "invitation_accept",
+    "invitation_decline",
+    "bench_keys",
+}
 
 
 def test_every_address_is_listed():

@@ -5,16 +5,21 @@ from __future__ import annotations
 from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth.decorators import login_required
+from django.core.paginator import Paginator
+from django.db.models import Q, QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST, require_safe
 
+from glass_spoon.formats.clean_text import whole_number
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.studio.access import MAY_EDIT, part_for, project_for
 from glass_spoon.studio.flows import manage_project
+from glass_spoon.studio.flows import move_part as moving
 from glass_spoon.studio.flows.change_part import start_part
+from glass_spoon.studio.flows.example_project import has_example, make_example
 from glass_spoon.studio.flows.quotas import usage_of
-from glass_spoon.studio.models import Membership, Role
+from glass_spoon.studio.models import Membership, Part, Project, Role
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.send_out_panel import MESH_FORMATS
 
@@ -24,6 +29,10 @@ def home(request: HttpRequest) -> HttpResponse:
     """Go to the projects or to the sign-in."""
     return redirect("projects" if request.user.is_authenticated else "sign_in")
 
+
+PROJECTS_A_PAGE, PARTS_A_PAGE = 10, 24
+SEARCHED_FROM = 8
+"""Parts from which on a search is offered."""
 
 LIMITS = (
     ("face_budget", "Faces at most"),
@@ -41,14 +50,18 @@ def project_list(request: HttpRequest) -> HttpResponse:
     if request.method == "POST":
         project = manage_project.make_project(request, request.POST.get("name", ""))
         return redirect("project", project.id)
-    memberships = (
-        Membership.objects.filter(user=request.user)
-        .select_related("project")
-        .prefetch_related("project__parts__changed_by")
-        .order_by("project__name")
-    )
-    invitations = request.user.invitations.select_related("project", "made_by")
-    return render(request, "projects/list.html", {"memberships": memberships, "invitations": invitations})
+    q = request.GET.get("q", "").strip()[:80]
+    own = Membership.objects.filter(user=request.user)
+    found = own.filter(Q(project__name__icontains=q) | Q(project__parts__name__icontains=q)).distinct() if q else own
+    ordered = found.select_related("project").prefetch_related("project__parts__changed_by").order_by("project__name", "pk")
+    context = {
+        "memberships": Paginator(ordered, PROJECTS_A_PAGE).get_page(request.GET.get("page")),
+        "invitations": request.user.invitations.select_related("project", "made_by"),
+        "q": q,
+        "searches": q or own.count() > 1,
+        "offers_example": not has_example(request.user),
+    }
+    return render(request, "projects/list.html", context)
 
 
 @login_required
@@ -56,12 +69,16 @@ def project_list(request: HttpRequest) -> HttpResponse:
 def project_page(request: HttpRequest, project_id: int) -> HttpResponse:
     """Show a project's parts and members."""
     project, role = project_for(request, project_id)
+    q = request.GET.get("q", "").strip()[:80]
     context = {
         "project": project,
         "role": role,
         "may_edit": role in MAY_EDIT,
         "is_owner": role == Role.OWNER,
-        "parts": project.parts.defer("thumbnail", "document").select_related("changed_by"),
+        "parts": Paginator(_found_parts(project, q), PARTS_A_PAGE).get_page(request.GET.get("page")),
+        "q": q,
+        "searches": q or project.parts.count() > SEARCHED_FROM,
+        "others": [other.project for other in _editable(request) if other.project_id != project.pk],
         "memberships": project.memberships.select_related("user").order_by("user__username"),
         "invitations": project.invitations.select_related("user").order_by("user__username"),
         "usage": usage_of(project.pk),
@@ -71,6 +88,21 @@ def project_page(request: HttpRequest, project_id: int) -> HttpResponse:
         "limits": [(name, label, getattr(project.sheet_limits(), name)) for name, label in LIMITS],
     }
     return render(request, "projects/project.html", context)
+
+
+def _found_parts(project: Project, q: str) -> QuerySet[Part]:
+    """Return the parts of a project whose names have some words."""
+    parts = project.parts.defer("thumbnail", "document").select_related("changed_by").order_by("name", "pk")
+    return parts.filter(name__icontains=q) if q else parts
+
+
+def _editable(request: HttpRequest) -> QuerySet[Membership]:
+    """Return the memberships of projects that the user may change."""
+    return (
+        Membership.objects.filter(user_id=request.user.pk, role__in=MAY_EDIT)
+        .select_related("project")
+        .order_by("project__name")
+    )
 
 
 @login_required
@@ -173,6 +205,26 @@ def copy_part(request: HttpRequest, part_id: int) -> HttpResponse:
     document = part.sheet().model_copy(update={"name": f"{part.name[:70]} copy"})
     copy = start_part(request, part.project_id, document, f"copied from {part.name}")
     return redirect("bench", copy.id)
+
+
+@login_required
+@require_POST
+def move_part(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Move a part to another project."""
+    part_for(request, part_id, MAY_EDIT)
+    target = whole_number(request.POST.get("project", ""))
+    if target is None:
+        raise Refused("Choose the project that the part goes to.")
+    part = moving.move_part(request, part_id, target)
+    messages.success(request, f"{part.name} is in {part.project.name} now.")
+    return redirect("project", part.project_id)
+
+
+@login_required
+@require_POST
+def example(request: HttpRequest) -> HttpResponse:
+    """Make the example project and open it."""
+    return redirect("project", make_example(request.user).pk)
 
 
 @login_required

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Mapping
+from dataclasses import dataclass
 
+from django.contrib.auth.decorators import login_required
 from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.middleware.csrf import get_token
@@ -12,27 +15,48 @@ from django.template.loader import render_to_string
 from django.views.decorators.http import require_safe
 
 from glass_spoon.sheet.document import json_schema
-from glass_spoon.sheet.line import CHAPTERS
+from glass_spoon.sheet.fields import Spec
+from glass_spoon.sheet.line import CHAPTERS, Line
 from glass_spoon.sheet.lines import VERB_CLASSES
 from glass_spoon.studio.health import read_health
+from glass_spoon.studio.see.verb_examples import Example, example_picture, verb_examples
 from glass_spoon.studio.sentences import UNFORESEEN, away, refusal
+
+
+@dataclass(frozen=True)
+class VerbCard:
+    """A verb as the page shows it. found_by: the words by which it is found there."""
+
+    name: str
+    title: str
+    summary: str
+    found_by: str
+    fields: tuple[tuple[str, Spec], ...]
+    example: Example | None
 
 
 @require_safe
 def verbs(request: HttpRequest) -> HttpResponse:
-    """Show every verb, from its declaration."""
-    groups = [(chapter, [cls for cls in VERB_CLASSES if cls.chapter == chapter]) for chapter in CHAPTERS]
-    rows = [
-        (
-            chapter,
-            [
-                (str(cls.model_fields["verb"].default).replace("_", " "), cls.summary, list(cls.specs().items()))
-                for cls in classes
-            ],
-        )
-        for chapter, classes in groups
-    ]
-    return render(request, "reference/verbs.html", {"groups": rows})
+    """Show every verb, from its declaration, with an example."""
+    examples = verb_examples()
+    groups = [(chapter, [_card(cls, examples) for cls in VERB_CLASSES if cls.chapter == chapter]) for chapter in CHAPTERS]
+    return render(request, "reference/verbs.html", {"groups": groups, "q": request.GET.get("q", "")[:80]})
+
+
+def _card(cls: type[Line], examples: Mapping[str, Example]) -> VerbCard:
+    name = str(cls.model_fields["verb"].default)
+    title = name.replace("_", " ")
+    found_by = " ".join((title, cls.summary, *cls.words)).lower()
+    return VerbCard(name, title.capitalize(), cls.summary, found_by, tuple(cls.specs().items()), examples.get(name))
+
+
+@login_required
+@require_safe
+def verb_picture(request: HttpRequest, verb: str) -> HttpResponse:
+    """Send a picture of what the example of a verb gives."""
+    response = HttpResponse(example_picture(verb), content_type="image/png")
+    response["Cache-Control"] = "private, max-age=86400"
+    return response
 
 
 @require_safe
