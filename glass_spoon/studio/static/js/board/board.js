@@ -2,6 +2,7 @@
 import { WebGLRenderer } from "three";
 import { Listening } from "../listening.js";
 import { BoardNote } from "./board_note.js";
+import { ItemNames } from "./item_names.js";
 import { Legend } from "./legend.js";
 import { PartFeed } from "./part_feed.js";
 import { Judging } from "./scene/judging.js";
@@ -50,6 +51,7 @@ export class Board {
     this.legend = new Legend(this);
     this.offenders = new Offenders(this);
     this.snapping = new Snapping(this);
+    this.names = new ItemNames(this);
     this.makeTools();
     this.combScale = 1;
     /** The drawing view that has the room, the others beside it. @type {?DrawingView} */
@@ -82,6 +84,7 @@ export class Board {
     this.stopObserving = () => observer.disconnect();
     this.listening.on(this.element, "click", (event) => this.onClick(event));
     for (const name of this.element.querySelectorAll(".view-name")) this.listening.on(name, "click", () => this.toggleAlone(name.closest(".view")));
+    this.names.connect(this.listening);
     for (const part of [this.judging, this.picture, this.tools]) part.connect();
     this.resize();
   }
@@ -305,6 +308,7 @@ export class Board {
   redraw() {
     this.drawings.forEach((view) => view.redraw());
     this.tools.draw(this.picture);
+    this.names.draw();
     this.draw();
   }
 

@@ -47,6 +47,7 @@ export class PictureView {
   connect() {
     this.controls.addEventListener("change", () => {
       this.board.tools.draw(this);
+      this.board.names.draw();
       this.board.draw(true);
     });
     this.controls.addEventListener("start", () => {
