@@ -2,25 +2,31 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.bench import box_of, open_part, ready
+from tests.browser.bench import box_of, ready
 
 
 @pytest.mark.parametrize("width", [880, 640, 400])
 def test_everything_is_reachable_one_under_the_other(signed_in, width):
-    """Below 900 px, as at twice the zoom: picture, sheet and gauges stand below one another, and nothing sticks out sideways."""
+    """Below 900 px, as at twice the zoom: picture, sheet and gauges stand below one another; nothing sticks out."""
     page = signed_in
     page.set_viewport_size({"width": width, "height": 800})
     page.get_by_role("link", name="Camp kettle").click()
     ready(page)
     boxes = [box_of(page.locator(name)) for name in (".view-picture", ".sheet", ".bench-side")]
     assert boxes[0]["width"] > 0.9 * width
-    for above, below in zip(boxes, boxes[1:], strict=False):
+    for above, below in pairwise(boxes):
         assert above["y"] + above["height"] <= below["y"] + 1
     assert page.evaluate("document.documentElement.scrollWidth") <= width
-    for what in (page.locator(".line").last, page.locator(".gauge:visible").last, page.get_by_role("button", name="Send out")):
+    for what in (
+        page.locator(".line").last,
+        page.locator(".gauge:visible").last,
+        page.get_by_role("button", name="Send out"),
+    ):
         what.scroll_into_view_if_needed()
         expect(what).to_be_in_viewport()
 

@@ -60,6 +60,7 @@ from glass_spoon.sheet.lines.form.blocks import Block
 from glass_spoon.sheet.lines.form.bodies import SimpleBody
 from glass_spoon.sheet.lines.form.imported import ImportStep
 from glass_spoon.sheet.lines.form.loft import Extrude, Loft
+from glass_spoon.sheet.lines.form.patches import Net, Patch
 from glass_spoon.sheet.lines.form.plate import Plate
 from glass_spoon.sheet.lines.form.revolve import Revolve
 from glass_spoon.sheet.lines.form.ridge import Ridge, Thread
@@ -113,7 +114,8 @@ _REFORM = (
     Swap,
     Flip,
 )
-_FORM = (Revolve, Extrude, Plate, Loft, Skin, Sweep, Cord, Thread, Ridge, SimpleBody, Block, Shell, ImportStep, *_REFORM)
+_SWEPT = (Sweep, Cord, Thread, Ridge)
+_FORM = (Revolve, Extrude, Plate, Loft, Skin, Patch, Net, *_SWEPT, SimpleBody, Block, Shell, ImportStep, *_REFORM)
 _MESH = (
     MeshSurface,
     ImportMesh,

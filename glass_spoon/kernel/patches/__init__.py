@@ -1,0 +1,1 @@
+"""Surfaces over boundaries and nets of curves."""

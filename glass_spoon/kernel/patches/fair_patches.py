@@ -1,0 +1,341 @@
+"""Patches that are as fair as their boundary lets them be: their mean curvature varies as little as may be.
+
+The measure is that of Moreton and Séquin (Functional Optimization for Fair Surface Design, SIGGRAPH 1992), with the mean
+curvature in place of the principal ones: pieces of planes, cylinders and balls have none of it, so they are given back by
+their boundaries. It is made quadratic by holding the metric and the normals of the patch of the step before; a step is one
+linear system. Where no side asks for a direction, the thin plate's energy alone decides.
+Patches meet in common control points; across an inner edge c the derivatives into both sides add up to a multiple of c'
+that runs evenly from 2 cos(2π/n) at one end to the other's, n being how many patches meet there: so they are G1.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats, Ints, cross, lengths
+from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.patches.patch_space import PatchSpace, roughness
+
+HELD = 1e6
+"""How much heavier conditions weigh than fairness."""
+TANGLED = 1e-3
+"""How much the smoothness of the parameters weighs beside the fairness of the shape."""
+TAUT = 0.2
+"""How much a tension of one weighs."""
+STEPS, SETTLED = 9, 4e-5
+"""Most steps, and the move (of a region of size 1) at which they end."""
+
+Quad = tuple[int, int, int, int]
+Edge = tuple[int, int]
+
+
+@dataclass(frozen=True, eq=False)
+class HeldEdge:
+    """A given edge from a lower vertex to a higher one. control: (count, 3) in mm.
+
+    normals: (samples, 3) that the patches should have there, rows of NaN where they are free; None for all free.
+    bends: second fundamental forms (samples, 3, 3) in 1/mm of what the patches go on from, None for G1 alone.
+    """
+
+    control: Floats
+    normals: Floats | None = None
+    bends: Floats | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Layout:
+    """Patches by their corners, counter-clockwise: u from the first to the second, v from the first to the last.
+
+    held: the given edges by their vertices, the lower first. fans: how many quads of a given angle (radians) meet at
+    vertices on the boundary, where inner edges end there. places: points (k, 3) in mm that the patches should pass.
+    """
+
+    quads: tuple[Quad, ...]
+    held: Mapping[Edge, HeldEdge]
+    fans: Mapping[int, tuple[int, float]] = field(default_factory=dict)
+    places: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+
+
+def fair_patches(layout: Layout, space: PatchSpace, tension: float = 0.0) -> list[Floats]:
+    """Return the control points (count, count, 3) in mm of every quad of a layout.
+
+    Raises KernelError where an edge is neither given nor between two quads, or where nothing can be found.
+    """
+    solver = _Solver(layout, space, tension)
+    points = solver.plate()
+    if solver.is_directed:
+        points = solver.fair(points)
+    if not np.isfinite(points).all():
+        raise KernelError("No surface was found within these boundaries. Look for one that runs back on itself.")
+    return [points[rows] * solver.size + solver.origin for rows in solver.rows]
+
+
+class _Solver:
+    """The unknowns of a layout, and the systems that find them; all lengths as shares of the region's size."""
+
+    def __init__(self, layout: Layout, space: PatchSpace, tension: float) -> None:
+        self.layout, self.space, self.tension = layout, space, tension
+        given = np.concatenate([edge.control for edge in layout.held.values()])
+        self.origin = given.mean(axis=0)
+        self.size = max(float(np.ptp(given, axis=0).max()), 1e-12)
+        self.known: list[Floats | None] = []
+        self.edges: dict[Edge, Ints] = {}
+        self.sides: dict[Edge, list[tuple[int, int]]] = {}
+        self.vertices: dict[int, int] = {}
+        self._number()
+        self.free = np.repeat(np.array([place is None for place in self.known]), 3)
+        self.start = np.array([np.zeros(3) if place is None else place for place in self.known])
+        self.is_directed = any(edge.normals is not None for edge in layout.held.values())
+        self._hold()
+
+    def _number(self) -> None:
+        """Give every control point its number: those of vertices and edges are shared by the quads that meet there."""
+        count = self.space.count
+        for (low, high), held in self.layout.held.items():
+            control = (held.control - self.origin) / self.size
+            ends = [self._vertex(low, control[0]), self._vertex(high, control[-1])]
+            inner = [self._new(place) for place in control[1:-1]]
+            self.edges[low, high] = np.array([ends[0], *inner, ends[1]])
+        self.rows = []
+        for number, quad in enumerate(self.layout.quads):
+            rows = np.full((count, count), -1)
+            for side, line in enumerate(_lines(rows)):
+                a, b = _ends(quad, side)
+                line[:] = self._edge(a, b)
+                self.sides.setdefault((min(a, b), max(a, b)), []).append((number, side))
+            inside = rows[1:-1, 1:-1]
+            inside[:] = np.arange(len(self.known), len(self.known) + inside.size).reshape(inside.shape)
+            self.known += [None] * inside.size
+            self.rows.append(rows)
+        loose = [edge for edge, sides in self.sides.items() if edge not in self.layout.held and len(sides) != 2]
+        if loose:
+            raise KernelError("The regions do not close: an edge belongs to one region alone.")
+
+    def _new(self, place: Floats | None) -> int:
+        self.known.append(place)
+        return len(self.known) - 1
+
+    def _vertex(self, vertex: int, place: Floats | None = None) -> int:
+        if vertex not in self.vertices:
+            self.vertices[vertex] = self._new(place)
+        return self.vertices[vertex]
+
+    def _edge(self, a: int, b: int) -> Ints:
+        """Return the control points of an edge from one vertex to another."""
+        key = (min(a, b), max(a, b))
+        if key not in self.edges:
+            ends = self._vertex(key[0]), self._vertex(key[1])
+            inner = [self._new(None) for _ in range(self.space.count - 2)]
+            self.edges[key] = np.array([ends[0], *inner, ends[1]])
+        return self.edges[key] if a < b else self.edges[key][::-1]
+
+    def _hold(self) -> None:
+        """Write down what holds whatever the fairness: directions at given edges, and G1 across inner ones."""
+        total = len(self.known)
+        self.alike = np.zeros((total, total))
+        self.held = np.zeros((3 * total, 3 * total))
+        for key, sides in self.sides.items():
+            held = self.layout.held.get(key)
+            if held is None:
+                self._join(key, sides)
+            elif held.normals is not None:
+                for number, side in sides:
+                    self._direct(number, side, held.normals)
+
+    def _join(self, key: Edge, sides: list[tuple[int, int]]) -> None:
+        """Hold two quads together smoothly across an inner edge."""
+        shares, own = self.space.samples, self.edges[key]
+        rows = [np.zeros((len(shares), 0))]
+        columns = [np.zeros(0, dtype=np.int64)]
+        for number, side in sides:
+            rows.append(self._inward(number, side, key))
+            columns.append(self.rows[number].ravel())
+        turn = (1 - shares) * self._fan(key[0]) - shares * self._fan(key[1])
+        rows.append(-turn[:, None] * self.space.matrix(shares, 1))
+        matrix, where = np.hstack(rows), np.concatenate([*columns, own])
+        np.add.at(self.alike, (where[:, None], where[None, :]), HELD / len(shares) * matrix.T @ matrix)
+
+    def _fan(self, vertex: int) -> float:
+        """Return what the derivatives into both sides of an edge add up to at its end, as a share of that along it."""
+        if vertex in self.layout.fans:
+            quads, angle = self.layout.fans[vertex]
+            return float(2 * np.cos(angle / quads))
+        around = sum(vertex in quad for quad in self.layout.quads)
+        return float(2 * np.cos(2 * np.pi / around))
+
+    def _inward(self, number: int, side: int, key: Edge, order: int = 1) -> Floats:
+        """Return the derivatives (samples, count²) into a quad at one of its sides, along it from the lower vertex."""
+        shares = self.space.samples if _runs_up(self.layout.quads[number], side, key) else 1 - self.space.samples
+        along = self.space.matrix(shares)
+        end = np.array([0.0 if side in (0, 3) else 1.0])
+        sign = 1.0 if side in (0, 3) or order == 2 else -1.0
+        into = sign * self.space.matrix(end, order)[0]
+        if side in (0, 2):
+            return np.einsum("si,j->sij", along, into).reshape(len(shares), -1)
+        return np.einsum("i,sj->sij", into, along).reshape(len(shares), -1)
+
+    def _direct(self, number: int, side: int, normals: Floats) -> None:
+        """Ask a quad to have some normals along a side."""
+        key = _key(self.layout.quads[number], side)
+        asked = np.isfinite(normals).all(axis=1)
+        into = self._inward(number, side, key)[asked]
+        rows = (into[:, :, None] * normals[asked, None, :]).reshape(len(into), -1)
+        self._add(self.held, number, HELD / max(len(normals), 1) * rows.T @ rows)
+
+    def _columns(self, number: int) -> Ints:
+        return (3 * self.rows[number].ravel()[:, None] + np.arange(3)).ravel()
+
+    def _add(self, system: Floats, number: int, block: Floats) -> None:
+        columns = self._columns(number)
+        system[np.ix_(columns, columns)] += block
+
+    def _alike(self, orders: Mapping[int, float]) -> Floats:
+        """Return the system (3n, 3n) of the parameters' own energies, by order, with what joins the quads."""
+        system = self.alike.copy()
+        block = sum(weight * roughness(self.space.spans, order) for order, weight in orders.items() if weight)
+        for rows in self.rows:
+            system[np.ix_(rows.ravel(), rows.ravel())] += block
+        return np.asarray(np.kron(system, np.eye(3)), dtype=np.float64)
+
+    def _solve(self, system: Floats, wanted: Floats | None = None) -> Floats:
+        """Return all points (n, 3) at the least of a system, the given ones where they are."""
+        points, free = self.start.ravel().copy(), self.free
+        right = -system[np.ix_(free, ~free)] @ points[~free]
+        if wanted is not None:
+            right = right + wanted[free]
+        if free.any():
+            points[free] = np.linalg.solve(system[np.ix_(free, free)], right)
+        return points.reshape(-1, 3)
+
+    def plate(self) -> Floats:
+        """Return the points (n, 3) of thin plates, which need no start."""
+        system = self._alike({1: TAUT * self.tension, 2: 1.0}) + self.held
+        points = self._solve(system)
+        if not len(self.layout.places):
+            return points
+        for _ in range(STEPS):
+            through, wanted = self._through(points)
+            points = self._solve(system + through, wanted)
+        return points
+
+    def fair(self, points: Floats) -> Floats:
+        """Return the points (n, 3) whose mean curvature varies least, from a start; the best found where steps grow."""
+        still = self._alike({1: TAUT * self.tension, 3: TANGLED}) + self.held
+        last = np.inf
+        for _ in range(STEPS):
+            system, wanted = still.copy(), np.zeros(3 * len(points))
+            for number in range(len(self.rows)):
+                self._add(system, number, self._variation(points[self.rows[number].ravel()]))
+            for part, right in (self._through(points), self._bent(points)):
+                system += part
+                wanted += right
+            found = self._solve(system, wanted)
+            moved = float(lengths(found - points).max())
+            if not moved < 2 * last:
+                return points
+            points, last = found, moved
+            if moved < SETTLED:
+                break
+        return points
+
+    def _variation(self, control: Floats) -> Floats:
+        """Return the matrix (3 count², 3 count²) of how the mean curvature of a quad varies, metric and normals held."""
+        across = self.space.count + 1
+        shares = (np.arange(across) + 0.5) / across
+        along = [self.space.matrix(shares, order) for order in range(3)]
+        by = {
+            key: np.einsum("xi,yj->xyij", along[key[0]], along[key[1]]).reshape(across, across, -1)
+            for key in ((1, 0), (0, 1), (2, 0), (1, 1), (0, 2))
+        }
+        du, dv = by[1, 0] @ control, by[0, 1] @ control
+        normals = cross(du, dv)
+        area = np.maximum(lengths(normals), 1e-12)
+        normals = normals / area[..., None]
+        e, f, g = (du * du).sum(axis=2), (du * dv).sum(axis=2), (dv * dv).sum(axis=2)
+        whole = np.maximum(e * g - f * f, 1e-18)
+        bend = (g / whole)[..., None] * by[2, 0] - 2 * (f / whole)[..., None] * by[1, 1] + (e / whole)[..., None] * by[0, 2]
+        rows = (bend[..., None] * normals[:, :, None, :]).reshape(across, across, -1)
+        result = np.zeros((rows.shape[2], rows.shape[2]))
+        for axis, stretch in ((0, e), (1, g)):
+            change = np.diff(rows, axis=axis)
+            pair = [np.take(area, range(k, across - 1 + k), axis) for k in (0, 1)]
+            step = [np.take(stretch, range(k, across - 1 + k), axis) for k in (0, 1)]
+            weight = (pair[0] + pair[1]) / (step[0] + step[1])
+            flat = (change * np.sqrt(weight)[..., None]).reshape(-1, rows.shape[2])
+            result += flat.T @ flat
+        return result
+
+    def _bent(self, points: Floats) -> tuple[Floats, Floats]:
+        """Return the system and right side that ask for the bends of what the patches go on from, at the slopes of now."""
+        system, wanted = np.zeros_like(self.held), np.zeros(3 * len(points))
+        for key, sides in self.sides.items():
+            held = self.layout.held.get(key)
+            if held is None or held.bends is None or held.normals is None:
+                continue
+            asked = np.isfinite(held.normals).all(axis=1) & np.isfinite(held.bends).all(axis=(1, 2))
+            for number, side in sides:
+                control = points[self.rows[number].ravel()]
+                into = self._inward(number, side, key)
+                slope = into @ control
+                towards = np.einsum("sij,sj->si", held.bends * self.size, slope)
+                # The bend goes with the square of the slope: near the present one it runs straight (a step of Newton's).
+                aim = -(towards * slope).sum(axis=1)[asked]
+                second = self._inward(number, side, key, 2)[asked]
+                square = second[:, :, None] * held.normals[asked, None, :]
+                rows = (square - 2 * into[asked, :, None] * towards[asked, None, :]).reshape(len(aim), -1)
+                weight = HELD / 10 / max(len(held.normals), 1)
+                self._add(system, number, weight * rows.T @ rows)
+                wanted[self._columns(number)] += weight * rows.T @ aim
+        return system, wanted
+
+    def _through(self, points: Floats) -> tuple[Floats, Floats]:
+        """Return the system and right side that draw the patches through places, where they are nearest to now."""
+        system, wanted = np.zeros_like(self.held), np.zeros(3 * len(points))
+        places = (self.layout.places - self.origin) / self.size
+        if not len(places):
+            return system, wanted
+        shares = np.linspace(0, 1, 33)
+        basis = self.space.matrix(shares)
+        nets = np.array([np.einsum("xi,yj,ijk->xyk", basis, basis, points[rows]) for rows in self.rows])
+        away = ((nets.reshape(-1, 1, 3) - places) ** 2).sum(axis=2)
+        best = np.unravel_index(away.argmin(axis=0), nets.shape[:3])
+        for number, x, y, place in zip(*best, places, strict=True):
+            u, v = self._nearest(points[self.rows[number]], shares[x], shares[y], place)
+            row = np.einsum("i,j->ij", *(self.space.matrix(np.array([share]))[0] for share in (u, v))).ravel()
+            block = HELD * np.outer(row, row)
+            self._add(system, int(number), np.asarray(np.kron(block, np.eye(3)), dtype=np.float64))
+            wanted[self._columns(int(number))] += HELD * np.outer(row, place).ravel()
+        return system, wanted
+
+    def _nearest(self, control: Floats, u: float, v: float, place: Floats) -> tuple[float, float]:
+        """Return the parameters of a patch nearest to a place, by a few steps from near ones."""
+        for _ in range(3):
+            basis = [[self.space.matrix(np.array([share]), order)[0] for order in (0, 1)] for share in (u, v)]
+            here, du, dv = (np.einsum("i,j,ijk->k", basis[0][a], basis[1][b], control) for a, b in ((0, 0), (1, 0), (0, 1)))
+            step = np.linalg.lstsq(np.stack((du, dv), axis=1), place - here, rcond=None)[0]
+            u, v = float(np.clip(u + step[0], 0, 1)), float(np.clip(v + step[1], 0, 1))
+        return u, v
+
+
+def _lines(rows: Ints) -> tuple[Ints, Ints, Ints, Ints]:
+    """Return the sides of a net as views: at v = 0, u = 1, v = 1 and u = 0, each along its parameter."""
+    return rows[:, 0], rows[-1, :], rows[:, -1], rows[0, :]
+
+
+def _ends(quad: Quad, side: int) -> Edge:
+    """Return the vertices of a side as its parameter runs."""
+    a, b, c, d = quad
+    return ((a, b), (b, c), (d, c), (a, d))[side]
+
+
+def _key(quad: Quad, side: int) -> Edge:
+    a, b = _ends(quad, side)
+    return min(a, b), max(a, b)
+
+
+def _runs_up(quad: Quad, side: int, key: Edge) -> bool:
+    """Say whether the parameter of a side runs from the lower vertex to the higher one."""
+    return _ends(quad, side) == key

@@ -1,0 +1,96 @@
+"""All regions of a net of curves filled, neighbours joined smoothly across the curves that are not sharp."""
+
+from __future__ import annotations
+
+import hashlib
+from collections import Counter
+from dataclasses import dataclass
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.patches.fill_region import Filled, fill_region
+from glass_spoon.kernel.patches.net_graph import NetGraph, read_net, stretch_normals
+from glass_spoon.kernel.patches.region import Piece, make_loop
+from glass_spoon.kernel.remembered import Remembered
+from glass_spoon.kernel.surfaces.sets.orient_set import orient_set
+from glass_spoon.kernel.surfaces.sets.split_to_meet import split_to_meet
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
+
+MOST_REGIONS = 2000
+
+
+@dataclass(frozen=True, eq=False)
+class FilledNet:
+    """The patches of a net as one set. sides: how many regions have how many sides. left: regions left out by number.
+
+    off: the largest distance in mm from the curves; kink: the largest angle in radians across curves that are smooth.
+    """
+
+    shape: SurfaceSet
+    graph: NetGraph
+    sides: Counter[int]
+    off: float
+    kink: float
+
+
+def fill_net(
+    curves: list[NurbsCurve],
+    tolerance: float,
+    sharp: frozenset[int] = frozenset(),
+    left: frozenset[int] = frozenset(),
+    tension: float = 0.0,
+) -> FilledNet:
+    """Return the patches over all regions of curves that meet within `tolerance` mm.
+
+    sharp: numbers of curves at which neighbours only meet; across all others they have the same tangent planes, which the
+    curves crossing there decide. left: numbers of regions, from 1, that stay open. A region is worked out anew only where
+    its own boundary changed. Raises KernelError where no region is closed, or all are left out.
+    """
+    graph = read_net(curves, tolerance)
+    if len(graph.regions) > MOST_REGIONS:
+        raise KernelError(f"The curves close {len(graph.regions):,} regions; up to {MOST_REGIONS:,} are filled.")
+    chosen = [k for k in range(len(graph.regions)) if k + 1 not in left]
+    if not chosen:
+        raise KernelError(f"All {len(graph.regions)} regions are left out. Fill one of them at least.")
+    size = float(np.ptp(graph.meetings, axis=0).max())
+    normals = [None if one.number in sharp else stretch_normals(graph, k) for k, one in enumerate(graph.stretches)]
+    filled, sides = [], Counter[int]()
+    for k in chosen:
+        pieces = [_piece(graph, number, normals[number], backwards=backwards) for number, backwards in graph.regions[k]]
+        found, count = _remembered(pieces, 1e-9 + 1e-7 * size, tension)
+        filled.append(found)
+        sides[count] += 1
+    off, kink = max(one.off for one in filled), max((one.seam for one in filled), default=0.0)
+    kink = max([kink, *(angle for one in filled for angle in one.kinks.values())])
+    surfaces = tuple(surface for one in filled for surface in one.surfaces)
+    together = SurfaceSet(surfaces, max(4 * off, 1e-6 * size))
+    whole, _ = split_to_meet(together)
+    return FilledNet(orient_set(whole).shape, graph, sides, off, kink)
+
+
+def _piece(graph: NetGraph, number: int, normals: tuple[Floats, Floats] | None, *, backwards: bool) -> Piece:
+    one = graph.stretches[number]
+    piece = Piece(one.curve, None, 0 if normals is None else 1, one.number, normals)
+    return piece.reversed() if backwards else piece
+
+
+_fills: Remembered[tuple[Filled, int]] = Remembered(4 * MOST_REGIONS)
+"""Regions filled last, by their boundaries."""
+
+
+def _remembered(pieces: list[Piece], tolerance: float, tension: float) -> tuple[Filled, int]:
+    """Return a region filled, and how many sides it has; one whose boundary is the same is not worked out again."""
+    digest = hashlib.blake2b(repr((tolerance, tension)).encode(), digest_size=16)
+    for piece in pieces:
+        digest.update(repr((piece.grade, piece.curve.degree)).encode())
+        for part in (piece.curve.knots, piece.curve.control_points, piece.curve.weights, *(piece.normals or ())):
+            digest.update(np.ascontiguousarray(part).tobytes())
+    return _fills.get(digest.hexdigest(), lambda: _fill(pieces, tolerance, tension))
+
+
+def _fill(pieces: list[Piece], tolerance: float, tension: float) -> tuple[Filled, int]:
+    loop = make_loop(pieces, tolerance)
+    return fill_region(loop, tension), len(loop.sides)

@@ -1,0 +1,187 @@
+"""A region within a closed boundary filled with patches: one for four sides, else several about a middle that they find."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.patches.fair_patches import Edge, HeldEdge, Layout, Quad, fair_patches
+from glass_spoon.kernel.patches.patch_space import CHECKS, PatchSpace
+from glass_spoon.kernel.patches.region import Loop, Side
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_normals
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+
+SPANS = (3, 4, 6, 8, 12, 16)
+"""Spans along a side that are tried, until the boundary is followed closely enough."""
+MOST_SPLIT = 8
+"""Most of them where several patches are sought together."""
+MOST_SIDES = 12
+FOLLOWED = 2e-5
+"""Share of a region's size within which its boundary is followed."""
+
+
+@dataclass(frozen=True, eq=False)
+class Filled:
+    """Patches over a region.
+
+    off: the largest distance in mm of their edges from the curves. kinks: the largest angle in radians between the patches
+    and what each curve (by its number) goes on from, for those that go on smoothly. seam: the largest between patches.
+    """
+
+    surfaces: tuple[NurbsSurface, ...]
+    off: float
+    kinks: dict[int, float]
+    seam: float
+
+
+@dataclass(frozen=True, eq=False)
+class _Stretch:
+    """A stretch of a side that one patch has as its edge: from one vertex to another, shares of the side's length."""
+
+    start: int
+    end: int
+    side: Side
+    low: float
+    high: float
+
+    def shares(self, own: Floats) -> Floats:
+        """Return the shares of the side at shares of the stretch."""
+        return self.low + own * (self.high - self.low)
+
+
+def fill_region(loop: Loop, tension: float = 0.0, places: Floats | None = None) -> Filled:
+    """Return patches over a region: all quads, joined G1 inside, its boundary kept, going on from surfaces as asked there.
+
+    Four sides give one patch; a closed smooth boundary five, two sides six, three and five to twelve as many as there are,
+    about a middle. tension: 0 lets it bulge as its boundary asks, more draws it taut. places: points (k, 3) in mm to pass.
+    Raises KernelError for more sides than MOST_SIDES.
+    """
+    if len(loop.sides) > MOST_SIDES:
+        raise KernelError(f"The region has {len(loop.sides)} sides; up to {MOST_SIDES} are filled. Split it by a curve.")
+    stretches, quads, fans = _plan(loop)
+    space, controls, off = _followed(stretches, alone=len(quads) == 1)
+    held: dict[Edge, HeldEdge] = {}
+    for stretch, control in zip(stretches, controls, strict=True):
+        held.update([_held(stretch, control, space)])
+    through = np.zeros((0, 3)) if places is None else places
+    nets = fair_patches(Layout(quads, held, fans, through), space, tension)
+    surfaces = tuple(space.surface(net) for net in nets)
+    return Filled(surfaces, off, _kinks(surfaces, quads, stretches), _seam(surfaces, quads, held))
+
+
+def _plan(loop: Loop) -> tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]:
+    """Return the stretches of the boundary, the patches by their vertices, and how they fan out on it."""
+    count = len(loop.sides)
+    if count == 4:
+        return [_Stretch(k, (k + 1) % 4, side, 0, 1) for k, side in enumerate(loop.sides)], ((0, 1, 2, 3),), {}
+    if count == 1:
+        return _disc(loop)
+    return _lens(loop) if count == 2 else _star(loop)
+
+
+def _star(loop: Loop) -> tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]:
+    """Patches from each corner to a middle: vertices 0 to n-1 are corners, n to 2n-1 middles of sides, 2n the middle."""
+    count = len(loop.sides)
+    stretches = []
+    for k, side in enumerate(loop.sides):
+        stretches += [_Stretch(k, count + k, side, 0, 0.5), _Stretch(count + k, (k + 1) % count, side, 0.5, 1)]
+    quads = tuple((k, count + k, 2 * count, count + (k - 1) % count) for k in range(count))
+    return stretches, quads, {count + k: (2, np.pi) for k in range(count)}
+
+
+def _lens(loop: Loop) -> tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]:
+    """Two corners: two triangles across the middle, each of three patches.
+
+    Vertices 0 and 1 are the corners, 2 to 4 and 5 to 7 the quarters of the sides, 8 the middle, 9 and 10 of the triangles.
+    """
+    stretches = []
+    for side, row in zip(loop.sides, ((0, 2, 3, 4, 1), (1, 5, 6, 7, 0)), strict=True):
+        stretches += [_Stretch(row[k], row[k + 1], side, k / 4, (k + 1) / 4) for k in range(4)]
+    quads = ((0, 2, 9, 7), (3, 8, 9, 2), (6, 7, 9, 8), (1, 5, 10, 4), (6, 8, 10, 5), (3, 4, 10, 8))
+    fans = dict.fromkeys((2, 3, 4, 5, 6, 7), (2, np.pi))
+    return stretches, quads, fans
+
+
+def _disc(loop: Loop) -> tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]:
+    """No corner, or one: four patches round a fifth. Vertices 0 to 3 are on the boundary, 4 to 7 those of the fifth."""
+    side = loop.sides[0]
+    stretches = [_Stretch(k, (k + 1) % 4, side, k / 4, (k + 1) / 4) for k in range(4)]
+    quads = (*((k, (k + 1) % 4, 4 + (k + 1) % 4, 4 + k) for k in range(4)), (4, 5, 6, 7))
+    corner = float(loop.angles[0])
+    smooth = abs(corner - np.pi) < np.radians(25)
+    fans = {k: (2, np.pi if k or smooth else corner) for k in range(4)}
+    return stretches, tuple(quads), fans
+
+
+def _followed(stretches: list[_Stretch], *, alone: bool) -> tuple[PatchSpace, list[Floats], float]:
+    """Return the coarsest space whose splines follow all stretches, their control points, and how far off they are in mm."""
+    size = max(
+        float(np.ptp(np.concatenate([one.side.points(np.linspace(0, 1, 9)) for one in stretches]), axis=0).max()), 1e-12
+    )
+    for spans in SPANS:
+        space = PatchSpace(spans)
+        shares = np.linspace(0, 1, max(CHECKS, 6 * space.count))
+        fits = [space.fit_side(one.side.points(one.shares(shares)), shares) for one in stretches]
+        off = max(away for _, away in fits)
+        if off <= FOLLOWED * size or (not alone and spans >= MOST_SPLIT):
+            break
+    return space, [control for control, _ in fits], off
+
+
+def _held(stretch: _Stretch, control: Floats, space: PatchSpace) -> tuple[Edge, HeldEdge]:
+    """Return a stretch as an edge from its lower vertex to its higher one."""
+    normals, bends = stretch.side.contact(stretch.shares(space.samples))
+    if stretch.start < stretch.end:
+        return (stretch.start, stretch.end), HeldEdge(control, normals, bends)
+    turned = (None if part is None else part[::-1] for part in (normals, bends))
+    return (stretch.end, stretch.start), HeldEdge(control[::-1], *turned)
+
+
+def _kinks(surfaces: tuple[NurbsSurface, ...], quads: tuple[Quad, ...], stretches: list[_Stretch]) -> dict[int, float]:
+    """Return the largest angle between patches and what they go on from, by the number of the curve."""
+    result: dict[int, float] = {}
+    shares = (np.arange(24) + 0.5) / 24
+    for stretch in stretches:
+        normals = stretch.side.contact(stretch.shares(shares))[0]
+        if normals is None:
+            continue
+        own = _normals_along(surfaces, quads, (stretch.start, stretch.end), shares)
+        angles = np.arccos(np.clip(np.abs((own * normals).sum(axis=1)), -1, 1))
+        at = np.searchsorted(stretch.side.breaks, stretch.shares(shares), side="right") - 1
+        for k, piece in enumerate(stretch.side.pieces):
+            found = angles[(at == k) & np.isfinite(angles)]
+            if len(found):
+                result[piece.number] = max(result.get(piece.number, 0.0), float(found.max()))
+    return result
+
+
+def _seam(surfaces: tuple[NurbsSurface, ...], quads: tuple[Quad, ...], held: dict[Edge, HeldEdge]) -> float:
+    """Return the largest angle in radians between patches across the edges that they share."""
+    shares = np.linspace(0.02, 0.98, 25)
+    seen: dict[Edge, Floats] = {}
+    worst = 0.0
+    for number, quad in enumerate(quads):
+        for side in range(4):
+            a, b = quad[side], quad[(side + 1) % 4]
+            key = (min(a, b), max(a, b))
+            if key in held:
+                continue
+            own = _normals_along((surfaces[number],), (quad,), key, shares)
+            if key in seen:
+                worst = max(worst, float(np.arccos(np.clip((own * seen[key]).sum(axis=1), -1, 1)).max()))
+            seen[key] = own
+    return worst
+
+
+def _normals_along(surfaces: tuple[NurbsSurface, ...], quads: tuple[Quad, ...], ends: Edge, shares: Floats) -> Floats:
+    """Return the unit normals (n, 3) of the patch that has an edge, at shares (n,) from its first end to its second."""
+    for surface, quad in zip(surfaces, quads, strict=True):
+        places = {quad[0]: (0.0, 0.0), quad[1]: (1.0, 0.0), quad[2]: (1.0, 1.0), quad[3]: (0.0, 1.0)}
+        steps = [{quad[k], quad[(k + 1) % 4]} for k in range(4)]
+        if set(ends) in steps:
+            (u0, v0), (u1, v1) = places[ends[0]], places[ends[1]]
+            return surface_normals(surface, u0 + shares * (u1 - u0), v0 + shares * (v1 - v0))
+    raise KernelError("This edge is of no patch.")

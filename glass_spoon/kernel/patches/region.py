@@ -1,0 +1,242 @@
+"""A region as its boundary sees it: curves put head to tail, its corners, and what it goes on from along each of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from itertools import pairwise
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths
+from glass_spoon.kernel.curves.alter.edit_knots import reverse_curve, split_curve
+from glass_spoon.kernel.curves.evaluate.arc_length import ArcLength, measure_length
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks, tangent_sides
+from glass_spoon.kernel.errors import KernelError, place_text
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_derivatives
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+
+CORNER = np.radians(25.0)
+"""Where a boundary turns by more it has a corner; below it runs on."""
+KINK = np.radians(1.0)
+
+
+@dataclass(frozen=True, eq=False)
+class Piece:
+    """A smooth stretch of a boundary, with the surface that the region goes on from there, None for none.
+
+    grade: 1 for the same tangent planes, 2 for the same curvature too. number: of the curve it is of. normals: parameters
+    (m,) of the curve and the normals (m, 3) there, in place of a surface.
+    """
+
+    curve: NurbsCurve
+    onto: NurbsSurface | None = None
+    grade: int = 0
+    number: int = 0
+    normals: tuple[Floats, Floats] | None = None
+
+    @cached_property
+    def arc(self) -> ArcLength:
+        """The table of its length."""
+        return measure_length(self.curve)
+
+    @cached_property
+    def ends(self) -> Floats:
+        """Both ends (2, 3) in mm."""
+        return self.curve.control_points[[0, -1]]
+
+    @cached_property
+    def ways(self) -> Floats:
+        """The unit directions (2, 3) in which it runs at its start and its end."""
+        low, high = self.curve.domain
+        return np.stack(
+            (tangent_sides(self.curve, np.array([low]))[1][0], tangent_sides(self.curve, np.array([high]))[0][0])
+        )
+
+    def reversed(self) -> Piece:
+        """Return it run through from its end."""
+        low, high = self.curve.domain
+        turned = None if self.normals is None else (low + high - self.normals[0][::-1], self.normals[1][::-1])
+        return replace(self, curve=reverse_curve(self.curve), normals=turned)
+
+    def forms(self, params: Floats) -> tuple[Floats, Floats]:
+        """Return the normals (n, 3) that it asks for at parameters, and second fundamental forms (n, 3, 3), NaN for none."""
+        if self.onto is not None:
+            return _forms(self.onto, curve_points(self.curve, params))
+        none = np.full((len(params), 3, 3), np.nan)
+        if self.normals is None:
+            return none[:, 0], none
+        known, normals = self.normals
+        return directions(np.stack([np.interp(params, known, column) for column in normals.T], axis=1)), none
+
+
+@dataclass(frozen=True, eq=False)
+class Side:
+    """A stretch of a boundary from corner to corner, of pieces that run on from one another."""
+
+    pieces: tuple[Piece, ...]
+
+    @cached_property
+    def _starts(self) -> Floats:
+        return np.concatenate(([0.0], np.cumsum([piece.arc.length for piece in self.pieces])))
+
+    @property
+    def length(self) -> float:
+        """Its length in mm."""
+        return float(self._starts[-1])
+
+    @cached_property
+    def breaks(self) -> Floats:
+        """Shares of the length at which a piece ends, both ends of the side included."""
+        return self._starts / self.length
+
+    def _find(self, shares: Floats) -> tuple[Ints, list[Floats]]:
+        """Return of which piece each share (n,) is, and for each piece the parameters of those that are its own."""
+        at = np.clip(shares, 0, 1) * self.length
+        which = np.clip(np.searchsorted(self._starts, at, side="right") - 1, 0, len(self.pieces) - 1)
+        return which, [piece.arc.to_params(at[which == k] - self._starts[k]) for k, piece in enumerate(self.pieces)]
+
+    def points(self, shares: Floats) -> Floats:
+        """Return the points (n, 3) in mm at shares (n,) of its length."""
+        which, params = self._find(shares)
+        result = np.empty((len(shares), 3))
+        for k, piece in enumerate(self.pieces):
+            result[which == k] = curve_points(piece.curve, params[k])
+        return result
+
+    def contact(self, shares: Floats) -> tuple[Floats | None, Floats | None]:
+        """Return normals (n, 3) and second fundamental forms (n, 3, 3) of what it goes on from; NaN for nothing."""
+        if not any(piece.grade for piece in self.pieces):
+            return None, None
+        which, params = self._find(shares)
+        normals, bends = np.full((len(shares), 3), np.nan), np.full((len(shares), 3, 3), np.nan)
+        for k, piece in enumerate(self.pieces):
+            own = which == k
+            if not piece.grade or not own.any():
+                continue
+            normals[own], found = piece.forms(params[k])
+            if piece.grade > 1:
+                bends[own] = found
+        return normals, bends if any(piece.grade > 1 for piece in self.pieces) else None
+
+
+@dataclass(frozen=True, eq=False)
+class Loop:
+    """A closed boundary: its sides in their order, each from where the one before it ends; gap: the largest closed, mm."""
+
+    sides: tuple[Side, ...]
+    gap: float
+
+    @cached_property
+    def angles(self) -> Floats:
+        """The angle in radians inside each corner, at the start of each side, seen in the mean plane."""
+        normal = self.normal
+        result = []
+        for k, side in enumerate(self.sides):
+            before = -self.sides[k - 1].pieces[-1].ways[1]
+            after = side.pieces[0].ways[0]
+            turn = np.arctan2(normal @ np.cross(after, before), after @ before)
+            result.append(float(turn % (2 * np.pi)))
+        return np.array(result)
+
+    @cached_property
+    def normal(self) -> Floats:
+        """The direction (3,) about which it runs counter-clockwise (Newell's)."""
+        places = np.concatenate([side.points(np.linspace(0, 1, 33)[:-1]) for side in self.sides])
+        middle = places - places.mean(axis=0)
+        area = np.asarray(cross(middle, np.roll(middle, -1, axis=0)).sum(axis=0))
+        length = float(np.linalg.norm(area))
+        return area / length if length > 0 else np.array([0.0, 0.0, 1.0])
+
+
+def make_loop(pieces: Sequence[Piece], tolerance: float) -> Loop:
+    """Return the boundary of pieces in any order and way whose ends lie within `tolerance` mm of each other.
+
+    They are split where they turn sharply, and run on where they meet without a corner. Raises KernelError for ends that
+    meet no other, with the distance and the place, and for curves that make no single loop.
+    """
+    smooth = [part for piece in pieces for part in _at_kinks(piece)]
+    ordered, gap = _in_order(smooth, tolerance)
+    joined = [_brought_together(ordered, k) for k in range(len(ordered))]
+    corners = _corners(joined)
+    if not corners.any():
+        return Loop((Side(tuple(joined)),), gap)
+    first = int(np.argmax(corners))
+    turned, flags = joined[first:] + joined[:first], np.roll(corners, -first)
+    starts = [*np.flatnonzero(flags).tolist(), len(turned)]
+    return Loop(tuple(Side(tuple(turned[a:b])) for a, b in pairwise(starts)), gap)
+
+
+def _at_kinks(piece: Piece) -> list[Piece]:
+    """Return a piece split where it turns sharply."""
+    parts, rest = [], piece.curve
+    for param in np.sort(find_kinks(piece.curve, KINK)):
+        if rest.domain[0] < param < rest.domain[1]:
+            before, rest = split_curve(rest, float(param))
+            parts.append(before)
+    return [replace(piece, curve=part) for part in [*parts, rest]]
+
+
+def _in_order(pieces: list[Piece], tolerance: float) -> tuple[list[Piece], float]:
+    """Return pieces head to tail, each turned the way it is run, and the largest distance between ends that meet."""
+    chain, left, gap = [pieces[0]], list(pieces[1:]), 0.0
+    while left:
+        tip = chain[-1].ends[1]
+        away = np.array([lengths(piece.ends - tip) for piece in left])
+        number, end = np.unravel_index(int(away.argmin()), away.shape)
+        if away[number, end] > tolerance:
+            raise _open(tip, float(away[number, end]), tolerance)
+        piece = left.pop(int(number))
+        chain.append(piece if end == 0 else piece.reversed())
+        gap = max(gap, float(away[number, end]))
+    last = float(lengths(chain[-1].ends[1] - chain[0].ends[0]))
+    if last > tolerance:
+        raise _open(chain[-1].ends[1], last, tolerance)
+    return chain, max(gap, last)
+
+
+def _open(place: Floats, distance: float, tolerance: float) -> KernelError:
+    return KernelError(
+        f"The boundary is open at {place_text(place)}: the nearest end is {distance:.3g} mm away, and ends meet within "
+        f"{tolerance:.3g} mm. Bring these ends together, or allow more."
+    )
+
+
+def _brought_together(pieces: list[Piece], number: int) -> Piece:
+    """Return a piece whose ends lie at the middles between it and those it meets: it is bent by a share of its length."""
+    piece, before, after = pieces[number], pieces[number - 1], pieces[(number + 1) % len(pieces)]
+    start, end = (before.ends[1] - piece.ends[0]) / 2, (after.ends[0] - piece.ends[1]) / 2
+    if max(float(lengths(start)), float(lengths(end))) == 0:
+        return piece
+    curve = piece.curve
+    low, high = curve.domain
+    middles = np.array([curve.knots[k + 1 : k + curve.degree + 1].mean() for k in range(len(curve.control_points))])
+    share = ((middles - low) / (high - low))[:, None]
+    control = curve.control_points + (1 - share) * start + share * end
+    return replace(piece, curve=NurbsCurve(curve.degree, curve.knots, control, curve.weights))
+
+
+def _corners(pieces: list[Piece]) -> Bools:
+    """Say of each piece whether the boundary has a corner at its start."""
+    turns = [float(pieces[k - 1].ways[1] @ piece.ways[0]) for k, piece in enumerate(pieces)]
+    return np.arccos(np.clip(turns, -1, 1)) > CORNER
+
+
+def _forms(surface: NurbsSurface, places: Floats) -> tuple[Floats, Floats]:
+    """Return the unit normals (n, 3) of a surface nearest to places (n, 3), and its second fundamental forms (n, 3, 3).
+
+    A form takes two tangents of space to the bend between them, 1/mm, along the normal (do Carmo, section 3.2).
+    """
+    u, v, _ = closest_points(surface, places)
+    values = surface_derivatives(surface, u, v, 2)
+    du, dv = values[1, 0], values[0, 1]
+    normals = directions(cross(du, dv))
+    frame = np.stack((du, dv), axis=2)
+    inverse = np.linalg.pinv(frame)
+    second = np.empty((len(u), 2, 2))
+    for (a, b), key in (((0, 0), (2, 0)), ((0, 1), (1, 1)), ((1, 0), (1, 1)), ((1, 1), (0, 2))):
+        second[:, a, b] = (values[key] * normals).sum(axis=1)
+    return normals, np.einsum("nai,nab,nbj->nij", inverse, second, inverse)

@@ -1,0 +1,197 @@
+"""Surfaces over boundaries and over nets of curves."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Annotated, Literal
+
+import numpy as np
+
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
+from glass_spoon.kernel.errors import InvalidInput, place_text
+from glass_spoon.kernel.patches.fill_net import FilledNet, fill_net
+from glass_spoon.kernel.patches.fill_region import Filled, fill_region
+from glass_spoon.kernel.patches.region import Piece, make_loop
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
+from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferencesSpec, TextSpec
+from glass_spoon.sheet.items import Item, SurfacesItem
+from glass_spoon.sheet.line import Finding, Given, Line
+from glass_spoon.sheet.lines.form.fields import SurfaceName, noted
+
+Meeting = Literal["in place", "smoothly", "with its curvature"]
+GRADES: dict[str, int] = {"in place": 0, "smoothly": 1, "with its curvature": 2}
+Ends = Annotated[
+    Number, NumberSpec("How far apart ends and crossings may lie and still meet.", "length", least=1e-5, most=100, step=0.01)
+]
+Tension = Annotated[Number, NumberSpec("0 bulges as its boundary asks; more draws it taut.", least=0, most=100, step=0.5)]
+
+GUIDE_PLACES = 4
+"""Places a span of a guide that the patch passes."""
+SMALLEST_KINK = 0.005
+"""Degrees below which a kink is told as none."""
+
+
+class PatchLine(Line):
+    """What lines that fill have in common."""
+
+    chapter = "Form"
+    gives_kind = "surfaces"
+
+    def inspect(self, item: Item) -> list[Finding]:
+        """Tell what is worth a look."""
+        return noted(item, "patch")
+
+
+class Patch(PatchLine):
+    """A surface within a closed boundary."""
+
+    summary = "Fill a boundary of curves with a surface: any number of sides, going on smoothly from surfaces beside it."
+    words = ("fill", "cover", "close", "boundary", "region", "membrane", "hole", "coons")
+    sentence = (
+        "**Patch** within {curves}[, going on {meeting} from {onto}][, through {guides}][, drawn taut by {tension}]"
+        "[, ends meeting within {within}], giving {gives}."
+    )
+
+    verb: Literal["patch"] = "patch"
+    curves: Annotated[
+        Items,
+        ReferencesSpec(
+            "The curves of the boundary, in any order and way; one closed curve is enough.", "curve", also=("curves",)
+        ),
+    ] = []
+    meeting: Annotated[
+        Meeting,
+        ChoiceSpec(
+            "How it meets the surfaces beside it: only in the same place, in the same planes, or with the same curvature.",
+            tuple(GRADES),
+        ),
+    ] = "smoothly"
+    onto: Annotated[
+        Items,
+        ReferencesSpec(
+            "Surfaces beside it, along those of its curves that lie on them.", "surface", also=("surfaces",), least=0
+        ),
+    ] = []
+    guides: Annotated[Items, ReferencesSpec("Curves inside that it passes.", "curve", also=("curves",), least=0)] = []
+    tension: Tension = 0
+    within: Ends = "0.1 mm"
+    gives: SurfaceName = "patch"
+
+    def build(self, given: Given) -> SurfacesItem:
+        """Fill it."""
+        within = given.number("within")
+        curves, grade = given.every_curve("curves"), GRADES[self.meeting]
+        beside = [surface for shape in given.every_set("onto") for surface in shape.surfaces]
+        pieces = [_piece(curve, number, beside, grade, within) for number, curve in enumerate(curves)]
+        guides = [curve_points(guide, span_params(guide, GUIDE_PLACES)) for guide in given.every_curve("guides")]
+        loop = make_loop(pieces, within)
+        filled = fill_region(loop, given.number("tension"), np.concatenate(guides) if guides else None)
+        shape = SurfaceSet(filled.surfaces, max(4 * filled.off, 1e-6))
+        notes = []
+        if beside and grade and not filled.kinks:
+            notes.append("None of its curves lies on the surfaces beside it, so it only meets them in place.")
+        return SurfacesItem(shape, notes=tuple(notes), told=_told_patch(len(loop.sides), loop.gap, filled))
+
+
+class Net(PatchLine):
+    """Surfaces over all regions of a net of curves."""
+
+    summary = "Fill all regions of a net of crossing curves; neighbours run into one another without a crease."
+    words = ("cage", "network", "wireframe", "fill", "patches", "regions", "hull", "skin")
+    sentence = (
+        "**Net** over {curves}[, sharp along {sharp}][, leaving out regions {left}][, drawn taut by {tension}]"
+        "[, meeting within {within}], giving {gives}."
+    )
+
+    verb: Literal["net"] = "net"
+    curves: Annotated[
+        Items, ReferencesSpec("The curves, in any order and way; they are split where they meet.", "curve", also=("curves",))
+    ] = []
+    sharp: Annotated[
+        Items, ReferencesSpec("Curves at which neighbours may meet with a crease.", "curve", also=("curves",), least=0)
+    ] = []
+    left: Annotated[
+        str,
+        TextSpec(
+            "Numbers of regions that stay open, such as 2, 5; none for all filled.", pattern=r"(?<=regions )\d+(?:, ?\d+)*"
+        ),
+    ] = "none"
+    tension: Tension = 0
+    within: Ends = "0.1 mm"
+    gives: SurfaceName = "skin"
+
+    def build(self, given: Given) -> SurfacesItem:
+        """Find the regions and fill them."""
+        curves, creased = given.every_curve("curves"), given.every_curve("sharp")
+        sharp = frozenset(range(len(curves), len(curves) + len(creased)))
+        own = frozenset(k for k, curve in enumerate(curves) if any(curve is other for other in creased))
+        every = curves + [curve for curve in creased if not any(curve is other for other in curves)]
+        filled = fill_net(
+            every,
+            given.number("within"),
+            (sharp & frozenset(range(len(every)))) | own,
+            self._left(),
+            given.number("tension"),
+        )
+        notes = [
+            f"A curve ends at {place_text(place)} without meeting another: what hangs over is left out. Bring its end to a "
+            "curve, or allow more."
+            for place in filled.graph.loose[:3]
+        ]
+        return SurfacesItem(filled.shape, notes=tuple(notes), told=_told_net(filled))
+
+    def _left(self) -> frozenset[int]:
+        """Return the numbers of regions that stay open."""
+        text = self.left.strip().lower()
+        if text in ("", "none"):
+            return frozenset()
+        parts = [part.strip() for part in text.replace(" and ", ",").split(",") if part.strip()]
+        if not all(part.isdigit() and int(part) for part in parts):
+            raise InvalidInput("The regions left out", "numbers such as 2, 5", self.left)
+        return frozenset(int(part) for part in parts)
+
+
+def _piece(curve: NurbsCurve, number: int, beside: list[NurbsSurface], grade: int, within: float) -> Piece:
+    """Return a curve of a boundary with the surface beside it that it lies on, none where it lies on none."""
+    places = curve_points(curve, span_params(curve, 3))
+    for surface in beside if grade else ():
+        if float(closest_points(surface, places)[2].max()) <= within:
+            return Piece(curve, surface, grade, number)
+    return Piece(curve, number=number)
+
+
+def _told_patch(sides: int, gap: float, filled: Filled) -> str:
+    """Say what a boundary was filled with."""
+    said = [f"{_many(sides, 'side')}, {_many(len(filled.surfaces), 'patch', 'patches')}"]
+    if gap > 1e-6:
+        said.append(f"ends up to {gap:.2g} mm apart brought together")
+    if filled.kinks:
+        said.append(f"meets what is beside it within {_angle(max(filled.kinks.values()))}")
+    said.append(f"edges at most {max(filled.off, 1e-9):.1g} mm off the curves")
+    return "; ".join(said) + "."
+
+
+def _told_net(filled: FilledNet) -> str:
+    """Say what a net was filled with."""
+    sides: Counter[int] = filled.sides
+    kinds = ", ".join(f"{sides[count]} of {count}" for count in sorted(sides))
+    said = [f"{_many(sum(sides.values()), 'region')} ({kinds} {'sides' if len(sides) > 1 or max(sides) > 1 else 'side'})"]
+    said.append(f"{_many(len(filled.shape.surfaces), 'patch', 'patches')}")
+    if filled.graph.gap > 1e-6:
+        said.append(f"meetings up to {filled.graph.gap:.2g} mm apart brought together")
+    said.append(f"smooth within {_angle(filled.kink)}")
+    said.append(f"at most {max(filled.off, 1e-9):.1g} mm off the curves")
+    return "; ".join(said) + "."
+
+
+def _angle(angle: float) -> str:
+    degrees = float(np.degrees(angle))
+    return f"{SMALLEST_KINK}°" if degrees < SMALLEST_KINK else f"{degrees:.2g}°"
+
+
+def _many(count: int, one: str, more: str = "") -> str:
+    return f"{count:,} {one if count == 1 else more or one + 's'}"
