@@ -14,6 +14,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
+from scipy.linalg import LinAlgError, cho_factor, cho_solve
 
 from glass_spoon.kernel.arrays import Floats, Ints, cross, lengths
 from glass_spoon.kernel.errors import KernelError
@@ -21,8 +22,8 @@ from glass_spoon.kernel.patches.patch_space import PatchSpace, roughness
 
 HELD = 1e6
 """How much heavier conditions weigh than fairness."""
-TANGLED = 1e-3
-"""How much the smoothness of the parameters weighs beside the fairness of the shape."""
+TANGLED = 1e-2
+"""How much the smoothness of the parameters weighs beside the fairness of the shape: less leaves folds in them."""
 TAUT = 0.2
 """How much a tension of one weighs."""
 STEPS, SETTLED = 9, 4e-5
@@ -51,12 +52,14 @@ class Layout:
 
     held: the given edges by their vertices, the lower first. fans: how many quads of a given angle (radians) meet at
     vertices on the boundary, where inner edges end there. places: points (k, 3) in mm that the patches should pass.
+    tangled: how much the smoothness of the parameters weighs.
     """
 
     quads: tuple[Quad, ...]
     held: Mapping[Edge, HeldEdge]
     fans: Mapping[int, tuple[int, float]] = field(default_factory=dict)
     places: Floats = field(default_factory=lambda: np.zeros((0, 3)))
+    tangled: float = TANGLED
 
 
 def fair_patches(layout: Layout, space: PatchSpace, tension: float = 0.0) -> list[Floats]:
@@ -207,7 +210,7 @@ class _Solver:
         if wanted is not None:
             right = right + wanted[free]
         if free.any():
-            points[free] = np.linalg.solve(system[np.ix_(free, free)], right)
+            points[free] = _least(system[np.ix_(free, free)], right)
         return points.reshape(-1, 3)
 
     def plate(self) -> Floats:
@@ -223,7 +226,7 @@ class _Solver:
 
     def fair(self, points: Floats) -> Floats:
         """Return the points (n, 3) whose mean curvature varies least, from a start; the best found where steps grow."""
-        still = self._alike({1: TAUT * self.tension, 3: TANGLED}) + self.held
+        still = self._alike({1: TAUT * self.tension, 3: self.layout.tangled}) + self.held
         last = np.inf
         for _ in range(STEPS):
             system, wanted = still.copy(), np.zeros(3 * len(points))
@@ -318,6 +321,14 @@ class _Solver:
             step = np.linalg.lstsq(np.stack((du, dv), axis=1), place - here, rcond=None)[0]
             u, v = float(np.clip(u + step[0], 0, 1)), float(np.clip(v + step[1], 0, 1))
         return u, v
+
+
+def _least(system: Floats, right: Floats) -> Floats:
+    """Return the least of a quadratic form; one that is not quite positive by rounding is solved as any other."""
+    try:
+        return np.asarray(cho_solve(cho_factor(system, overwrite_a=False, check_finite=False), right, check_finite=False))
+    except LinAlgError:
+        return np.asarray(np.linalg.lstsq(system, right, rcond=None)[0])
 
 
 def _lines(rows: Ints) -> tuple[Ints, Ints, Ints, Ints]:

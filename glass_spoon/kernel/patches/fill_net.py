@@ -20,6 +20,8 @@ from glass_spoon.kernel.surfaces.sets.split_to_meet import split_to_meet
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 
 MOST_REGIONS = 2000
+CUSP = np.radians(5.0)
+"""Corners of less are those of regions that run out."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,6 +29,7 @@ class FilledNet:
     """The patches of a net as one set. sides: how many regions have how many sides. left: regions left out by number.
 
     off: the largest distance in mm from the curves; kink: the largest angle in radians across curves that are smooth.
+    cusps: how many regions run out into a corner of almost no angle.
     """
 
     shape: SurfaceSet
@@ -34,6 +37,7 @@ class FilledNet:
     sides: Counter[int]
     off: float
     kink: float
+    cusps: int
 
 
 def fill_net(
@@ -57,18 +61,19 @@ def fill_net(
         raise KernelError(f"All {len(graph.regions)} regions are left out. Fill one of them at least.")
     size = float(np.ptp(graph.meetings, axis=0).max())
     normals = [None if one.number in sharp else stretch_normals(graph, k) for k, one in enumerate(graph.stretches)]
-    filled, sides = [], Counter[int]()
+    filled, sides, cusps = [], Counter[int](), 0
     for k in chosen:
         pieces = [_piece(graph, number, normals[number], backwards=backwards) for number, backwards in graph.regions[k]]
-        found, count = _remembered(pieces, 1e-9 + 1e-7 * size, tension)
+        found, count, runs_out = _remembered(pieces, 1e-9 + 1e-7 * size, tension)
         filled.append(found)
         sides[count] += 1
+        cusps += runs_out
     off, kink = max(one.off for one in filled), max((one.seam for one in filled), default=0.0)
     kink = max([kink, *(angle for one in filled for angle in one.kinks.values())])
     surfaces = tuple(surface for one in filled for surface in one.surfaces)
     together = SurfaceSet(surfaces, max(4 * off, 1e-6 * size))
     whole, _ = split_to_meet(together)
-    return FilledNet(orient_set(whole).shape, graph, sides, off, kink)
+    return FilledNet(orient_set(whole).shape, graph, sides, off, kink, cusps)
 
 
 def _piece(graph: NetGraph, number: int, normals: tuple[Floats, Floats] | None, *, backwards: bool) -> Piece:
@@ -77,12 +82,12 @@ def _piece(graph: NetGraph, number: int, normals: tuple[Floats, Floats] | None, 
     return piece.reversed() if backwards else piece
 
 
-_fills: Remembered[tuple[Filled, int]] = Remembered(4 * MOST_REGIONS)
+_fills: Remembered[tuple[Filled, int, bool]] = Remembered(4 * MOST_REGIONS)
 """Regions filled last, by their boundaries."""
 
 
-def _remembered(pieces: list[Piece], tolerance: float, tension: float) -> tuple[Filled, int]:
-    """Return a region filled, and how many sides it has; one whose boundary is the same is not worked out again."""
+def _remembered(pieces: list[Piece], tolerance: float, tension: float) -> tuple[Filled, int, bool]:
+    """Return a region filled, how many sides it has, and whether it runs out; one of the same boundary is not made anew."""
     digest = hashlib.blake2b(repr((tolerance, tension)).encode(), digest_size=16)
     for piece in pieces:
         digest.update(repr((piece.grade, piece.curve.degree)).encode())
@@ -91,6 +96,7 @@ def _remembered(pieces: list[Piece], tolerance: float, tension: float) -> tuple[
     return _fills.get(digest.hexdigest(), lambda: _fill(pieces, tolerance, tension))
 
 
-def _fill(pieces: list[Piece], tolerance: float, tension: float) -> tuple[Filled, int]:
+def _fill(pieces: list[Piece], tolerance: float, tension: float) -> tuple[Filled, int, bool]:
     loop = make_loop(pieces, tolerance)
-    return fill_region(loop, tension), len(loop.sides)
+    runs_out = len(loop.sides) > 1 and bool(loop.angles.min() < CUSP)
+    return fill_region(loop, tension), len(loop.sides), runs_out

@@ -8,7 +8,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.patches.fair_patches import Edge, HeldEdge, Layout, Quad, fair_patches
+from glass_spoon.kernel.patches.fair_patches import TANGLED, Edge, HeldEdge, Layout, Quad, fair_patches
 from glass_spoon.kernel.patches.patch_space import CHECKS, PatchSpace
 from glass_spoon.kernel.patches.region import Loop, Side
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_normals
@@ -19,7 +19,9 @@ SPANS = (3, 4, 6, 8, 12, 16)
 MOST_SPLIT = 8
 """Most of them where several patches are sought together."""
 MOST_SIDES = 12
-FOLLOWED = 2e-5
+TANGLED_ROUND = 1e-3
+"""The same as TANGLED for a boundary without corners, whose patches have to bend in their parameters."""
+FOLLOWED = 1e-4
 """Share of a region's size within which its boundary is followed."""
 
 
@@ -67,7 +69,8 @@ def fill_region(loop: Loop, tension: float = 0.0, places: Floats | None = None) 
     for stretch, control in zip(stretches, controls, strict=True):
         held.update([_held(stretch, control, space)])
     through = np.zeros((0, 3)) if places is None else places
-    nets = fair_patches(Layout(quads, held, fans, through), space, tension)
+    tangled = TANGLED if len(loop.sides) > 1 else TANGLED_ROUND
+    nets = fair_patches(Layout(quads, held, fans, through, tangled), space, tension)
     surfaces = tuple(space.surface(net) for net in nets)
     return Filled(surfaces, off, _kinks(surfaces, quads, stretches), _seam(surfaces, quads, held))
 

@@ -21,6 +21,8 @@ from glass_spoon.kernel.groups import joined_groups
 KINK = np.radians(1.0)
 PARALLEL = 0.02
 """Sine of the angle up to which curves at a meeting span no plane."""
+ALIKE = 1e-3
+"""Radians within which stretches leave a meeting in one direction."""
 OUTSIDE = 0.3
 """Radians that a way round a region turns at least: the way round the outside turns back."""
 TWISTED = 0.3
@@ -225,9 +227,17 @@ def _face_alike(normals: Floats, around: list[list[tuple[int, Stretch, bool]]]) 
 
 
 def _some_normal(around: tuple[int, Stretch, bool]) -> Floats:
+    """Return a normal square to a stretch where it leaves: that of the plane nearest to it, if it is not straight."""
     way = around[1].ways[1 if around[2] else 0]
-    axis = np.eye(3)[int(np.abs(way).argmin())]
-    return directions(axis - (axis @ way) * way)
+    points = around[1].places()[1]
+    middle = points - points.mean(axis=0)
+    _, spread, axes = np.linalg.svd(middle, full_matrices=False)
+    axis = axes[2] if spread[1] > PARALLEL * spread[0] else np.eye(3)[int(np.abs(way).argmin())]
+    square = axis - (axis @ way) * way
+    length = float(np.linalg.norm(square))
+    return (
+        np.asarray(square / length) if length > PARALLEL else directions(np.cross(way, np.eye(3)[int(np.abs(way).argmin())]))
+    )
 
 
 def _carried(normal: Floats, one: Stretch, *, backwards: bool) -> Floats:
@@ -340,12 +350,15 @@ def _square(normal: Floats, along: Floats) -> Floats:
 
 def _regions(stretches: list[Stretch], normals: Floats) -> tuple[tuple[tuple[int, bool], ...], ...]:
     """Return the ways round all regions, counter-clockwise seen against the normals."""
-    leaving: list[list[tuple[float, int, bool]]] = [[] for _ in normals]
+    leaving: list[list[tuple[float, float, int, bool]]] = [[] for _ in normals]
     for number, one in enumerate(stretches):
         for backwards, node in ((False, one.start), (True, one.end)):
-            leaving[node].append((_angle(normals[node], one.ways[int(backwards)]), number, backwards))
-    order = [[(number, backwards) for _, number, backwards in sorted(row)] for row in leaving]
-    angles = {(number, backwards): angle for row in leaving for angle, number, backwards in row}
+            way, normal = one.ways[int(backwards)], normals[node]
+            bend = float(_bend(one.curve, -1 if backwards else 0) @ np.cross(normal, way))
+            leaving[node].append((_angle(normal, way), bend, number, backwards))
+    rows = [_round_about(row) for row in leaving]
+    order = [[(number, backwards) for _, _, number, backwards in row] for row in rows]
+    angles = {(number, backwards): angle for row in rows for angle, _, number, backwards in row}
     turns = [_geodesic(one, normals) for one in stretches]
     seen: set[tuple[int, bool]] = set()
     regions = []
@@ -375,12 +388,30 @@ def _round(
         node = stretches[number].start if backwards else stretches[number].end
         back = (number, not backwards)
         row = order[node]
-        following = row[(row.index(back) - 1) % len(row)]
-        inside = (angles[back] - angles[following]) % (2 * np.pi) or 2 * np.pi
-        turned += np.pi - inside
+        at = row.index(back)
+        following = row[at - 1]
+        turned += np.pi - (angles[back] - angles[following] + (0 if at else 2 * np.pi))
         now = following
         if now == half:
             return way, float(turned)
+
+
+def _round_about(row: list[tuple[float, float, int, bool]]) -> list[tuple[float, float, int, bool]]:
+    """Return what leaves a meeting (angle, bend to the left, stretch, backwards) in its order about the normal.
+
+    The angles rise from the widest gap on; where stretches leave in one direction, the one that bends more to the left lies
+    more to the left.
+    """
+    if not row:
+        return []
+    ranked = sorted(row)
+    angles = np.array([one[0] for one in ranked])
+    gaps = np.diff(angles, append=angles[0] + 2 * np.pi)
+    first = int(gaps.argmax() + 1) % len(ranked)
+    turned = [(angle + 2 * np.pi * (k < first), *rest) for k, (angle, *rest) in enumerate(ranked)]
+    turned = turned[first:] + turned[:first]
+    groups = np.concatenate(([0], np.cumsum(np.diff([one[0] for one in turned]) > ALIKE)))
+    return [one for _, one in sorted(zip(groups.tolist(), turned, strict=True), key=lambda pair: (pair[0], pair[1][1]))]  # type: ignore[misc]
 
 
 def _angle(normal: Floats, way: Floats) -> float:

@@ -31,6 +31,8 @@ Tension = Annotated[Number, NumberSpec("0 bulges as its boundary asks; more draw
 
 GUIDE_PLACES = 4
 """Places a span of a guide that the patch passes."""
+MOST_KINK = 2.0
+"""Degrees up to which a net counts as smooth."""
 SMALLEST_KINK = 0.005
 """Degrees below which a kink is told as none."""
 
@@ -94,6 +96,7 @@ class Patch(PatchLine):
         notes = []
         if beside and grade and not filled.kinks:
             notes.append("None of its curves lies on the surfaces beside it, so it only meets them in place.")
+        notes += _far_off(filled.off, within)
         return SurfacesItem(shape, notes=tuple(notes), told=_told_patch(len(loop.sides), loop.gap, filled))
 
 
@@ -142,6 +145,17 @@ class Net(PatchLine):
             "curve, or allow more."
             for place in filled.graph.loose[:3]
         ]
+        if np.degrees(filled.kink) > MOST_KINK:
+            notes.append(
+                f"Neighbours meet with up to {_angle(filled.kink)} across curves that should be smooth: the curves through a "
+                "meeting do not lie on one smooth surface there. Smooth the curves, or name one of them as sharp."
+            )
+        if filled.cusps:
+            notes.append(
+                f"{_many(filled.cusps, 'region runs', 'regions run')} out into a corner of almost no angle, where curves touch "
+                "without crossing: faces get thin there. Let them cross, leave these regions out, or end a curve before."
+            )
+        notes += _far_off(filled.off, given.number("within"))
         return SurfacesItem(filled.shape, notes=tuple(notes), told=_told_net(filled))
 
     def _left(self) -> frozenset[int]:
@@ -162,6 +176,13 @@ def _piece(curve: NurbsCurve, number: int, beside: list[NurbsSurface], grade: in
         if float(closest_points(surface, places)[2].max()) <= within:
             return Piece(curve, surface, grade, number)
     return Piece(curve, number=number)
+
+
+def _far_off(off: float, within: float) -> list[str]:
+    """Return what is to be said where edges lie farther off their curves than ends may lie apart."""
+    if off <= within:
+        return []
+    return [f"Edges lie up to {off:.2g} mm off the curves, which bend too sharply for them. Split the curves at their bends."]
 
 
 def _told_patch(sides: int, gap: float, filled: Filled) -> str:
