@@ -173,6 +173,7 @@ def test_demo_is_loaded_once(db):
     call_command("load_demo")
     call_command("load_demo")
     names = [
+        "Bailing scoop",
         "Bilge strainer",
         "Boathouse lantern",
         "Camp kettle",

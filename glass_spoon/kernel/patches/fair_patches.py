@@ -28,6 +28,10 @@ TAUT = 0.2
 """How much a tension of one weighs."""
 STEPS, SETTLED = 9, 4e-5
 """Most steps, and the move (of a region of size 1) at which they end."""
+SHARES = (1.0, 0.5, 0.25, 0.1)
+"""Shares of a step that are tried, until the measure falls."""
+UNFOLDED, OPENNESS = 0.3, 12
+"""Share of its start that the least area of a patch keeps, and places along it where that is read."""
 
 Quad = tuple[int, int, int, int]
 Edge = tuple[int, int]
@@ -220,29 +224,56 @@ class _Solver:
         if not len(self.layout.places):
             return points
         for _ in range(STEPS):
-            through, wanted = self._through(points)
+            through, wanted, _ = self._through(points)
             points = self._solve(system + through, wanted)
         return points
 
     def fair(self, points: Floats) -> Floats:
-        """Return the points (n, 3) whose mean curvature varies least, from a start; the best found where steps grow."""
+        """Return the points (n, 3) whose mean curvature varies least, from a start.
+
+        Each step goes as far as the measure falls and no patch folds; it ends where neither a whole step nor parts of it do.
+        """
         still = self._alike({1: TAUT * self.tension, 3: self.layout.tangled}) + self.held
-        last = np.inf
+        least = UNFOLDED * self._openness(points)
+        system, wanted, value = self._measured(points, still)
         for _ in range(STEPS):
-            system, wanted = still.copy(), np.zeros(3 * len(points))
-            for number in range(len(self.rows)):
-                self._add(system, number, self._variation(points[self.rows[number].ravel()]))
-            for part, right in (self._through(points), self._bent(points)):
-                system += part
-                wanted += right
-            found = self._solve(system, wanted)
-            moved = float(lengths(found - points).max())
-            if not moved < 2 * last:
+            step = self._solve(system, wanted) - points
+            for share in SHARES:
+                tried = points + share * step
+                if self._openness(tried) < least:
+                    continue
+                following = self._measured(tried, still)
+                if following[2] < value:
+                    break
+            else:
                 return points
-            points, last = found, moved
-            if moved < SETTLED:
+            points, (system, wanted, value) = tried, following
+            if share * float(lengths(step).max()) < SETTLED:
                 break
         return points
+
+    def _measured(self, points: Floats, still: Floats) -> tuple[Floats, Floats, float]:
+        """Return the system and right side of a step from points (n, 3), and how unfair they are themselves."""
+        system, flat = still.copy(), points.ravel()
+        for number in range(len(self.rows)):
+            self._add(system, number, self._variation(points[self.rows[number].ravel()]))
+        value, wanted = float(flat @ system @ flat), np.zeros_like(flat)
+        for part, right, rest in (self._through(points), self._bent(points)):
+            value += float(flat @ part @ flat - 2 * right @ flat + rest)
+            system += part
+            wanted += right
+        return system, wanted, value
+
+    def _openness(self, points: Floats) -> float:
+        """Return the least area of the patches to an area of parameters, against their mean; below 0 where one folds."""
+        shares = np.linspace(0, 1, OPENNESS)
+        along, slopes = self.space.matrix(shares), self.space.matrix(shares, 1)
+        nets = points[np.array(self.rows)]
+        du = np.einsum("xi,yj,nijk->nxyk", slopes, along, nets)
+        dv = np.einsum("xi,yj,nijk->nxyk", along, slopes, nets)
+        areas = cross(du, dv)
+        middles = areas.mean(axis=(1, 2), keepdims=True)
+        return float(((areas * middles).sum(axis=-1) / (middles * middles).sum(axis=-1)).min())
 
     def _variation(self, control: Floats) -> Floats:
         """Return the matrix (3 count², 3 count²) of how the mean curvature of a quad varies, metric and normals held."""
@@ -271,9 +302,11 @@ class _Solver:
             result += flat.T @ flat
         return result
 
-    def _bent(self, points: Floats) -> tuple[Floats, Floats]:
-        """Return the system and right side that ask for the bends of what the patches go on from, at the slopes of now."""
-        system, wanted = np.zeros_like(self.held), np.zeros(3 * len(points))
+    def _bent(self, points: Floats) -> tuple[Floats, Floats, float]:
+        """Return the system and right side that ask for the bends of what the patches go on from, at the slopes of now, and
+        what is left of them without the points.
+        """
+        system, wanted, rest = np.zeros_like(self.held), np.zeros(3 * len(points)), 0.0
         for key, sides in self.sides.items():
             held = self.layout.held.get(key)
             if held is None or held.bends is None or held.normals is None:
@@ -292,14 +325,17 @@ class _Solver:
                 weight = HELD / 10 / max(len(held.normals), 1)
                 self._add(system, number, weight * rows.T @ rows)
                 wanted[self._columns(number)] += weight * rows.T @ aim
-        return system, wanted
+                rest += weight * float(aim @ aim)
+        return system, wanted, rest
 
-    def _through(self, points: Floats) -> tuple[Floats, Floats]:
-        """Return the system and right side that draw the patches through places, where they are nearest to now."""
+    def _through(self, points: Floats) -> tuple[Floats, Floats, float]:
+        """Return the system and right side that draw the patches through places, where they are nearest to now, and what is
+        left of them without the points.
+        """
         system, wanted = np.zeros_like(self.held), np.zeros(3 * len(points))
         places = (self.layout.places - self.origin) / self.size
         if not len(places):
-            return system, wanted
+            return system, wanted, 0.0
         shares = np.linspace(0, 1, 33)
         basis = self.space.matrix(shares)
         nets = np.array([np.einsum("xi,yj,ijk->xyk", basis, basis, points[rows]) for rows in self.rows])
@@ -311,7 +347,7 @@ class _Solver:
             block = HELD * np.outer(row, row)
             self._add(system, int(number), np.asarray(np.kron(block, np.eye(3)), dtype=np.float64))
             wanted[self._columns(int(number))] += HELD * np.outer(row, place).ravel()
-        return system, wanted
+        return system, wanted, HELD * float((places * places).sum())
 
     def _nearest(self, control: Floats, u: float, v: float, place: Floats) -> tuple[float, float]:
         """Return the parameters of a patch nearest to a place, by a few steps from near ones."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -21,6 +22,8 @@ MOST_SPLIT = 8
 MOST_SIDES = 12
 TANGLED_ROUND = 1e-3
 """The same as TANGLED for a boundary without corners, whose patches have to bend in their parameters."""
+CREASE = np.radians(0.1)
+"""Angle below which patches go on smoothly; above it more spans are tried."""
 FOLLOWED = 1e-4
 """Share of a region's size within which its boundary is followed."""
 
@@ -37,6 +40,11 @@ class Filled:
     off: float
     kinks: dict[int, float]
     seam: float
+
+    @property
+    def crease(self) -> float:
+        """The largest angle in radians at which anything meets that should go on smoothly."""
+        return max(self.seam, *self.kinks.values()) if self.kinks else self.seam
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,15 +72,21 @@ def fill_region(loop: Loop, tension: float = 0.0, places: Floats | None = None) 
     if len(loop.sides) > MOST_SIDES:
         raise KernelError(f"The region has {len(loop.sides)} sides; up to {MOST_SIDES} are filled. Split it by a curve.")
     stretches, quads, fans = _plan(loop)
-    space, controls, off = _followed(stretches, alone=len(quads) == 1)
-    held: dict[Edge, HeldEdge] = {}
-    for stretch, control in zip(stretches, controls, strict=True):
-        held.update([_held(stretch, control, space)])
     through = np.zeros((0, 3)) if places is None else places
     tangled = TANGLED if len(loop.sides) > 1 else TANGLED_ROUND
-    nets = fair_patches(Layout(quads, held, fans, through, tangled), space, tension)
-    surfaces = tuple(space.surface(net) for net in nets)
-    return Filled(surfaces, off, _kinks(surfaces, quads, stretches), _seam(surfaces, quads, held))
+    best: Filled | None = None
+    for space, controls, off in _followed(stretches, alone=len(quads) == 1):
+        held = dict(_held(stretch, control, space) for stretch, control in zip(stretches, controls, strict=True))
+        nets = fair_patches(Layout(quads, held, fans, through, tangled), space, tension)
+        surfaces = tuple(space.surface(net) for net in nets)
+        found = Filled(surfaces, off, _kinks(surfaces, quads, stretches), _seam(surfaces, quads, held))
+        if best is None or found.crease < best.crease:
+            best = found
+        if best.crease < CREASE:
+            break
+    if best is None:
+        raise KernelError("No surface was found within these boundaries.")
+    return best
 
 
 def _plan(loop: Loop) -> tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]:
@@ -119,19 +133,18 @@ def _disc(loop: Loop) -> tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple
     return stretches, tuple(quads), fans
 
 
-def _followed(stretches: list[_Stretch], *, alone: bool) -> tuple[PatchSpace, list[Floats], float]:
-    """Return the coarsest space whose splines follow all stretches, their control points, and how far off they are in mm."""
-    size = max(
-        float(np.ptp(np.concatenate([one.side.points(np.linspace(0, 1, 9)) for one in stretches]), axis=0).max()), 1e-12
-    )
-    for spans in SPANS:
+def _followed(stretches: list[_Stretch], *, alone: bool) -> Iterator[tuple[PatchSpace, list[Floats], float]]:
+    """Yield spaces whose splines follow all stretches, coarse ones first, their control points, and how far off they are."""
+    places = np.concatenate([one.side.points(np.linspace(0, 1, 9)) for one in stretches])
+    size = max(float(np.ptp(places, axis=0).max()), 1e-12)
+    tries = [spans for spans in SPANS if alone or spans <= MOST_SPLIT]
+    for spans in tries:
         space = PatchSpace(spans)
         shares = np.linspace(0, 1, max(CHECKS, 6 * space.count))
         fits = [space.fit_side(one.side.points(one.shares(shares)), shares) for one in stretches]
         off = max(away for _, away in fits)
-        if off <= FOLLOWED * size or (not alone and spans >= MOST_SPLIT):
-            break
-    return space, [control for control, _ in fits], off
+        if off <= FOLLOWED * size or spans == tries[-1]:
+            yield space, [control for control, _ in fits], off
 
 
 def _held(stretch: _Stretch, control: Floats, space: PatchSpace) -> tuple[Edge, HeldEdge]:

@@ -182,7 +182,9 @@ def _far_off(off: float, within: float) -> list[str]:
     """Return what is to be said where edges lie farther off their curves than ends may lie apart."""
     if off <= within:
         return []
-    return [f"Edges lie up to {off:.2g} mm off the curves, which bend too sharply for them. Split the curves at their bends."]
+    return [
+        f"Edges lie up to {off:.2g} mm off the curves, which bend too sharply for them. Split the curves at their bends."
+    ]
 
 
 def _told_patch(sides: int, gap: float, filled: Filled) -> str:
