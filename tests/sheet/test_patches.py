@@ -56,7 +56,6 @@ def test_a_sharp_curve_keeps_its_crease_and_the_others_stay_smooth():
     """A roof over three frames: without the ridge named sharp the crease is told as a fault, with it the roof is flat."""
     frame = [{"x": -40, "y": 0}, {"x": 0, "y": 30, "sharp": True}, {"x": 40, "y": 0}]
     gable = {"verb": "draw", "plane": "front", "manner": "straight through", "points": frame}
-    along = {"verb": "line", "plane": "side", "right": 0, "to_right": 100}
     lines = [
         {**gable, "gives": "front gable"},
         {**gable, "gives": "back gable"},
