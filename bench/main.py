@@ -7,7 +7,19 @@ import json
 import platform
 import sys
 
-ALL = ("surface_grid", "subdivision", "gltf_write", "drag", "drag_curve", "form", "mesh_work", "bodies", "detail", "people")
+ALL = (
+    "surface_grid",
+    "subdivision",
+    "gltf_write",
+    "drag",
+    "drag_curve",
+    "form",
+    "mesh_work",
+    "bodies",
+    "detail",
+    "patches",
+    "people",
+)
 
 
 def main() -> None:

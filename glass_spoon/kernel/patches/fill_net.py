@@ -29,7 +29,7 @@ class FilledNet:
     """The patches of a net as one set. sides: how many regions have how many sides. left: regions left out by number.
 
     off: the largest distance in mm from the curves; kink: the largest angle in radians across curves that are smooth.
-    cusps: how many regions run out into a corner of almost no angle.
+    cusps: how many regions run out into a corner of almost no angle. follows: whether all edges follow their curves closely.
     """
 
     shape: SurfaceSet
@@ -38,6 +38,7 @@ class FilledNet:
     off: float
     kink: float
     cusps: int
+    follows: bool
 
 
 def fill_net(
@@ -73,7 +74,7 @@ def fill_net(
     surfaces = tuple(surface for one in filled for surface in one.surfaces)
     together = SurfaceSet(surfaces, max(4 * off, 1e-6 * size))
     whole, _ = split_to_meet(together)
-    return FilledNet(orient_set(whole).shape, graph, sides, off, kink, cusps)
+    return FilledNet(orient_set(whole).shape, graph, sides, off, kink, cusps, all(one.follows for one in filled))
 
 
 def _piece(graph: NetGraph, number: int, normals: tuple[Floats, Floats] | None, *, backwards: bool) -> Piece:

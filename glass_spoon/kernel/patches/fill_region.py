@@ -32,12 +32,14 @@ FOLLOWED = 1e-4
 class Filled:
     """Patches over a region.
 
-    off: the largest distance in mm of their edges from the curves. kinks: the largest angle in radians between the patches
-    and what each curve (by its number) goes on from, for those that go on smoothly. seam: the largest between patches.
+    off: the largest distance in mm of their edges from the curves; follows: whether that is within FOLLOWED of the size.
+    kinks: the largest angle in radians between the patches and what each curve (by its number) goes on from, for those that
+    go on smoothly. seam: the largest between patches.
     """
 
     surfaces: tuple[NurbsSurface, ...]
     off: float
+    follows: bool
     kinks: dict[int, float]
     seam: float
 
@@ -75,11 +77,11 @@ def fill_region(loop: Loop, tension: float = 0.0, places: Floats | None = None) 
     through = np.zeros((0, 3)) if places is None else places
     tangled = TANGLED if len(loop.sides) > 1 else TANGLED_ROUND
     best: Filled | None = None
-    for space, controls, off in _followed(stretches, alone=len(quads) == 1):
+    for space, controls, off, follows in _followed(stretches, alone=len(quads) == 1):
         held = dict(_held(stretch, control, space) for stretch, control in zip(stretches, controls, strict=True))
         nets = fair_patches(Layout(quads, held, fans, through, tangled), space, tension)
         surfaces = tuple(space.surface(net) for net in nets)
-        found = Filled(surfaces, off, _kinks(surfaces, quads, stretches), _seam(surfaces, quads, held))
+        found = Filled(surfaces, off, follows, _kinks(surfaces, quads, stretches), _seam(surfaces, quads, held))
         if best is None or found.crease < best.crease:
             best = found
         if best.crease < CREASE:
@@ -133,8 +135,10 @@ def _disc(loop: Loop) -> tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple
     return stretches, tuple(quads), fans
 
 
-def _followed(stretches: list[_Stretch], *, alone: bool) -> Iterator[tuple[PatchSpace, list[Floats], float]]:
-    """Yield spaces whose splines follow all stretches, coarse ones first, their control points, and how far off they are."""
+def _followed(stretches: list[_Stretch], *, alone: bool) -> Iterator[tuple[PatchSpace, list[Floats], float, bool]]:
+    """Yield spaces whose splines follow all stretches, coarse ones first, their control points, how far off they are in mm,
+    and whether that is near enough: only the finest is yielded where it is not.
+    """
     places = np.concatenate([one.side.points(np.linspace(0, 1, 9)) for one in stretches])
     size = max(float(np.ptp(places, axis=0).max()), 1e-12)
     tries = [spans for spans in SPANS if alone or spans <= MOST_SPLIT]
@@ -144,7 +148,7 @@ def _followed(stretches: list[_Stretch], *, alone: bool) -> Iterator[tuple[Patch
         fits = [space.fit_side(one.side.points(one.shares(shares)), shares) for one in stretches]
         off = max(away for _, away in fits)
         if off <= FOLLOWED * size or spans == tries[-1]:
-            yield space, [control for control, _ in fits], off
+            yield space, [control for control, _ in fits], off, off <= FOLLOWED * size
 
 
 def _held(stretch: _Stretch, control: Floats, space: PatchSpace) -> tuple[Edge, HeldEdge]:

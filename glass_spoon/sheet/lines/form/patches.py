@@ -96,7 +96,7 @@ class Patch(PatchLine):
         notes = []
         if beside and grade and not filled.kinks:
             notes.append("None of its curves lies on the surfaces beside it, so it only meets them in place.")
-        notes += _far_off(filled.off, within)
+        notes += _far_off(filled.off, within, follows=filled.follows)
         return SurfacesItem(shape, notes=tuple(notes), told=_told_patch(len(loop.sides), loop.gap, filled))
 
 
@@ -155,7 +155,7 @@ class Net(PatchLine):
                 f"{_many(filled.cusps, 'region runs', 'regions run')} out into a corner of almost no angle, where curves touch "
                 "without crossing: faces get thin there. Let them cross, leave these regions out, or end a curve before."
             )
-        notes += _far_off(filled.off, given.number("within"))
+        notes += _far_off(filled.off, given.number("within"), follows=filled.follows)
         return SurfacesItem(filled.shape, notes=tuple(notes), told=_told_net(filled))
 
     def _left(self) -> frozenset[int]:
@@ -178,12 +178,13 @@ def _piece(curve: NurbsCurve, number: int, beside: list[NurbsSurface], grade: in
     return Piece(curve, number=number)
 
 
-def _far_off(off: float, within: float) -> list[str]:
-    """Return what is to be said where edges lie farther off their curves than ends may lie apart."""
-    if off <= within:
+def _far_off(off: float, within: float, *, follows: bool) -> list[str]:
+    """Return what is to be said where edges lie farther off their curves than is usual, or than ends may lie apart."""
+    if off <= within and follows:
         return []
     return [
-        f"Edges lie up to {off:.2g} mm off the curves, which bend too sharply for them. Split the curves at their bends."
+        f"Edges lie up to {off:.2g} mm off the curves, which bend too suddenly for them: what is beside may not join. Give the "
+        "curves softer bends or sharp corners, or close what is flat by a Plate."
     ]
 
 
