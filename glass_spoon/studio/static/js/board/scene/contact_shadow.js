@@ -6,7 +6,7 @@ const SIZE = 256;
 /** How much wider than the part the shadow's sheet is, and up to which share of the part's larger extent things throw one. */
 const WIDER = 1.5;
 const NEAR_FLOOR = 0.3;
-const STRENGTH = 0.42;
+const STRENGTH = 0.3;
 /** Steps of the blur in texels, from coarse to fine. */
 const BLURS = [5, 2.5];
 
