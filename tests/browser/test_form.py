@@ -144,8 +144,9 @@ def test_a_lid_with_a_soft_edge_tells_the_largest_that_fits(signed_in):
     shown(page)
     assert gauge(page, "open_edges") == "0"
     page.get_by_role("button", name="Send out").click()
+    page.locator(".send-card:has([data-sort='surface'])").first.click()
     with page.expect_download() as download:
-        page.get_by_role("button", name="Write the surfaces").click()
+        page.get_by_role("button", name="Write the file").click()
     assert download.value.suggested_filename == "Lid.step"
 
 
