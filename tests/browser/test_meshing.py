@@ -118,7 +118,7 @@ def test_a_form_reacts_from_the_instant_it_is_shown(signed_in):
 
 
 def test_two_states_are_compared_and_the_inspection_sheet_opens(signed_in):
-    """The comparison names both states, and the sheet shows four pictures and a verdict."""
+    """The comparison names both states, and the sheet shows the part large beside its views, and a verdict."""
     page = signed_in
     open_part(page, "Camp kettle")
     page.get_by_role("button", name="Versions").click()
@@ -131,7 +131,8 @@ def test_two_states_are_compared_and_the_inspection_sheet_opens(signed_in):
     page.get_by_role("button", name="Back").click()
     page.get_by_role("link", name="Inspection sheet").click()
     expect(page.get_by_role("heading", name="Camp kettle")).to_be_visible()
-    expect(page.locator(".inspected-views img")).to_have_count(4)
+    expect(page.locator(".inspected-part image")).to_have_count(4)
+    expect(page.locator(".inspected .drawn-sheet image")).to_have_count(3)
     expect(page.locator(".inspection-verdict")).to_be_visible()
     page.go_back()
     ready(page)

@@ -19,7 +19,7 @@ from glass_spoon.kernel.surfaces.sets.orient_set import orient_set
 from glass_spoon.kernel.surfaces.sets.split_to_meet import split_to_meet
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 
-MOST_REGIONS = 2000
+MOST_REGIONS = 600
 CUSP = np.radians(5.0)
 """Corners of less are those of regions that run out."""
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import islice
 
 import numpy as np
 
@@ -17,8 +18,10 @@ from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 SPANS = (3, 4, 6, 8, 12, 16)
 """Spans along a side that are tried, until the boundary is followed closely enough."""
-MOST_SPLIT = 8
+MOST_SPLIT = 6
 """Most of them where several patches are sought together."""
+TRIES = 3
+"""Most spaces that are tried, from the first that follows the boundary."""
 MOST_SIDES = 12
 TANGLED_ROUND = 1e-3
 """The same as TANGLED for a boundary without corners, whose patches have to bend in their parameters."""
@@ -77,7 +80,7 @@ def fill_region(loop: Loop, tension: float = 0.0, places: Floats | None = None) 
     through = np.zeros((0, 3)) if places is None else places
     tangled = TANGLED if len(loop.sides) > 1 else TANGLED_ROUND
     best: Filled | None = None
-    for space, controls, off, follows in _followed(stretches, alone=len(quads) == 1):
+    for space, controls, off, follows in islice(_followed(stretches, alone=len(quads) == 1), TRIES):
         held = dict(_held(stretch, control, space) for stretch, control in zip(stretches, controls, strict=True))
         nets = fair_patches(Layout(quads, held, fans, through, tangled), space, tension)
         surfaces = tuple(space.surface(net) for net in nets)

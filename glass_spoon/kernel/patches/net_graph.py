@@ -27,6 +27,8 @@ OUTSIDE = 0.3
 """Radians that a way round a region turns at least: the way round the outside turns back."""
 TWISTED = 0.3
 """How much an even turn of the normals weighs beside the bends of the curves."""
+MOST_CURVES, MOST_CROSSINGS = 400, 40
+"""Most curves of a net, and most places at which two of them meet."""
 BESIDE = 1e-6
 """Share of a curve's parameters within which a meeting lies at a knot."""
 PLACES = 65
@@ -97,6 +99,8 @@ def read_net(curves: list[NurbsCurve], tolerance: float) -> NetGraph:
 
 def _meet(curves: list[NurbsCurve], tolerance: float) -> tuple[Floats, list[list[tuple[float, int]]], float]:
     """Return the meetings (n, 3), for each curve the parameters and numbers of its own in order, and the largest gap."""
+    if len(curves) > MOST_CURVES:
+        raise KernelError(f"{len(curves):,} curves are too many for one net; up to {MOST_CURVES:,} are taken.")
     found: list[tuple[int, float]] = []
     for number, curve in enumerate(curves):
         inner = find_kinks(curve, KINK).tolist()
@@ -109,7 +113,13 @@ def _meet(curves: list[NurbsCurve], tolerance: float) -> tuple[Floats, list[list
     for a, b in combinations(range(len(curves)), 2):
         if (boxes[a][0] > boxes[b][1]).any() or (boxes[b][0] > boxes[a][1]).any():
             continue
-        for s, t in zip(*find_crossings(curves[a], curves[b], tolerance), strict=True):
+        crossings = find_crossings(curves[a], curves[b], tolerance)
+        if len(crossings[0]) > MOST_CROSSINGS:
+            raise KernelError(
+                f"Curves {a + 1} and {b + 1} of the net lie on one another, or meet at {len(crossings[0]):,} places within "
+                f"{tolerance:.3g} mm. Leave one of them out, or allow less."
+            )
+        for s, t in zip(*crossings, strict=True):
             found += [(a, float(s)), (b, float(t))]
         for one, other in ((a, b), (b, a)):
             ends = curve_points(curves[one], np.array(curves[one].domain))
