@@ -17,6 +17,7 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives,
 from glass_spoon.kernel.curves.read.cross_curves import find_crossings, self_crossings
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.groups import joined_groups
+from glass_spoon.kernel.patches.region import with_moved_ends
 
 KINK = np.radians(1.0)
 PARALLEL = 0.02
@@ -160,18 +161,9 @@ def _stretches(curves: list[NurbsCurve], meetings: Floats, params: list[list[tup
             piece = trim_curve(curve, start, end)
             if a == b and float(lengths(np.ptp(piece.control_points, axis=0))) < 1e-9:
                 continue
-            result.append(Stretch(number, _drawn(piece, meetings[a], meetings[b]), a, b))
+            moves = meetings[a] - piece.control_points[0], meetings[b] - piece.control_points[-1]
+            result.append(Stretch(number, with_moved_ends(piece, *moves), a, b))
     return result
-
-
-def _drawn(curve: NurbsCurve, start: Floats, end: Floats) -> NurbsCurve:
-    """Return a curve whose ends are moved to two places, what lies between by a share of both moves."""
-    low, high = curve.domain
-    middles = np.array([curve.knots[k + 1 : k + curve.degree + 1].mean() for k in range(len(curve.control_points))])
-    share = ((middles - low) / (high - low))[:, None]
-    moves = start - curve.control_points[0], end - curve.control_points[-1]
-    control = curve.control_points + (1 - share) * moves[0] + share * moves[1]
-    return NurbsCurve(curve.degree, curve.knots, control, curve.weights)
 
 
 def _without_loose(stretches: list[Stretch]) -> tuple[list[Stretch], list[int]]:

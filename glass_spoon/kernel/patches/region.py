@@ -211,12 +211,16 @@ def _brought_together(pieces: list[Piece], number: int) -> Piece:
     start, end = (before.ends[1] - piece.ends[0]) / 2, (after.ends[0] - piece.ends[1]) / 2
     if max(float(lengths(start)), float(lengths(end))) == 0:
         return piece
-    curve = piece.curve
+    return replace(piece, curve=with_moved_ends(piece.curve, start, end))
+
+
+def with_moved_ends(curve: NurbsCurve, start: Floats, end: Floats) -> NurbsCurve:
+    """Return a curve whose ends are moved by two vectors (3,) in mm, what lies between by a share of both."""
     low, high = curve.domain
     middles = np.array([curve.knots[k + 1 : k + curve.degree + 1].mean() for k in range(len(curve.control_points))])
     share = ((middles - low) / (high - low))[:, None]
     control = curve.control_points + (1 - share) * start + share * end
-    return replace(piece, curve=NurbsCurve(curve.degree, curve.knots, control, curve.weights))
+    return NurbsCurve(curve.degree, curve.knots, control, curve.weights)
 
 
 def _corners(pieces: list[Piece]) -> Bools:
