@@ -120,7 +120,8 @@ class Net(PatchLine):
     left: Annotated[
         str,
         TextSpec(
-            "Numbers of regions that stay open, such as 2, 5; none for all filled.", pattern=r"(?<=regions )\d+(?:, ?\d+)*"
+            "Numbers of regions that stay open, such as 2, 5; none for all filled.",
+            pattern=r"(?<=regions )(?:none|\d+(?:, ?\d+)*)",
         ),
     ] = "none"
     tension: Tension = 0
