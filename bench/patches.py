@@ -14,6 +14,7 @@ from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.make.interpolate import interpolate_points
 from glass_spoon.kernel.patches import fill_net as net
 from glass_spoon.kernel.patches.net_graph import read_net
+from glass_spoon.kernel.remembered import forget_all
 from tests.kernel.test_against_occt import as_occt
 
 ACROSS, ALONG = 11, 7
@@ -38,7 +39,7 @@ def run() -> dict[str, Any]:
     curves = cage()
 
     def ours() -> None:
-        net._fills.forget()
+        forget_all()
         net.fill_net(curves, 0.01)
 
     graph = read_net(curves, 0.01)

@@ -340,22 +340,22 @@ class _Solver:
         basis = self.space.matrix(shares)
         nets = np.array([np.einsum("xi,yj,ijk->xyk", basis, basis, points[rows]) for rows in self.rows])
         away = ((nets.reshape(-1, 1, 3) - places) ** 2).sum(axis=2)
-        best = np.unravel_index(away.argmin(axis=0), nets.shape[:3])
-        for number, x, y, place in zip(*best, places, strict=True):
-            u, v = self._nearest(points[self.rows[number]], shares[x], shares[y], place)
-            row = np.einsum("i,j->ij", *(self.space.matrix(np.array([share]))[0] for share in (u, v))).ravel()
-            block = HELD * np.outer(row, row)
-            self._add(system, int(number), np.asarray(np.kron(block, np.eye(3)), dtype=np.float64))
-            wanted[self._columns(int(number))] += HELD * np.outer(row, place).ravel()
+        patch, x, y = np.unravel_index(away.argmin(axis=0), nets.shape[:3])
+        for number in np.unique(patch):
+            own = patch == number
+            u, v = self._nearest(points[self.rows[number]], shares[x[own]], shares[y[own]], places[own])
+            rows = np.einsum("ki,kj->kij", self.space.matrix(u), self.space.matrix(v)).reshape(len(u), -1)
+            self._add(system, int(number), np.asarray(np.kron(HELD * rows.T @ rows, np.eye(3)), dtype=np.float64))
+            wanted[self._columns(int(number))] += HELD * (rows.T @ places[own]).ravel()
         return system, wanted, HELD * float((places * places).sum())
 
-    def _nearest(self, control: Floats, u: float, v: float, place: Floats) -> tuple[float, float]:
-        """Return the parameters of a patch nearest to a place, by a few steps from near ones."""
+    def _nearest(self, control: Floats, u: Floats, v: Floats, places: Floats) -> tuple[Floats, Floats]:
+        """Return the parameters (k,), (k,) of a patch nearest to places (k, 3), by a few steps from near ones."""
         for _ in range(3):
-            basis = [[self.space.matrix(np.array([share]), order)[0] for order in (0, 1)] for share in (u, v)]
-            here, du, dv = (np.einsum("i,j,ijk->k", basis[0][a], basis[1][b], control) for a, b in ((0, 0), (1, 0), (0, 1)))
-            step = np.linalg.lstsq(np.stack((du, dv), axis=1), place - here, rcond=None)[0]
-            u, v = float(np.clip(u + step[0], 0, 1)), float(np.clip(v + step[1], 0, 1))
+            at_u, at_v = ([self.space.matrix(shares, order) for order in (0, 1)] for shares in (u, v))
+            here, du, dv = (np.einsum("ki,kj,ijc->kc", at_u[a], at_v[b], control) for a, b in ((0, 0), (1, 0), (0, 1)))
+            step = np.einsum("kac,kc->ka", np.linalg.pinv(np.stack((du, dv), axis=2)), places - here)
+            u, v = np.clip(u + step[:, 0], 0, 1), np.clip(v + step[:, 1], 0, 1)
         return u, v
 
 

@@ -57,6 +57,11 @@ def fill_net(
     graph = read_net(curves, tolerance)
     if len(graph.regions) > MOST_REGIONS:
         raise KernelError(f"The curves close {len(graph.regions):,} regions; up to {MOST_REGIONS:,} are filled.")
+    beyond = sorted(number for number in left if number > len(graph.regions))
+    if beyond:
+        raise KernelError(
+            f"There is no region {beyond[0]}: the curves close {len(graph.regions)}. Leave out one of those, or none."
+        )
     chosen = [k for k in range(len(graph.regions)) if k + 1 not in left]
     if not chosen:
         raise KernelError(f"All {len(graph.regions)} regions are left out. Fill one of them at least.")

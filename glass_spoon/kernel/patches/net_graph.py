@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import deque
+from collections import Counter, deque
 from dataclasses import dataclass, replace
 from itertools import combinations, pairwise
 
@@ -170,8 +170,8 @@ def _without_loose(stretches: list[Stretch]) -> tuple[list[Stretch], list[int]]:
     """Return the stretches that lead on at both ends, and the meetings at which others ended."""
     kept, loose = list(stretches), list[int]()
     while True:
-        ends = [node for one in kept for node in (one.start, one.end)]
-        alone = {node for node in ends if ends.count(node) == 1}
+        ends = Counter(node for one in kept for node in (one.start, one.end))
+        alone = {node for node, times in ends.items() if times == 1}
         if not alone:
             return kept, loose
         loose += sorted(alone)

@@ -79,10 +79,15 @@ def faces_of_bodies(build: Build) -> int:
     return sum(state.item.face_count for _, state in build.named("bodies") if isinstance(state.item, BodiesItem))
 
 
+def file_name(name: str, otherwise: str) -> str:
+    """Return a name without what file systems may not take."""
+    return re.sub(r"[^\w -]", "", name).strip() or otherwise
+
+
 def start_file(order: Order) -> Job:
     """Ask for a file, wait a moment, and return its job ready or under way."""
     rows.sweep()
-    name = re.sub(r"[^\w -]", "", order.document.name).strip() or "part"
+    name = file_name(order.document.name, "part")
     level = f" x{order.level}" if order.level and order.format in MESH_FORMATS else ""
     filename, media_type = f"{name}{level}.{order.format}", ALL_FORMATS[order.format][1]
     if order.as_set:

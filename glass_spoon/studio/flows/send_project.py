@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import re
 import zipfile
 from collections.abc import Callable, Iterator
 from typing import Any
@@ -18,6 +17,7 @@ from glass_spoon.sheet.files_out import MESH_FORMATS, NothingToSend, named_meshe
 from glass_spoon.sheet.text_form.write_text import write_text
 from glass_spoon.studio.colours import PAINTS
 from glass_spoon.studio.flows.build_part import finished_build
+from glass_spoon.studio.flows.send_out import file_name
 from glass_spoon.studio.flows.watched_work import PATIENCE
 from glass_spoon.studio.jobs import rows
 from glass_spoon.studio.jobs.kinds import Done, does
@@ -42,7 +42,7 @@ def start_project(user: int, project: Project, form: Any) -> Job:
         raise Refused(f"The smoothing level should be 0 to {MAX_LEVEL}.")
     rows.sweep()
     order = {"project": project.pk, "format": ending, "level": level}
-    order |= {"filename": f"{_file_name(project.name, 'project')}.zip", "media_type": "application/zip"}
+    order |= {"filename": f"{file_name(project.name, 'project')}.zip", "media_type": "application/zip"}
     return rows.wait_for(rows.make(WRITE_PROJECT, user, None, order), PATIENCE)
 
 
@@ -67,7 +67,7 @@ def write_project(job: Job) -> Done:
     with zipfile.ZipFile(archive, "w", zipfile.ZIP_DEFLATED) as box:
         for number, part in enumerate(parts):
             rows.tell(job, "writing", number / max(len(parts), 1))
-            folder = _free(_file_name(part.name, "part"), names)
+            folder = _free(file_name(part.name, "part"), names)
             for name, data, said in _files(part.sheet(), job.order["format"], int(job.order["level"])):
                 size += len(data)
                 if size > MOST_BYTES:
@@ -81,7 +81,7 @@ def write_project(job: Job) -> Done:
 
 def _files(document: SheetDocument, ending: str, level: int) -> Iterator[tuple[str, bytes, str]]:
     """Yield name and content of each file of a part; no content, and why, for one that cannot be written."""
-    name = _file_name(document.name, "part")
+    name = file_name(document.name, "part")
     yield f"{name}.md", write_text(document).encode(), ""
     yield f"{name}.json", document.to_json().encode(), ""
     build = finished_build(document)
@@ -100,10 +100,6 @@ def _writers(build: Build, ending: str, level: int) -> Iterator[tuple[str, Calla
     yield ending, lambda: MESH_FORMATS[ending].write(named_meshes(build, "", level))
     yield "step", lambda: write_surfaces(build, "", lambda item: PAINTS.get(document.look(item).colour))
     yield "dxf", lambda: write_curves(build, "", "dxf")
-
-
-def _file_name(name: str, otherwise: str) -> str:
-    return re.sub(r"[^\w -]", "", name).strip() or otherwise
 
 
 def _free(name: str, taken: set[str]) -> str:

@@ -7,23 +7,16 @@ from dataclasses import dataclass
 from glass_spoon.sheet.document import Look, SheetDocument
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.kinds import KINDS
+from glass_spoon.studio.colours import CALM
 from glass_spoon.studio.see.tints import BODIES
 
 Colours = tuple[tuple[str, str], ...]
 
 STRONG: Colours = (("glass", "green"), ("plum", "plum"), ("amber", "amber"), ("slate", "grey"))
-CALM: Colours = (
-    ("mist", "glass green"),
-    ("stone", "slate"),
-    ("sand", "sand"),
-    ("clay", "clay"),
-    ("lilac", "lilac grey"),
-    ("moss", "moss"),
-    ("dusk", "dusk blue"),
-    ("rose", "rose earth"),
-)
+_CALM_WORDS = ("glass green", "slate", "sand", "clay", "lilac grey", "moss", "dusk blue", "rose earth")
+CALM_ONES: Colours = tuple(zip(CALM, _CALM_WORDS, strict=True))
 OF_CURVES: Colours = (("ink", "plain"), *STRONG)
-OF_BODIES: Colours = (("ink", "its own tint"), *CALM, *STRONG)
+OF_BODIES: Colours = (("ink", "its own tint"), *CALM_ONES, *STRONG)
 CURVES = ("curve", "curves")
 PICTURED = (*CURVES, *BODIES)
 

@@ -20,8 +20,6 @@ from glass_spoon.studio.models import Job
 from glass_spoon.studio.see.item_picture import item_picture
 from glass_spoon.studio.show.send_out_panel import send_out_context
 
-CANCELLED = "Cancelled; no file was written."
-
 
 @login_required
 def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
@@ -44,30 +42,33 @@ def picture(request: HttpRequest, part_id: int, item_id: str = "") -> HttpRespon
 
 @login_required
 @require_safe
-def parcel(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
-    """Say how far a file is."""
-    return _shown(request, _of_part(request, part_id, token))
+def parcel(request: HttpRequest, token: str, **where: int) -> HttpResponse:
+    """Say how far a file of a part, or the archive of a project, is."""
+    return _shown(request, _job(request, token, **where))
 
 
 @login_required
 @require_POST
-def parcel_cancel(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
-    """Stop the work on a file."""
-    return _shown(request, rows.stop(_of_part(request, part_id, token), CANCELLED))
+def parcel_cancel(request: HttpRequest, token: str, **where: int) -> HttpResponse:
+    """Stop the work on it."""
+    return _shown(request, rows.stop(_job(request, token, **where), "Cancelled; no file was written."))
 
 
 @login_required
 @require_POST
-def parcel_again(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
-    """Write a file once more that was cancelled, or that failed."""
-    return _shown(request, rows.wait_for(rows.again(_of_part(request, part_id, token)), PATIENCE))
+def parcel_again(request: HttpRequest, token: str, **where: int) -> HttpResponse:
+    """Write it once more where it was cancelled, or failed."""
+    return _shown(request, rows.wait_for(rows.again(_job(request, token, **where)), PATIENCE))
 
 
 @login_required
 @require_safe
-def parcel_file(request: HttpRequest, part_id: int, token: str) -> HttpResponse:
-    """Send the file."""
-    return _fetched(_of_part(request, part_id, token))
+def parcel_file(request: HttpRequest, token: str, **where: int) -> HttpResponse:
+    """Send it."""
+    job = _job(request, token, **where)
+    response = HttpResponse(rows.content(job), content_type=job.order["media_type"])
+    response["Content-Disposition"] = content_disposition_header(True, job.order["filename"])
+    return response
 
 
 @login_required
@@ -78,42 +79,12 @@ def project_send(request: HttpRequest, project_id: int) -> HttpResponse:
     return _shown(request, start_project(int(request.user.pk or 0), project, request.POST))
 
 
-@login_required
-@require_safe
-def project_parcel(request: HttpRequest, project_id: int, token: str) -> HttpResponse:
-    """Say how far the archive of a project is."""
-    return _shown(request, _of_project(request, project_id, token))
-
-
-@login_required
-@require_POST
-def project_cancel(request: HttpRequest, project_id: int, token: str) -> HttpResponse:
-    """Stop the work on the archive of a project."""
-    return _shown(request, rows.stop(_of_project(request, project_id, token), CANCELLED))
-
-
-@login_required
-@require_POST
-def project_again(request: HttpRequest, project_id: int, token: str) -> HttpResponse:
-    """Write the archive of a project once more."""
-    return _shown(request, rows.wait_for(rows.again(_of_project(request, project_id, token)), PATIENCE))
-
-
-@login_required
-@require_safe
-def project_parcel_file(request: HttpRequest, project_id: int, token: str) -> HttpResponse:
-    """Send the archive of a project."""
-    return _fetched(_of_project(request, project_id, token))
-
-
-def _of_part(request: HttpRequest, part_id: int, token: str) -> Job:
-    part, _ = part_for(request, part_id)
-    return rows.find(flow.WRITE_FILE, token, int(request.user.pk or 0), part.id)
-
-
-def _of_project(request: HttpRequest, project_id: int, token: str) -> Job:
-    project, _ = project_for(request, project_id)
-    return find_project(token, int(request.user.pk or 0), project)
+def _job(request: HttpRequest, token: str, part_id: int | None = None, project_id: int | None = None) -> Job:
+    """Return the job of the user at a part or a project that they are a member of; Refused where there is none."""
+    user = int(request.user.pk or 0)
+    if project_id is not None:
+        return find_project(token, user, project_for(request, project_id)[0])
+    return rows.find(flow.WRITE_FILE, token, user, part_for(request, int(part_id or 0))[0].pk)
 
 
 def _shown(request: HttpRequest, job: Job) -> HttpResponse:
@@ -123,12 +94,6 @@ def _shown(request: HttpRequest, job: Job) -> HttpResponse:
     else:
         at = reverse("parcel", args=[job.part_id, job.token])
     return render(request, "bench/_parcel.html", {"parcel": job, "at": at})
-
-
-def _fetched(job: Job) -> HttpResponse:
-    response = HttpResponse(rows.content(job), content_type=job.order["media_type"])
-    response["Content-Disposition"] = content_disposition_header(True, job.order["filename"])
-    return response
 
 
 @login_required

@@ -131,16 +131,9 @@ class Net(PatchLine):
     def build(self, given: Given) -> SurfacesItem:
         """Find the regions and fill them."""
         curves, creased = given.every_curve("curves"), given.every_curve("sharp")
-        sharp = frozenset(range(len(curves), len(curves) + len(creased)))
-        own = frozenset(k for k, curve in enumerate(curves) if any(curve is other for other in creased))
         every = curves + [curve for curve in creased if not any(curve is other for other in curves)]
-        filled = fill_net(
-            every,
-            given.number("within"),
-            (sharp & frozenset(range(len(every)))) | own,
-            self._left(),
-            given.number("tension"),
-        )
+        sharp = frozenset(k for k, curve in enumerate(every) if any(curve is other for other in creased))
+        filled = fill_net(every, given.number("within"), sharp, self._left(), given.number("tension"))
         notes = [
             f"A curve ends at {place_text(place)} without meeting another: what hangs over is left out. Bring its end to a "
             "curve, or allow more."
