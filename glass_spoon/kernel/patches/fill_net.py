@@ -12,7 +12,7 @@ from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.patches.fill_region import Filled, fill_region
-from glass_spoon.kernel.patches.net_graph import NetGraph, read_net, stretch_normals
+from glass_spoon.kernel.patches.net_graph import NetGraph, read_net
 from glass_spoon.kernel.patches.region import Piece, make_loop
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.sets.orient_set import orient_set
@@ -66,7 +66,7 @@ def fill_net(
     if not chosen:
         raise KernelError(f"All {len(graph.regions)} regions are left out. Fill one of them at least.")
     size = float(np.ptp(graph.meetings, axis=0).max())
-    normals = [None if one.number in sharp else stretch_normals(graph, k) for k, one in enumerate(graph.stretches)]
+    normals = [None if one.number in sharp else (one.places[0], graph.along[k]) for k, one in enumerate(graph.stretches)]
     filled, sides, cusps = [], Counter[int](), 0
     for k in chosen:
         pieces = [_piece(graph, number, normals[number], backwards=backwards) for number, backwards in graph.regions[k]]

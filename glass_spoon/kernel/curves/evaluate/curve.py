@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -39,6 +40,14 @@ class NurbsCurve:
     def homogeneous(self) -> Floats:
         """Control points (n, 4) as (w x, w y, w z, w)."""
         return frozen(np.column_stack((self.control_points * self.weights[:, None], self.weights)))
+
+    @cached_property
+    def key(self) -> str:
+        """Hash of the content: two curves of one key are the same, whichever objects they are."""
+        digest = hashlib.blake2b(str(self.degree).encode(), digest_size=16)
+        for part in (self.knots, self.control_points, self.weights):
+            digest.update(np.ascontiguousarray(part).tobytes())
+        return digest.hexdigest()
 
     @cached_property
     def columns(self) -> Floats:
