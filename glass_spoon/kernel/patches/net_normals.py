@@ -1,0 +1,203 @@
+"""The normals of a net: at its meetings, and along the stretches between them."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
+from glass_spoon.kernel.patches.stretch import Stretch
+
+PARALLEL = 0.02
+"""Sine of the angle up to which curves at a meeting span no plane."""
+TWISTED = 0.3
+"""How much an even turn of the normals weighs beside the bends of the curves."""
+
+
+def meeting_normals(meetings: Floats, stretches: list[Stretch]) -> Floats:
+    """Return unit normals (n, 3) at the meetings, all to one side: of the plane that the stretches there span."""
+    ways: list[list[Floats]] = [[] for _ in meetings]
+    for one in stretches:
+        for node, way in zip((one.start, one.end), one.ways, strict=True):
+            ways[node].append(way)
+    normals = np.full((len(meetings), 3), np.nan)
+    for node, own in enumerate(ways):
+        if len(own) > 1:
+            _, spread, axes = np.linalg.svd(np.array(own))
+            if len(spread) > 1 and spread[1] > PARALLEL:
+                normals[node] = axes[2]
+    around: list[list[tuple[int, Stretch, bool]]] = [[] for _ in meetings]
+    for one in stretches:
+        around[one.start].append((one.end, one, False))
+        around[one.end].append((one.start, one, True))
+    _face_alike(normals, around)
+    return normals
+
+
+def _face_alike(normals: Floats, around: list[list[tuple[int, Stretch, bool]]]) -> None:
+    """Turn normals to one side, from meeting to meeting; those not known yet are carried along the stretches."""
+    known = np.isfinite(normals[:, 0])
+    seen: set[int] = set()
+    for seed in [*np.flatnonzero(known).tolist(), *range(len(normals))]:
+        if seed in seen or not around[seed]:
+            continue
+        if not np.isfinite(normals[seed]).all():
+            normals[seed] = _some_normal(around[seed][0])
+        if (
+            seed == next(iter(np.flatnonzero(known).tolist()), seed)
+            and normals[seed][int(np.abs(normals[seed]).argmax())] < 0
+        ):
+            normals[seed] = -normals[seed]
+        seen.add(seed)
+        queue = deque([seed])
+        while queue:
+            node = queue.popleft()
+            for other, one, backwards in around[node]:
+                if other in seen:
+                    continue
+                carried = _carried(normals[node], one, backwards=backwards)
+                if np.isfinite(normals[other]).all():
+                    normals[other] = normals[other] if normals[other] @ carried >= 0 else -normals[other]
+                else:
+                    normals[other] = carried
+                seen.add(other)
+                queue.append(other)
+
+
+def _some_normal(around: tuple[int, Stretch, bool]) -> Floats:
+    """Return a normal square to a stretch where it leaves: that of the plane nearest to it, if it is not straight."""
+    way = around[1].ways[1 if around[2] else 0]
+    points = around[1].places[1]
+    middle = points - points.mean(axis=0)
+    _, spread, axes = np.linalg.svd(middle, full_matrices=False)
+    axis = axes[2] if spread[1] > PARALLEL * spread[0] else np.eye(3)[int(np.abs(way).argmin())]
+    square = axis - (axis @ way) * way
+    length = float(np.linalg.norm(square))
+    return (
+        np.asarray(square / length) if length > PARALLEL else directions(np.cross(way, np.eye(3)[int(np.abs(way).argmin())]))
+    )
+
+
+def _carried(normal: Floats, one: Stretch, *, backwards: bool) -> Floats:
+    """Return a normal carried along a stretch, square to it all the way."""
+    points = one.places[1]
+    steps = directions(np.diff(points[::-1] if backwards else points, axis=0))
+    for step in steps:
+        square = normal - (normal @ step) * step
+        length = float(np.linalg.norm(square))
+        normal = square / length if length > 1e-9 else normal
+    return normal
+
+
+@dataclass(frozen=True, eq=False)
+class Frames:
+    """Frames along stretches (n) that twist least (Bishop 1975), from the normals at their starts.
+
+    params, totals: (n, PLACES) parameters, and lengths so far in mm. along, normals: unit directions (n, PLACES, 3).
+    angles: (n,) radians by which the normals at the ends are turned from them.
+    """
+
+    params: Floats
+    totals: Floats
+    along: Floats
+    normals: Floats
+    angles: Floats
+
+    @property
+    def lengths(self) -> Floats:
+        """The lengths (n,) of the stretches in mm."""
+        return self.totals[:, -1]
+
+
+def carry_frames(stretches: Sequence[Stretch], normals: Floats) -> Frames:
+    """Return the frames of stretches between meetings with unit normals (n, 3)."""
+    params = np.array([one.places[0] for one in stretches])
+    points = np.array([one.places[1] for one in stretches])
+    ways = np.array([one.ways for one in stretches])
+    along = directions(np.gradient(points, axis=1))
+    along[:, 0], along[:, -1] = ways[:, 0], -ways[:, 1]
+    steps = np.diff(points, axis=1)
+    totals = np.concatenate((np.zeros((len(points), 1)), np.cumsum(lengths(steps), axis=1)), axis=1)
+    carried = np.empty_like(points)
+    carried[:, 0] = _square(normals[[one.start for one in stretches]], along[:, 0])
+    for k in range(points.shape[1] - 1):  # double reflection (Wang and others 2008), all stretches at once
+        normal, way = (_mirrored(part[:, k], steps[:, k]) for part in (carried, along))
+        carried[:, k + 1] = _square(_mirrored(normal, along[:, k + 1] - way), along[:, k + 1])
+    last = _square(normals[[one.end for one in stretches]], along[:, -1])
+    turned = np.arctan2(_dot(last, cross(along[:, -1], carried[:, -1])), _dot(last, carried[:, -1]))
+    return Frames(params, totals, along, carried, turned)
+
+
+def turned_normals(frames: Frames, first: Floats, last: Floats) -> Floats:
+    """Return unit normals (n, PLACES, 3) that lead from those at the starts to those at the ends.
+
+    first, last: (n,) how fast they turn there, rad/mm; they run as a cubic in between.
+    """
+    length = frames.lengths[:, None]
+    t = frames.totals / length
+    ends = length * (first[:, None] * t * (1 - t) ** 2 + last[:, None] * t * t * (t - 1))
+    angle = (ends + frames.angles[:, None] * t * t * (3 - 2 * t))[..., None]
+    side = cross(frames.along, frames.normals)
+    return directions(np.cos(angle) * frames.normals + np.sin(angle) * side)
+
+
+def end_turns(stretches: Sequence[Stretch], frames: Frames, normals: Floats, bends: Floats) -> tuple[Floats, Floats]:
+    """Return how fast the normals turn about the stretches at both ends (n,), rad/mm, where bends (m, 3, 3) are known.
+
+    There they are symmetric, so that patches on both sides of both curves meet without a crease.
+    """
+    found = []
+    for end, nodes in ((0, [one.start for one in stretches]), (-1, [one.end for one in stretches])):
+        way = frames.along[:, end]
+        found.append(-np.einsum("ni,nij,nj->n", way, bends[nodes], cross(way, normals[nodes])))
+    return found[0], found[1]
+
+
+def meeting_bends(stretches: Sequence[Stretch], frames: Frames, normals: Floats) -> Floats:
+    """Return second fundamental forms (m, 3, 3) in 1/mm at the meetings: they have the bends of all stretches there, and
+    turn nearest to evenly along them.
+    """
+    rows: list[list[Floats]] = [[] for _ in normals]
+    values: list[list[float]] = [[] for _ in normals]
+    even = -TWISTED * frames.angles / frames.lengths
+    for number, one in enumerate(stretches):
+        for k, node in ((0, one.start), (-1, one.end)):
+            first, normal = frames.along[number, k], normals[node]
+            second = np.cross(first, normal)
+            values[node] += [float(one.bends[k] @ normal), float(even[number])]
+            mixed = np.outer(first, second)
+            rows[node] += [np.outer(first, first), TWISTED * (mixed + mixed.T) / 2]
+    bends = np.zeros((len(normals), 3, 3))
+    for node, (own, wanted) in enumerate(zip(rows, values, strict=True)):
+        if not own or not np.isfinite(normals[node]).all():
+            continue
+        axis = np.eye(3)[int(np.abs(normals[node]).argmin())]
+        right = directions(np.cross(axis, normals[node]))
+        up = np.cross(normals[node], right)
+        basis = np.array([np.outer(right, right), np.outer(up, up), np.outer(right, up) + np.outer(up, right)])
+        matrix = np.einsum("rij,bij->rb", np.array(own), basis)
+        found = np.linalg.lstsq(matrix, np.array(wanted), rcond=None)[0]
+        bends[node] = np.einsum("b,bij->ij", found, basis)
+    return bends
+
+
+def _dot(a: Floats, b: Floats) -> Floats:
+    """Return the products (n,) of rows of vectors (n, 3)."""
+    return np.asarray(np.einsum("ni,ni->n", a, b))
+
+
+def _mirrored(vectors: Floats, across: Floats) -> Floats:
+    """Return vectors (n, 3) mirrored in planes square to others (n, 3); what has no length mirrors nothing."""
+    size = _dot(across, across)
+    share = np.divide(2 * _dot(vectors, across), size, out=np.zeros_like(size), where=size > 1e-24)
+    return vectors - share[:, None] * across
+
+
+def _square(normals: Floats, along: Floats) -> Floats:
+    """Return normals (n, 3) made square to directions (n, 3)."""
+    square = normals - _dot(normals, along)[:, None] * along
+    size = lengths(square)[:, None]
+    return np.where(size > 1e-9, square / np.where(size > 1e-9, size, 1.0), normals)
