@@ -53,9 +53,10 @@ def run() -> dict[str, Any]:
             filling.Build()
 
     own, other = median_seconds(ours, 3), median_seconds(peer, 3)
-    moved = [NurbsCurve(one.degree, one.knots, one.control_points.copy(), one.weights) for one in curves]
-    moved[3].control_points.flags.writeable = True
-    moved[3].control_points[20, 2] += 0.5
+    y = np.linspace(0, 120, 31)
+    bump = 2 * np.sin(np.pi * np.clip((y - 60) / 20, 0, 1)) ** 2
+    moved = list(curves)
+    moved[3] = interpolate_points(np.stack((0 * y + 60, y, height(60, y) + bump), axis=1))
 
     def one_point() -> None:
         net.fill_net(curves, 0.01)

@@ -18,7 +18,7 @@ from scipy.linalg import LinAlgError, cho_factor, cho_solve
 
 from glass_spoon.kernel.arrays import Floats, Ints, cross, lengths
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.patches.patch_space import PatchSpace, roughness
+from glass_spoon.kernel.patches.patch_space import PatchSpace, grid_derivatives, inward, roughness
 
 HELD = 1e6
 """How much heavier conditions weigh than fairness."""
@@ -175,14 +175,7 @@ class _Solver:
 
     def _inward(self, number: int, side: int, key: Edge, order: int = 1) -> Floats:
         """Return the derivatives (samples, count²) into a quad at one of its sides, along it from the lower vertex."""
-        shares = self.space.samples if _runs_up(self.layout.quads[number], side, key) else 1 - self.space.samples
-        along = self.space.matrix(shares)
-        end = np.array([0.0 if side in (0, 3) else 1.0])
-        sign = 1.0 if side in (0, 3) or order == 2 else -1.0
-        into = sign * self.space.matrix(end, order)[0]
-        if side in (0, 2):
-            return np.einsum("si,j->sij", along, into).reshape(len(shares), -1)
-        return np.einsum("i,sj->sij", into, along).reshape(len(shares), -1)
+        return inward(self.space.spans, side, order, up=_runs_up(self.layout.quads[number], side, key))
 
     def _direct(self, number: int, side: int, normals: Floats) -> None:
         """Ask a quad to have some normals along a side."""
@@ -205,7 +198,10 @@ class _Solver:
         block = sum(weight * roughness(self.space.spans, order) for order, weight in orders.items() if weight)
         for rows in self.rows:
             system[np.ix_(rows.ravel(), rows.ravel())] += block
-        return np.asarray(np.kron(system, np.eye(3)), dtype=np.float64)
+        result = np.zeros((3 * len(system), 3 * len(system)))
+        for axis in range(3):
+            result[axis::3, axis::3] = system
+        return result
 
     def _solve(self, system: Floats, wanted: Floats | None = None) -> Floats:
         """Return all points (n, 3) at the least of a system, the given ones where they are."""
@@ -238,6 +234,8 @@ class _Solver:
         system, wanted, value = self._measured(points, still)
         for _ in range(STEPS):
             step = self._solve(system, wanted) - points
+            if float(lengths(step).max()) < SETTLED:
+                return points
             for share in SHARES:
                 tried = points + share * step
                 if self._openness(tried) < least:
@@ -248,8 +246,6 @@ class _Solver:
             else:
                 return points
             points, (system, wanted, value) = tried, following
-            if share * float(lengths(step).max()) < SETTLED:
-                break
         return points
 
     def _measured(self, points: Floats, still: Floats) -> tuple[Floats, Floats, float]:
@@ -278,12 +274,7 @@ class _Solver:
     def _variation(self, control: Floats) -> Floats:
         """Return the matrix (3 count², 3 count²) of how the mean curvature of a quad varies, metric and normals held."""
         across = self.space.count + 1
-        shares = (np.arange(across) + 0.5) / across
-        along = [self.space.matrix(shares, order) for order in range(3)]
-        by = {
-            key: np.einsum("xi,yj->xyij", along[key[0]], along[key[1]]).reshape(across, across, -1)
-            for key in ((1, 0), (0, 1), (2, 0), (1, 1), (0, 2))
-        }
+        by = grid_derivatives(self.space.spans)
         du, dv = by[1, 0] @ control, by[0, 1] @ control
         normals = cross(du, dv)
         area = np.maximum(lengths(normals), 1e-12)

@@ -142,13 +142,14 @@ def _followed(stretches: list[_Stretch], *, alone: bool) -> Iterator[tuple[Patch
     """Yield spaces whose splines follow all stretches, coarse ones first, their control points, how far off they are in mm,
     and whether that is near enough: only the finest is yielded where it is not.
     """
-    places = np.concatenate([one.side.points(np.linspace(0, 1, 9)) for one in stretches])
-    size = max(float(np.ptp(places, axis=0).max()), 1e-12)
+    most = max(CHECKS, 6 * PatchSpace(SPANS[-1] if alone else MOST_SPLIT).count)
+    shares = np.linspace(0, 1, most)
+    places = [one.side.points(one.shares(shares)) for one in stretches]
+    size = max(float(np.ptp(np.concatenate(places), axis=0).max()), 1e-12)
     tries = [spans for spans in SPANS if alone or spans <= MOST_SPLIT]
     for spans in tries:
         space = PatchSpace(spans)
-        shares = np.linspace(0, 1, max(CHECKS, 6 * space.count))
-        fits = [space.fit_side(one.side.points(one.shares(shares)), shares) for one in stretches]
+        fits = [space.fit_side(own, shares) for own in places]
         off = max(away for _, away in fits)
         if off <= FOLLOWED * size or spans == tries[-1]:
             yield space, [control for control, _ in fits], off, off <= FOLLOWED * size

@@ -69,3 +69,34 @@ def roughness(spans: int, order: int) -> Floats:
     values = [space.matrix(shares, k) for k in range(order + 1)]
     grams = [(value * parts[:, None]).T @ value for value in values]
     return np.asarray(sum(comb(order, k) * np.kron(grams[k], grams[order - k]) for k in range(order + 1)))
+
+
+@lru_cache(128)
+def inward(spans: int, side: int, order: int, *, up: bool) -> Floats:
+    """Return the derivatives (samples, count²) of an order into a patch at one of its sides: v = 0, u = 1, v = 1, u = 0.
+
+    up: whether the samples along the side run as its parameter does.
+    """
+    space = PatchSpace(spans)
+    shares = space.samples if up else 1 - space.samples
+    along = space.matrix(shares)
+    end = np.array([0.0 if side in (0, 3) else 1.0])
+    sign = 1.0 if side in (0, 3) or order == 2 else -1.0
+    into = sign * space.matrix(end, order)[0]
+    rows = "si,j->sij" if side in (0, 2) else "sj,i->sij"
+    return np.asarray(np.einsum(rows, along, into).reshape(len(shares), -1))
+
+
+@lru_cache(16)
+def grid_derivatives(spans: int) -> dict[tuple[int, int], Floats]:
+    """Return the derivatives (count + 1, count + 1, count²) of all splines of a patch by their orders (u, v), up to second
+    ones, at the middles of an even grid.
+    """
+    space = PatchSpace(spans)
+    across = space.count + 1
+    shares = (np.arange(across) + 0.5) / across
+    along = [space.matrix(shares, order) for order in range(3)]
+    return {
+        (u, v): np.einsum("xi,yj->xyij", along[u], along[v]).reshape(across, across, -1)
+        for u, v in ((1, 0), (0, 1), (2, 0), (1, 1), (0, 2))
+    }
