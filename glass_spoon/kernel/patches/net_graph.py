@@ -11,12 +11,11 @@ from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import trim_curve
-from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks
-from glass_spoon.kernel.curves.read.cross_curves import find_crossings, self_crossings
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.groups import joined_groups
+from glass_spoon.kernel.patches.meetings import curve_meetings, own_crossings
 from glass_spoon.kernel.patches.net_normals import (
     Frames,
     carry_frames,
@@ -27,7 +26,6 @@ from glass_spoon.kernel.patches.net_normals import (
 )
 from glass_spoon.kernel.patches.region import with_moved_ends
 from glass_spoon.kernel.patches.stretch import Stretch
-from glass_spoon.kernel.remembered import Remembered
 
 KINK = np.radians(1.0)
 ALIKE = 1e-3
@@ -88,14 +86,14 @@ def _meet(curves: list[NurbsCurve], tolerance: float) -> tuple[Floats, list[list
     for number, curve in enumerate(curves):
         inner = find_kinks(curve, KINK).tolist()
         found += [(number, float(param)) for param in (*curve.domain, *inner)]
-        found += [(number, param) for param in _own_crossings(curve, tolerance)]
+        found += [(number, param) for param in own_crossings(curve, tolerance)]
     boxes = [
         (curve.control_points.min(axis=0) - tolerance, curve.control_points.max(axis=0) + tolerance) for curve in curves
     ]
     for a, b in combinations(range(len(curves)), 2):
         if (boxes[a][0] > boxes[b][1]).any() or (boxes[b][0] > boxes[a][1]).any():
             continue
-        crossings, ends = _crossings(curves[a], curves[b], tolerance)
+        crossings, ends = curve_meetings(curves[a], curves[b], tolerance)
         if len(crossings) > MOST_CROSSINGS:
             raise KernelError(
                 f"Curves {a + 1} and {b + 1} of the net lie on one another, or meet at {len(crossings):,} places within "
@@ -103,8 +101,8 @@ def _meet(curves: list[NurbsCurve], tolerance: float) -> tuple[Floats, list[list
             )
         for s, t in crossings:
             found += [(a, s), (b, t)]
-        for number, own in zip((b, a), ends, strict=True):
-            found += [(number, param) for param in own]
+        for number, there in zip((b, a), ends, strict=True):
+            found += [(number, param) for param in there]
     places = np.array([curve_points(curves[number], np.array([param]))[0] for number, param in found])
     pairs = cKDTree(places).query_pairs(tolerance, output_type="ndarray")
     group = joined_groups(pairs[:, 0], pairs[:, 1], len(found))
@@ -115,39 +113,6 @@ def _meet(curves: list[NurbsCurve], tolerance: float) -> tuple[Floats, list[list
     for (number, param), node in zip(found, group.tolist(), strict=True):
         own[number].append((param, node))
     return meetings, [_distinct(sorted(row), curve) for row, curve in zip(own, curves, strict=True)], gap
-
-
-_Meetings = tuple[list[tuple[float, float]], tuple[list[float], list[float]]]
-
-_pairs: Remembered[_Meetings] = Remembered(20_000)
-"""Where two curves meet, by their content: a moved point changes those of its own curve alone."""
-
-_loops: Remembered[list[float]] = Remembered(1_000)
-"""Where a curve meets itself."""
-
-
-def _crossings(one: NurbsCurve, other: NurbsCurve, tolerance: float) -> _Meetings:
-    """Return the parameters of both where they cross, those of the other at ends of the first, and the other way round."""
-
-    def find() -> _Meetings:
-        crossings = [(float(s), float(t)) for s, t in zip(*find_crossings(one, other, tolerance), strict=True)]
-        return crossings, (_at_ends(one, other, tolerance), _at_ends(other, one, tolerance))
-
-    return _pairs.get((one.key, other.key, tolerance), find)
-
-
-def _at_ends(one: NurbsCurve, other: NurbsCurve, tolerance: float) -> list[float]:
-    """Return the parameters of the other curve at which ends of the first lie on it."""
-    at, away = closest_params(other, curve_points(one, np.array(one.domain)))
-    return [float(param) for param, off in zip(at, away, strict=True) if off <= tolerance]
-
-
-def _own_crossings(curve: NurbsCurve, tolerance: float) -> list[float]:
-    """Return the parameters at which a curve meets itself."""
-    return _loops.get(
-        (curve.key, tolerance),
-        lambda: [float(param) for pair in zip(*self_crossings(curve, tolerance), strict=True) for param in pair],
-    )
 
 
 def _distinct(row: list[tuple[float, int]], curve: NurbsCurve) -> list[tuple[float, int]]:

@@ -1,0 +1,43 @@
+"""Where curves of a net meet each other and themselves, remembered by their content."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.read.cross_curves import find_crossings, self_crossings
+from glass_spoon.kernel.remembered import Remembered
+
+Meetings = tuple[list[tuple[float, float]], tuple[list[float], list[float]]]
+
+_pairs: Remembered[Meetings] = Remembered(20_000)
+"""Where two curves meet, by their content: a moved point changes those of its own curve alone."""
+
+_loops: Remembered[list[float]] = Remembered(1_000)
+"""Where a curve meets itself."""
+
+
+def curve_meetings(one: NurbsCurve, other: NurbsCurve, tolerance: float) -> Meetings:
+    """Return the parameters of both where they cross, those of the other at ends of the first, and the other way round."""
+
+    def find() -> Meetings:
+        crossings = [(float(s), float(t)) for s, t in zip(*find_crossings(one, other, tolerance), strict=True)]
+        return crossings, (_at_ends(one, other, tolerance), _at_ends(other, one, tolerance))
+
+    return _pairs.get((one.key, other.key, tolerance), find)
+
+
+def _at_ends(one: NurbsCurve, other: NurbsCurve, tolerance: float) -> list[float]:
+    """Return the parameters of the other curve at which ends of the first lie on it."""
+    at, away = closest_params(other, curve_points(one, np.array(one.domain)))
+    return [float(param) for param, off in zip(at, away, strict=True) if off <= tolerance]
+
+
+def own_crossings(curve: NurbsCurve, tolerance: float) -> list[float]:
+    """Return the parameters at which a curve meets itself."""
+    return _loops.get(
+        (curve.key, tolerance),
+        lambda: [float(param) for pair in zip(*self_crossings(curve, tolerance), strict=True) for param in pair],
+    )
