@@ -35,8 +35,10 @@ LATER = 0.4
 PLACES = 4
 """Words from the first on that are held against the names of verbs, each counting a fifth less than the one before."""
 
-LIKELY, MISSED = 8, 1.0
-"""How many of the likeliest verbs are held against each other, and what each word costs that one does not understand."""
+LIKELY, MISSED, ITEM_MISSED = 8, 1.0, 4.5
+"""How many of the likeliest verbs are held against each other, and what each word costs that one does not understand: a
+verb that cannot take what is named is hardly meant.
+"""
 
 AT_HAND, AMISS = 0.3, 0.6
 """What a verb gains whose item was made last; the share that is left of one that has nothing to work on."""
@@ -74,12 +76,18 @@ def propose(text: str, document: SheetDocument) -> list[Proposal]:
     found = [_proposal(verb, text, document) for score, _, verb in scored if score < 0]
     worth = {verb: -score for score, _, verb in scored}
     # Of verbs that the words may mean, the one that understands more of them is meant.
-    found[:LIKELY] = sorted(found[:LIKELY], key=lambda one: MISSED * len(one.missed) - worth[one.verb])
+    items = {word for name in document.item_names().values() for word in telling_words(name.lower())}
+    found[:LIKELY] = sorted(found[:LIKELY], key=lambda one: _cost(one.missed, items) - worth[one.verb])
     near = trade_word(asked.words) if not any(asked.begins_with(verb) for verb in VERBS) else None
     if near is None:
         return found
     first = replace(_proposal(near.verb, text, document), note=near.note)
     return [first, *(proposal for proposal in found if proposal.verb != near.verb)]
+
+
+def _cost(missed: tuple[str, ...], items: set[str]) -> float:
+    """Return what it costs a verb that it does not understand some words: more for those that name items."""
+    return sum(ITEM_MISSED if word in items else MISSED for word in missed)
 
 
 @dataclass(frozen=True)

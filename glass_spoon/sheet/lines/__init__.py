@@ -67,6 +67,7 @@ from glass_spoon.sheet.lines.form.ridge import Ridge, Thread
 from glass_spoon.sheet.lines.form.roll import Carry, Roll
 from glass_spoon.sheet.lines.form.shell import Shell
 from glass_spoon.sheet.lines.form.skin import Skin
+from glass_spoon.sheet.lines.form.spans import BlendSurfaces, FitSurface, Span
 from glass_spoon.sheet.lines.form.sweep import Cord, Sweep
 from glass_spoon.sheet.lines.mesh_work.clean import Clean
 from glass_spoon.sheet.lines.mesh_work.creases import Crease, Support
@@ -115,7 +116,24 @@ _REFORM = (
     Flip,
 )
 _SWEPT = (Sweep, Cord, Thread, Ridge)
-_FORM = (Revolve, Extrude, Plate, Loft, Skin, Patch, Net, *_SWEPT, SimpleBody, Block, Shell, ImportStep, *_REFORM)
+_FORM = (
+    Revolve,
+    Extrude,
+    Plate,
+    Loft,
+    Skin,
+    Patch,
+    Net,
+    Span,
+    BlendSurfaces,
+    FitSurface,
+    *_SWEPT,
+    SimpleBody,
+    Block,
+    Shell,
+    ImportStep,
+    *_REFORM,
+)
 _MESH = (
     MeshSurface,
     ImportMesh,

@@ -81,10 +81,10 @@ def basis_matrix(knots: Floats, degree: int, params: Floats, order: int = 0) -> 
     return matrix
 
 
-def sparse_basis(knots: Floats, degree: int, params: Floats) -> sparse.csr_array:
-    """Return the matrix (n, control points) of basis values as a sparse array."""
+def sparse_basis(knots: Floats, degree: int, params: Floats, order: int = 0) -> sparse.csr_array:
+    """Return the matrix (n, control points) of the `order`-th derivatives of all basis functions as a sparse array."""
     spans = find_spans(knots, degree, params)
-    values = basis_derivatives(knots, degree, params, 0, spans)[0]
+    values = basis_derivatives(knots, degree, params, order, spans)[order]
     columns = (spans[:, None] - degree + np.arange(degree + 1)).ravel()
     starts = np.arange(len(params) + 1) * (degree + 1)
     return sparse.csr_array((values.ravel(), columns, starts), shape=(len(params), len(knots) - degree - 1))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
+
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
@@ -11,6 +13,9 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives,
 
 SEGMENTS, MOST_SEGMENTS = 32, 6000
 """Chords a knot span, and in all, with which meeting places are looked for; a span has four at least."""
+
+NARROW = 0.05
+"""Share of the longest chord below which a distance finds no more than the chords alone."""
 
 STEPS = 40
 """Most Newton steps from a pair of chords to the meeting place."""
@@ -23,7 +28,7 @@ def find_crossings(curve: NurbsCurve, other: NurbsCurve, tolerance: float = 1e-6
     the distance lead to the meeting place. Of places nearer together than the tolerance one is kept.
     """
     params, others = _chord_params(curve), _chord_params(other)
-    first, second = _near_pairs(curve_points(curve, params), curve_points(other, others))
+    first, second = _near_pairs(curve_points(curve, params), curve_points(other, others), tolerance)
     s, t = (params[first] + params[first + 1]) / 2, (others[second] + others[second + 1]) / 2
     return _meet(curve, other, s, t, tolerance)
 
@@ -32,7 +37,7 @@ def self_crossings(curve: NurbsCurve, tolerance: float = 1e-6) -> tuple[Floats, 
     """Return pairs of parameters (k,), (k,), the smaller first, where a curve meets itself; the closed seam is none."""
     params = _chord_params(curve)
     points = curve_points(curve, params)
-    first, second = _near_pairs(points, points)
+    first, second = _overlapping(points, points, 0.0)
     apart = second > first + 1
     s, t = _meet(
         curve,
@@ -53,11 +58,30 @@ def _chord_params(curve: NurbsCurve) -> Floats:
     return span_params(curve, max(4, min(SEGMENTS, MOST_SEGMENTS // (len(curve.breaks) - 1))))
 
 
-def _near_pairs(a: Floats, b: Floats) -> tuple[Ints, Ints]:
-    """Return the numbers of chords of polylines a (m, 3), b (n, 3) whose boxes, grown by a quarter chord, overlap."""
+def _near_pairs(a: Floats, b: Floats, apart: float) -> tuple[Ints, Ints]:
+    """Return the numbers of chords of polylines a (m, 3), b (n, 3) whose boxes, grown by a quarter chord, overlap.
+
+    Where curves may lie `apart` mm from each other and still meet, also the chords that are nearest to each other there.
+    """
+    close = _overlapping(a, b, 0.0)
+    step = max(float(lengths(np.diff(points, axis=0)).max()) for points in (a, b))
+    if apart < NARROW * step:
+        return close
+    first, second = _overlapping(a, b, apart / 2)
+    if not len(first):
+        return close
+    gaps = lengths((a[first] + a[first + 1] - b[second] - b[second + 1]) / 2)
+    nearest = np.full(len(a) + 1, np.inf)
+    np.minimum.at(nearest, first + 1, gaps)
+    least = (gaps == nearest[first + 1]) & (gaps <= nearest[first]) & (gaps <= nearest[np.minimum(first + 2, len(a))])
+    return np.concatenate((close[0], first[least])), np.concatenate((close[1], second[least]))
+
+
+def _overlapping(a: Floats, b: Floats, more: float) -> tuple[Ints, Ints]:
+    """Return the numbers of chords whose boxes, grown by a quarter chord and some mm more, overlap."""
     boxes = []
     for points in (a, b):
-        grow = lengths(np.diff(points, axis=0))[:, None] / 4
+        grow = lengths(np.diff(points, axis=0))[:, None] / 4 + more
         boxes.append((np.minimum(points[:-1], points[1:]) - grow, np.maximum(points[:-1], points[1:]) + grow))
     (low_a, high_a), (low_b, high_b) = boxes
     found: list[tuple[Ints, Ints]] = []
@@ -97,14 +121,10 @@ def _distinct(curve: NurbsCurve, other: NurbsCurve, s: Floats, t: Floats, near: 
     """Drop pairs whose place and run both lie within `near` mm of an earlier pair's."""
     keep: list[int] = []
     places, others = curve_points(curve, s), other.domain[1] - other.domain[0]
-    for k in range(len(s)):  # few pairs are left here
-        same = [
-            j
-            for j in keep
-            if lengths(places[k] - places[j]) <= near
-            and abs(s[k] - s[j]) <= 1e-4 * (curve.domain[1] - curve.domain[0])
-            and abs(t[k] - t[j]) <= 1e-4 * others
-        ]
-        if not same:
+    # In their order along the first curve only those from here on can be beside one.
+    since = np.searchsorted(s, s - 1e-4 * (curve.domain[1] - curve.domain[0])).tolist()
+    for k in range(len(s)):
+        near_by = keep[bisect_left(keep, since[k]) :]
+        if not any(lengths(places[k] - places[j]) <= near and abs(t[k] - t[j]) <= 1e-4 * others for j in near_by):
             keep.append(k)
     return s[keep], t[keep]

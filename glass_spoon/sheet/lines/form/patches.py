@@ -141,7 +141,7 @@ class Net(PatchLine):
         ]
         if np.degrees(filled.kink) > MOST_KINK:
             notes.append(
-                f"Neighbours meet with up to {_angle(filled.kink)} across curves that should be smooth: the curves through a "
+                f"Neighbours meet with up to {angle_text(filled.kink)} across curves that should be smooth: the curves through a "
                 "meeting do not lie on one smooth surface there. Smooth the curves, or name one of them as sharp."
             )
         if filled.cusps:
@@ -188,7 +188,7 @@ def _told_patch(sides: int, gap: float, filled: Filled) -> str:
     if gap > 1e-6:
         said.append(f"ends up to {gap:.2g} mm apart brought together")
     if filled.kinks:
-        said.append(f"meets what is beside it within {_angle(max(filled.kinks.values()))}")
+        said.append(f"meets what is beside it within {angle_text(max(filled.kinks.values()))}")
     said.append(f"edges at most {max(filled.off, 1e-9):.1g} mm off the curves")
     return "; ".join(said) + "."
 
@@ -201,12 +201,13 @@ def _told_net(filled: FilledNet) -> str:
     said.append(f"{_many(len(filled.shape.surfaces), 'patch', 'patches')}")
     if filled.graph.gap > 1e-6:
         said.append(f"meetings up to {filled.graph.gap:.2g} mm apart brought together")
-    said.append(f"smooth within {_angle(filled.kink)}")
+    said.append(f"smooth within {angle_text(filled.kink)}")
     said.append(f"at most {max(filled.off, 1e-9):.1g} mm off the curves")
     return "; ".join(said) + "."
 
 
-def _angle(angle: float) -> str:
+def angle_text(angle: float) -> str:
+    """Write an angle given in radians, in degrees."""
     degrees = float(np.degrees(angle))
     return f"{SMALLEST_KINK}°" if degrees < SMALLEST_KINK else f"{degrees:.2g}°"
 
