@@ -1,0 +1,66 @@
+"""What lies along a straight line laid along a curve."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.curves.alter.place_curve import Placement
+from glass_spoon.kernel.curves.evaluate.arc_length import ArcLength, measure_length
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.deform.space_map import Axes
+from glass_spoon.kernel.repeat.along_curve import Facing, frames_along
+
+CLOSED = 1e-6
+
+
+@dataclass(frozen=True, eq=False)
+class AlongCurve:
+    """The third of some axes, from a height `low` on, laid along a curve; the first stands up from it.
+
+    begins: how far along the curve in mm `low` comes; rate: mm of the curve for each mm of the line. facing: how frames
+    are carried. scale: what is across grows by a factor at shares of the way to `high`. Past the ends of an open curve it
+    goes straight on; round a closed one it goes round again.
+    """
+
+    axes: Axes
+    low: float
+    high: float
+    curve: NurbsCurve
+    begins: float = 0.0
+    rate: float = 1.0
+    facing: Facing = "turned with it"
+    scale: Callable[[Floats], Floats] = field(default=lambda shares: np.ones_like(shares))
+
+    @property
+    def placement(self) -> Placement | None:
+        """None: it bends straight lines."""
+        return None
+
+    @cached_property
+    def arc(self) -> ArcLength:
+        """The table of the curve's length."""
+        return measure_length(self.curve)
+
+    def apply(self, points: Floats) -> Floats:
+        """Return where points (n, 3) go."""
+        up, beside, along = self.axes.inside(points).T
+        factor = self.scale(np.clip((along - self.low) / max(self.high - self.low, 1e-300), 0.0, 1.0))
+        way = self.begins + self.rate * (along - self.low)
+        whole = self.arc.length
+        at = np.mod(way, whole) if self.curve.is_closed(CLOSED) else np.clip(way, 0.0, whole)
+        beyond = np.zeros_like(way) if self.curve.is_closed(CLOSED) else way - at
+        # Places share their heights: a mesh has few of them, and each is looked up once.
+        heights, which = np.unique(np.round(at / whole, 12) * whole, return_inverse=True)
+        places, frames = frames_along(self.curve, self.arc.to_params(np.clip(heights, 0, whole)), self.facing)
+        places, frames = places[which], frames[which]
+        return (
+            places
+            + beyond[:, None] * frames[:, :, 0]
+            + (factor * beside)[:, None] * -frames[:, :, 1]
+            + (factor * up)[:, None] * frames[:, :, 2]
+        )

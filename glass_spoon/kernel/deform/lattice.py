@@ -1,0 +1,88 @@
+"""A lattice of points round a body that is moved, and space with it.
+
+Sederberg and Parry: Free-form deformation of solid geometric models (SIGGRAPH 1986): Bernstein polynomials over all
+points, or uniform cubic B-splines where a point should reach no further than its neighbours.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.curves.alter.place_curve import Placement
+from glass_spoon.kernel.curves.evaluate.basis import basis_matrix
+
+LOCAL = 3
+"""The degree of a lattice whose points reach their neighbours alone, lower where there are few."""
+BLOCK = 16_384
+"""Points worked on at a time."""
+
+
+@dataclass(frozen=True, eq=False)
+class Lattice:
+    """Points (l, m, n) even over a box from low to high (3,) in mm, and how far each goes, moves (l, m, n, 3) in mm.
+
+    smooth: every point reaches all, with the degree that there are points for; else its neighbours alone. blend: how far
+    in mm outside the box what it does fades to nothing; 0 for nothing outside, inf for going on as at the border.
+    """
+
+    low: Floats
+    high: Floats
+    moves: Floats
+    smooth: bool = True
+    blend: float = 0.0
+
+    @property
+    def placement(self) -> Placement | None:
+        """None: in general it bends straight lines."""
+        return None
+
+    @property
+    def places(self) -> Floats:
+        """Where the points (l, m, n, 3) of the lattice are, unmoved: at the splines' own abscissae, so that moves of a map
+        that is affine give that map.
+        """
+        ways = [self._greville(count) for count in self.moves.shape[:3]]
+        grid = np.stack(np.meshgrid(*ways, indexing="ij"), axis=3)
+        return self.low + grid * (self.high - self.low)
+
+    def _knots(self, count: int) -> tuple[int, Floats]:
+        """Return the degree and the knots of the splines of an axis with so many points."""
+        degree = count - 1 if self.smooth else min(LOCAL, count - 1)
+        inner = np.linspace(0, 1, count - degree + 1)[1:-1]
+        return degree, np.concatenate((np.zeros(degree + 1), inner, np.ones(degree + 1)))
+
+    def _greville(self, count: int) -> Floats:
+        """Return the abscissae (count,) of the points of an axis."""
+        degree, knots = self._knots(count)
+        return np.array([knots[k + 1 : k + degree + 1].mean() for k in range(count)])
+
+    def apply(self, points: Floats) -> Floats:
+        """Return where points (n, 3) go."""
+        size = np.maximum(self.high - self.low, 1e-300)
+        shares = (points - self.low) / size
+        inside = np.clip(shares, 0.0, 1.0)
+        result = points.copy()
+        for start in range(0, len(points), BLOCK):
+            part = slice(start, start + BLOCK)
+            rows = []
+            for axis, count in enumerate(self.moves.shape[:3]):
+                degree, knots = self._knots(count)
+                rows.append(basis_matrix(knots, degree, inside[part, axis]))
+            net = np.einsum("ni,ijkd->njkd", rows[0], self.moves)
+            net = np.einsum("nj,njkd->nkd", rows[1], net)
+            result[part] += np.einsum("nk,nkd->nd", rows[2], net) * self._share(points[part], inside[part])[:, None]
+        return result
+
+    def _share(self, points: Floats, inside: Floats) -> Floats:
+        """Return how much of it (n,) is done at points, by how far outside the box they lie."""
+        if np.isinf(self.blend):
+            return np.ones(len(points))
+        nearest = self.low + inside * (self.high - self.low)
+        away = np.linalg.norm(points - nearest, axis=1)
+        if self.blend <= 0:
+            return (away <= 1e-9 * float((self.high - self.low).max())).astype(np.float64)
+        t = np.clip(1 - away / self.blend, 0.0, 1.0)
+        return t**3 * (t * (6 * t - 15) + 10)
