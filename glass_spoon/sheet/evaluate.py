@@ -17,7 +17,7 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import MissingItem, SheetError, WorkStopped
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
 from glass_spoon.sheet.fields import EVERY, ReferenceSpec, ReferencesSpec
-from glass_spoon.sheet.handle import Handle
+from glass_spoon.sheet.handle import BEFORE, Handle
 from glass_spoon.sheet.items import BodiesItem, Done, Item, MarkItem, MeshItem, as_mesh
 from glass_spoon.sheet.kinds import kind_of, one_of
 from glass_spoon.sheet.line import Action, Finding, Given, Line, Progress
@@ -62,7 +62,8 @@ class ItemState:
 class Build:
     """The outcome of a sheet. reports: by line id, all lines. items: by item id, as they stand at the end.
 
-    held: items whose last change failed, as they were before it; to look at, not to build on.
+    held: items whose last change failed, as they were before it; to look at, not to build on. before: by line id, of lines
+    that alter an item, as it was before them.
     """
 
     document: SheetDocument
@@ -71,6 +72,7 @@ class Build:
     items: Mapping[str, ItemState]
     held: Mapping[str, ItemState]
     seconds: float
+    before: Mapping[str, ItemState]
 
     def named(self, *kinds: str) -> list[tuple[str, ItemState]]:
         """Return the items of some kinds with their names, in the order of the sheet."""
@@ -93,6 +95,8 @@ class Build:
         references = line.references()
 
         def item_of(field: str) -> Item | None:
+            if field == BEFORE:
+                return self.before[line.id].item if line.id in self.before else None
             state = self.items.get(references.get(field, ""))
             return state.item if state is not None and order[state.line_id] <= order[line.id] else None
 
@@ -119,6 +123,7 @@ class _Run:
     items: dict[str, ItemState] = field(default_factory=dict)
     held: dict[str, ItemState] = field(default_factory=dict)
     reports: dict[str, LineReport] = field(default_factory=dict)
+    before: dict[str, ItemState] = field(default_factory=dict)
 
 
 def evaluate(
@@ -147,7 +152,7 @@ def evaluate(
         share = _line_progress(progress, number, len(lines))
         run.reports[line.id] = _size_report(run, line) if isinstance(line, Size) else _run_line(run, line, share)
         share(1.0)
-    return Build(document, run.sizes, run.reports, run.items, run.held, time.perf_counter() - started)
+    return Build(document, run.sizes, run.reports, run.items, run.held, time.perf_counter() - started, run.before)
 
 
 def _line_progress(progress: LineProgress | None, number: int, total: int) -> Progress:
@@ -243,6 +248,8 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
                 "Line %s (%s) took %.2f s.", line.id, line.verb_name, took, extra={"facts": {"line_ms": round(1000 * took)}}
             )
         run.cache.put_made(key, (item, findings), _work_of(line), took)
+    if line.changes in run.items:
+        run.before[line.id] = run.items[line.changes]
     run.items[str(line.item_id)] = ItemState(str(line.item_id), key, line.id, item)
     if run.inspect:
         findings = (*(findings or ()), *(Finding("lost_mark", "look", lost) for lost in _lost_marks(run, states)))

@@ -320,8 +320,11 @@ class _Reading:
         for place in range(len(tokens) - len(wanted) + 1):
             part = tokens[place : place + len(wanted)]
             between = self.said.text[part[0][1][0] : part[-1][1][1]] if part else ""
-            if part and [own for own, _ in part] == wanted and not HOLES.search(between) and "," not in between:
-                yield part[0][1][0], part[-1][1][1]
+            if not part or [own for own, _ in part] != wanted or HOLES.search(between) or "," in between:
+                continue
+            low, high = part[0][1][0], part[-1][1][1]
+            if not re.search(r"\w-$", self.said.text[:low]) and not re.match(r"-\w", self.said.text[high:]):
+                yield low, high  # not a part of a word with a hyphen, as `right` of `left-right`
 
     def take_wording(self) -> None:
         """Choose the sentence that has a field for an item which is named, where the present one has none for its kind."""

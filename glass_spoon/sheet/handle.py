@@ -20,6 +20,9 @@ Vector = tuple[float, float, float]
 ItemOf = Callable[[str], Item | None]
 """Gives the item of a reference, by field, as it is at the line; None where there is none, or later lines changed it."""
 
+BEFORE = "before"
+"""Asked for in place of a field: the item that the line alters, as it was before it."""
+
 SPACE: dict[str, Vector] = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 """The directions of the coordinates of space."""
 

@@ -30,7 +30,7 @@ from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.sources import NOTHING_KEPT, Sources
 from glass_spoon.sheet.upgrades import version_of
 
-CHAPTERS = ("Sizes", "References", "Draw", "Form", "Place", "Mesh", "Detail", "Finish", "Remarks")
+CHAPTERS = ("Sizes", "References", "Draw", "Form", "Place", "Shape", "Mesh", "Detail", "Finish", "Remarks")
 
 Progress = Callable[[float], None]
 """Takes the share (0 to 1) of a line's work that is done; may raise to stop it."""

@@ -8,14 +8,20 @@ from typing import Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import AnyInts, Floats, Ints
+from glass_spoon.kernel.arrays import AnyInts, Floats, Ints, owned
 from glass_spoon.kernel.curves.alter.frame import Frame
 from glass_spoon.kernel.curves.alter.place_curve import Placement
+from glass_spoon.kernel.deform.refit import deform_set, deform_surface
+from glass_spoon.kernel.deform.space_map import Faded, SpaceMap
+from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.repeat.place_mesh import place_mesh
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, place_set
+
+MOST_FOLLOWED = 60
+"""Most surfaces that a mesh stands for and that are shaped with it."""
 
 FACE_LIMIT = 4_000_000
 """Most faces that one line may make; above it a line refuses before it takes memory."""
@@ -131,6 +137,28 @@ def placed_mesh(item: MeshItem, placement: Placement) -> MeshItem:
     surface = _placed(item.surface, placement)
     frame = None if item.frame is None else item.frame.placed(placement)
     return replace(item, mesh=mesh, surface=surface, notes=(), told="", done=None, frame=frame)
+
+
+def shaped_mesh(item: MeshItem, of: SpaceMap, tolerance: float) -> MeshItem:
+    """Return a mesh under a map of space; it stands for its surface where that can be followed within some mm."""
+    mesh = item.mesh.moved(owned(of.apply(item.mesh.positions)))
+    try:
+        surface = _shaped(item.surface, of, tolerance)
+    except KernelError:
+        surface = None
+    frame = None if item.frame is None else Frame(of.apply(item.frame.origin[None])[0], item.frame.axes)
+    return replace(item, mesh=mesh, surface=surface, notes=(), told="", done=None, frame=frame)
+
+
+def _shaped(surface: NurbsSurface | SurfaceSet | None, of: SpaceMap, tolerance: float) -> NurbsSurface | SurfaceSet | None:
+    """Return what a mesh stands for under a map."""
+    if surface is None or isinstance(of, Faded):
+        return None
+    if isinstance(surface, SurfaceSet) and len(surface.surfaces) > MOST_FOLLOWED:
+        return None
+    if isinstance(surface, NurbsSurface):
+        return deform_surface(surface, of, tolerance).surface
+    return deform_set(surface, of, tolerance).shape
 
 
 def _placed(surface: NurbsSurface | SurfaceSet | None, placement: Placement) -> NurbsSurface | SurfaceSet | None:

@@ -7,15 +7,19 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
+from scipy.interpolate import CubicHermiteSpline
 
-from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.curves.evaluate.arc_length import ArcLength, measure_length
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
 from glass_spoon.kernel.deform.space_map import Axes
 from glass_spoon.kernel.repeat.along_curve import Facing, frames_along
 
 CLOSED = 1e-6
+TABLE = 4096
+"""Places of which more are not looked up one by one."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,6 +50,22 @@ class AlongCurve:
         """The table of the curve's length."""
         return measure_length(self.curve)
 
+    @cached_property
+    def _table(self) -> CubicHermiteSpline:
+        """Parameters by length, between places that are exact: even ones, and the curve's own breaks."""
+        even = np.linspace(0.0, self.arc.length, TABLE + 1)
+        nodes = np.unique(np.concatenate((even, self.arc.at_params(self.curve.breaks[1:-1]))))
+        nodes = nodes[np.concatenate(([True], np.diff(nodes) > 1e-9 * self.arc.length))]
+        params = self.arc.to_params(nodes)
+        speed = lengths(curve_derivatives(self.curve, params, 1)[1])
+        return CubicHermiteSpline(nodes, params, 1 / np.maximum(speed, 1e-12 * self.arc.length))
+
+    def _params(self, way: Floats) -> Floats:
+        """Return the parameters (n,) of the curve at lengths (n,) in mm; of very many by a table."""
+        if len(way) <= TABLE:
+            return self.arc.to_params(way)
+        return np.clip(self._table(way), *self.curve.domain)
+
     def apply(self, points: Floats) -> Floats:
         """Return where points (n, 3) go."""
         up, beside, along = self.axes.inside(points).T
@@ -56,7 +76,7 @@ class AlongCurve:
         beyond = np.zeros_like(way) if self.curve.is_closed(CLOSED) else way - at
         # Places share their heights: a mesh has few of them, and each is looked up once.
         heights, which = np.unique(np.round(at / whole, 12) * whole, return_inverse=True)
-        places, frames = frames_along(self.curve, self.arc.to_params(np.clip(heights, 0, whole)), self.facing)
+        places, frames = frames_along(self.curve, self._params(np.clip(heights, 0.0, whole)), self.facing)
         places, frames = places[which], frames[which]
         return (
             places

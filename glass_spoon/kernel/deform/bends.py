@@ -18,6 +18,8 @@ from glass_spoon.kernel.deform.space_map import Axes
 
 Along = Callable[[Floats], Floats]
 """Takes shares (n,) of the way between two heights, 0 to 1, returns values (n,)."""
+STILL = Placement(np.eye(3), np.zeros(3))
+"""The map that moves nothing."""
 STRAIGHT = 1e-12
 """A bend of so little, in radians over the whole length, is none."""
 
@@ -56,13 +58,18 @@ class Bend(_Between):
     held: float = 0.0
 
     @property
+    def placement(self) -> Placement | None:
+        """Nothing where the angle is none."""
+        return STILL if abs(self.angle) < STRAIGHT else None
+
+    @property
     def curvature(self) -> float:
         """The curvature of the line in 1/mm."""
         return self.angle / self.length
 
     def apply(self, points: Floats) -> Floats:
         """Return where points (n, 3) go."""
-        if abs(self.angle) < STRAIGHT:
+        if self.placement is not None:
             return points.copy()
         across, beside, along = self.axes.inside(points).T
         at = np.clip(along, self.low, self.high)

@@ -16,6 +16,8 @@ from glass_spoon.kernel.curves.evaluate.basis import basis_matrix
 
 LOCAL = 3
 """The degree of a lattice whose points reach their neighbours alone, lower where there are few."""
+SAME = 1e-12
+"""Share of the farthest move by which moves may miss those of an affine map."""
 BLOCK = 16_384
 """Points worked on at a time."""
 
@@ -36,8 +38,19 @@ class Lattice:
 
     @property
     def placement(self) -> Placement | None:
-        """None: in general it bends straight lines."""
-        return None
+        """The affine map that the moves are, where all of space follows them; None for one that bends straight lines."""
+        if not np.isinf(self.blend):
+            return None
+        flat, moves = self.places.reshape(-1, 3), self.moves.reshape(-1, 3)
+        if not moves.any():
+            return Placement(np.eye(3), np.zeros(3))
+        middle = flat.mean(axis=0)
+        rows = np.column_stack((flat - middle, np.ones(len(flat))))
+        found = np.linalg.lstsq(rows, moves, rcond=None)[0]
+        if np.abs(rows @ found - moves).max() > SAME * np.abs(moves).max():
+            return None
+        matrix = np.eye(3) + found[:3].T
+        return Placement(matrix, found[3] - found[:3].T @ middle) if np.linalg.det(matrix) > 0 else None
 
     @property
     def places(self) -> Floats:

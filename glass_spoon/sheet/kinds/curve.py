@@ -10,6 +10,8 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.deform.refit import deform_curve
+from glass_spoon.kernel.deform.space_map import SpaceMap
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.repeat.placements import Placements
 from glass_spoon.kernel.surfaces.evaluate.extents import Extent, curve_extent, curve_trace, widest
@@ -53,6 +55,11 @@ class CurveKind(Kind[CurveItem]):
         """Place it."""
         return CurveItem(place_curve(item.curve, placement))
 
+    def deform(self, item: CurveItem, of: SpaceMap, tolerance: float) -> tuple[CurveItem, float]:
+        """Map it."""
+        made = deform_curve(item.curve, of, tolerance)
+        return CurveItem(made.curve), made.off
+
     def repeat(self, item: CurveItem, places: Placements) -> CurvesItem:
         """Repeat it as a set of curves."""
         return repeated_curves([item.curve], places)
@@ -83,6 +90,11 @@ class CurvesKind(Kind[CurvesItem]):
     def place(self, item: CurvesItem, placement: Placement) -> CurvesItem:
         """Place all of them."""
         return CurvesItem(tuple(place_curve(curve, placement) for curve in item.curves))
+
+    def deform(self, item: CurvesItem, of: SpaceMap, tolerance: float) -> tuple[CurvesItem, float]:
+        """Map all of them."""
+        made = [deform_curve(curve, of, tolerance) for curve in item.curves]
+        return CurvesItem(tuple(one.curve for one in made)), max((one.off for one in made), default=0.0)
 
     def repeat(self, item: CurvesItem, places: Placements) -> CurvesItem:
         """Repeat all of them, placement by placement."""

@@ -6,6 +6,7 @@ from typing import ClassVar, Generic, TypeVar
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.alter.place_curve import Placement
+from glass_spoon.kernel.deform.space_map import SpaceMap
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.repeat.placements import Placements
 from glass_spoon.kernel.surfaces.evaluate.extents import Extent
@@ -49,6 +50,10 @@ class Kind(Generic[T]):
     def place(self, item: T, placement: Placement) -> T:
         """Return the item under a map that can be taken back: moved, turned, stretched, mirrored."""
         raise KernelError(f"{self.one.capitalize()} cannot be placed: it goes with what it lies on.")
+
+    def deform(self, item: T, of: SpaceMap, tolerance: float) -> tuple[T, float]:
+        """Return the item under a map of space, and how far in mm it is off where that takes it, within a tolerance."""
+        raise KernelError(f"{self.one.capitalize()} cannot be shaped: it goes with what it lies on.")
 
     def repeat(self, item: T, places: Placements) -> Item:
         """Return copies of the item at places, as one item of the kind `several`."""

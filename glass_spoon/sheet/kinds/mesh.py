@@ -8,12 +8,13 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.alter.place_curve import Placement
+from glass_spoon.kernel.deform.space_map import SpaceMap
 from glass_spoon.kernel.mesh_edits.keep_and_merge import keep_faces
 from glass_spoon.kernel.repeat.placements import Placements
 from glass_spoon.sheet.bodies_item import BodiesItem, stand_bodies
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.kinds.kind import Kind
-from glass_spoon.sheet.mesh_item import placed_mesh
+from glass_spoon.sheet.mesh_item import placed_mesh, shaped_mesh
 
 
 class MeshKind(Kind[MeshItem]):
@@ -33,6 +34,10 @@ class MeshKind(Kind[MeshItem]):
     def place(self, item: MeshItem, placement: Placement) -> MeshItem:
         """Place it."""
         return placed_mesh(item, placement)
+
+    def deform(self, item: MeshItem, of: SpaceMap, tolerance: float) -> tuple[MeshItem, float]:
+        """Map its points, and the surface that it stands for where that can be followed."""
+        return shaped_mesh(item, of, tolerance), 0.0
 
     def repeat(self, item: MeshItem, places: Placements) -> BodiesItem:
         """Repeat it as bodies, which are not written out."""

@@ -8,6 +8,8 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.alter.place_curve import Placement
+from glass_spoon.kernel.deform.refit import deform_set, deform_surface
+from glass_spoon.kernel.deform.space_map import SpaceMap
 from glass_spoon.kernel.repeat.placements import Placements
 from glass_spoon.kernel.repeat.repeat_set import repeat_set
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
@@ -43,6 +45,11 @@ class SurfaceKind(Kind[SurfaceItem]):
         """Place it."""
         return SurfaceItem(place_surface(item.surface, placement))
 
+    def deform(self, item: SurfaceItem, of: SpaceMap, tolerance: float) -> tuple[SurfaceItem, float]:
+        """Map it."""
+        made = deform_surface(item.surface, of, tolerance)
+        return SurfaceItem(made.surface), made.off
+
     def repeat(self, item: SurfaceItem, places: Placements) -> SurfacesItem:
         """Repeat it as a set of surfaces."""
         return SurfacesItem(repeat_set(one_as_set(item.surface), places))
@@ -74,6 +81,11 @@ class SurfacesKind(Kind[SurfacesItem]):
         """Place all of them."""
         shape = place_set(item.shape, placement)
         return SurfacesItem(shape, item.parts, (), item.names, item.colors, sources=item.sources)
+
+    def deform(self, item: SurfacesItem, of: SpaceMap, tolerance: float) -> tuple[SurfacesItem, float]:
+        """Map all of them."""
+        made = deform_set(item.shape, of, tolerance)
+        return SurfacesItem(made.shape, item.parts, (), item.names, item.colors, sources=item.sources), made.off
 
     def repeat(self, item: SurfacesItem, places: Placements) -> SurfacesItem:
         """Repeat all of them, placement by placement."""

@@ -1,0 +1,1 @@
+"""The Shape chapter: maps of space on anything, each of which is undone by pausing its line."""

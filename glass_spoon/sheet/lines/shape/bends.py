@@ -1,0 +1,284 @@
+"""Bend, twist, taper, shear, stretch and ripple."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.deform.bends import Bend, Ripple, Shear, Stretch, Taper, Twist
+from glass_spoon.kernel.deform.space_map import Axes, SpaceMap
+from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, LawText, Number, NumberSpec
+from glass_spoon.sheet.handle import Handle, ItemOf, length_handle
+from glass_spoon.sheet.items import Item
+from glass_spoon.sheet.line import Given
+from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, a_length, an_angle
+from glass_spoon.sheet.lines.place.fields import AxisField, Through, own_frame, vector
+from glass_spoon.sheet.lines.shape.shape_work import (
+    MARKED,
+    SPAN,
+    TOLERANCE,
+    TOWARDS,
+    AxisLine,
+    Laid,
+    SpanLine,
+    StaysField,
+    Towards,
+)
+from glass_spoon.sheet.phrase import Phrase
+
+_END = f"{SPAN}{MARKED}{TOLERANCE}."
+TowardsField = Annotated[Towards, ChoiceSpec("Which way.", tuple(TOWARDS))]
+AboutField = Annotated[
+    Through,
+    ChoiceSpec(
+        "Where the axis is: through its own origin, which is the middle of its box where it was given none, or a place.",
+        ("its own origin", "a place"),
+    ),
+]
+Kept = Literal["its core", "the inner side", "the outer side"]
+WAYS = (
+    Phrase(r"upwards?", {"way": "up"}, finds=False),
+    Phrase(r"downwards?", {"way": "down"}, finds=False),
+    Phrase(r"(?:to the )?rightwards?|to the right", {"way": "right"}, finds=False),
+    Phrase(r"(?:to the )?leftwards?|to the left", {"way": "left"}, finds=False),
+    Phrase(r"backwards?|to the back", {"way": "back"}, finds=False),
+    Phrase(r"forwards?|to the front", {"way": "front"}, finds=False),
+)
+
+
+class BendLine(SpanLine):
+    """Bend anything to an arc."""
+
+    summary = "Bend anything to an arc about an axis, by an angle or to a radius; the length of its core is kept."
+    words = ("curl", "roll up", "arc", "curve up", "flex", "wrap round")
+    phrases = WAYS
+    sentence = "**Bend** {item} {way} {given_by} {angle} along its {axis}[, keeping the length of {kept}][, {stays}]" + _END
+    wording_field = "given_by"
+    wordings = {
+        "to a radius of": "**Bend** {item} {way} {given_by} {radius} along its {axis}[, keeping the length of {kept}][, {stays}]"
+        + _END
+    }
+
+    verb: Literal["bend"] = "bend"
+    way: TowardsField = "up"
+    given_by: Annotated[
+        Literal["by", "to a radius of"],
+        ChoiceSpec("By the angle of the whole arc, or by its radius.", ("by", "to a radius of")),
+    ] = "by"
+    angle: Annotated[Number, an_angle("The angle from end to end.", least=-2 * np.pi, most=2 * np.pi)] = 90
+    radius: Annotated[Number, a_length("Radius of the layer whose length is kept.")] = "50 mm"
+    axis: AxisField = "left-right axis"
+    kept: Annotated[
+        Kept,
+        ChoiceSpec(
+            "The layer that is as long as before: midway, or the side towards the middle of the arc, or the other.",
+            ("its core", "the inner side", "the outer side"),
+        ),
+    ] = "its core"
+    stays: StaysField = "middle"
+
+    def towards(self) -> str:
+        """Return the way it bends."""
+        return self.way
+
+    def laid(self, given: Given, item: Item) -> Laid:
+        """Return the axes, through the layer whose length is kept."""
+        laid = super().laid(given, item)
+        low, high = laid.reach[:, 0]
+        at = {"the inner side": high, "the outer side": low}.get(self.kept, (low + high) / 2)
+        if self.kept != "its core" and self._angle(given, laid) < 0:
+            at = low + high - at
+        axes = Axes(laid.axes.origin + at * laid.axes.rows[0], laid.axes.rows)
+        return Laid(axes, laid.low, laid.high, laid.reach - [at, 0, 0])
+
+    def _angle(self, given: Given, laid: Laid) -> float:
+        """Return the angle of the arc in radians."""
+        if self.given_by == "by":
+            return given.number("angle")
+        return (laid.high - laid.low) / given.number("radius")
+
+    def space_map(self, given: Given, laid: Laid) -> SpaceMap:
+        """Bend it."""
+        return Bend(laid.axes, laid.low, laid.high, self._angle(given, laid), laid.stays(self.stays))
+
+    def notes(self, given: Given, laid: Laid) -> list[str]:
+        """Tell of a bend that is tighter than it is thick, and of one that runs over itself."""
+        angle, length = self._angle(given, laid), laid.high - laid.low
+        deep = float(laid.reach[1, 0] if angle > 0 else -laid.reach[0, 0])
+        found = []
+        if deep > 0 and abs(angle) * deep > length * (1 - 1e-9):
+            most = np.degrees(length / deep)
+            found.append(
+                f"It folds on its inner side: {deep:.3g} mm lie there, and the arc has a radius of {length / abs(angle):.3g} mm. "
+                f"Bend it by less than {most:.3g}°, or keep the length of the inner side."
+            )
+        if abs(angle) > 2 * np.pi * (1 + 1e-9):
+            found.append(
+                f"It runs round by {np.degrees(abs(angle)):.4g}° and lies over itself. Give it a radius above "
+                f"{length / (2 * np.pi):.4g} mm."
+            )
+        return found
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return the heights, and the radius."""
+        found = super().handles(values, item_of)
+        laid = self.laid_by_hand(values, item_of)
+        if laid is not None and self.given_by == "to a radius of":
+            start = laid.axes.origin + laid.stays(self.stays) * laid.axes.rows[2]
+            found.append(length_handle("radius", float(values["radius"]), start, laid.axes.rows[0]))
+        return found
+
+
+class _About(SpanLine):
+    """A verb about an axis that goes through the item's own origin or a place."""
+
+    about: AboutField = "its own origin"
+    x: AtX = "0 mm"
+    y: AtY = "0 mm"
+    z: AtZ = "0 mm"
+
+    def sentence_now(self) -> str:
+        """Ask for the place of the axis."""
+        text = super().sentence_now()
+        return (
+            text.replace("[ through {about}]", " through {about} x {x}, y {y}, z {z}") if self.about == "a place" else text
+        )
+
+    def through(self, given: Given, item: Item) -> Floats:
+        """Return a place of the axis."""
+        return vector(given, "x", "y", "z") if self.about == "a place" else own_frame(item).origin
+
+
+class TwistLine(_About):
+    """Twist anything about an axis."""
+
+    summary = "Twist anything about an axis: by an angle that runs along it, evenly, eased, or by a law."
+    words = ("wring", "spiral", "screw", "turn along")
+    sentence = "**Twist** {item} by {turn} about the {axis}[ through {about}]" + _END
+
+    verb: Literal["twist"] = "twist"
+    turn: Annotated[
+        LawText,
+        LawSpec("How far it is turned, from start to end: 0° to 90°, or 0° to 90° eased, bias 0.3.", dimension="angle", said=("by",)),
+    ] = "0° to 90°"
+
+    def space_map(self, given: Given, laid: Laid) -> SpaceMap:
+        """Twist it; one angle alone is where it ends."""
+        law = given.law("turn")
+        if law.is_constant:
+            return Twist(laid.axes, laid.low, laid.high, lambda shares: law.end * shares)
+        return Twist(laid.axes, laid.low, laid.high, law.at)
+
+
+class TaperLine(_About):
+    """Make anything wider or narrower along an axis."""
+
+    summary = "Taper anything along an axis, or let it bulge: by a factor that runs along it, in one or both ways across."
+    words = ("narrow", "widen", "bulge", "waist", "flare", "pinch in", "swell")
+    sentence = "**Taper** {item} by {factor} along the {axis}[ through {about}][, {ways}]" + _END
+
+    verb: Literal["taper"] = "taper"
+    factor: Annotated[
+        LawText, LawSpec("The factor from start to end: 1 to 0.5, or 1, 1.3 at 0.5, 1 for a bulge.", least=0.001, said=("by",))
+    ] = "1 to 0.5"
+    ways: Annotated[
+        Literal["all round", "left-right only", "front-back only", "up-down only"],
+        ChoiceSpec("In which ways across.", ("all round", "left-right only", "front-back only", "up-down only")),
+    ] = "all round"
+
+    def towards(self) -> str:
+        """Return the only way where there is one, as the first."""
+        only = {"left-right only": "right", "front-back only": "back", "up-down only": "up"}
+        return only.get(self.ways, super().towards())
+
+    def space_map(self, given: Given, laid: Laid) -> SpaceMap:
+        """Taper it."""
+        law = given.law("factor")
+        return Taper(laid.axes, laid.low, laid.high, law.at, (True, self.ways == "all round"))
+
+
+class ShearLine(SpanLine):
+    """Lean anything to one side."""
+
+    summary = "Lean anything to one side, every layer as it was: raked stems, italic letters, slanted walls."
+    words = ("lean", "slant", "skew", "rake", "italic", "tilt")
+    phrases = WAYS
+    sentence = "**Shear** {item} {way} by {angle} along its {axis}[, {stays}]" + _END
+
+    verb: Literal["shear"] = "shear"
+    way: TowardsField = "right"
+    angle: Annotated[Number, an_angle("By how much it leans.", least=-1.48, most=1.48)] = 15
+    stays: StaysField = "start"
+
+    def towards(self) -> str:
+        """Return the way it leans."""
+        return self.way
+
+    def space_map(self, given: Given, laid: Laid) -> SpaceMap:
+        """Shear it."""
+        slope, held = float(np.tan(given.number("angle"))), laid.stays(self.stays)
+        return Shear(laid.axes, laid.low, laid.high, slope, held, self.span == "whole")
+
+
+class StretchLine(SpanLine):
+    """Make anything longer or shorter along an axis."""
+
+    summary = "Stretch anything along an axis, as a whole or between two heights; thinner as it gets longer where asked."
+    words = ("lengthen", "squash", "squeeze", "longer", "shorter", "press")
+    sentence = "**Stretch** {item} by {factor} along the {axis}[, {volume}][, {stays}]" + _END
+
+    verb: Literal["stretch"] = "stretch"
+    factor: Annotated[Number, NumberSpec("Factor along the axis.", least=0.01, most=100, step=0.05)] = 1.5
+    volume: Annotated[
+        Literal["as wide as before", "its volume kept"],
+        ChoiceSpec("Whether it gets thinner as it gets longer.", ("as wide as before", "its volume kept")),
+    ] = "as wide as before"
+    stays: StaysField = "start"
+
+    def space_map(self, given: Given, laid: Laid) -> SpaceMap:
+        """Stretch it."""
+        keeps = self.volume == "its volume kept"
+        return Stretch(
+            laid.axes, laid.low, laid.high, given.number("factor"), laid.stays(self.stays), keeps, self.span == "whole"
+        )
+
+    def notes(self, given: Given, laid: Laid) -> list[str]:
+        """Tell that the volume is kept of the whole alone."""
+        if self.span == "whole" or self.volume != "its volume kept":
+            return []
+        return ["Between heights it only gets longer: the volume is kept where the whole is stretched."]
+
+
+class RippleLine(AxisLine):
+    """Waves over anything."""
+
+    summary = "Ripple anything: straight waves or rings, by their height and length."
+    words = ("wave", "waves", "corrugate", "ruffle", "undulate", "water")
+    phrases = WAYS
+    sentence = (
+        "**Ripple** {item} {way} by {height}, {wave} from wave to wave, {manner} along the {axis}[, begun at {start}]"
+        f"{MARKED}{TOLERANCE}."
+    )
+
+    verb: Literal["ripple"] = "ripple"
+    way: TowardsField = "up"
+    height: Annotated[Number, NumberSpec("Height of a wave over the middle.", "length", least=-1e6, most=1e6)] = "2 mm"
+    wave: Annotated[Number, a_length("From one wave to the next.", label="wave length")] = "20 mm"
+    manner: Annotated[
+        Literal["straight", "in rings"],
+        ChoiceSpec("Straight waves that run along the axis, or rings about the middle.", ("straight", "in rings")),
+    ] = "straight"
+    axis: AxisField = "left-right axis"
+    start: Annotated[Number, an_angle("How far the wave has run in the middle.", label="phase")] = 0
+
+    def towards(self) -> str:
+        """Return the way the waves rise."""
+        return self.way
+
+    def space_map(self, given: Given, laid: Laid) -> SpaceMap:
+        """Ripple it, about its middle."""
+        axes = Axes(laid.axes.origin + (laid.reach[0, 2] + laid.reach[1, 2]) / 2 * laid.axes.rows[2], laid.axes.rows)
+        return Ripple(axes, given.number("height"), given.number("wave"), given.number("start"), self.manner)
