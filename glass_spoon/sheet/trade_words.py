@@ -13,8 +13,6 @@ class Nearest:
     note: str
 
 
-_TWIST = Nearest("sweep", "A sweep, a cord or an extrusion twists a profile on its way: type “twist 0° to 90°” in it.")
-_TAPER = Nearest("extrude", "An extrusion or a sweep tapers a profile on its way: type “scaled 1 to 0.5” in it.")
 _CUT = Nearest(
     "subtract", "Subtract takes closed bodies out of another; Open cuts a skin along curves, Slice cuts a mesh by a plane."
 )
@@ -23,19 +21,11 @@ _UNION = Nearest(
     "Fuse makes closed bodies that run through each other one skin; Unite lays meshes together and welds their edges.",
 )
 _SHARED = Nearest("meet", "Meet keeps what closed bodies share; Subtract takes one out of another.")
-_LATTICE = Nearest(
-    "pull", "No verb shapes by a lattice yet. Pull moves the control points of a surface, with neighbours that follow."
-)
 _WEAVE = Nearest("coil", "No verb weaves yet. A coil winds a curve round another; a cord makes a rope of a curve.")
 _MATERIAL = Nearest("remark", "Colours and layers are set under Items on the board. Materials are left to the renderer.")
 _UNFOLD = Nearest("mesh", "A mesh of a surface carries its parameters as UV, the seam kept open: send it out with UV.")
-_SHEAR = Nearest("scale", "No verb shears yet. Scale stretches by a factor of its own each way.")
-_BEND = Nearest("roll", "Roll lays a flat sheet round a cylinder or a sphere. No verb bends other shapes yet.")
 
 _NEAREST = {
-    "twist": _TWIST,
-    "twirl": _TWIST,
-    "taper": _TAPER,
     "difference": _CUT,
     "boolean": _CUT,
     "intersect": _SHARED,
@@ -43,9 +33,6 @@ _NEAREST = {
     "union": _UNION,
     "merge": _UNION,
     "combine meshes": _UNION,
-    "lattice": _LATTICE,
-    "cage": _LATTICE,
-    "deform": _LATTICE,
     "weave": _WEAVE,
     "braid": _WEAVE,
     "plait": _WEAVE,
@@ -60,10 +47,6 @@ _NEAREST = {
     "unwrap": _UNFOLD,
     "uv": _UNFOLD,
     "flatten out": _UNFOLD,
-    "shear": _SHEAR,
-    "skew": _SHEAR,
-    "slant": _SHEAR,
-    "bend": _BEND,
 }
 
 

@@ -262,18 +262,13 @@ def test_no_new_line_takes_one_item_for_two_fields() -> None:
 
 
 TRADE = [
-    "twist",
-    "taper",
     "difference",
     "union",
-    "lattice",
     "weave",
     "material",
     "unfold",
     "unwrap",
-    "shear",
     "boolean",
-    "bend",
     "braid",
 ]
 

@@ -156,7 +156,7 @@ class TwistLine(_About):
     """Twist anything about an axis."""
 
     summary = "Twist anything about an axis: by an angle that runs along it, evenly, eased, or by a law."
-    words = ("wring", "spiral", "screw", "turn along")
+    words = ("wring", "twirl", "spiral", "screw", "turn along")
     sentence = "**Twist** {item} by {turn} about the {axis}[ through {about}]" + _END
 
     verb: Literal["twist"] = "twist"
