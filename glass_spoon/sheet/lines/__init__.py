@@ -95,6 +95,7 @@ from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.remarks import Remark, Step
 from glass_spoon.sheet.lines.shape.bends import BendLine, RippleLine, ShearLine, StretchLine, TaperLine, TwistLine
 from glass_spoon.sheet.lines.shape.lattice import FollowLine, LatticeLine
+from glass_spoon.sheet.lines.shape.lay_on import LayOnLine
 from glass_spoon.sheet.lines.sizes import Size
 
 _POINTS = (Draw, ImportCurve, ImportDxf)
@@ -103,7 +104,7 @@ _SPACE = (Helix, Coil, Combine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
 _ONTO = (Flatten, Project, Loop)
 _PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Grid, Ring, Spread, Stand, Take, SetDown, Align, Group)
-_SHAPE = (BendLine, TwistLine, TaperLine, ShearLine, StretchLine, RippleLine, LatticeLine, FollowLine)
+_SHAPE = (BendLine, TwistLine, TaperLine, ShearLine, StretchLine, RippleLine, LatticeLine, FollowLine, LayOnLine)
 _REFORM = (
     Isocurve,
     SplitSurface,

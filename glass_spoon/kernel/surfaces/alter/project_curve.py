@@ -141,7 +141,7 @@ def _all_meetings(
     flat = np.eye(3) - np.outer(along, along)
     _, near = cKDTree(places @ flat).query(points @ flat, k=NEAR)
     owner = np.repeat(np.arange(len(points)), NEAR)
-    at, hit = _run_rays(surface, us[near.ravel()], vs[near.ravel()], points[owner], along)
+    at, hit = run_rays(surface, us[near.ravel()], vs[near.ravel()], points[owner], along)
     reach = np.where(hit, np.einsum("ij,j->i", at - points[owner], along), np.inf)
     return at.reshape(-1, NEAR, 3), reach.reshape(-1, NEAR)
 
@@ -168,7 +168,7 @@ def meet_nearest(surfaces: Sequence[NurbsSurface], points: Floats, direction: Fl
     return found
 
 
-def _run_rays(surface: NurbsSurface, u: Floats, v: Floats, points: Floats, along: Floats) -> tuple[Floats, Bools]:
+def run_rays(surface: NurbsSurface, u: Floats, v: Floats, points: Floats, along: Floats) -> tuple[Floats, Bools]:
     """Return places (n, 3) reached from starts u, v (n,), and whether they lie on the rays of points (n, 3)."""
     domains = surface.domain(0), surface.domain(1)
     across = np.eye(3) - np.outer(along, along)

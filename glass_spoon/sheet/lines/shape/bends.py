@@ -162,7 +162,11 @@ class TwistLine(_About):
     verb: Literal["twist"] = "twist"
     turn: Annotated[
         LawText,
-        LawSpec("How far it is turned, from start to end: 0° to 90°, or 0° to 90° eased, bias 0.3.", dimension="angle", said=("by",)),
+        LawSpec(
+            "How far it is turned, from start to end: 0° to 90°, or 0° to 90° eased, bias 0.3.",
+            dimension="angle",
+            said=("by",),
+        ),
     ] = "0° to 90°"
 
     def space_map(self, given: Given, laid: Laid) -> SpaceMap:
@@ -182,7 +186,8 @@ class TaperLine(_About):
 
     verb: Literal["taper"] = "taper"
     factor: Annotated[
-        LawText, LawSpec("The factor from start to end: 1 to 0.5, or 1, 1.3 at 0.5, 1 for a bulge.", least=0.001, said=("by",))
+        LawText,
+        LawSpec("The factor from start to end: 1 to 0.5, or 1, 1.3 at 0.5, 1 for a bulge.", least=0.001, said=("by",)),
     ] = "1 to 0.5"
     ways: Annotated[
         Literal["all round", "left-right only", "front-back only", "up-down only"],
