@@ -21,6 +21,15 @@ FILES = {
         "examples/jsm/lines/LineMaterial.js": "three/lines/LineMaterial.js",
     },
     "three-mesh-bvh": {"build/index.module.js": "three-mesh-bvh/three-mesh-bvh.js"},
+    "@fontsource/newsreader": {
+        "files/newsreader-latin-400-normal.woff": "letters/serif.woff",
+        "files/newsreader-latin-700-normal.woff": "letters/bold-serif.woff",
+        "files/newsreader-latin-400-italic.woff": "letters/italic-serif.woff",
+    },
+    "@fontsource/spline-sans": {
+        "files/spline-sans-latin-400-normal.woff": "letters/sans.woff",
+        "files/spline-sans-latin-700-normal.woff": "letters/bold-sans.woff",
+    },
     "@fontsource-variable/newsreader": {
         "files/newsreader-latin-wght-normal.woff2": "fonts/newsreader.woff2",
         "files/newsreader-latin-wght-italic.woff2": "fonts/newsreader-italic.woff2",
@@ -45,7 +54,7 @@ def copy_package(name: str) -> str:
         (VENDOR / target).parent.mkdir(parents=True, exist_ok=True)
         text = (folder / source).read_bytes()
         lines = [line for line in text.split(b"\n") if not line.startswith(b"//# sourceMappingURL=")]
-        (VENDOR / target).write_bytes(text if target.endswith("woff2") else b"\n".join(lines))
+        (VENDOR / target).write_bytes(text if target.endswith(("woff", "woff2")) else b"\n".join(lines))
     licence = licence_of(folder)
     if licence:
         shutil.copy(licence, VENDOR / "licences" / f"{name.strip('@').replace('/', '-')}.txt")

@@ -217,3 +217,79 @@ def test_an_old_cache_gives_the_same_shape():
     first, second = evaluate(sheet, cache), evaluate(sheet, cache)
     assert points(first) == pytest.approx(points(second), abs=0)
     assert second.reports["l2"].from_cache
+
+
+BALL = {"verb": "simple", "gives": "ball"}
+SLAB = {
+    "verb": "block",
+    "gives": "badge",
+    "width": "20 mm",
+    "depth": "12 mm",
+    "height": "2 mm",
+    "edge": "1 mm",
+    "z": "60 mm",
+}
+
+
+@pytest.mark.parametrize("manner", ["straight", "by the nearest place"])
+@pytest.mark.parametrize("gap", [0.0, 0.5, -0.5])
+def test_a_relief_keeps_its_height_over_a_ball(manner, gap):
+    """A badge of 2 mm laid onto a ball of 50 mm: between 50 and 52 mm, and the gap more."""
+    build = built(BALL, SLAB, {"verb": "lay_on", "item": "l2", "host": "l1", "manner": manner, "gap": f"{gap} mm"})
+    assert build.reports["l3"].status == "good", build.reports["l3"]
+    radii = np.linalg.norm(points(build, "l2"), axis=1)
+    assert (radii.min(), radii.max()) == pytest.approx((50 + gap, 52 + gap), abs=1e-9)
+
+
+def test_a_relief_on_a_mesh_follows_it_when_that_changes():
+    """On a mesh of the ball it lies within the mesh's own distance from it; a smaller ball takes it along."""
+    mesh = {"verb": "mesh", "surface": "l1", "round": 96, "along": 64}
+    lines = [mesh, SLAB, {"verb": "lay_on", "item": "l3", "host": "l2"}]
+    for radius in (40, 50, 60):
+        build = built({**BALL, "radius": f"{radius} mm"}, *lines)
+        radii = np.linalg.norm(points(build, "l3"), axis=1)
+        assert (radii.min(), radii.max()) == pytest.approx((radius, radius + 2), abs=0.06)
+
+
+def test_what_lies_beside_the_host_is_told():
+    """Half beside it: a share in the note; all of it: refused with a way out."""
+    beside = built(BALL, {**SLAB, "x": "50 mm"}, {"verb": "lay_on", "item": "l2", "host": "l1"})
+    assert "lies beside the host" in beside.reports["l3"].findings[0].sentence
+    away = built(BALL, {**SLAB, "x": "500 mm"}, {"verb": "lay_on", "item": "l2", "host": "l1"})
+    assert away.reports["l3"].status == "failed"
+    assert "take the nearest place" in away.reports["l3"].findings[0].sentence
+
+
+def test_letters_are_written_made_solid_and_laid_on():
+    """A name of five letters on a tube: plates with their holes, closed, all quads, 1.5 mm over the tube."""
+    tube = {"verb": "line", "gives": "side", "plane": "front", "right": 30, "up": -30, "to_right": 30, "to_up": 30}
+    lines = [
+        tube,
+        {"verb": "revolve", "profile": "l1", "gives": "tube"},
+        {"verb": "write", "text": "Heron", "height": "10 mm", "side": "about", "gives": "name"},
+        {"verb": "plate", "outline": "l3", "height": "1.5 mm", "gives": "letters"},
+        {"verb": "mesh", "surface": "l4", "sizing": "edge length", "edge_length": "1 mm", "gives": "solid letters"},
+        {"verb": "move", "item": "l5", "y": "-60 mm"},
+        {"verb": "lay_on", "item": "l5", "host": "l2", "way": "back"},
+    ]
+    build = built(*lines)
+    assert build.reports["l3"].told.startswith("5 letters, 7 outlines")
+    assert build.reports["l4"].told == "5 plates, 2 holes."
+    assert build.reports["l7"].status == "good", build.reports["l7"]
+    mesh = build.items["l5"].item.mesh
+    assert len(mesh.topology.boundary_edges) == 0
+    radii = np.hypot(*points(build, "l5")[:, :2].T)
+    assert (radii.min(), radii.max()) == pytest.approx((30, 31.5), abs=1e-6)
+    assert points(build, "l5")[:, 1].max() < 0
+
+
+def test_letters_along_a_curve_stand_on_it_and_too_many_are_refused():
+    """On a circle of 40 mm their feet lie on it; on a short line they run past its end."""
+    circle = {"verb": "circle", "gives": "ring", "radius": "40 mm"}
+    write = {"verb": "write", "text": "HHHHHHHH", "side": "along", "curve": "l1"}
+    build = built(circle, write)
+    places = np.concatenate([one.control_points for one in build.items["l2"].item.curves])
+    radii = np.hypot(places[:, 0], places[:, 2])
+    assert radii.min() > 29 and radii.max() < 41.5
+    line = {"verb": "line", "gives": "ring", "right": 0, "up": 0, "to_right": 30, "to_up": 0}
+    assert "run past its end" in built(line, write).reports["l2"].findings[0].sentence

@@ -13,7 +13,7 @@ from glass_spoon.kernel.arrays import Bools, Floats, Ints
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.deform.space_map import Axes
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
+from glass_spoon.kernel.meshes.closest_on_mesh import BESIDE, NearestOnMesh
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.surfaces.alter.project_curve import run_rays
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
@@ -106,21 +106,29 @@ class SurfacesHost:
         """Return what is seen along a way: found by triangles, then brought onto the surface."""
         tree, corners, triangles, params, owner = self._triangles
         size = float(np.ptp(corners, axis=0).max()) + float(np.linalg.norm(points - corners[0], axis=1).max(initial=0.0))
-        start = np.ascontiguousarray(points - 2 * size * way)
-        triangle, share, _ = tree.intersect_ray_first(corners, triangles, start, np.tile(way, (len(points), 1)))
-        met = (triangle >= 0) & np.isfinite(share)
+        triangle, at = np.full(len(points), -1, dtype=np.int64), points.copy()
+        aside = np.roll(way, 1) + 0.3 * np.roll(way, 2)
+        for shift in (0.0, BESIDE, -BESIDE):  # a ray that runs along an edge of triangles may miss both
+            asked = np.flatnonzero(triangle < 0)
+            if not len(asked):
+                break
+            start = np.ascontiguousarray(points[asked] + shift * size * aside - 2 * size * way)
+            found, share, _ = tree.intersect_ray_first(corners, triangles, start, np.tile(way, (len(asked), 1)))
+            hit = (found >= 0) & np.isfinite(share)
+            triangle[asked[hit]] = found[hit]
+            at[asked[hit]] = start[hit] + share[hit, None] * way
+        met = triangle >= 0
         places, normals = points.copy(), np.tile(-way, (len(points), 1))
         for number, surface in enumerate(self.surfaces):
             own = np.flatnonzero(met & (owner[triangles[np.maximum(triangle, 0), 0]] == number))
             if not len(own):
                 continue
-            u, v = _mixed(params, triangles[triangle[own]], start[own] + share[own, None] * way, corners).T
-            found, hit = run_rays(surface, u, v, points[own], way)
-            met[own[~hit]] = False
-            kept = own[hit]
-            at = closest_points(surface, found[hit])
-            places[kept] = found[hit]
-            normals[kept] = surface_normals(surface, at[0], at[1])
+            u, v = _mixed(params, triangles[triangle[own]], at[own], corners).T
+            exact, on = run_rays(surface, u, v, points[own], way)
+            met[own[~on]] = False
+            kept = own[on]
+            u, v, _ = closest_points(surface, exact[on])
+            places[kept], normals[kept] = exact[on], surface_normals(surface, u, v)
         return places, normals, met
 
 

@@ -28,6 +28,7 @@ from glass_spoon.sheet.lines.draw.alter_curves import (
     Round,
 )
 from glass_spoon.sheet.lines.draw.alter_ends import Blend, Extend, Join, Split, Trim
+from glass_spoon.sheet.lines.draw.letters import Write
 from glass_spoon.sheet.lines.draw.points import Draw, ImportCurve, ImportDxf
 from glass_spoon.sheet.lines.draw.project import Flatten, Loop, Project
 from glass_spoon.sheet.lines.draw.shapes import (
@@ -99,7 +100,7 @@ from glass_spoon.sheet.lines.shape.lay_on import LayOnLine
 from glass_spoon.sheet.lines.sizes import Size
 
 _POINTS = (Draw, ImportCurve, ImportDxf)
-_SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, Conic, Spiral)
+_SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, Conic, Spiral, Write)
 _SPACE = (Helix, Coil, Combine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
 _ONTO = (Flatten, Project, Loop)

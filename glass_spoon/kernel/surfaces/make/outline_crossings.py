@@ -35,8 +35,8 @@ def offset_fits(loops: list[OutlineLoop], offset: float) -> bool:
     if _any_crossing(starts, ends):
         return False
     outer = lines[0]
-    return all(_is_inside(outer, hole[0]) for hole in lines[1:]) and not any(
-        _is_inside(other, hole[0]) for k, hole in enumerate(lines[1:]) for j, other in enumerate(lines[1:]) if j != k
+    return all(is_inside(outer, hole[0]) for hole in lines[1:]) and not any(
+        is_inside(other, hole[0]) for k, hole in enumerate(lines[1:]) for j, other in enumerate(lines[1:]) if j != k
     )
 
 
@@ -90,7 +90,7 @@ def _sides(a: Floats, b: Floats, c: Floats) -> Floats:
     return np.asarray(along[..., 0] * off[..., 1] - along[..., 1] * off[..., 0])
 
 
-def _is_inside(outline: Floats, place: Floats) -> bool:
+def is_inside(outline: Floats, place: Floats) -> bool:
     """Say whether a place (2,) lies inside a closed line (n, 2), by the even-odd rule."""
     ahead = np.roll(outline, -1, axis=0)
     spans: Bools = (outline[:, 1] > place[1]) != (ahead[:, 1] > place[1])

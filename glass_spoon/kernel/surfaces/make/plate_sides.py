@@ -79,11 +79,13 @@ def _cut_at(side: NurbsSurface, places: Floats) -> list[NurbsSurface]:
 
 
 def _exact_side(offset: RunOffset, part: PathPart) -> NurbsSurface | None:
-    """Return the side over lines and arcs that meet smoothly, or lines cut at a mitre; None for other runs.
+    """Return the side over lines and arcs that meet smoothly, or lines cut at a mitre, or of no lean; None for other runs.
 
     There every control point moves evenly with the offset, so the path's own weights make the side exact.
     """
     run = offset.run
+    if not part.net[:, 0].any():  # straight up from the outline itself
+        return _wall(run, part)
     pieces = [exact_offset(piece, run.degree, 1.0, UP) for piece in bezier_pieces(run)]
     if any(piece is None for piece in pieces):
         return None
@@ -112,6 +114,16 @@ def _exact_side(offset: RunOffset, part: PathPart) -> NurbsSurface | None:
     knots = np.repeat([0.0, 1.0], degree + 1)
     homogeneous = np.concatenate((points * mass[..., None], mass[..., None]), axis=2)
     return surface_from_homogeneous((full.degree, degree), (full.knots, knots), homogeneous)
+
+
+def _wall(run: NurbsCurve, part: PathPart) -> NurbsSurface:
+    """Return the side that stands on a run."""
+    points = run.control_points[:, None] + part.net[:, 1, None] * UP
+    mass = np.outer(run.weights, part.weights)
+    degree = len(part.net) - 1
+    homogeneous = np.concatenate((points * mass[..., None], mass[..., None]), axis=2)
+    knots = (run.knots, np.repeat([0.0, 1.0], degree + 1))
+    return surface_from_homogeneous((run.degree, degree), knots, homogeneous)
 
 
 def _with_full_knots(run: NurbsCurve) -> NurbsCurve:

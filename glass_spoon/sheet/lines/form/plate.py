@@ -11,10 +11,11 @@ import numpy as np
 from glass_spoon.kernel.arrays import directions
 from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.errors import EdgeTooLarge, InvalidInput
+from glass_spoon.kernel.errors import EdgeTooLarge, InvalidInput, KernelError
+from glass_spoon.kernel.surfaces.make.nest_outlines import nest_outlines
 from glass_spoon.kernel.surfaces.make.plate import make_plate
 from glass_spoon.kernel.surfaces.make.plate_shape import PlateEdge, PlateShape
-from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, place_set
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, gather_sets, place_set
 from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.items import SurfacesItem
 from glass_spoon.sheet.line import Action, Given, Line
@@ -64,9 +65,17 @@ class Plate(Line):
         "[, lower edge {lower}][, upper edge {upper}][, {fit}][, {grow}][; lower side {start}, upper side {end}], giving {gives}."
     )
     gives_kind = "surfaces"
+    results = 2
 
     verb: Literal["plate"] = "plate"
-    outline: Annotated[str, ReferenceSpec("The closed, flat outline.", "curve")] = ""
+    outline: Annotated[
+        str,
+        ReferenceSpec(
+            "The closed, flat outline; of several each is a plate, and what lies inside one is its hole.",
+            "curve",
+            also=("curves",),
+        ),
+    ] = ""
     holes: Annotated[Items, ReferencesSpec("Closed outlines of holes, inside it.", "curve", also=("curves",), least=0)] = []
     height: Annotated[Number, NumberSpec("How high; below 0 it goes to the other side.", "length", least=-1e6, most=1e6)] = (
         "10 mm"
@@ -125,10 +134,12 @@ class Plate(Line):
 
     def build(self, given: Given) -> SurfacesItem:
         """Lay the outline flat, make the plate, and bring it back."""
-        outline, height = given.curve("outline").curve, given.number("height")
+        outlines, height = given.curves("outline"), given.number("height")
         if abs(height) < 1e-9:
             raise InvalidInput("The height", "other than 0 mm", f"{height:g} mm")
-        frame = _frame(outline)
+        if not outlines:
+            raise KernelError("There is no outline in this set. Name another one.")
+        frame = _frame(outlines[0])
         low, high = (-abs(height) / 2, abs(height) / 2) if self.sides == "to both sides" else sorted((0.0, height))
         shape = PlateShape(
             low,
@@ -141,9 +152,23 @@ class Plate(Line):
             (self.start == "flat", self.end == "flat"),
         )
         holes = [_flat(hole, frame) for hole in given.every_curve("holes")]
-        made, told = self._made(_flat(outline, frame), holes, shape)
         back = Placement(frame.matrix.T, -frame.matrix.T @ frame.offset)
-        return SurfacesItem(place_set(made, back), told=told)
+        if len(outlines) == 1:
+            made, told = self._made(_flat(outlines[0], frame), holes, shape)
+            return SurfacesItem(place_set(made, back), told=told)
+        return self._several([*(_flat(outline, frame) for outline in outlines), *holes], shape, back)
+
+    def _several(self, outlines: list[NurbsCurve], shape: PlateShape, back: Placement) -> SurfacesItem:
+        """Return a plate of each outline, what lies inside one being its hole."""
+        closed = [outline for outline in outlines if outline.is_closed(1e-6)]
+        if len(closed) < len(outlines):
+            raise InvalidInput("The outlines", "closed", f"{len(outlines) - len(closed)} of {len(outlines)} open")
+        every = [self._made(outline, holes, shape) for outline, holes in nest_outlines(closed)]
+        whole = gather_sets([made for made, _ in every], min(made.tolerance for made, _ in every))
+        smaller = [told for _, told in every if told]
+        said = f"{len(every)} plates, {len(closed) - len(every)} holes."
+        parts = tuple(number for number, (made, _) in enumerate(every) for _ in made.surfaces)
+        return SurfacesItem(place_set(whole, back), parts, told=" ".join([said, *smaller[:1]]))
 
     def _made(self, outline: NurbsCurve, holes: list[NurbsCurve], shape: PlateShape) -> tuple[SurfaceSet, str]:
         """Return the plate; where its edges may be smaller and do not fit, with the largest that do, and that told."""
