@@ -187,6 +187,7 @@ def test_demo_is_loaded_once(db):
         "Kettle from the sketch",
         "Life ring",
         "Mooring buoy",
+        "Name board",
         "Mooring ground-screw",
         "Oar",
         "Oar rack",
