@@ -21,7 +21,6 @@ _UNION = Nearest(
     "Fuse makes closed bodies that run through each other one skin; Unite lays meshes together and welds their edges.",
 )
 _SHARED = Nearest("meet", "Meet keeps what closed bodies share; Subtract takes one out of another.")
-_WEAVE = Nearest("coil", "No verb weaves yet. A coil winds a curve round another; a cord makes a rope of a curve.")
 _MATERIAL = Nearest("remark", "Colours and layers are set under Items on the board. Materials are left to the renderer.")
 _UNFOLD = Nearest("mesh", "A mesh of a surface carries its parameters as UV, the seam kept open: send it out with UV.")
 
@@ -33,10 +32,6 @@ _NEAREST = {
     "union": _UNION,
     "merge": _UNION,
     "combine meshes": _UNION,
-    "weave": _WEAVE,
-    "braid": _WEAVE,
-    "plait": _WEAVE,
-    "knit": _WEAVE,
     "material": _MATERIAL,
     "materials": _MATERIAL,
     "colour": _MATERIAL,

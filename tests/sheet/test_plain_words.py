@@ -264,12 +264,10 @@ def test_no_new_line_takes_one_item_for_two_fields() -> None:
 TRADE = [
     "difference",
     "union",
-    "weave",
     "material",
     "unfold",
     "unwrap",
     "boolean",
-    "braid",
 ]
 
 

@@ -6,8 +6,10 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy.spatial.distance import cdist
 
 from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
@@ -293,3 +295,24 @@ def test_letters_along_a_curve_stand_on_it_and_too_many_are_refused():
     assert radii.min() > 29 and radii.max() < 41.5
     line = {"verb": "line", "gives": "ring", "right": 0, "up": 0, "to_right": 30, "to_up": 0}
     assert "run past its end" in built(line, write).reports["l2"].findings[0].sentence
+
+
+def test_a_weave_laid_on_a_ball_keeps_its_heights_and_becomes_cords():
+    """0.4 mm over and under on a ball of 26 mm: 25.6 and 26.4; the cords of 0.7 mm do not meet and are meshed closed."""
+    lines = [
+        {**BALL, "radius": "26 mm"},
+        {"verb": "weave", "width": "28 mm", "depth": "28 mm", "across": "4 mm", "along": "4 mm", "height": "0.4 mm"},
+        {"verb": "move", "item": "l2", "z": "40 mm"},
+        {"verb": "lay_on", "item": "l2", "host": "l1", "base": "middle"},
+        {"verb": "cord", "path": "l2", "width": "0.7 mm"},
+        {"verb": "mesh", "surface": "l5", "sizing": "edge length", "edge_length": "0.5 mm"},
+    ]
+    build = built(*lines)
+    assert build.reports["l2"].told == "14 cords; cords up to 0.799 mm thick pass each other."
+    assert build.reports["l4"].status == "good", build.reports["l4"]
+    curves = build.items["l2"].item.curves
+    radii = [np.linalg.norm(curve_points(one, np.linspace(*one.domain, 2000)), axis=1) for one in curves]
+    assert (min(one.min() for one in radii), max(one.max() for one in radii)) == pytest.approx((25.6, 26.4), abs=0.01)
+    places = [curve_points(one, np.linspace(*one.domain, 600)) for one in curves]
+    assert min(float(cdist(a, b).min()) for a in places[:7] for b in places[7:]) > 0.75
+    assert len(build.items["l6"].item.mesh.topology.boundary_edges) == 0

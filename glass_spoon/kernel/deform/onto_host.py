@@ -23,6 +23,8 @@ from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 GRID = 65
 """Places along each way of a surface by which rays find it, before they are brought onto it exactly."""
 SMOOTH = 1e-12
+SETTLING, SETTLED = 60, 1e-9
+"""Turns taken between a line and a surface, and how near in shares of its size both have then to be."""
 
 
 class Host(Protocol):
@@ -107,16 +109,18 @@ class SurfacesHost:
         tree, corners, triangles, params, owner = self._triangles
         size = float(np.ptp(corners, axis=0).max()) + float(np.linalg.norm(points - corners[0], axis=1).max(initial=0.0))
         triangle, at = np.full(len(points), -1, dtype=np.int64), points.copy()
-        aside = np.roll(way, 1) + 0.3 * np.roll(way, 2)
-        for shift in (0.0, BESIDE, -BESIDE):  # a ray that runs along an edge of triangles may miss both
-            asked = np.flatnonzero(triangle < 0)
-            if not len(asked):
-                break
-            start = np.ascontiguousarray(points[asked] + shift * size * aside - 2 * size * way)
-            found, share, _ = tree.intersect_ray_first(corners, triangles, start, np.tile(way, (len(asked), 1)))
-            hit = (found >= 0) & np.isfinite(share)
-            triangle[asked[hit]] = found[hit]
-            at[asked[hit]] = start[hit] + share[hit, None] * way
+        first = np.full(len(points), np.inf)
+        aside, ways = np.roll(way, 1) + 0.3 * np.roll(way, 2), np.tile(way, (len(points), 1))
+        for shift in (
+            0.0,
+            BESIDE,
+            -BESIDE,
+        ):  # a ray that runs along an edge of triangles may miss both, and hit what is behind
+            start = np.ascontiguousarray(points + shift * size * aside - 2 * size * way)
+            found, share, _ = tree.intersect_ray_first(corners, triangles, start, ways)
+            nearer = (found >= 0) & np.isfinite(share) & (share < first * (1 - BESIDE))
+            triangle[nearer], first[nearer] = found[nearer], share[nearer]
+            at[nearer] = start[nearer] + share[nearer, None] * way
         met = triangle >= 0
         places, normals = points.copy(), np.tile(-way, (len(points), 1))
         for number, surface in enumerate(self.surfaces):
@@ -125,11 +129,29 @@ class SurfacesHost:
                 continue
             u, v = _mixed(params, triangles[triangle[own]], at[own], corners).T
             exact, on = run_rays(surface, u, v, points[own], way)
+            cell = np.linalg.norm(np.ptp(corners[triangles[triangle[own]]], axis=1), axis=1)
+            astray = np.flatnonzero(~on | (np.abs((exact - at[own]) @ way) > cell))
+            if len(astray):  # at a pole, or over a seam, where parameters do not lead on
+                exact[astray], on[astray] = _settled(surface, points[own[astray]], at[own[astray]], way)
             met[own[~on]] = False
             kept = own[on]
             u, v, _ = closest_points(surface, exact[on])
             places[kept], normals[kept] = exact[on], surface_normals(surface, u, v)
         return places, normals, met
+
+
+def _settled(surface: NurbsSurface, points: Floats, near: Floats, way: Floats) -> tuple[Floats, Bools]:
+    """Return where lines through points (n, 3) meet a surface, sought from near places by turns on the line and the surface,
+    and for which of them (n,) that settles.
+    """
+    for _ in range(SETTLING):
+        found = surface_points(surface, *closest_points(surface, near)[:2])
+        on_line = points + ((found - points) @ way)[:, None] * way
+        away = np.linalg.norm(found - on_line, axis=1)
+        near = on_line
+        if away.max(initial=0.0) <= SETTLED * surface.size:
+            break
+    return on_line, away <= SETTLED * surface.size
 
 
 def _mixed(params: Floats, triangles: Ints, places: Floats, corners: Floats) -> Floats:

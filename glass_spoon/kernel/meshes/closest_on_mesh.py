@@ -64,17 +64,18 @@ class NearestOnMesh:
         size = float(np.ptp(self.mesh.positions, axis=0).max()) + float(lengths(places - self.mesh.positions[0]).max())
         aside = np.roll(way, 1) + 0.3 * np.roll(way, 2)
         found, faces = places.copy(), np.full(len(places), -1, dtype=np.int64)
-        for shift in (0.0, BESIDE, -BESIDE):  # a ray that runs along an edge of triangles may miss both
-            asked = np.flatnonzero(faces < 0)
-            if not len(asked):
-                break
-            start = np.ascontiguousarray(places[asked] + shift * size * aside - 2 * size * way)
-            ways = np.tile(way, (len(asked), 1))
+        first, ways = np.full(len(places), np.inf), np.tile(way, (len(places), 1))
+        for shift in (
+            0.0,
+            BESIDE,
+            -BESIDE,
+        ):  # a ray that runs along an edge of triangles may miss both, and hit what is behind
+            start = np.ascontiguousarray(places + shift * size * aside - 2 * size * way)
             triangle, share, _ = self._tree[0].intersect_ray_first(*self._tree[1:], start, ways)
-            hit = (triangle >= 0) & np.isfinite(share)
-            own = asked[hit]
-            found[own] = start[hit] + share[hit, None] * way
-            faces[own] = self.triangles[1][triangle[hit]]
+            nearer = (triangle >= 0) & np.isfinite(share) & (share < first * (1 - BESIDE))
+            first[nearer] = share[nearer]
+            found[nearer] = start[nearer] + share[nearer, None] * way
+            faces[nearer] = self.triangles[1][triangle[nearer]]
         return found, faces
 
     def weights(self, places: Floats) -> tuple[Floats, Ints]:
