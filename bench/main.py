@@ -18,6 +18,7 @@ ALL = (
     "bodies",
     "detail",
     "patches",
+    "shape",
     "people",
 )
 
