@@ -316,3 +316,21 @@ def test_a_weave_laid_on_a_ball_keeps_its_heights_and_becomes_cords():
     places = [curve_points(one, np.linspace(*one.domain, 600)) for one in curves]
     assert min(float(cdist(a, b).min()) for a in places[:7] for b in places[7:]) > 0.75
     assert len(build.items["l6"].item.mesh.topology.boundary_edges) == 0
+
+
+def test_the_edges_of_a_mesh_become_cords():
+    """A box of 6 by 4 by 2 faces: its lines; along the diagonals of its top alone; a mesh without them is told."""
+    box = {"verb": "block", "gives": "box", "width": "30 mm", "depth": "20 mm", "height": "10 mm", "edge": "5 mm"}
+    top = {"verb": "mark", "mesh": "l1", "what": "faces facing", "towards": "up", "angle": "10°", "gives": "top"}
+    wires = built(box, {"verb": "wires", "mesh": "l1"})
+    assert wires.reports["l2"].told == "21 wires, 9 of them closed."
+    cage = built(
+        box, top, {"verb": "wires", "mesh": "l1", "marks": ["l2"], "which": "diagonals"}, {"verb": "cord", "path": "l3"}
+    )
+    places = np.concatenate([one.control_points for one in cage.items["l3"].item.curves])
+    assert np.ptp(places[:, 2]) < 1e-9
+    assert cage.reports["l4"].status in ("good", "look")
+    sides = {"verb": "mark", "mesh": "l1", "what": "sharp edges", "angle": "170°", "gives": "none"}
+    assert (
+        "hold none" in built(box, sides, {"verb": "wires", "mesh": "l1", "marks": ["l2"]}).reports["l3"].findings[0].sentence
+    )

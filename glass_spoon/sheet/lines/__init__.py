@@ -30,7 +30,7 @@ from glass_spoon.sheet.lines.draw.alter_curves import (
 from glass_spoon.sheet.lines.draw.alter_ends import Blend, Extend, Join, Split, Trim
 from glass_spoon.sheet.lines.draw.letters import Write
 from glass_spoon.sheet.lines.draw.points import Draw, ImportCurve, ImportDxf
-from glass_spoon.sheet.lines.draw.project import Flatten, Loop, Project
+from glass_spoon.sheet.lines.draw.project import Flatten, Loop, Project, Wires
 from glass_spoon.sheet.lines.draw.shapes import (
     Arc,
     Circle,
@@ -104,7 +104,7 @@ _POINTS = (Draw, ImportCurve, ImportDxf)
 _SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, Conic, Spiral, Write)
 _SPACE = (Helix, Coil, Combine, Weave, Braid)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
-_ONTO = (Flatten, Project, Loop)
+_ONTO = (Flatten, Project, Loop, Wires)
 _PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Grid, Ring, Spread, Stand, Take, SetDown, Align, Group)
 _SHAPE = (BendLine, TwistLine, TaperLine, ShearLine, StretchLine, RippleLine, LatticeLine, FollowLine, LayOnLine)
 _REFORM = (

@@ -155,6 +155,10 @@ def make_spiral(
     return make_helix(HelixShape((inner, outer), turns, 0.0, hand, start), tolerance)
 
 
+STILL = 1e-9
+"""Share of the parameters of a curve by which two places are the same."""
+
+
 @dataclass(frozen=True, eq=False)
 class CarriedFrame:
     """Two unit vectors across a curve, carried along it without twist, at places `params` (m,): `axis` (m, 3)."""
@@ -169,7 +173,12 @@ class CarriedFrame:
         tangent = directions(slope)
         cell = np.clip(np.searchsorted(self.params, params, side="right") - 1, 0, len(self.params) - 1)
         start_points, start_slope = curve_derivatives(self.curve, self.params[cell], 1)
-        axis = _reflect(start_points, directions(start_slope), self.axis[cell], points, tangent)
+        start = self.axis[cell]
+        axis = _reflect(start_points, directions(start_slope), start, points, tangent)
+        # From a place to itself, but for rounding, there is no direction in which to reflect.
+        still = params - self.params[cell] <= STILL * np.ptp(self.params)
+        lean = np.einsum("ij,ij->i", start[still], tangent[still])
+        axis[still] = directions(start[still] - lean[:, None] * tangent[still])
         return points, axis, cross(tangent, axis)
 
 

@@ -6,16 +6,19 @@ from typing import Annotated, Literal
 
 import numpy as np
 
+from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.alter.place_curve import (
     flattening,
 )
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.make.interpolate import interpolate_points
 from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
-from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.meshes.edge_chains import diagonal_chains, edge_chains
 from glass_spoon.kernel.meshes.mesh_loops import VertexLoop, edge_loop, nearest_edge
 from glass_spoon.kernel.surfaces.alter.project_curve import project_along, project_nearest
 from glass_spoon.sheet.fields import ChoiceSpec, Number, Plane, ReferenceSpec
-from glass_spoon.sheet.items import CurveItem, Item
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Item
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.draw.fields import (
@@ -23,12 +26,17 @@ from glass_spoon.sheet.lines.draw.fields import (
     AtY,
     AtZ,
     CurveName,
+    CurvesName,
     Flattened,
     OneCurve,
     Tolerance,
     a_coordinate,
 )
+from glass_spoon.sheet.lines.mesh_work.fields import HeldMarks, marked_edges, marked_faces, several
 from glass_spoon.sheet.planes import PLANE_AXES
+
+MOST_WIRES = 5_000
+"""Most curves that are taken from the edges of a mesh."""
 
 
 class Flatten(Line):
@@ -121,7 +129,54 @@ class Loop(Line):
             loop = min(loops, key=lambda ring: float(np.linalg.norm(mesh.positions[ring.vertices] - place, axis=1).min()))
         else:
             loop = edge_loop(mesh.topology, nearest_edge(mesh, place))
-        points = mesh.positions[loop.vertices]
-        if self.between == "smooth between points" and len(points) > 2:
-            return CurveItem(interpolate_points(points, closed=loop.closed))
-        return CurveItem(make_polyline(np.vstack((points, points[:1])) if loop.closed else points))
+        return CurveItem(_along(mesh.positions[loop.vertices], closed=loop.closed, between=self.between))
+
+
+class Wires(Line):
+    """Edges of a mesh as curves."""
+
+    chapter = "Draw"
+    summary = "Take the edges of a mesh as curves that run straight on where they cross: cages, frames, nets. Cord makes them solid."
+    words = ("edges", "cage", "frame", "wireframe", "lattice of wires", "net of cords", "extract")
+    sentence = "**Wires** along the {which} of {mesh}[, only what {marks} hold][, {between}], giving {gives}."
+    gives_kind = "curves"
+
+    verb: Literal["wires"] = "wires"
+    which: Annotated[
+        Literal["edges", "diagonals"],
+        ChoiceSpec("Along the edges, or from corner to corner of faces with four sides.", ("edges", "diagonals")),
+    ] = "edges"
+    mesh: Annotated[str, ReferenceSpec("The mesh.", "mesh")] = ""
+    marks: HeldMarks = []
+    between: Annotated[
+        Literal["straight between points", "smooth between points"],
+        ChoiceSpec("How curves run from point to point.", ("straight between points", "smooth between points")),
+    ] = "smooth between points"
+    gives: CurvesName = "wires"
+
+    def build(self, given: Given) -> CurvesItem:
+        """Put edges together to curves."""
+        item = given.mesh("mesh")
+        topology = item.mesh.topology
+        if self.which == "diagonals":
+            faces = marked_faces(given, "marks", item) if self.marks else np.ones(topology.face_count, dtype=bool)
+            loops = diagonal_chains(topology, faces)
+        else:
+            every = np.ones(len(topology.edges.ends), dtype=bool)
+            loops = edge_chains(topology, marked_edges(given, "marks", item) if self.marks else every)
+        if not loops:
+            raise KernelError("The marks hold none of these on the mesh as it is here. Mark some, or take all.")
+        if len(loops) > MOST_WIRES:
+            raise InvalidInput("The number of wires", f"at most {MOST_WIRES:,}", f"{len(loops):,}")
+        curves = tuple(
+            _along(item.mesh.positions[loop.vertices], closed=loop.closed, between=self.between) for loop in loops
+        )
+        rings = sum(loop.closed for loop in loops)
+        return CurvesItem(curves, f"{several(len(curves), 'wire')}, {rings:,} of them closed.")
+
+
+def _along(points: Floats, *, closed: bool, between: str) -> NurbsCurve:
+    """Return a curve from point to point (n, 3)."""
+    if between == "smooth between points" and len(points) > 2:
+        return interpolate_points(points, closed=closed)
+    return make_polyline(np.vstack((points, points[:1])) if closed else points)
