@@ -271,16 +271,3 @@ def test_a_sweep_is_made_finer_only_where_its_path_needs_it() -> None:
     start = measure_length(path).length * 0.7
     assert swept.largest <= 1e-4
     assert (along > start).sum() > 0.6 * len(along)
-
-
-def test_frames_do_not_jump_where_a_place_is_asked_that_was_carried_to():
-    """Half a rounding beside its own place a reflection has no direction: a cord over such a path could not be followed."""
-    points = np.array(
-        [(39.13, 0, 31.13), (34.76, 13.33, 35.1), (24.24, 24.24, 36.39), (13.33, 34.76, 35.1), (0, 39.13, 31.13)]
-    )
-    path = interpolate_points(np.array(ahead))
-    frame = carry_frame(path)
-    for shift in (0.0, 1e-16, 1e-15, 1e-14, 1e-12):
-        at = frame.params[1:-1] + shift * np.ptp(frame.params)
-        assert frame.at(at)[1] == pytest.approx(frame.axis[1:-1], abs=1e-6)
-    assert sweep_profile(make_circle((0, 0), 0.75), path, SweepShape(), 1e-3).largest <= 1e-3

@@ -334,3 +334,15 @@ def test_the_edges_of_a_mesh_become_cords():
     assert (
         "hold none" in built(box, sides, {"verb": "wires", "mesh": "l1", "marks": ["l2"]}).reports["l3"].findings[0].sentence
     )
+
+
+def test_cords_follow_all_wires_of_a_ball():
+    """A place of a carried frame asked again, a rounding beside itself, gave it a false turn: one of the 21 was refused."""
+    lines = [
+        {"verb": "simple", "gives": "ball"},
+        {"verb": "mesh", "surface": "l1", "round": 16, "along": 8},
+        {"verb": "wires", "mesh": "l2"},
+        {"verb": "cord", "path": "l3", "width": "1.5 mm"},
+    ]
+    report = built(*lines).reports["l4"]
+    assert report.status == "good", report
