@@ -11,6 +11,7 @@ from glass_spoon.kernel.curves.make.flat_shapes import make_circle
 from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.curves.make.weave import braid, weave
 from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.repeat.chain import make_chain
 
 
 @pytest.mark.parametrize("factor", [0.01, 1.0, 100.0])
@@ -68,3 +69,28 @@ def test_a_braid_is_as_wide_and_high_as_asked_and_an_even_one_is_refused():
         braid(line, 4, (12, 5), 30, 1e-4)
     with pytest.raises(InvalidInput, match="four times the curve"):
         braid(line, 3, (12, 5), 1000, 1e-4)
+
+
+@pytest.mark.parametrize("factor", [0.01, 1.0, 100.0])
+def test_links_hang_in_each_other_and_do_not_meet(factor):
+    """On a straight each is turned by a right angle, as long and wide as asked, and clear of the next by the slack."""
+    line = make_polyline(np.array([(0, 0, 0), (300, 0, 0)]) * factor)
+    made = make_chain(line, 24 * factor, 15 * factor, 4 * factor)
+    assert len(made.links) == int(300 / (0.97 * 16))
+    assert made.apart == pytest.approx((4 + 0.03 * 16) * factor, rel=1e-2)
+    for k, link in enumerate(made.links[:6]):
+        size = np.ptp(curve_points(link, np.linspace(*link.domain, 400)), axis=0) / factor
+        assert size == pytest.approx((20, 11, 0) if k % 2 == 0 else (20, 0, 11), abs=1e-2)
+    ring = make_chain(make_circle((0, 0), 60 * factor), 24 * factor, 15 * factor, 4 * factor)
+    assert len(ring.links) % 2 == 0
+    assert ring.apart > 4 * factor
+
+
+@pytest.mark.parametrize(
+    ("length", "width", "wire", "words"),
+    [(24, 9, 4, "three times its wire"), (12, 15, 4, "length of a link"), (240, 15, 4, "number of links")],
+)
+def test_links_that_cannot_hang_are_refused(length, width, wire, words):
+    """Too narrow for the next one's wire, too short for their width, too long for the curve."""
+    with pytest.raises(InvalidInput, match=words):
+        make_chain(make_polyline([(0, 0, 0), (300, 0, 0)]), length, width, wire)

@@ -346,3 +346,13 @@ def test_cords_follow_all_wires_of_a_ball():
     ]
     report = built(*lines).reports["l4"]
     assert report.status == "good", report
+
+
+def test_a_chain_on_too_small_a_ring_is_refused():
+    """Round 60 mm it hangs; round 12 mm its links would run into one another, and the line says what to change."""
+    circle = {"verb": "circle", "gives": "ring", "radius": "60 mm"}
+    wide = built(circle, {"verb": "chain", "curve": "l1"}, {"verb": "cord", "path": "l2", "width": "4 mm"})
+    assert wide.reports["l2"].told.startswith("26 links")
+    assert wide.reports["l3"].status == "good"
+    tight = built({**circle, "radius": "12 mm"}, {"verb": "chain", "curve": "l1"})
+    assert "thinner wire, or a softer curve" in tight.reports["l2"].findings[0].sentence

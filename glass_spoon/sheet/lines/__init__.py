@@ -44,7 +44,7 @@ from glass_spoon.sheet.lines.draw.shapes import (
     StraightLine,
 )
 from glass_spoon.sheet.lines.draw.space_curves import Coil, Combine, Helix
-from glass_spoon.sheet.lines.draw.woven import Braid, Weave
+from glass_spoon.sheet.lines.draw.woven import Braid, ChainLine, Weave
 from glass_spoon.sheet.lines.finish import Smooth
 from glass_spoon.sheet.lines.form.alter_surfaces import (
     ExtendSurface,
@@ -102,7 +102,7 @@ from glass_spoon.sheet.lines.sizes import Size
 
 _POINTS = (Draw, ImportCurve, ImportDxf)
 _SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, Conic, Spiral, Write)
-_SPACE = (Helix, Coil, Combine, Weave, Braid)
+_SPACE = (Helix, Coil, Combine, Weave, Braid, ChainLine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
 _ONTO = (Flatten, Project, Loop, Wires)
 _PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Grid, Ring, Spread, Stand, Take, SetDown, Align, Group)

@@ -6,13 +6,16 @@ from typing import Annotated, Literal
 
 from glass_spoon.kernel.curves.alter.place_curve import place_curve
 from glass_spoon.kernel.curves.make.weave import braid, weave
-from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.repeat.chain import make_chain
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.items import CurvesItem
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.draw.fields import CurvesName, OneCurve, PlaneField, Right, Up, a_length
 from glass_spoon.sheet.planes import plane_placement
 
+TOUCH = 1 - 1e-3
+"""Links of a chain may lie this much nearer than the thickness of their wire, by which they only touch."""
 FINE = 1e-4
 """Share of a braid's width within which its strands are followed."""
 
@@ -86,3 +89,31 @@ class Braid(Line):
         size = given.number("width"), given.number("height")
         made = braid(given.curve("curve").curve, strands, size, given.number("turn"), FINE * max(size))
         return CurvesItem(made.curves, _told(strands, "strands", made.apart))
+
+
+class ChainLine(Line):
+    """Links of a chain along a curve."""
+
+    chapter = "Draw"
+    summary = "Hang the links of a chain along a curve, each turned from the one before. Cord makes them solid."
+    words = ("links", "anchor", "mooring", "rings")
+    sentence = "**Chain** of links along {curve}, each {length} by {width} of {wire} wire, giving {gives}."
+    gives_kind = "curves"
+
+    verb: Literal["chain"] = "chain"
+    curve: OneCurve = ""
+    length: Annotated[Number, a_length("How long a link is outside.")] = "24 mm"
+    width: Annotated[Number, a_length("How wide a link is outside.")] = "15 mm"
+    wire: Annotated[Number, a_length("How thick its wire is.", 0.5)] = "4 mm"
+    gives: CurvesName = "links"
+
+    def build(self, given: Given) -> CurvesItem:
+        """Hang them."""
+        wire = given.number("wire")
+        made = make_chain(given.curve("curve").curve, given.number("length"), given.number("width"), wire)
+        if made.apart < wire * TOUCH:
+            raise KernelError(
+                f"Links run {wire - made.apart:.3g} mm into one another: the curve bends too tightly for them. Take shorter links, "
+                "thinner wire, or a softer curve."
+            )
+        return CurvesItem(made.links, f"{len(made.links)} links, {made.apart - wire:.2g} mm apart at the nearest.")

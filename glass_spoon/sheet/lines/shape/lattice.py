@@ -136,7 +136,10 @@ class LatticeLine(ShapeLine):
                 for axis, name, value in zip(SPACE, _GOES, by, strict=True)
             )
             place = places[tuple(cell - 1 for cell in at)]
-            found.append(Handle(f"lattice point {at[0]}, {at[1]}, {at[2]}", vector_of(np.round(place, 4)), changes))
+            still = lattice.places[tuple(cell - 1 for cell in at)]
+            start = vector_of(np.round(still, 4)) if np.abs(place - still).max() > 0 else None
+            name = f"lattice point {at[0]}, {at[1]}, {at[2]}"
+            found.append(Handle(name, vector_of(np.round(place, 4)), changes, None, start))
         return found
 
 
