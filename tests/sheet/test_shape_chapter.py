@@ -356,3 +356,26 @@ def test_a_chain_on_too_small_a_ring_is_refused():
     assert wide.reports["l3"].status == "good"
     tight = built({**circle, "radius": "12 mm"}, {"verb": "chain", "curve": "l1"})
     assert "thinner wire, or a softer curve" in tight.reports["l2"].findings[0].sentence
+
+
+def test_a_lattice_stands_round_what_marks_hold():
+    """Round the top of a post: its box is the top's, its handles stand there, and what is farther than the reach stays."""
+    post = {"verb": "block", "gives": "post", "width": "20 mm", "depth": "20 mm", "height": "60 mm", "edge": "5 mm"}
+    mark = {"verb": "mark", "mesh": "l1", "what": "faces facing", "towards": "up", "angle": "10°", "gives": "top"}
+    moves = [{"i": 2, "j": 2, "k": k, "rise": 8} for k in (1, 2)]
+    lattice = {"verb": "lattice", "item": "l1", "tall": 2, "marks": ["l2"], "reach": "10 mm", "moves": moves}
+    before, build = points(built(post)), built(post, mark, lattice)
+    moved = np.linalg.norm(points(build) - before, axis=1)
+    top = before[:, 2].max()
+    assert moved[before[:, 2] == top].max() == pytest.approx(8 / 4)
+    assert moved[before[:, 2] < top - 11].max() == 0.0
+    places = np.array([handle.place for handle in build.handles(build.document.lines[2])])
+    assert places[:, 2].min() == pytest.approx(top, abs=1e-3)
+
+
+def test_what_lies_over_itself_round_a_closed_curve_is_told():
+    """A bar longer than the way round."""
+    bar = {"verb": "block", "gives": "bar", "width": "100 mm", "depth": "2 mm", "height": "2 mm", "edge": "2 mm"}
+    ring = {"verb": "circle", "gives": "path", "radius": "10 mm"}
+    build = built(bar, ring, {"verb": "follow", "item": "l1", "curve": "l2"})
+    assert "lies over itself" in build.reports["l3"].findings[0].sentence

@@ -26,21 +26,18 @@ BLOCK = 16_384
 class Lattice:
     """Points (l, m, n) even over a box from low to high (3,) in mm, and how far each goes, moves (l, m, n, 3) in mm.
 
-    smooth: every point reaches all, with the degree that there are points for; else its neighbours alone. blend: how far
-    in mm outside the box what it does fades to nothing; 0 for nothing outside, inf for going on as at the border.
+    smooth: every point reaches all, with the degree that there are points for; else its neighbours alone. What
+    lies outside the box goes as the place of its border that is nearest.
     """
 
     low: Floats
     high: Floats
     moves: Floats
     smooth: bool = True
-    blend: float = 0.0
 
     @property
     def placement(self) -> Placement | None:
-        """The affine map that the moves are, where all of space follows them; None for one that bends straight lines."""
-        if not np.isinf(self.blend):
-            return None
+        """The affine map that the moves are; None for one that bends straight lines."""
         flat, moves = self.places.reshape(-1, 3), self.moves.reshape(-1, 3)
         if not moves.any():
             return Placement(np.eye(3), np.zeros(3))
@@ -86,16 +83,5 @@ class Lattice:
                 rows.append(basis_matrix(knots, degree, inside[part, axis]))
             net = np.einsum("ni,ijkd->njkd", rows[0], self.moves)
             net = np.einsum("nj,njkd->nkd", rows[1], net)
-            result[part] += np.einsum("nk,nkd->nd", rows[2], net) * self._share(points[part], inside[part])[:, None]
+            result[part] += np.einsum("nk,nkd->nd", rows[2], net)
         return result
-
-    def _share(self, points: Floats, inside: Floats) -> Floats:
-        """Return how much of it (n,) is done at points, by how far outside the box they lie."""
-        if np.isinf(self.blend):
-            return np.ones(len(points))
-        nearest = self.low + inside * (self.high - self.low)
-        away = np.linalg.norm(points - nearest, axis=1)
-        if self.blend <= 0:
-            return (away <= 1e-9 * float((self.high - self.low).max())).astype(np.float64)
-        t = np.clip(1 - away / self.blend, 0.0, 1.0)
-        return t**3 * (t * (6 * t - 15) + 10)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -101,10 +100,3 @@ class Faded:
     def apply(self, points: Floats) -> Floats:
         """Return where the points (n, 3) whose weights (n,) these are go."""
         return points + self.weights[:, None] * (self.whole.apply(points) - points)
-
-
-def chained(maps: Sequence[SpaceMap], points: Floats) -> Floats:
-    """Return where points (n, 3) go by one map after another."""
-    for one in maps:
-        points = one.apply(points)
-    return points

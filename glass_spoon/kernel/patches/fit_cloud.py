@@ -15,6 +15,7 @@ from scipy.sparse.linalg import spsolve
 
 from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.curves.evaluate.basis import basis_matrix, sparse_basis
+from glass_spoon.kernel.curves.read.plane_of_curve import TOWARDS
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
@@ -30,8 +31,6 @@ ROUNDS = 3
 MOST_POINTS = 500_000
 FLAT = 1e-6
 """Points within this share of their extent of a line span no surface."""
-TOWARDS = np.array([0.3, -0.5, 1.0])
-"""The side to which it faces."""
 
 
 @dataclass(frozen=True, eq=False)

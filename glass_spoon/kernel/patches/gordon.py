@@ -13,12 +13,14 @@ import numpy as np
 from scipy.interpolate import BSpline, CubicSpline, PchipInterpolator, make_interp_spline
 
 from glass_spoon.kernel.arrays import Floats, cross, lengths
+from glass_spoon.kernel.curves.alter.align_sections import merged_knots
 from glass_spoon.kernel.curves.alter.edit_knots import elevate_degree, rescale_domain, trim_curve
 from glass_spoon.kernel.curves.evaluate.arc_length import ArcLength, measure_length
 from glass_spoon.kernel.curves.evaluate.basis import basis_matrix
 from glass_spoon.kernel.curves.evaluate.blossom import conversion_matrix
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import closed_at_kink, find_kinks
+from glass_spoon.kernel.curves.read.plane_of_curve import TOWARDS
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.patches.curve_grid import CurveGrid, Family, read_grid
 from glass_spoon.kernel.patches.fit_rows import DEGREE, Asked, fit_rows
@@ -35,8 +37,6 @@ MOST_KNOTS = 200
 KINK = np.radians(1.0)
 SLOWEST = 0.2
 """How slow a curve may be run through, as a share of its slowest stretch between crossings in the mean."""
-TOWARDS = np.array([0.3, -0.5, 1.0])
-"""The side to which an open surface faces."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -101,7 +101,7 @@ def gordon_surface(curves: list[NurbsCurve], tolerance: float) -> Gordon:
     first = _rows(grid.first, grid.places[: len(grid.first.curves)], size)
     second = _rows(grid.second, grid.places.swapaxes(0, 1)[: len(grid.second.curves)], size)
     surface = _sum(first, second, _corrected(grid, first, second))
-    off = max(_off(grid.first, first, second.shares, surface), _off(grid.second, second, first.shares, _swapped(surface)))
+    off = max(_off(grid.first, first, second.shares, surface, 0), _off(grid.second, second, first.shares, surface, 1))
     return Gordon(
         _facing_out(surface, closed=first.ring or second.ring),
         (len(grid.first.curves), len(grid.second.curves)),
@@ -141,12 +141,12 @@ def _as_they_are(
     degree = max(part.degree for part in parts)
     parts = [elevate_degree(part, degree) for part in parts]
     inner = [_snapped(part.knots[degree + 1 : -degree - 1], shares) for part in parts]
-    merged = _merged(inner)
+    merged = merged_knots(inner, ALIKE)
     knots = np.concatenate((np.zeros(degree + 1), merged, np.ones(degree + 1)))
     control = []
     for part, own in zip(parts, inner, strict=True):
         before = np.concatenate((np.zeros(degree + 1), own, np.ones(degree + 1)))
-        control.append(conversion_matrix(before, degree, knots, degree) @ part.control_points)
+        control.append(_rewritten((degree, before), degree, knots) @ part.control_points)
     runs = tuple(_Run(arc, 0.0, None, *end) for arc, end in zip(arcs, ends, strict=True))
     return _Rows(degree, knots, np.array(control), shares, runs, family.ring, over)
 
@@ -287,7 +287,7 @@ _Space = tuple[int, Floats]
 def _common(spaces: list[_Space]) -> _Space:
     """Return the space that holds the splines of all."""
     degree = max(own for own, _ in spaces)
-    inner = _merged([_raised(knots, own, degree) for own, knots in spaces])
+    inner = merged_knots([_raised(knots, own, degree) for own, knots in spaces], ALIKE)
     return degree, np.concatenate((np.zeros(degree + 1), inner, np.ones(degree + 1)))
 
 
@@ -303,29 +303,13 @@ def _raised(knots: Floats, degree: int, to: int) -> Floats:
     return np.repeat(values, counts + to - degree)
 
 
-def _merged(inner: list[Floats]) -> Floats:
-    """Return the knots that hold each list's, every value as often as the list that repeats it most."""
-    values = np.unique(np.concatenate(inner))
-    if not len(values):
-        return values
-    groups = np.split(values, np.flatnonzero(np.diff(values) > ALIKE) + 1)
-    return np.concatenate(
-        [np.full(max(int(((own >= group[0]) & (own <= group[-1])).sum()) for own in inner), group[0]) for group in groups]
-    )
-
-
-def _off(family: Family, rows: _Rows, shares: Floats, surface: NurbsSurface) -> float:
-    """Return the largest distance in mm between curves of a family, along u, and the surface."""
+def _off(family: Family, rows: _Rows, shares: Floats, surface: NurbsSurface, axis: int) -> float:
+    """Return the largest distance in mm between curves of a family, along an axis, and the surface."""
     samples = np.unique(np.concatenate((np.linspace(0, 1, 161), rows.shares)))
     wanted = family.places(np.array([run.params(samples) for run in rows.runs]))
-    found = evaluate_grid(surface, samples, shares[: len(wanted)]).points
-    return float(lengths(found - wanted.swapaxes(0, 1)).max())
-
-
-def _swapped(surface: NurbsSurface) -> NurbsSurface:
-    """Return a surface with its axes changed over."""
-    (p, q), (u, v) = surface.degrees, surface.knots
-    return NurbsSurface((q, p), (v, u), surface.control_points.swapaxes(0, 1), surface.weights.T)
+    across = shares[: len(wanted)]
+    found = evaluate_grid(surface, *((samples, across) if axis == 0 else (across, samples))).points
+    return float(lengths((found.swapaxes(0, 1) if axis == 0 else found) - wanted).max())
 
 
 def _facing_out(surface: NurbsSurface, *, closed: bool) -> NurbsSurface:

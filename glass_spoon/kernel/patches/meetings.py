@@ -23,6 +23,9 @@ def curve_meetings(one: NurbsCurve, other: NurbsCurve, tolerance: float) -> Meet
     """Return the parameters of both where they cross, those of the other at ends of the first, and the other way round."""
 
     def find() -> Meetings:
+        low, high = (np.array([pick(curve.control_points, axis=0) for curve in (one, other)]) for pick in (np.min, np.max))
+        if (low[0] > high[1] + tolerance).any() or (low[1] > high[0] + tolerance).any():
+            return [], ([], [])
         crossings = [(float(s), float(t)) for s, t in zip(*find_crossings(one, other, tolerance), strict=True)]
         return crossings, (_at_ends(one, other, tolerance), _at_ends(other, one, tolerance))
 

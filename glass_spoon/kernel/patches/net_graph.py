@@ -87,12 +87,7 @@ def _meet(curves: list[NurbsCurve], tolerance: float) -> tuple[Floats, list[list
         inner = find_kinks(curve, KINK).tolist()
         found += [(number, float(param)) for param in (*curve.domain, *inner)]
         found += [(number, param) for param in own_crossings(curve, tolerance)]
-    boxes = [
-        (curve.control_points.min(axis=0) - tolerance, curve.control_points.max(axis=0) + tolerance) for curve in curves
-    ]
     for a, b in combinations(range(len(curves)), 2):
-        if (boxes[a][0] > boxes[b][1]).any() or (boxes[b][0] > boxes[a][1]).any():
-            continue
         crossings, ends = curve_meetings(curves[a], curves[b], tolerance)
         if len(crossings) > MOST_CROSSINGS:
             raise KernelError(

@@ -153,7 +153,7 @@ def make_compatible(sections: list[NurbsCurve], tolerance: float = 0.0) -> list[
     values = np.concatenate([section.knots[degree + 1 : -degree - 1] for section in even])
     if not len(values):
         return even
-    merged = _merged_knots([section.knots[degree + 1 : -degree - 1] for section in even])
+    merged = merged_knots([section.knots[degree + 1 : -degree - 1] for section in even])
     richest = max(len(section.control_points) for section in even)
     if tolerance > 0 and len(merged) > PILE * richest:
         anew = _written_anew(even, tolerance, len(merged))
@@ -288,13 +288,15 @@ def _between_stops(section: NurbsCurve, kinks: Floats, stops: Floats) -> NurbsCu
     return rescale_domain(joined, 0.0, 1.0)
 
 
-def _merged_knots(inner: list[Floats]) -> Floats:
-    """Return the knots that hold every section's, each value as often as the section that repeats it most."""
+def merged_knots(inner: list[Floats], same: float = SAME_KNOT) -> Floats:
+    """Return the knots that hold every list's, each value as often as the list that repeats it most; values within `same` of
+    each other are one.
+    """
     values = np.unique(np.concatenate(inner))
-    groups = np.split(values, np.flatnonzero(np.diff(values) > SAME_KNOT) + 1)
-    merged = []
+    groups = np.split(values, np.flatnonzero(np.diff(values) > same) + 1) if len(values) else []
+    merged = [np.zeros(0)]
     for group in groups:
-        low, high = group[0] - SAME_KNOT / 2, group[-1] + SAME_KNOT / 2
+        low, high = group[0] - same / 2, group[-1] + same / 2
         most = max(int(((knots >= low) & (knots <= high)).sum()) for knots in inner)
         merged.append(np.full(most, group.mean()))
     return np.concatenate(merged)

@@ -10,6 +10,9 @@ from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.errors import InvalidInput
 
+TOWARDS = np.array([0.3, -0.5, 1.0])
+"""Of the two sides of a plane the one that counts: above, in front, to the right."""
+
 
 @dataclass(frozen=True, eq=False)
 class Plane:

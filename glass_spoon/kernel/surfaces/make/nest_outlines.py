@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.surfaces.make.outline_crossings import is_inside
+from glass_spoon.kernel.surfaces.make.outline_loop import signed_area
 
 PLACES = 6
 """Places a span of an outline."""
@@ -29,11 +29,5 @@ def nest_outlines(curves: list[NurbsCurve]) -> list[tuple[NurbsCurve, list[Nurbs
         found.append((curves[k], []))
     for k in np.flatnonzero(depth % 2 == 1).tolist():
         about = [other for other in np.flatnonzero(within[k]).tolist() if depth[other] == depth[k] - 1]
-        found[number[min(about, key=lambda other: _area(lines[other]))]][1].append(curves[k])
+        found[number[min(about, key=lambda other: abs(signed_area(curves[other])))]][1].append(curves[k])
     return found
-
-
-def _area(line: Floats) -> float:
-    """Return the area that a closed line (n, 2) goes round, in mm²."""
-    ahead = np.roll(line, -1, axis=0)
-    return abs(float((line[:, 0] * ahead[:, 1] - line[:, 1] * ahead[:, 0]).sum())) / 2

@@ -34,7 +34,7 @@ class OutlineLoop:
 
 def make_loop(curve: NurbsCurve, *, inner: bool) -> OutlineLoop:
     """Return the loop of a closed curve in the xy plane."""
-    if (_signed_area(curve) < 0) != inner:
+    if (signed_area(curve) < 0) != inner:
         curve = reverse_curve(curve)
     kinks = find_kinks(curve, SHARP_ANGLE)
     at_seam = closed_at_kink(curve, SHARP_ANGLE)
@@ -48,7 +48,7 @@ def make_loop(curve: NurbsCurve, *, inner: bool) -> OutlineLoop:
     return OutlineLoop(runs, np.array(turns))
 
 
-def _signed_area(curve: NurbsCurve) -> float:
+def signed_area(curve: NurbsCurve) -> float:
     """Return the signed area in mm^2, near enough for its sign."""
     points = curve_points(curve, np.linspace(*curve.domain, 257))
     return float(points[:-1, 0] @ points[1:, 1] - points[:-1, 1] @ points[1:, 0]) / 2

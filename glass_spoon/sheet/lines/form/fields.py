@@ -9,7 +9,7 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.read.plane_of_curve import find_plane
+from glass_spoon.kernel.curves.read.plane_of_curve import TOWARDS, find_plane
 from glass_spoon.kernel.surfaces.make.section_runs import EndShape, middle_of
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, LawSpec, LawText, NameSpec, Number, NumberSpec
 from glass_spoon.sheet.items import Item, SurfaceItem, SurfacesItem
@@ -26,9 +26,6 @@ FinishShape = Annotated[EndShape, ChoiceSpec("How the end is closed.", ("open", 
 Within = Annotated[
     Number, NumberSpec("How far the result may be off.", "length", label="tolerance", least=1e-5, most=1e3, step=0.01)
 ]
-
-TOWARDS = np.array([0.3, -0.5, 1.0])
-"""Of the two sides of a plane the one that counts: above, in front, to the right."""
 
 STRAIGHT = 1e-9
 """A curve within this share of its size of a line is straight."""

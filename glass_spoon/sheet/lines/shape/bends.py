@@ -104,7 +104,7 @@ class BendLine(SpanLine):
         """Bend it."""
         return Bend(laid.axes, laid.low, laid.high, self._angle(given, laid), laid.stays(self.stays))
 
-    def notes(self, given: Given, laid: Laid) -> list[str]:
+    def notes(self, given: Given, laid: Laid, of: SpaceMap) -> list[str]:
         """Tell of a bend that is tighter than it is thick, and of one that runs over itself."""
         angle, length = self._angle(given, laid), laid.high - laid.low
         deep = float(laid.reach[1, 0] if angle > 0 else -laid.reach[0, 0])
@@ -250,7 +250,7 @@ class StretchLine(SpanLine):
             laid.axes, laid.low, laid.high, given.number("factor"), laid.stays(self.stays), keeps, self.span == "whole"
         )
 
-    def notes(self, given: Given, laid: Laid) -> list[str]:
+    def notes(self, given: Given, laid: Laid, of: SpaceMap) -> list[str]:
         """Tell that the volume is kept of the whole alone."""
         if self.span == "whole" or self.volume != "its volume kept":
             return []

@@ -15,12 +15,12 @@ from glass_spoon.kernel.deform.lattice import Lattice
 from glass_spoon.kernel.deform.space_map import Axes, SpaceMap
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.sheet.fields import ChoiceSpec, Column, LawSpec, LawText, Number, NumberSpec, ReferenceSpec, Rows, TableSpec
-from glass_spoon.sheet.handle import BEFORE, SPACE, Change, Handle, ItemOf, vector_of
+from glass_spoon.sheet.handle import SPACE, Change, Handle, ItemOf, vector_of
 from glass_spoon.sheet.items import Item
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.place.fields import AxisField
-from glass_spoon.sheet.lines.shape.shape_work import MARKED, TOLERANCE, AxisLine, Laid, ShapeLine
+from glass_spoon.sheet.lines.shape.shape_work import MARKED, TOLERANCE, AxisLine, Laid, ShapeLine, held_points
 from glass_spoon.sheet.phrase import Phrase
 
 MOST_HANDLES = 400
@@ -81,8 +81,13 @@ class LatticeLine(ShapeLine):
     ] = "as it is"
 
     def laid(self, given: Given, item: Item) -> Laid:
-        """Return the box of the item; it may be flat."""
-        low, high = (np.asarray(end) for end in kind_of(item).extent(item, np.eye(3)))
+        """Return the box of the item, or of what marks of it hold; it may be flat."""
+        if given.marks("marks"):
+            mesh, held = held_points(given)
+            own = mesh.mesh.positions[held]
+            low, high = own.min(axis=0), own.max(axis=0)
+        else:
+            low, high = (np.asarray(end) for end in kind_of(item).extent(item, np.eye(3)))
         return Laid(Axes(np.zeros(3), np.eye(3)), float(low[2]), float(high[2]), np.stack((low, high)))
 
     def space_map(self, given: Given, laid: Laid) -> SpaceMap:
@@ -110,14 +115,14 @@ class LatticeLine(ShapeLine):
             moves = np.where(own & np.flip(own, turn), moves, moves + other)
         low, high = laid.reach
         grow = np.where(high - low > 0, 0.0, 1e-6 * max(float((high - low).max()), 1e-9))
-        return Lattice(low - grow, high + grow, moves, self.smooth == "all following", np.inf)
+        return Lattice(low - grow, high + grow, moves, self.smooth == "all following")
 
     def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
         """Return the points of the lattice, where they have gone."""
-        item = item_of(BEFORE)
-        if item is None:
+        laid = self.laid_by_hand(values, item_of)
+        if laid is None:
             return []
-        lattice = self._lattice(values, self.laid(Given(values, {"item": item}), item))
+        lattice = self._lattice(values, laid)
         typed: dict[tuple[int, ...], Floats] = {}
         for row in values["moves"]:
             at = tuple(int(cell) for cell in row[:3])
@@ -177,11 +182,18 @@ class FollowLine(AxisLine):
         law = given.law("scale")
         return AlongCurve(laid.axes, laid.low, laid.high, curve, given.number("begins"), rate, self.facing, law.at)
 
-    def notes(self, given: Given, laid: Laid) -> list[str]:
+    def notes(self, given: Given, laid: Laid, of: SpaceMap) -> list[str]:
         """Tell where it runs on past the end of the curve."""
         curve = given.curve("curve").curve
-        if self.fit == "filling it" or curve.is_closed(1e-6):
+        if self.fit == "filling it":
             return []
+        if curve.is_closed(1e-6):
+            over = laid.high - laid.low - measure_length(curve).length
+            if over <= 1e-6 * (laid.high - laid.low):
+                return []
+            return [
+                f"It is {over:.3g} mm longer than the way round the curve, and lies over itself. Let it fill the curve, or shorten it."
+            ]
         over = given.number("begins") + laid.high - laid.low - measure_length(curve).length
         if over <= 1e-6 * (laid.high - laid.low):
             return []

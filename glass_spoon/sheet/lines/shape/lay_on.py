@@ -88,13 +88,11 @@ class LayOnLine(ShapeLine):
             return MeshHost(mesh.mesh)
         return SurfacesHost(tuple(given.surfaces("host").surfaces))
 
-    def notes(self, given: Given, laid: Laid) -> list[str]:
+    def notes(self, given: Given, laid: Laid, of: SpaceMap) -> list[str]:
         """Tell what lies beside the host."""
-        if "host" not in given.items or self.manner != "straight":
+        if not isinstance(of, OntoHost) or self.manner != "straight":
             return []
         item = given.items["item"]
-        of = self.space_map(given, laid)
-        assert isinstance(of, OntoHost)
         places = kind_of(item).trace(item)
         places = places[:: max(1, len(places) // MOST_LOOKED_AT)]
         missed = of.missed(places)

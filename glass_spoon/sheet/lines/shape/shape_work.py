@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, lengths
+from glass_spoon.kernel.arrays import Bools, Floats, lengths
 from glass_spoon.kernel.deform.space_map import Axes, Faded, SpaceMap, how_stretched
 from glass_spoon.kernel.detail.shift import distances, fading
 from glass_spoon.kernel.errors import InvalidInput, KernelError
@@ -20,7 +20,7 @@ from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.detail.detail_work import FadeLaw, Reach
 from glass_spoon.sheet.lines.form.fields import Within, noted
-from glass_spoon.sheet.lines.mesh_work.fields import mesh_findings
+from glass_spoon.sheet.lines.mesh_work.fields import marked_points, mesh_findings
 from glass_spoon.sheet.lines.place.fields import ANY, AxisField, own_frame
 from glass_spoon.sheet.planes import AXES
 
@@ -108,7 +108,7 @@ class ShapeLine(Line):
         """Return the map for an item as it lies."""
         raise NotImplementedError
 
-    def notes(self, given: Given, laid: Laid) -> list[str]:
+    def notes(self, given: Given, laid: Laid, of: SpaceMap) -> list[str]:
         """Return what is worth a look in how it is mapped."""
         return []
 
@@ -122,22 +122,15 @@ class ShapeLine(Line):
         placement = of.placement
         if placement is not None:
             placed: Item = kind_of(item).place(item, placement)
-            return _telling(placed, _stretch_told(item, placed, of), self.notes(given, laid))
+            return _telling(placed, _stretch_told(item, placed, of), self.notes(given, laid, of))
         whole = as_mesh(item) or item
         made, off = kind_of(whole).deform(whole, of, given.number("tolerance"))
         told = _stretch_told(whole, made, of) + (f" At most {max(off, 1e-9):.2g} mm off." if off else "")
-        return _telling(made, told, self.notes(given, laid))
+        return _telling(made, told, self.notes(given, laid, of))
 
     def _near_marks(self, given: Given, of: SpaceMap) -> Item:
         """Map what marks of a mesh hold, and what is near them in part."""
-        item = as_mesh(given.items["item"])
-        if item is None:
-            raise KernelError("Marks lie on a mesh, and this is none. Shape it without marks, or make a mesh of it first.")
-        held = np.zeros(item.mesh.point_count, dtype=bool)
-        for mark in given.marks("marks"):
-            held |= mark.on(item).points()
-        if not held.any():
-            raise KernelError("The marks find nothing on this mesh now: change their rule, or what is above them.")
+        item, held = held_points(given)
         reach = given.number("reach")
         weights = fading(distances(item.mesh, held, reach, along=True), reach, given.law("law").at)
         made, _ = kind_of(item).deform(item, Faded(of, weights), given.number("tolerance"))
@@ -152,8 +145,10 @@ class ShapeLine(Line):
         item = item_of(BEFORE)
         if item is None:
             return None
+        marks = {name: item_of(name) for name in self.references() if name.startswith("marks.")}
+        given = Given(values, {"item": item, **{name: mark for name, mark in marks.items() if mark is not None}})
         try:
-            return self.laid(Given(values, {"item": item}), item)
+            return self.laid(given, item)
         except KernelError:
             return None
 
@@ -225,6 +220,17 @@ class SpanLine(AxisLine):
             length_handle(name, float(values[name]), laid.axes.origin, laid.axes.rows[2], label=label)
             for name, label in (("low", "lower height"), ("high", "upper height"))
         ]
+
+
+def held_points(given: Given) -> tuple[MeshItem, Bools]:
+    """Return the mesh that is shaped, and which of its points (n,) the marks hold; KernelError for none."""
+    item = as_mesh(given.items["item"])
+    if item is None:
+        raise KernelError("Marks lie on a mesh, and this is none. Shape it without marks, or make a mesh of it first.")
+    held = marked_points(given, "marks", item)
+    if not held.any():
+        raise KernelError("The marks find nothing on this mesh now: change their rule, or what is above them.")
+    return item, held
 
 
 def _stretch_told(before: Item, after: Item, of: SpaceMap) -> str:
