@@ -13,6 +13,7 @@ from glass_spoon.formats.apart import ApartError, RefusedApart, Task, TooLongApa
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import FlatCap, SurfaceSet
+from glass_spoon.kernel.trims.face import Face, FaceSet
 
 MEDIA_TYPE = "model/step"
 MAX_BYTES = 8_000_000
@@ -40,7 +41,7 @@ class NamedSurfaces:
     """Surfaces to write as one shape with its name and colour (linear red, green, blue), None for none."""
 
     name: str
-    shape: SurfaceSet
+    shape: SurfaceSet | FaceSet
     color: Color | None = None
 
 
@@ -54,15 +55,27 @@ class ReadSurface:
 
 
 @dataclass(frozen=True, eq=False)
+class ReadFace:
+    """A face that was read with its boundary, and the name and the colour of the shape it belongs to."""
+
+    name: str
+    face: Face
+    color: Color | None
+
+
+@dataclass(frozen=True, eq=False)
 class ReadStep:
     """What a file holds: surfaces in mm, facing as the file has them, and sentences on what could not be taken.
 
-    caps: the planes of flat faces that are bounded by any curves.
+    caps: the planes of flat faces that are bounded by any curves. faces: every face with its boundary. left_out: of what is
+    taken as whole surfaces; broken: of what could not be taken as faces either.
     """
 
     surfaces: tuple[ReadSurface, ...]
     caps: tuple[FlatCap, ...]
     left_out: tuple[str, ...]
+    faces: tuple[ReadFace, ...] = ()
+    broken: tuple[str, ...] = ()
 
 
 def write_step(items: list[NamedSurfaces]) -> bytes:
@@ -82,8 +95,8 @@ def write_step(items: list[NamedSurfaces]) -> bytes:
 def read_step(data: bytes) -> ReadStep:
     """Return the surfaces of a STEP file, exact: planes, cylinders, cones, spheres and tori too are written as NURBS.
 
-    Faces that are a whole rectangle of their surface are taken, and flat ones by their plane; bent ones bounded by other
-    curves are left out and told.
+    Faces that are a whole rectangle of their surface are taken, flat ones by their plane, and all of them with their
+    boundaries.
     Raises UnreadableStep for a file that is too large, broken, or without a face.
     """
     if len(data) > MAX_BYTES:
@@ -93,7 +106,7 @@ def read_step(data: bytes) -> ReadStep:
     found = _read.get(hashlib.blake2b(data, digest_size=16).digest(), lambda: _read_apart(data))
     if isinstance(found, str):
         raise UnreadableStep(found)
-    if not found.surfaces:
+    if not found.surfaces and not found.faces:
         told = " ".join(found.left_out)
         raise UnreadableStep(f"The file holds no surface that can be taken. {told}".strip())
     return found

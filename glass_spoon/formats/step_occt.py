@@ -22,14 +22,14 @@ from OCP.BRepBuilderAPI import (
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepLib import BRepLib
 from OCP.BRepTools import BRepTools
-from OCP.Geom import Geom_BSplineCurve, Geom_BSplineSurface, Geom_Plane
+from OCP.Geom import Geom_Plane
 from OCP.GeomConvert import GeomConvert
 from OCP.gp import gp_Dir, gp_Pln, gp_Pnt
 from OCP.GProp import GProp_GProps
 from OCP.IFSelect import IFSelect_RetDone
 from OCP.Interface import Interface_Static
 from OCP.Message import Message
-from OCP.OCP.collections import Array1_double, Array1_gp_Pnt, Array1_int, Array2_double, Array2_gp_Pnt, Sequence_TDF_Label
+from OCP.OCP.collections import Sequence_TDF_Label
 from OCP.Quantity import Quantity_Color, Quantity_TOC_RGB
 from OCP.STEPCAFControl import STEPCAFControl_Reader, STEPCAFControl_Writer
 from OCP.STEPControl import STEPControl_AsIs
@@ -43,13 +43,14 @@ from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Face, TopoDS_Shape, TopoD
 from OCP.XCAFApp import XCAFApp_Application
 from OCP.XCAFDoc import XCAFDoc_ColorSurf, XCAFDoc_DocumentTool, XCAFDoc_ShapeTool
 
-from glass_spoon.formats.step import Color, NamedSurfaces, ReadStep, ReadSurface, UnreadableStep
-from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.formats.step import Color, NamedSurfaces, ReadFace, ReadStep, ReadSurface, UnreadableStep
+from glass_spoon.formats.step_faces import bounded_face, trimmed_faces
+from glass_spoon.formats.step_geometry import geom_curve, geom_surface, kernel_surface
 from glass_spoon.kernel.surfaces.alter.edit_surface import reverse_surface, split_surface
-from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, edge_curve, make_surface
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, edge_curve
 from glass_spoon.kernel.surfaces.evaluate.surface_kinks import surface_kinks
 from glass_spoon.kernel.surfaces.sets.surface_set import FlatCap, SurfaceSet, edge_loops
+from glass_spoon.kernel.trims.face import FaceSet
 
 WHOLE = 1e-6
 """A face counts as a whole rectangle of its surface when its area differs from that by no more than this share."""
@@ -94,17 +95,24 @@ def _new_document() -> Any:
     return document
 
 
-def _sewn(shape: SurfaceSet) -> TopoDS_Shape:
+def _sewn(shape: SurfaceSet | FaceSet) -> TopoDS_Shape:
     """Return a set as a shape: faces sewn along the edges that they share, solids where they close."""
+    if isinstance(shape, FaceSet):
+        return _together(trimmed_faces(shape), shape.tolerance)
     faces = [
-        BRepBuilderAPI_MakeFace(_geom_surface(piece), FACE_TOLERANCE).Face()
+        BRepBuilderAPI_MakeFace(geom_surface(piece), FACE_TOLERANCE).Face()
         for surface in shape.surfaces
         for piece in _smooth_pieces(surface)
     ]
     faces += [_cap_face(shape, number) for number in range(len(shape.caps))]
+    return _together(faces, shape.tolerance)
+
+
+def _together(faces: list[Any], tolerance: float) -> TopoDS_Shape:
+    """Return faces sewn along the edges that they share, solids where they close."""
     if len(faces) == 1:
         return _solid(_shell_of(faces[0])) or faces[0]
-    sewing = BRepBuilderAPI_Sewing(max(shape.tolerance, FACE_TOLERANCE))
+    sewing = BRepBuilderAPI_Sewing(max(tolerance, FACE_TOLERANCE))
     for face in faces:
         sewing.Add(face)
     sewing.Perform()
@@ -162,43 +170,6 @@ def _smooth_pieces(surface: NurbsSurface) -> list[NurbsSurface]:
     return pieces
 
 
-def _distinct(knots: Floats) -> tuple[Any, Any]:
-    """Return knots as Open CASCADE has them: values and how often each is repeated."""
-    values, counts = np.unique(knots, return_counts=True)
-    own, times = Array1_double(1, len(values)), Array1_int(1, len(values))
-    for place, (value, count) in enumerate(zip(values, counts, strict=True), 1):
-        own.SetValue(place, float(value))
-        times.SetValue(place, int(count))
-    return own, times
-
-
-def _geom_surface(surface: NurbsSurface) -> Geom_BSplineSurface:
-    """Return a surface as Open CASCADE has it."""
-    rows, columns = surface.weights.shape
-    poles, weights = Array2_gp_Pnt(1, rows, 1, columns), Array2_double(1, rows, 1, columns)
-    for i in range(rows):
-        for j in range(columns):
-            poles.SetValue(i + 1, j + 1, gp_Pnt(*map(float, surface.control_points[i, j])))
-            weights.SetValue(i + 1, j + 1, float(surface.weights[i, j]))
-    (u, u_times), (v, v_times) = (_distinct(knots) for knots in surface.knots)
-    p, q = surface.degrees
-    if not surface.is_rational:
-        return Geom_BSplineSurface(poles, u, v, u_times, v_times, p, q, False, False)
-    return Geom_BSplineSurface(poles, weights, u, v, u_times, v_times, p, q, False, False)
-
-
-def _geom_curve(curve: NurbsCurve) -> Geom_BSplineCurve:
-    """Return a curve as Open CASCADE has it."""
-    poles, weights = Array1_gp_Pnt(1, len(curve.weights)), Array1_double(1, len(curve.weights))
-    for place, (point, weight) in enumerate(zip(curve.control_points, curve.weights, strict=True), 1):
-        poles.SetValue(place, gp_Pnt(*map(float, point)))
-        weights.SetValue(place, float(weight))
-    values, times = _distinct(curve.knots)
-    if not curve.is_rational:
-        return Geom_BSplineCurve(poles, values, times, curve.degree, False)
-    return Geom_BSplineCurve(poles, weights, values, times, curve.degree, False)
-
-
 def _cap_face(shape: SurfaceSet, number: int) -> TopoDS_Shape:
     """Return a flat cap as a face of its plane, bounded by the edges that it closes."""
     cap = shape.caps[number]
@@ -208,7 +179,7 @@ def _cap_face(shape: SurfaceSet, number: int) -> TopoDS_Shape:
         wire = BRepBuilderAPI_MakeWire()
         for name, _ in loop:
             edge = edge_curve(shape.surfaces[name.piece], name.axis, name.end)
-            wire.Add(BRepBuilderAPI_MakeEdge(_geom_curve(edge)).Edge())
+            wire.Add(BRepBuilderAPI_MakeEdge(geom_curve(edge)).Edge())
         size = sum(float(shape.edges.lengths[shape.edges.number[name]]) for name, _ in loop)
         wires.append((size, wire.Wire()))
     ordered = [wire for _, wire in sorted(wires, key=lambda pair: -pair[0])]
@@ -241,10 +212,16 @@ def read(data: bytes) -> ReadStep:
             raise UnreadableStep("The STEP file is broken and could not be read. Export it again.")
     surfaces: list[ReadSurface] = []
     caps: list[FlatCap] = []
+    faces: list[ReadFace] = []
     trimmed: Counter[str] = Counter()
+    broken: Counter[str] = Counter()
     for named in _shapes(document):
         for face, color in _faces(document, named):
-            surface, cap = _whole_surface(face), _flat_cap(face)
+            surface, cap, bounded = _whole_surface(face), _flat_cap(face), bounded_face(face)
+            if bounded is None:
+                broken[named.name] += 1
+            else:
+                faces.append(ReadFace(named.name, bounded, color))
             if surface is not None:
                 surfaces.append(ReadSurface(named.name, surface, color))
             elif cap is not None:
@@ -256,7 +233,11 @@ def read(data: bytes) -> ReadStep:
         "across the surface (holes or trims) and left out."
         for name, count in trimmed.items()
     ]
-    return ReadStep(tuple(surfaces), tuple(_distinct_planes(caps)), tuple(left_out))
+    lost = [
+        f"{count} face{'' if count == 1 else 's'} of {name or 'the part'} left out: the boundary could not be read."
+        for name, count in broken.items()
+    ]
+    return ReadStep(tuple(surfaces), tuple(_distinct_planes(caps)), tuple(left_out), tuple(faces), tuple(lost))
 
 
 def _distinct_planes(caps: list[FlatCap]) -> Iterator[FlatCap]:
@@ -273,7 +254,7 @@ def _distinct_planes(caps: list[FlatCap]) -> Iterator[FlatCap]:
 
 def _flat_cap(face: Any) -> FlatCap | None:
     """Return the plane of a flat face, facing as the face does; None for a bent one."""
-    points = _kernel_surface(_plain_surface(face)).control_points
+    points = kernel_surface(_plain_surface(face)).control_points
     flat = points.reshape(-1, 3)
     middle = flat.mean(axis=0)
     normal = np.linalg.svd(flat - middle)[2][2]
@@ -352,7 +333,7 @@ def _whole_surface(face: Any) -> NurbsSurface | None:
     piece.Segment(*bounds)
     if abs(_area(BRepBuilderAPI_MakeFace(piece, FACE_TOLERANCE).Face()) - _area(face)) > WHOLE * _area(face):
         return None
-    surface = _kernel_surface(piece)
+    surface = kernel_surface(piece)
     return reverse_surface(surface, 0) if face.Orientation() == TopAbs_REVERSED else surface
 
 
@@ -372,21 +353,3 @@ def _area(face: Any) -> float:
     props = GProp_GProps()
     BRepGProp.SurfaceProperties_s(face, props, 1e-9)
     return float(props.Mass())
-
-
-def _kernel_surface(surface: Any) -> NurbsSurface:
-    """Return a B-spline surface of Open CASCADE as the kernel has it."""
-    rows, columns = surface.NbUPoles(), surface.NbVPoles()
-    points, weights = np.empty((rows, columns, 3)), np.empty((rows, columns))
-    for i in range(rows):
-        for j in range(columns):
-            pole = surface.Pole(i + 1, j + 1)
-            points[i, j] = pole.X(), pole.Y(), pole.Z()
-            weights[i, j] = surface.Weight(i + 1, j + 1)
-    knots = []
-    for count, value, times in (
-        (surface.NbUKnots(), surface.UKnot, surface.UMultiplicity),
-        (surface.NbVKnots(), surface.VKnot, surface.VMultiplicity),
-    ):
-        knots.append(np.repeat([value(k) for k in range(1, count + 1)], [times(k) for k in range(1, count + 1)]))
-    return make_surface((surface.UDegree(), surface.VDegree()), (knots[0], knots[1]), points, weights)

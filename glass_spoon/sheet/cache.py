@@ -9,7 +9,7 @@ from collections import OrderedDict
 from threading import Lock
 from typing import Any, Protocol
 
-from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfacesItem
+from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfacesItem, TrimmedItem
 from glass_spoon.sheet.line import Finding
 
 Result = tuple[Item, tuple[Finding, ...] | None]
@@ -103,6 +103,8 @@ def _size(item: Item) -> int:
         return 8 * len(item.mark) + 1024
     if isinstance(item, SurfacesItem):
         return sum(4 * int(surface.control_points.nbytes) + 8192 for surface in item.shape.surfaces)
+    if isinstance(item, TrimmedItem):
+        return sum(4 * int(face.surface.control_points.nbytes) + 16384 for face in item.shape.faces)
     if isinstance(item, CurvesItem):
         return sum(int(curve.control_points.nbytes) + 1024 for curve in item.curves)
     return int((item.curve if isinstance(item, CurveItem) else item.surface).control_points.nbytes) + 4096

@@ -15,7 +15,7 @@ from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.subdivision.catmull_clark import MAX_LEVEL, predict_faces, subdivide
 from glass_spoon.kernel.surfaces.sets.surface_set import one_as_set
 from glass_spoon.sheet.evaluate import Build, ItemState
-from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, MeshItem, SurfaceItem, SurfacesItem, TrimmedItem
 from glass_spoon.sheet.mesh_item import FACE_LIMIT
 from glass_spoon.sheet.planes import PLANE_AXES
 
@@ -125,10 +125,10 @@ def write_curves(build: Build, item: str, ending: str, view: str = "front") -> b
 def write_surfaces(build: Build, item: str, paint: Callable[[str], Color | None] = lambda item: None) -> bytes:
     """Return a STEP file of surfaces; `paint` gives the colour of an item. Hidden ones stay behind unless asked for."""
     found: list[NamedSurfaces] = []
-    for name, state in _sent(build, item, "surface", "surfaces"):
+    for name, state in _sent(build, item, "surface", "surfaces", "trimmed"):
         if isinstance(state.item, SurfaceItem):
             found.append(NamedSurfaces(name, one_as_set(state.item.surface), paint(state.item_id)))
-        elif isinstance(state.item, SurfacesItem):
+        elif isinstance(state.item, SurfacesItem | TrimmedItem):
             found.append(NamedSurfaces(name, state.item.shape, paint(state.item_id)))
     if not found:
         raise NothingToSend("There is no surface to send out yet. Form one, or mend the lines that need a look.")

@@ -8,6 +8,7 @@ from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.meshes.marked import Mark
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
+from glass_spoon.kernel.trims.face import FaceSet
 from glass_spoon.sheet.bodies_item import BodiesItem
 from glass_spoon.sheet.mark_rule import MarkRule
 from glass_spoon.sheet.mesh_item import Aim, Done, Maker, MeshItem, Note, Piece
@@ -27,6 +28,7 @@ __all__ = [
     "Piece",
     "SurfaceItem",
     "SurfacesItem",
+    "TrimmedItem",
     "as_mesh",
 ]
 
@@ -83,6 +85,21 @@ class SurfacesItem:
 
 
 @dataclass(frozen=True, eq=False)
+class TrimmedItem:
+    """Faces: surfaces with boundary loops, that are meshed as one piece.
+
+    names, colors: of each face as a file had them, linear red, green, blue. notes, told: as of surfaces.
+    """
+
+    shape: FaceSet
+    notes: tuple[str, ...] = ()
+    told: str = ""
+    names: tuple[str, ...] = ()
+    colors: tuple[tuple[float, float, float] | None, ...] = ()
+    kind: str = field(default="trimmed", init=False)
+
+
+@dataclass(frozen=True, eq=False)
 class MarkItem:
     """A mark: the rule that finds it on any mesh, the mesh item that it was made on, and what it found there."""
 
@@ -102,4 +119,4 @@ def as_mesh(item: object) -> MeshItem | None:
     return item.whole if isinstance(item, BodiesItem) else item if isinstance(item, MeshItem) else None
 
 
-Item = CurveItem | CurvesItem | SurfaceItem | SurfacesItem | MeshItem | BodiesItem | MarkItem
+Item = CurveItem | CurvesItem | SurfaceItem | SurfacesItem | TrimmedItem | MeshItem | BodiesItem | MarkItem

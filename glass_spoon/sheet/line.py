@@ -16,6 +16,8 @@ from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.law import Law
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, one_as_set
+from glass_spoon.kernel.trims.face import FaceSet
+from glass_spoon.kernel.trims.from_set import faces_of_set
 from glass_spoon.sheet.expressions import Quantity
 from glass_spoon.sheet.fields import (
     LineId,
@@ -25,7 +27,17 @@ from glass_spoon.sheet.fields import (
     spec_of,
 )
 from glass_spoon.sheet.handle import Handle, ItemOf, place_handles
-from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import (
+    BodiesItem,
+    CurveItem,
+    CurvesItem,
+    Item,
+    MarkItem,
+    MeshItem,
+    SurfaceItem,
+    SurfacesItem,
+    TrimmedItem,
+)
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.sources import NOTHING_KEPT, Sources
 from glass_spoon.sheet.upgrades import version_of
@@ -167,6 +179,11 @@ class Given:
     def every_set(self, name: str) -> list[SurfaceSet]:
         """Return the set, or the single surface as a set, of each item of a list of references, in order."""
         return [self.surfaces(key) for key in self._keys(name)]
+
+    def faces(self, name: str) -> FaceSet:
+        """Return the faces of the trimmed surface, the surface or the set that a field refers to."""
+        item = self.items[name]
+        return item.shape if isinstance(item, TrimmedItem) else faces_of_set(self.surfaces(name))
 
     def mesh(self, name: str) -> MeshItem:
         """Return the mesh that a field refers to; bodies are written out."""

@@ -17,6 +17,7 @@ BY_KIND: dict[str, tuple[str, ...]] = {
     "curves": ("cord", "loft", "plate"),
     "surface": ("mesh", "shell", "parallel"),
     "surfaces": ("mesh", "gather", "shell"),
+    "trimmed": ("mesh", "trim_surface", "untrim"),
     "mesh": ("smooth", "thicken", "mark"),
     "bodies": ("unite", "take", "move"),
 }

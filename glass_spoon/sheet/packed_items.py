@@ -15,6 +15,7 @@ from glass_spoon.kernel.meshes.topology import EdgeTable, Topology
 from glass_spoon.kernel.repeat.placements import Placements
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import FlatCap, SurfaceSet
+from glass_spoon.kernel.trims.face import Face, FaceSet
 from glass_spoon.sheet.cache import Result
 from glass_spoon.sheet.items import (
     BodiesItem,
@@ -29,6 +30,7 @@ from glass_spoon.sheet.items import (
     Piece,
     SurfaceItem,
     SurfacesItem,
+    TrimmedItem,
 )
 from glass_spoon.sheet.line import Action, Finding
 
@@ -36,9 +38,22 @@ from glass_spoon.sheet.line import Action, Finding
 @cache
 def item_kinds() -> Kinds:
     """Return all kinds of values that results are made of."""
-    items = (CurveItem, CurvesItem, SurfaceItem, SurfacesItem, MeshItem, BodiesItem, MarkItem, Piece, Maker, Done, Note)
+    items = (
+        CurveItem,
+        CurvesItem,
+        SurfaceItem,
+        SurfacesItem,
+        TrimmedItem,
+        MeshItem,
+        BodiesItem,
+        MarkItem,
+        Piece,
+        Maker,
+        Done,
+        Note,
+    )
     told = (Frame, Finding, Action, Reading, MarkRule, Mark)
-    shapes = (NurbsCurve, NurbsSurface, SurfaceSet, FlatCap, Placement, Placements, Mesh, Topology, EdgeTable)
+    shapes = (NurbsCurve, NurbsSurface, SurfaceSet, FlatCap, Face, FaceSet, Placement, Placements, Mesh, Topology, EdgeTable)
     return kinds_of(*items, *told, *shapes)
 
 

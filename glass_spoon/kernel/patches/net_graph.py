@@ -61,8 +61,8 @@ def read_net(curves: list[NurbsCurve], tolerance: float) -> NetGraph:
     Regions are found by turning at each meeting to the next stretch about the normal there. Raises KernelError where the
     curves close no region.
     """
-    meetings, params, gap = _meet(curves, tolerance)
-    stretches, loose = _without_loose(_stretches(curves, meetings, params))
+    meetings, params, gap = meet_curves(curves, tolerance)
+    stretches, loose = without_loose(stretches_between(curves, meetings, params))
     if not stretches:
         raise KernelError(
             f"The curves close no region: they meet at {len(meetings)} places within {tolerance:.3g} mm, and none comes "
@@ -78,7 +78,7 @@ def read_net(curves: list[NurbsCurve], tolerance: float) -> NetGraph:
     return NetGraph(meetings, tuple(stretches), normals, regions, gap, places, turned_normals(frames, *turns))
 
 
-def _meet(curves: list[NurbsCurve], tolerance: float) -> tuple[Floats, list[list[tuple[float, int]]], float]:
+def meet_curves(curves: list[NurbsCurve], tolerance: float) -> tuple[Floats, list[list[tuple[float, int]]], float]:
     """Return the meetings (n, 3), for each curve the parameters and numbers of its own in order, and the largest gap."""
     if len(curves) > MOST_CURVES:
         raise KernelError(f"{len(curves):,} curves are too many for one net; up to {MOST_CURVES:,} are taken.")
@@ -125,7 +125,7 @@ def _distinct(row: list[tuple[float, int]], curve: NurbsCurve) -> list[tuple[flo
     return kept
 
 
-def _stretches(curves: list[NurbsCurve], meetings: Floats, params: list[list[tuple[float, int]]]) -> list[Stretch]:
+def stretches_between(curves: list[NurbsCurve], meetings: Floats, params: list[list[tuple[float, int]]]) -> list[Stretch]:
     """Return the pieces between the meetings along each curve, their ends drawn onto the meetings."""
     result = []
     for number, (curve, row) in enumerate(zip(curves, params, strict=True)):
@@ -138,7 +138,7 @@ def _stretches(curves: list[NurbsCurve], meetings: Floats, params: list[list[tup
     return result
 
 
-def _without_loose(stretches: list[Stretch]) -> tuple[list[Stretch], list[int]]:
+def without_loose(stretches: list[Stretch]) -> tuple[list[Stretch], list[int]]:
     """Return the stretches that lead on at both ends, and the meetings at which others ended."""
     kept, loose = list(stretches), list[int]()
     while True:

@@ -12,11 +12,20 @@ from glass_spoon.sheet.kinds.curve import CurveKind, CurvesKind
 from glass_spoon.sheet.kinds.kind import Kind
 from glass_spoon.sheet.kinds.mark import MarkKind
 from glass_spoon.sheet.kinds.mesh import MeshKind
-from glass_spoon.sheet.kinds.surface import SurfaceKind, SurfacesKind
+from glass_spoon.sheet.kinds.surface import SurfaceKind, SurfacesKind, TrimmedKind
 
 KINDS: Mapping[str, Kind[Any]] = {
     kind.name: kind
-    for kind in (CurveKind(), CurvesKind(), SurfaceKind(), SurfacesKind(), MeshKind(), BodiesKind(), MarkKind())
+    for kind in (
+        CurveKind(),
+        CurvesKind(),
+        SurfaceKind(),
+        SurfacesKind(),
+        TrimmedKind(),
+        MeshKind(),
+        BodiesKind(),
+        MarkKind(),
+    )
 }
 """Every kind by its name."""
 

@@ -15,7 +15,8 @@ from glass_spoon.kernel.repeat.repeat_set import repeat_set
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.evaluate.extents import Extent, surface_extent, surface_trace, widest
 from glass_spoon.kernel.surfaces.sets.surface_set import one_as_set, place_set
-from glass_spoon.sheet.items import SurfaceItem, SurfacesItem
+from glass_spoon.kernel.trims.face import Face, make_face_set, place_face
+from glass_spoon.sheet.items import SurfaceItem, SurfacesItem, TrimmedItem
 from glass_spoon.sheet.kinds.kind import Kind
 
 
@@ -100,3 +101,48 @@ class SurfacesKind(Kind[SurfacesItem]):
     def take(self, item: SurfacesItem, number: int) -> SurfaceItem:
         """Take one."""
         return SurfaceItem(item.shape.surfaces[number])
+
+
+class TrimmedKind(Kind[TrimmedItem]):
+    """Faces: surfaces with boundary loops. Their loops lie in parameters, so that they go wherever the surfaces go."""
+
+    name: ClassVar[str] = "trimmed"
+    noun: ClassVar[str] = "trimmed surface"
+    plural: ClassVar[str] = "trimmed surfaces"
+    several: ClassVar[str] = "trimmed"
+    single: ClassVar[str] = "trimmed"
+    parts: ClassVar[str] = "faces"
+
+    def places(self, item: TrimmedItem) -> Floats:
+        """Return places all over the faces."""
+        return item.shape.trace
+
+    def place(self, item: TrimmedItem, placement: Placement) -> TrimmedItem:
+        """Place all of them."""
+        return self._with(item, [place_face(face, placement) for face in item.shape.faces])
+
+    def deform(self, item: TrimmedItem, of: SpaceMap, tolerance: float) -> tuple[TrimmedItem, float]:
+        """Map all of them: surfaces are written anew over their own knots, so that loops stay where they are."""
+        made = {face.surface.key: deform_surface(face.surface, of, tolerance) for face in item.shape.faces}
+        faces = [Face(made[face.surface.key].surface, face.loops) for face in item.shape.faces]
+        return self._with(item, faces), max(one.off for one in made.values())
+
+    def repeat(self, item: TrimmedItem, places: Placements) -> TrimmedItem:
+        """Repeat all of them, placement by placement."""
+        times = len(places)
+        faces = [place_face(face, places[k]) for k in range(times) for face in item.shape.faces]
+        return TrimmedItem(make_face_set(faces, item.shape.tolerance), (), "", item.names * times, item.colors * times)
+
+    def size(self, item: TrimmedItem) -> int:
+        """Count the faces."""
+        return len(item.shape.faces)
+
+    def take(self, item: TrimmedItem, number: int) -> TrimmedItem:
+        """Take one."""
+        return TrimmedItem(make_face_set(item.shape.faces[number : number + 1], item.shape.tolerance))
+
+    def _with(self, item: TrimmedItem, faces: list[Face]) -> TrimmedItem:
+        """Return the item with other faces in place of its own, edges shared at the same share of the size."""
+        made = make_face_set(faces)
+        share = item.shape.tolerance / (item.shape.size or 1.0)
+        return TrimmedItem(make_face_set(faces, share * made.size), (), "", item.names, item.colors)

@@ -71,6 +71,7 @@ from glass_spoon.sheet.lines.form.shell import Shell
 from glass_spoon.sheet.lines.form.skin import Skin
 from glass_spoon.sheet.lines.form.spans import BlendSurfaces, FitSurface, Span
 from glass_spoon.sheet.lines.form.sweep import Cord, Sweep
+from glass_spoon.sheet.lines.form.trims import Cross, ExactBody, TrimSurface, Untrim
 from glass_spoon.sheet.lines.mesh_work.clean import Clean
 from glass_spoon.sheet.lines.mesh_work.creases import Crease, Support
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
@@ -104,12 +105,15 @@ _POINTS = (Draw, ImportCurve, ImportDxf)
 _SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, Conic, Spiral, Write)
 _SPACE = (Helix, Coil, Combine, Weave, Braid, ChainLine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
-_ONTO = (Flatten, Project, Loop, Wires)
+_ONTO = (Flatten, Project, Cross, Loop, Wires)
 _PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Grid, Ring, Spread, Stand, Take, SetDown, Align, Group)
 _SHAPE = (BendLine, TwistLine, TaperLine, ShearLine, StretchLine, RippleLine, LatticeLine, FollowLine, LayOnLine)
 _REFORM = (
     Isocurve,
     SplitSurface,
+    TrimSurface,
+    Untrim,
+    ExactBody,
     Gather,
     OffsetSurface,
     Roll,

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from glass_spoon.sheet.evaluate import Build
-from glass_spoon.sheet.items import CurveItem, CurvesItem, SurfaceItem, SurfacesItem
-from glass_spoon.studio.see.scene import Shown, drawn_as, shown_items, stand_in
+from glass_spoon.sheet.items import CurveItem, CurvesItem
+from glass_spoon.studio.see.scene import Shown, bare_shape, drawn_as, shown_items, stand_in
 from glass_spoon.studio.see.thumbnail import draw_thumbnail
 from glass_spoon.studio.sentences import Refused
 
@@ -21,8 +21,9 @@ def item_picture(build: Build, item_id: str) -> bytes:
         return draw_thumbnail([], [item.curve])
     if isinstance(item, CurvesItem):
         return draw_thumbnail([], list(item.curves))
-    if isinstance(item, SurfaceItem | SurfacesItem):
-        return draw_thumbnail([stand_in(state.key, item.surface if isinstance(item, SurfaceItem) else item.shape)], [])
+    shape = bare_shape(item)
+    if shape is not None:
+        return draw_thumbnail([stand_in(state.key, shape)], [])
     drawn, places = drawn_as(item)
     if drawn is None:
         raise Refused("This item has no picture.", 404)

@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.trims.face import face_trace
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import set_lines
 from glass_spoon.sheet.evaluate import Build
-from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, SurfacesItem
+from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, SurfacesItem, TrimmedItem
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.draw.alter_curves import CornerWork, corner_places
@@ -55,6 +56,8 @@ def _parts(item: Item) -> Floats:
         nets = [curve.control_points for curve in item.curves]
     elif isinstance(item, SurfacesItem):
         nets = [surface.control_points.reshape(-1, 3) for surface in item.shape.surfaces]
+    elif isinstance(item, TrimmedItem):
+        nets = [face_trace(face) for face in item.shape.faces]
     else:
         nets = [kind_of(item).places(item)]
     return np.array([(net.min(axis=0) + net.max(axis=0)) / 2 for net in nets]).reshape(-1, 3)

@@ -7,8 +7,9 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build
-from glass_spoon.sheet.items import SurfacesItem
-from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface, surface_pieces
+from glass_spoon.sheet.items import SurfacesItem, TrimmedItem
+from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
+from glass_spoon.sheet.lines.mesh_work.surface_pieces import surface_pieces
 from glass_spoon.studio.colours import PAINTS, TINTS, Color
 from glass_spoon.studio.see.scene import Shown, drawn_as
 from glass_spoon.studio.see.tints import tints_of
@@ -32,7 +33,7 @@ def face_paints(build: Build, item: Shown) -> Floats | None:
     drawn = drawn_as(state.item)[0]
     if drawn is not None:
         pieces = drawn.every_piece
-    elif isinstance(state.item, SurfacesItem):
+    elif isinstance(state.item, SurfacesItem | TrimmedItem):
         pieces = tuple(surface_pieces(state.item, (item.item_id,)))
     else:
         return None

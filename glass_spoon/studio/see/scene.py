@@ -29,9 +29,11 @@ from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, subdivid
 from glass_spoon.kernel.subdivision.limit_surface import settled
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
+from glass_spoon.kernel.trims.face import FaceSet
+from glass_spoon.kernel.trims.mesh_faces import mesh_faces
 from glass_spoon.sheet.cache import SLOW
 from glass_spoon.sheet.evaluate import Build
-from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem, TrimmedItem
 from glass_spoon.sheet.lines.form.alter_surfaces import Gather
 from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
 from glass_spoon.studio.flows.build_part import RESULTS
@@ -51,6 +53,10 @@ WHOLE_FACES = 30_000
 
 SURFACE_ROUND, SURFACE_RUN = 72, 12
 """Edges round, and along each run between sharp points, of the stand-in that shows a bare surface."""
+
+
+FACE_RUN = 60
+"""Edges along the size of faces, in the stand-in that shows them."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -136,28 +142,36 @@ def shown_items(build: Build, level: int, faults: list[str] | None = None) -> li
                         places=places,
                     )
                 )
-    in_meshes = {  # also where the mesh was moved away since
-        line.surface
-        for line in build.document.lines
-        if isinstance(line, MeshSurface) and line.id in build.items and not build.document.is_hidden(line.id)
-    }
-    gathered = {
-        source
-        for line in build.document.lines
-        if isinstance(line, Gather) and line.id in build.items
-        for source in line.surfaces
-    }
-    for name, state in (*build.visible("surface"), *build.visible("surfaces")):
-        if state.item_id in gathered | resting | in_meshes:
+    stood_for = _stood_for(build)
+    for name, state in (*build.visible("surface"), *build.visible("surfaces"), *build.visible("trimmed")):
+        if state.item_id in resting | stood_for:
             continue
-        if not isinstance(state.item, SurfaceItem | SurfacesItem) or build.document.is_hidden(state.item_id):
+        shape = None if build.document.is_hidden(state.item_id) else bare_shape(state.item)
+        own = None if isinstance(shape, FaceSet) else shape  # faces are read by their own edges, not by whole surfaces
+        if shape is None or (own is not None and all(part.key in meshed for part in _parts(own))):
             continue
-        surface = state.item.surface if isinstance(state.item, SurfaceItem) else state.item.shape
-        if not all(part.key in meshed for part in _parts(surface)):
-            mesh = _drawn(name, faults, partial(stand_in, state.key, surface))
-            if mesh is not None:
-                shown.append(Shown(state.key, state.item_id, name, mesh, surface, is_surface=True))
+        mesh = _drawn(name, faults, partial(stand_in, state.key, shape))
+        if mesh is not None:
+            shown.append(Shown(state.key, state.item_id, name, mesh, own, is_surface=True))
     return shown
+
+
+def bare_shape(item: Item) -> NurbsSurface | SurfaceSet | FaceSet | None:
+    """Return what an item of surfaces consists of, None for another."""
+    if isinstance(item, SurfaceItem):
+        return item.surface
+    return item.shape if isinstance(item, SurfacesItem | TrimmedItem) else None
+
+
+def _stood_for(build: Build) -> set[str]:
+    """Return the surfaces that meshes stand for, also where one was moved away since, and those that were gathered."""
+    found: set[str] = set()
+    for line in build.document.lines:
+        if isinstance(line, MeshSurface) and line.id in build.items and not build.document.is_hidden(line.id):
+            found.add(line.surface)
+        elif isinstance(line, Gather) and line.id in build.items:
+            found |= set(line.surfaces)
+    return found
 
 
 def _drawn(name: str, faults: list[str] | None, make: Callable[[], Mesh]) -> Mesh | None:
@@ -226,10 +240,12 @@ def smoothed(key: str, item: MeshItem, level: int) -> Mesh:
     return kept.mesh if isinstance(kept, MeshItem) else item.mesh
 
 
-def stand_in(key: str, surface: NurbsSurface | SurfaceSet) -> Mesh:
-    """Return a mesh that shows a bare surface, or a set of them."""
+def stand_in(key: str, surface: NurbsSurface | SurfaceSet | FaceSet) -> Mesh:
+    """Return a mesh that shows a bare surface, a set of them, or faces."""
 
     def make() -> MeshItem:
+        if isinstance(surface, FaceSet):
+            return MeshItem(mesh_faces(surface, surface.size / FACE_RUN), None)
         if isinstance(surface, SurfaceSet):
             return MeshItem(mesh_set(surface, Wish(counts=(SURFACE_ROUND, SURFACE_RUN)), poles="fan"), surface)
         runs = len(make_guide(surface, 1).sizes)

@@ -12,7 +12,7 @@ from glass_spoon.sheet.lines.mesh_work.mesh_surface import MeshSurface
 from glass_spoon.sheet.lines.mesh_work.unite import Unite
 from glass_spoon.studio.colours import CALM, TINTS
 
-BODIES = ("surface", "surfaces", "mesh", "bodies")
+BODIES = ("surface", "surfaces", "trimmed", "mesh", "bodies")
 """Kinds of items that have a tint."""
 
 _COUNTED = re.compile(r"l(\d+)$")

@@ -28,7 +28,7 @@ CURVE_FORMATS = (
 )
 SORTS = (
     ("mesh", ("mesh", "bodies"), "all meshes"),
-    ("surface", ("surface", "surfaces"), "all surfaces"),
+    ("surface", ("surface", "surfaces", "trimmed"), "all surfaces"),
     ("curve", ("curve", "curves"), "all curves"),
 )
 """What goes out together: its word in forms, its kinds, and what all of it is called."""

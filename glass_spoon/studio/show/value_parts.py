@@ -194,7 +194,7 @@ def _maker_options(document: SheetDocument, line: Line) -> tuple[tuple[str, str]
     for other in document.lines:
         if other.id == line.id:
             break
-        if known.get(other.id) in ("surface", "surfaces", "mesh"):
+        if known.get(other.id) in ("surface", "surfaces", "trimmed", "mesh"):
             options.append((other.id, document.item_name(other.id)))
         elif other.signs and other.changes:
             verb = next(part.text for part in other.prose() if part.kind == "verb")

@@ -16,6 +16,10 @@ FLAT = 1e-6
 """A tangent whose sine to the direction across is below this leaves the normal open."""
 
 
+POINT = 1e-9
+"""Share of the size of a surface below which an isocurve is one point."""
+
+
 def surface_kinks(surface: NurbsSurface, axis: int) -> Floats:
     """Return the inner parameters (k,) of an axis at which isocurves along it have sharp points."""
     inner = surface.knots[axis][surface.degrees[axis] + 1 : -surface.degrees[axis] - 1]
@@ -33,6 +37,8 @@ def find_creases(surface: NurbsSurface, axis: int, across: Floats, angle: float)
     found = []
     ends = surface.domain(1 - axis)
     for row, place in zip(isocurves(surface, axis, across), across.tolist(), strict=True):
+        if float(np.ptp(row.control_points, axis=0).max()) <= POINT * surface.size:
+            continue  # a pole has no direction that could turn
         kinks = find_kinks(row, angle)
         if len(kinks) and place not in ends:
             kinks = kinks[_normals_turn(surface, axis, row, kinks, place) > angle]

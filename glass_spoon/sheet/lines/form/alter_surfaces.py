@@ -20,6 +20,7 @@ from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.orient_set import orient_set
 from glass_spoon.kernel.surfaces.sets.split_to_meet import NearMiss, find_near_misses, split_to_meet
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, gather_sets, reverse_set
+from glass_spoon.kernel.trims.face import reverse_face
 from glass_spoon.sheet.fields import (
     ChoiceSpec,
     Column,
@@ -34,7 +35,7 @@ from glass_spoon.sheet.fields import (
     TableSpec,
 )
 from glass_spoon.sheet.handle import SPACE, Change, Handle, ItemOf, vector_of
-from glass_spoon.sheet.items import CurveItem, Item, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import CurveItem, Item, SurfaceItem, SurfacesItem, TrimmedItem
 from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.form.fields import SurfaceName, Within, a_place, how_near, noted
 from glass_spoon.sheet.phrase import Phrase
@@ -145,7 +146,7 @@ class Flip(Line):
 
     verb: Literal["flip"] = "flip"
     surface: Annotated[
-        str, ReferenceSpec("The surface, or the set, to turn.", "surface", changes=True, also=("surfaces",))
+        str, ReferenceSpec("The surface, or the set, to turn.", "surface", changes=True, also=("surfaces", "trimmed"))
     ] = ""
 
     def build(self, given: Given) -> Item:
@@ -153,6 +154,10 @@ class Flip(Line):
         item = given.items["surface"]
         if isinstance(item, SurfacesItem):
             return SurfacesItem(reverse_set(item.shape), item.parts, sources=item.sources)
+        if isinstance(item, TrimmedItem):
+            return replace(
+                item, shape=replace(item.shape, faces=tuple(map(reverse_face, item.shape.faces))), told="", notes=()
+            )
         return SurfaceItem(reverse_surface(given.surface("surface").surface, 0))
 
 

@@ -12,7 +12,7 @@ from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.read.plane_of_curve import TOWARDS, find_plane
 from glass_spoon.kernel.surfaces.make.section_runs import EndShape, middle_of
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, LawSpec, LawText, NameSpec, Number, NumberSpec
-from glass_spoon.sheet.items import Item, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import Item, SurfaceItem, SurfacesItem, TrimmedItem
 from glass_spoon.sheet.line import Finding
 from glass_spoon.sheet.phrase import Phrase
 
@@ -75,7 +75,11 @@ def how_near(largest: float) -> str:
 
 def noted(item: Item, code: str) -> list[Finding]:
     """Return a finding for each note of a surface or a set."""
-    return [Finding(code, "look", note) for note in item.notes] if isinstance(item, SurfaceItem | SurfacesItem) else []
+    return (
+        [Finding(code, "look", note) for note in item.notes]
+        if isinstance(item, SurfaceItem | SurfacesItem | TrimmedItem)
+        else []
+    )
 
 
 END_PHRASES = (

@@ -31,7 +31,7 @@ from glass_spoon.sheet.fields import (
     NumberSpec,
     ReferenceSpec,
 )
-from glass_spoon.sheet.items import Item, MeshItem, Piece, SurfacesItem
+from glass_spoon.sheet.items import Item, MeshItem, SurfacesItem, TrimmedItem
 from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import length_text, made_findings, noted_findings, several
 from glass_spoon.sheet.lines.mesh_work.mesh_search import (
@@ -42,7 +42,9 @@ from glass_spoon.sheet.lines.mesh_work.mesh_search import (
     one_length_for_faces,
     set_length_for_faces,
 )
-from glass_spoon.sheet.mesh_item import FACE_LIMIT
+from glass_spoon.sheet.lines.mesh_work.mesh_trimmed import mesh_of_faces, step_wish
+from glass_spoon.sheet.lines.mesh_work.surface_pieces import surface_pieces
+from glass_spoon.sheet.mesh_item import FACE_LIMIT, Piece
 from glass_spoon.sheet.phrase import Phrase
 
 CAP_STEP = 8
@@ -95,7 +97,10 @@ class MeshSurface(Line):
     surface: Annotated[
         str,
         ReferenceSpec(
-            "The surface, the surfaces that meet, or every surface so far.", "surface", also=("surfaces",), every=True
+            "The surface, surfaces that meet, trimmed ones, or every surface so far.",
+            "surface",
+            also=("surfaces", "trimmed"),
+            every=True,
         ),
     ] = ""
     sizing: Annotated[
@@ -308,7 +313,7 @@ class MeshSurface(Line):
         """Return the product of the counts; caps, sets and what is searched for count when laid out, before memory is taken."""
         if (
             self.surface == EVERY
-            or isinstance(given.items["surface"], SurfacesItem)
+            or isinstance(given.items["surface"], SurfacesItem | TrimmedItem)
             or self.sizing in ("faces", "tolerance")
         ):
             return 0
@@ -317,6 +322,8 @@ class MeshSurface(Line):
 
     def build(self, given: Given) -> MeshItem:
         """Mesh the surface, or the set as one piece."""
+        if self.surface != EVERY and isinstance(given.items["surface"], TrimmedItem):
+            return self._of_faces(given, given.items["surface"])
         shape, parents = self._shape(given)
         told = ""
         length = None
@@ -343,6 +350,16 @@ class MeshSurface(Line):
         fine = self._bends_told(shape, given, length)
         told = " ".join(part for part in (self._counts_told(counts, given), told, fine, more, odd) if part)
         return MeshItem(mesh, shape, (), told, counts, self._pieces(given, parents))
+
+    def _of_faces(self, given: Given, item: TrimmedItem) -> MeshItem:
+        """Mesh trimmed surfaces; counts ask for about as many faces as they would make."""
+        wish = step_wish(self.sizing, self.wish(given) if self.sizing not in ("faces", "tolerance") else None, given)
+        kept = self.sharp == "kept"
+        mesh, host, told = mesh_of_faces(
+            item.shape, wish, lambda mesh: self._fitted(mesh, SurfaceSet(()))[0], crease_sharp=kept
+        )
+        mesh, more = self._fitted(mesh, host)
+        return MeshItem(mesh, host, (), " ".join(part for part in (told, more) if part), None, self._pieces(given, None))
 
     def _pieces(self, given: Given, parents: Ints | None) -> tuple[Piece, ...]:
         """Return what each piece was made of: the surfaces in the order of the set; parents: whose part each is, if cut."""
@@ -436,14 +453,3 @@ def _counts_of(item: MeshItem) -> tuple[int, int]:
     if item.counts is None:
         raise KernelError("That mesh has no counts to take: it is not the grid of one surface. Use counts.")
     return item.counts
-
-
-def surface_pieces(item: Item, made_by: tuple[str, ...]) -> list[Piece]:
-    """Return the pieces that surfaces become: each with the item it came from, its name and colour in a file."""
-    if not isinstance(item, SurfacesItem):
-        return [Piece(made_by)]
-    count = len(item.shape.surfaces)
-    sources = item.sources or ("",) * count
-    names, colors = item.names or ("",) * count, item.colors or (None,) * count
-    own = [((source,) if source else ()) + made_by for source in sources]
-    return [Piece(*known) for known in zip(own, names, colors, strict=True)]

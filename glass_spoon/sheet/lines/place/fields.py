@@ -17,7 +17,7 @@ from glass_spoon.sheet.lines.draw.fields import a_coordinate
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import AXES
 
-ANY = ("curves", "surface", "surfaces", "mesh")
+ANY = ("curves", "surface", "surfaces", "trimmed", "mesh")
 Placed = Annotated[str, ReferenceSpec("What to place.", "curve", changes=True, also=ANY)]
 SomeItem = Annotated[str, ReferenceSpec("What is repeated.", "curve", also=ANY)]
 ItemsName = Annotated[ItemName, NameSpec("Name of the copies.")]

@@ -17,7 +17,7 @@ from glass_spoon.kernel.repeat.placements import as_placements
 from glass_spoon.sheet.bodies_item import BodiesItem
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, length_handle
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Done, Item, MeshItem, SurfacesItem, as_mesh
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Done, Item, MeshItem, SurfacesItem, TrimmedItem, as_mesh
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, a_coordinate
@@ -141,7 +141,7 @@ def _beside(item: Item, move: Placement, line: str) -> Item:
     mesh = as_mesh(item)
     if mesh is not None:
         return BodiesItem(replace(mesh, notes=(), told="", done=None), both, lines=(line,)).whole
-    if isinstance(item, CurvesItem | SurfacesItem):
+    if isinstance(item, CurvesItem | SurfacesItem | TrimmedItem):
         return kind_of(item).repeat(item, both)
     raise MirroredAlone(
         f"{kind_of(item).one.capitalize()} cannot become two: copy it first, then mirror the copy and choose “alone”."

@@ -27,7 +27,12 @@ class Take(Line):
     verb: Literal["take"] = "take"
     number: Annotated[Number, NumberSpec("Which one, counted from 1.", label="number", least=1, most=20000, whole=True)] = 1
     item: Annotated[
-        str, ReferenceSpec("The set of curves or of surfaces, or the mesh.", "curves", also=("surfaces", "mesh"))
+        str,
+        ReferenceSpec(
+            "The set of curves or of surfaces, the trimmed surface, or the mesh.",
+            "curves",
+            also=("surfaces", "trimmed", "mesh"),
+        ),
     ] = ""
     gives: ItemNameField = "one"
 

@@ -15,7 +15,17 @@ from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.handle import BEFORE, Handle, ItemOf, length_handle
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem, Note, SurfaceItem, SurfacesItem, as_mesh
+from glass_spoon.sheet.items import (
+    CurveItem,
+    CurvesItem,
+    Item,
+    MeshItem,
+    Note,
+    SurfaceItem,
+    SurfacesItem,
+    TrimmedItem,
+    as_mesh,
+)
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.detail.detail_work import FadeLaw, Reach
@@ -261,7 +271,7 @@ def _telling(item: Item, told: str, notes: list[str]) -> Item:
     """Return an item with a sentence on what was done to it, and what is worth a look."""
     if isinstance(item, MeshItem):
         return replace(item, told=told, notes=tuple(Note("shape", note) for note in notes))
-    if isinstance(item, CurveItem | SurfaceItem | SurfacesItem):
+    if isinstance(item, CurveItem | SurfaceItem | SurfacesItem | TrimmedItem):
         return replace(item, told=told, notes=tuple(notes))
     if isinstance(item, CurvesItem):
         return replace(item, told=told)

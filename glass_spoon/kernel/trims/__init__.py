@@ -1,0 +1,1 @@
+"""Where surfaces cross, and faces: surfaces with boundary loops."""

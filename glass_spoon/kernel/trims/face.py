@@ -1,0 +1,211 @@
+"""Faces: surfaces with boundary loops in their parameters, and sets of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Bools, Floats, lengths
+from glass_spoon.kernel.curves.alter.edit_knots import rescale_domain, reverse_curve
+from glass_spoon.kernel.curves.alter.place_curve import Placement
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
+from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface, reverse_surface
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_points
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+
+PLACES = 65
+"""Places of a boundary curve by which it is told what lies inside."""
+
+OWN_TOLERANCE = 1e-5
+"""Share of the size of a set within which edges are one."""
+
+Loop = tuple[NurbsCurve, ...]
+"""Curves (u, v, 0) on a surface, end to end, that come back to their start."""
+
+
+@dataclass(frozen=True, eq=False)
+class Face:
+    """A part of a surface. loops: its boundary, the part on their left seen from outside: the outline first, then holes."""
+
+    surface: NurbsSurface
+    loops: tuple[Loop, ...]
+
+    @property
+    def is_whole(self) -> bool:
+        """Say whether it is all of its surface."""
+        return len(self.loops) == 1 and self._area_share > 1 - 1e-9
+
+    @cached_property
+    def outlines(self) -> tuple[Floats, ...]:
+        """Polygons (n, 2) in parameters along the loops."""
+        return tuple(outline(loop) for loop in self.loops)
+
+    @cached_property
+    def _area_share(self) -> float:
+        """The area in parameters, as a share of the whole domain."""
+        whole = np.prod([np.ptp(self.surface.domain(axis)) for axis in (0, 1)])
+        return float(sum(signed_area(one) for one in self.outlines) / whole)
+
+    def holds(self, params: Floats) -> Bools:
+        """Say which params (n, 2) lie in the face."""
+        return np.asarray(sum(crossings(one, params) for one in self.outlines) % 2 == 1)
+
+    @cached_property
+    def inner_place(self) -> Floats:
+        """The params (2,) of a place well inside: of many the one farthest from the boundary."""
+        low, high = (getattr(self.outlines[0], which)(axis=0) for which in ("min", "max"))
+        shares = (np.arange(24) + 0.5) / 24
+        grid = np.stack(np.meshgrid(shares, shares, indexing="ij"), axis=-1).reshape(-1, 2) * (high - low) + low
+        inside = grid[self.holds(grid)]
+        if not len(inside):  # a sliver: the middle between two sides, seen along a line across it
+            inside = self._across(low, high)
+        rim = np.concatenate(self.outlines)
+        away = np.array([lengths((rim - place) / (high - low)).min() for place in inside])
+        return np.asarray(inside[int(away.argmax())])
+
+    def _across(self, low: Floats, high: Floats) -> Floats:
+        """Return middles (n, 2) between sides along lines across the outline."""
+        found = []
+        for share in np.linspace(0.037, 0.963, 41):
+            for axis in (0, 1):
+                level = low[axis] + share * (high[axis] - low[axis])
+                stops = np.sort(np.concatenate([_meets(one, axis, level) for one in self.outlines]))
+                for a, b in zip(stops[::2], stops[1::2], strict=False):
+                    place = np.empty(2)
+                    place[axis], place[1 - axis] = level, (a + b) / 2
+                    found.append(place)
+        return np.array(found) if found else self.outlines[0].mean(axis=0)[None]
+
+    @cached_property
+    def inner_point(self) -> Floats:
+        """A place (3,) in mm well inside."""
+        return np.asarray(surface_points(self.surface, *self.inner_place[:, None])[0])
+
+    def edge_points(self, curve: NurbsCurve, params: Floats) -> Floats:
+        """Return places (n, 3) in mm along one of its boundary curves."""
+        at = curve_points(curve, params)[:, :2]
+        bounds = [self.surface.domain(axis) for axis in (0, 1)]
+        return surface_points(self.surface, *(np.clip(at[:, axis], *bounds[axis]) for axis in (0, 1)))
+
+
+@dataclass(frozen=True, eq=False)
+class FaceSet:
+    """Faces in an order that counts. tolerance: edges within it of each other, in mm, are shared."""
+
+    faces: tuple[Face, ...]
+    tolerance: float
+
+    @cached_property
+    def size(self) -> float:
+        """Largest extent in mm."""
+        return float(np.ptp(self.trace, axis=0).max())
+
+    @cached_property
+    def trace(self) -> Floats:
+        """Places (n, 3) in mm all over the faces."""
+        return np.concatenate([face_trace(face) for face in self.faces])
+
+
+def face_trace(face: Face) -> Floats:
+    """Return places (n, 3) in mm along the boundary and inside."""
+    rim = np.concatenate([face.edge_points(curve, np.linspace(*curve.domain, 17)) for loop in face.loops for curve in loop])
+    us, vs = (np.linspace(*face.surface.domain(axis), 25) for axis in (0, 1))
+    grid = np.stack(np.meshgrid(us, vs, indexing="ij"), axis=-1).reshape(-1, 2)
+    inside = face.holds(grid)
+    return np.concatenate((rim, evaluate_grid(face.surface, us, vs).points.reshape(-1, 3)[inside]))
+
+
+def whole_face(surface: NurbsSurface) -> Face:
+    """Return all of a surface as a face."""
+    (u, up), (v, top) = surface.domain(0), surface.domain(1)
+    corners = np.array([[u, v, 0], [up, v, 0], [up, top, 0], [u, top, 0], [u, v, 0]])
+    return Face(surface, (tuple(make_polyline(corners[k : k + 2]) for k in range(4)),))
+
+
+def isoline(surface: NurbsSurface, axis: int, share: float = 0.5) -> NurbsCurve:
+    """Return the line (u, v, 0) across a surface at a share of an axis."""
+    low, high = surface.domain(axis)
+    ends = np.zeros((2, 3))
+    ends[:, axis] = low + share * (high - low)
+    ends[:, 1 - axis] = surface.domain(1 - axis)
+    return make_polyline(ends)
+
+
+def make_face_set(faces: list[Face] | tuple[Face, ...], tolerance: float | None = None) -> FaceSet:
+    """Return faces as a set, with a tolerance that suits their size unless one is given."""
+    if tolerance is not None:
+        return FaceSet(tuple(faces), tolerance)
+    size = FaceSet(tuple(faces), 0.0).size
+    return FaceSet(tuple(faces), OWN_TOLERANCE * size)
+
+
+def place_face(face: Face, placement: Placement) -> Face:
+    """Return a face moved, turned, stretched or mirrored: its loops stay where they are on the surface."""
+    placed = place_surface(face.surface, placement)
+    mirrored = np.linalg.det(placement.matrix) < 0  # the surface is run backwards round then
+    return Face(placed, _backwards_round(face) if mirrored else face.loops)
+
+
+def reverse_face(face: Face) -> Face:
+    """Return a face with its sides changed over."""
+    return Face(reverse_surface(face.surface, 0), _backwards_round(face))
+
+
+def _backwards_round(face: Face) -> tuple[Loop, ...]:
+    """Return the loops of a face whose surface is run backwards round."""
+    low, high = face.surface.domain(0)
+
+    def turned(curve: NurbsCurve) -> NurbsCurve:
+        points = curve.control_points.copy()
+        points[:, 0] = low + high - points[:, 0]
+        return reverse_curve(replace(curve, control_points=points))
+
+    return tuple(tuple(turned(curve) for curve in reversed(loop)) for loop in face.loops)
+
+
+def outline(loop: Loop) -> Floats:
+    """Return the polygon (n, 2) of a loop."""
+    return np.concatenate([curve_points(curve, curve_params(curve))[:-1, :2] for curve in loop])
+
+
+def curve_params(curve: NurbsCurve) -> Floats:
+    """Return parameters of a curve by which it is drawn as a polygon: two ends where it is straight."""
+    if curve.degree == 1 and len(curve.control_points) == 2:
+        return np.array(curve.domain)
+    return np.linspace(*curve.domain, PLACES)
+
+
+def signed_area(polygon: Floats) -> float:
+    """Return the area of a polygon (n, 2), positive where it runs counter-clockwise."""
+    ahead = np.roll(polygon, -1, axis=0)
+    return float(polygon[:, 0] @ ahead[:, 1] - polygon[:, 1] @ ahead[:, 0]) / 2
+
+
+def crossings(polygon: Floats, places: Floats) -> np.ndarray:
+    """Return how often (n,) a line to the right of places (n, 2) crosses a polygon (k, 2)."""
+    a, b = polygon, np.roll(polygon, -1, axis=0)
+    found = np.zeros(len(places), dtype=np.int64)
+    for start in range(0, len(places), 4096):
+        y = places[start : start + 4096, 1:]
+        over = (a[:, 1] > y) != (b[:, 1] > y)
+        rise = np.where(b[:, 1] == a[:, 1], 1.0, b[:, 1] - a[:, 1])
+        at = a[:, 0] + (y - a[:, 1]) / rise * (b[:, 0] - a[:, 0])
+        found[start : start + 4096] = (over & (at > places[start : start + 4096, :1])).sum(axis=1)
+    return found
+
+
+def _meets(polygon: Floats, axis: int, level: float) -> Floats:
+    """Return where (k,) along the other axis a line at a level crosses a polygon."""
+    a, b = polygon, np.roll(polygon, -1, axis=0)
+    over = (a[:, axis] > level) != (b[:, axis] > level)
+    share = (level - a[over, axis]) / (b[over, axis] - a[over, axis])
+    return np.asarray(a[over, 1 - axis] + share * (b[over, 1 - axis] - a[over, 1 - axis]))
+
+
+def unit_run(curve: NurbsCurve) -> NurbsCurve:
+    """Return a curve with parameters from 0 to 1."""
+    return rescale_domain(curve, 0.0, 1.0)

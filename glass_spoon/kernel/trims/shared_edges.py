@@ -1,0 +1,151 @@
+"""The boundary curves of faces as edges of one net: parted where others end on them, and which of them are one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from scipy.spatial import cKDTree
+
+from glass_spoon.kernel.arrays import Floats, Ints, lengths
+from glass_spoon.kernel.curves.alter.edit_knots import trim_curve
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.groups import joined_groups
+from glass_spoon.kernel.trims.face import Face, FaceSet
+
+PLACES = 129
+"""Places along an edge by which its length is told."""
+
+COMPARED = np.array([0.23, 0.5, 0.77])
+"""Shares of the length at which edges between the same ends are held against each other."""
+
+
+@dataclass(frozen=True, eq=False)
+class Use:
+    """A piece of the boundary of a face, as its loop runs. params, totals (n,): lengths in mm up to its parameters."""
+
+    face: int
+    loop: int
+    curve: NurbsCurve
+    params: Floats
+    totals: Floats
+    places: Floats
+
+    @property
+    def length(self) -> float:
+        """Its length in mm."""
+        return float(self.totals[-1])
+
+    def at_shares(self, shares: Floats) -> Floats:
+        """Return parameters at shares of its length."""
+        return np.interp(shares * self.length, self.totals, self.params)
+
+
+@dataclass(frozen=True, eq=False)
+class Edges:
+    """The edges of a set of faces. uses: in the order of faces and loops, poles left out. vertices (v, 3) mm.
+
+    ends (uses, 2): the vertices of each use. edge (uses,): which edge each is; backwards (uses,): whether it runs against
+    the first use of its edge. first (edges,): the first use of each. gap: the largest distance in mm between uses of one.
+    """
+
+    uses: tuple[Use, ...]
+    vertices: Floats
+    ends: Ints
+    edge: Ints
+    backwards: np.ndarray
+    first: Ints
+    gap: float
+
+    @property
+    def open_uses(self) -> Ints:
+        """The uses that no other meets."""
+        times = np.bincount(self.edge, minlength=len(self.first))
+        return np.flatnonzero(times[self.edge] == 1)
+
+
+def find_edges(shape: FaceSet) -> Edges:
+    """Return the edges of faces: within the tolerance of each other they are one."""
+    whole = [
+        _measured(face, number, k, curve)
+        for number, face in enumerate(shape.faces)
+        for k, loop in enumerate(face.loops)
+        for curve in loop
+    ]
+    tolerance = max(shape.tolerance, 1e-300)
+    whole = [use for use in whole if use.length > tolerance]
+    ends = np.concatenate([use.places[[0, -1]] for use in whole])
+    vertices, _ = _merged(ends, tolerance)
+    uses = [piece for use in whole for piece in _parted(shape.faces[use.face], use, vertices, tolerance)]
+    ends = np.concatenate([use.places[[0, -1]] for use in uses])
+    vertices, number = _merged(ends, tolerance)
+    pairs = number.reshape(-1, 2)
+    edge, backwards, first, gap = np.full(len(uses), -1), np.zeros(len(uses), dtype=bool), list[int](), 0.0
+    beside: dict[tuple[int, int], list[int]] = {}
+    for k, use in enumerate(uses):
+        a, b = int(pairs[k, 0]), int(pairs[k, 1])
+        key = (min(a, b), max(a, b))
+        places = _compared(shape.faces[use.face], use)
+        for one in beside.get(key, []):
+            other = uses[first[one]]
+            theirs = _compared(shape.faces[other.face], other)
+            ahead, back = (float(lengths(places - row).max()) for row in (theirs, theirs[::-1]))
+            if min(ahead, back) <= tolerance * 2:
+                edge[k], backwards[k] = one, back < ahead
+                gap = max(gap, min(ahead, back))
+                break
+        else:
+            edge[k] = len(first)
+            beside.setdefault(key, []).append(len(first))
+            first.append(k)
+    return Edges(tuple(uses), vertices, pairs, edge, backwards, np.array(first), gap)
+
+
+def _measured(face: Face, number: int, loop: int, curve: NurbsCurve) -> Use:
+    """Measure a boundary curve."""
+    breaks = np.unique(curve.knots)
+    per = max(2, PLACES // max(1, len(breaks) - 1))
+    params = np.unique(np.concatenate([np.linspace(a, b, per + 1) for a, b in pairwise(breaks)]))
+    places = face.edge_points(curve, params)
+    totals = np.concatenate(([0.0], np.cumsum(lengths(np.diff(places, axis=0)))))
+    return Use(number, loop, curve, params, totals, places)
+
+
+def _merged(places: Floats, tolerance: float) -> tuple[Floats, Ints]:
+    """Return places with those within a tolerance made one, and the number of each."""
+    pairs = cKDTree(places).query_pairs(tolerance, output_type="ndarray")
+    number = joined_groups(pairs[:, 0], pairs[:, 1], len(places))
+    count = int(number.max()) + 1
+    sums = np.stack([np.bincount(number, column, count) for column in places.T], axis=1)
+    return sums / np.bincount(number, minlength=count)[:, None], number
+
+
+def _parted(face: Face, use: Use, vertices: Floats, tolerance: float) -> list[Use]:
+    """Return the pieces of a use between the vertices that lie on it."""
+    step = float(np.diff(use.totals).max())
+    tree = cKDTree(use.places)
+    away, near = (np.asarray(part) for part in tree.query(vertices, distance_upper_bound=step + tolerance))
+    stops = []
+    for k in np.flatnonzero(np.isfinite(away)).tolist():
+        if min(float(lengths(use.places[end] - vertices[k])) for end in (0, -1)) <= 2 * tolerance:
+            continue
+        low, high = use.params[max(near[k] - 1, 0)], use.params[min(near[k] + 1, len(use.params) - 1)]
+        for _ in range(12):
+            tried = np.linspace(low, high, 9)
+            off = lengths(face.edge_points(use.curve, tried) - vertices[k])
+            best = int(off.argmin())
+            low, high = tried[max(best - 1, 0)], tried[min(best + 1, 8)]
+        if float(off.min()) <= tolerance:
+            stops.append(float(tried[best]))
+    if not stops:
+        return [use]
+    bounds = [float(use.curve.domain[0]), *sorted(stops), float(use.curve.domain[1])]
+    pieces = [trim_curve(use.curve, a, b) for a, b in pairwise(bounds) if b - a > 1e-12 * (bounds[-1] - bounds[0])]
+    found = [_measured(face, use.face, use.loop, piece) for piece in pieces]
+    return [one for one in found if one.length > tolerance]
+
+
+def _compared(face: Face, use: Use) -> Floats:
+    """Return places (3, 3) at COMPARED shares of the length."""
+    return face.edge_points(use.curve, use.at_shares(COMPARED))
