@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from glass_spoon.kernel.arrays import directions, lengths
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
@@ -38,8 +39,19 @@ def _at_ends(one: NurbsCurve, other: NurbsCurve, tolerance: float) -> list[float
     return [float(param) for param, off in zip(at, away, strict=True) if off <= tolerance]
 
 
+def _turns_little(curve: NurbsCurve) -> bool:
+    """Say whether a curve turns by less than half a turn on the whole, as its net does: it cannot meet itself then."""
+    ways = np.diff(curve.control_points, axis=0)
+    sizes = lengths(ways)
+    ways = ways[sizes > 1e-12 * sizes.max()] if len(sizes) and sizes.max() > 0 else ways[:0]
+    cosines = np.einsum("ij,ij->i", directions(ways[1:]), directions(ways[:-1]))
+    return bool(np.arccos(np.clip(cosines, -1.0, 1.0)).sum() < np.pi * 0.99)
+
+
 def own_crossings(curve: NurbsCurve, tolerance: float) -> list[float]:
     """Return the parameters at which a curve meets itself."""
+    if _turns_little(curve):
+        return []
     return _loops.get(
         (curve.key, tolerance),
         lambda: [float(param) for pair in zip(*self_crossings(curve, tolerance), strict=True) for param in pair],

@@ -53,7 +53,12 @@ def part_face(face: Face, cuts: list[NurbsCurve], tolerance: float) -> Parts:
     scale = param_scale(face.surface)
     own = [curve for loop in face.loops for curve in loop]
     curves = [_scaled(curve, scale) for curve in (*own, *cuts)]
-    meetings, params, _ = meet_curves(curves, tolerance)
+    try:
+        meetings, params, _ = meet_curves(curves, tolerance)
+    except KernelError as error:
+        raise KernelError(
+            "Two cuts lie on one another, or too many meet on one face: leave out one of what cuts, or move it a little."
+        ) from error
     stretches, loose = without_loose(_single(stretches_between(curves, meetings, params), tolerance))
     if not stretches:
         raise KernelError("The face has no boundary that closes.")

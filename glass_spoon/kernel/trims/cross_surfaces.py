@@ -7,14 +7,13 @@ is asked anew, as often as its fit needs. Patrikalakis and Maekawa, Shape Interr
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from itertools import product
 
 import numpy as np
 from scipy.interpolate import BSpline, make_interp_spline, make_lsq_spline
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, lengths
+from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.patches.fit_rows import DEGREE, Asked, fit_rows
 from glass_spoon.kernel.remembered import Remembered
@@ -27,10 +26,6 @@ from glass_spoon.kernel.trims.surface_net import SurfaceNet
 
 NODES = 5
 """Places of a chain for each span of its guide."""
-
-
-LOOKED, ROOTS, FEW = 65, 12, 12
-"""Places at which it is looked for knots, steps to one, and how many knots of C2 are minded."""
 
 
 FITTED = 1e-8
@@ -74,7 +69,9 @@ def _crossings_of(first: Parallel, second: Parallel) -> list[Crossing]:
     found = []
     for one, other in product(_smooth(first), _smooth(second)):
         for chain in net_crossings(SurfaceNet.of(one.surface, one.height), SurfaceNet.of(other.surface, other.height)):
-            found += [_fitted(one, other, way) for way in exact_ways(one, other, chain)]
+            for way in exact_ways(one, other, chain):
+                parts = [_fitted(one, other, part) for part in way.smooth_parts()]
+                found.append(_linked(parts, way))
     return found
 
 
@@ -108,22 +105,17 @@ def _fitted(first: Parallel, second: Parallel, way: Way) -> Crossing:
     )
     guide = _guide(way)
 
-    def solved(shares: Floats) -> tuple[Floats, Floats]:
+    def at(shares: Floats) -> Floats:
         values = guide(shares)
         planes = Guide(values[:, :3], directions(guide(shares, 1)[:, :3]))
         params, places, _ = common_places(first, second, values[:, 3:], None, planes)
         for end, row in ((0.0, 0), (1.0, -1)):
             params[shares == end], places[shares == end] = way.params[row], way.places[row]
-        return params, places
-
-    def at(shares: Floats) -> Floats:
-        params, places = solved(shares)
         flat = params * scale
         zero = np.zeros(len(flat))
         return np.stack((places, np.column_stack((flat[:, :2], zero)), np.column_stack((flat[:, 2:], zero))))
 
-    corners = _rough_places((first, second), lambda shares: solved(shares)[0], guide)
-    fitted = fit_rows(Asked(at, np.array([0.0, 1.0]), corners, ring=way.closed), FITTED * size)
+    fitted = fit_rows(Asked(at, np.array([0.0, 1.0]), np.zeros(0), ring=way.closed), FITTED * size)
     curves = []
     for row, by in ((0, None), (1, scale[:2]), (2, scale[2:])):
         control = fitted.control[row].copy()
@@ -134,64 +126,33 @@ def _fitted(first: Parallel, second: Parallel, way: Way) -> Crossing:
     return Crossing(curves[0], curves[1], curves[2], fitted.off, way.closed, way.touching)
 
 
-def _rough_places(sides: tuple[Parallel, Parallel], params: Callable[[Floats], Floats], guide: BSpline) -> Floats:
-    """Return the shares (k,) at which a way runs over knots where a surface is not smooth enough for one spline."""
-    lines = [
-        (2 * side + axis, knot) for side, one in enumerate(sides) for axis in (0, 1) for knot in _rough_knots(one, axis)
-    ]
-    if not lines:
-        return np.zeros(0)
-    shares = np.unique(np.concatenate((np.linspace(0.0, 1.0, LOOKED), np.clip(guide.t, 0.0, 1.0))))
-    values = params(shares)
-    low, high, which, knots = list[float](), list[float](), list[int](), list[float]()
-    for number, level in lines:
-        over = np.flatnonzero((values[:-1, number] - level) * (values[1:, number] - level) < 0)
-        low += shares[over].tolist()
-        high += shares[over + 1].tolist()
-        which += [number] * len(over)
-        knots += [level] * len(over)
-    if not low:
-        return np.zeros(0)
-    a, b, column, knot = np.array(low), np.array(high), np.array(which), np.array(knots)
-    rows = np.arange(len(a))
-    fa, fb = params(a)[rows, column] - knot, params(b)[rows, column] - knot
-    return _roots(params, column, knot, (a, b), (fa, fb))
+def _linked(parts: list[Crossing], way: Way) -> Crossing:
+    """Return parts that go on from one to the next as one crossing, its parameter shared out by their lengths."""
+    if len(parts) == 1:
+        return parts[0]
+    sizes = [float(lengths(np.diff(part.curve.control_points, axis=0)).sum()) for part in parts]
+    stops = np.concatenate(([0.0], np.cumsum(sizes))) / sum(sizes)
 
+    def joined(curves: list[NurbsCurve]) -> NurbsCurve:
+        spans = [np.array(curve.knots) * (b - a) + a for curve, a, b in zip(curves, stops, stops[1:], strict=False)]
+        inner = [span[DEGREE + 1 : -DEGREE - 1] for span in spans]
+        pieces = [np.zeros(DEGREE + 1)]
+        for number, own in enumerate(inner):
+            pieces.append(own)
+            pieces.append(np.full(DEGREE if number < len(inner) - 1 else DEGREE + 1, stops[number + 1]))
+        points = [curve.control_points[:-1] for curve in curves]
+        control = np.concatenate((*points, curves[-1].control_points[-1:]))
+        return NurbsCurve(DEGREE, np.concatenate(pieces), control, np.ones(len(control)))
 
-def _roots(
-    params: Callable[[Floats], Floats],
-    column: Ints,
-    knot: Floats,
-    ends: tuple[Floats, Floats],
-    values: tuple[Floats, Floats],
-) -> Floats:
-    """Return the shares (k,), each once, at which params have the values of knots, bracketed by ends."""
-    (a, b), (fa, fb) = ends, values
-    rows = np.arange(len(a))
-    for _ in range(ROOTS):  # Ridders' method needs no slopes and keeps what it has bracketed
-        middle = (a + b) / 2
-        fm = params(middle)[rows, column] - knot
-        under = np.sqrt(np.maximum(fm * fm - fa * fb, 1e-300))
-        at = np.clip(middle + (middle - a) * np.sign(fa - fb) * fm / under, a, b)
-        f = params(at)[rows, column] - knot
-        for place, value in ((middle, fm), (at, f)):
-            left = (np.sign(value) == np.sign(fa)) & (place > a)
-            a, fa = np.where(left, place, a), np.where(left, value, fa)
-            right = (np.sign(value) != np.sign(fa)) & (place < b)
-            b, fb = np.where(right, place, b), np.where(right, value, fb)
-        if float(np.abs(b - a).max()) < 1e-12 or float(np.abs(f).max()) == 0:
-            break
-    found = np.unique(at)
-    return np.asarray(found[np.concatenate(([True], np.diff(found) > 1e-9))])
-
-
-def _rough_knots(side: Parallel, axis: int) -> list[float]:
-    """Return inner knots of a surface at which it is less than C3; those of C2 only where they are few."""
-    degree = side.surface.degrees[axis]
-    values, times = np.unique(side.surface.knots[axis][degree + 1 : -degree - 1], return_counts=True)
-    smooth = degree - times
-    rough: Bools = smooth < (3 if (smooth < 3).sum() <= FEW else 2)
-    return [float(value) for value in values[rough]]
+    closed = way.closed or bool(lengths(way.places[0] - way.places[-1]) == 0)
+    return Crossing(
+        joined([part.curve for part in parts]),
+        joined([part.first for part in parts]),
+        joined([part.second for part in parts]),
+        max(part.off for part in parts),
+        closed,
+        way.touching,
+    )
 
 
 def _speed(side: Parallel, params: Floats, axis: int) -> float:

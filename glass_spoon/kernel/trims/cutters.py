@@ -13,6 +13,7 @@ from glass_spoon.kernel.curves.alter.work_on_ends import extend_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks
 from glass_spoon.kernel.curves.make.fit_function import Places, fit_places
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import KernelError, place_text
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points_normals
@@ -35,6 +36,9 @@ FITTED = 1e-7
 
 LONGER = 1e-3
 """Share of its size by which an open curve runs on past its ends, so that one that ends on an edge reaches it."""
+
+STRAIGHT = 1e-7
+"""A curve that is seen this near to a line, as a share of its length, is one."""
 
 BEND = np.radians(1.0)
 """A curve that turns by more at once has a corner."""
@@ -60,7 +64,11 @@ def let_through(curve: NurbsCurve, direction: Floats, shape: FaceSet) -> Cutter:
     closed = _is_closed(curve)
     if float(np.ptp(flat, axis=0).max()) < 1e-6 * shape.size:
         raise KernelError("Seen along that way the curve is a point: choose another way.")
-    run = _running_left(curve, flat) if closed else _longer(curve)
+    straight = _as_line(flat, curve_points(curve, np.linspace(*curve.domain, PLACES)))
+    if straight is not None:
+        closed, run = False, _longer(straight)
+    else:
+        run = _running_left(curve, flat) if closed else _longer(curve)
     sheets = [_swept(piece, down, low, high) for piece in _pieces(run)]
     return Cutter(make_face_set([whole_face(sheet) for sheet in sheets]), closed, of_curve=True)
 
@@ -105,6 +113,16 @@ def standing_on(curve: NurbsCurve, shape: FaceSet) -> Cutter:
 def _is_closed(curve: NurbsCurve) -> bool:
     """Say whether a curve comes back to its start."""
     return curve.is_closed(1e-6 * float(np.ptp(curve.control_points, axis=0).max() or 1.0))
+
+
+def _as_line(flat: Floats, places: Floats) -> NurbsCurve | None:
+    """Return the straight line that places (n, 3) look like, where flat (n, 2) they lie in one; else None."""
+    middle = flat.mean(axis=0)
+    ways = np.linalg.svd(flat - middle, full_matrices=False)[2]
+    along, across = (flat - middle) @ ways.T[:, 0], (flat - middle) @ ways.T[:, 1]
+    if float(np.abs(across).max()) > STRAIGHT * float(np.ptp(along)):
+        return None
+    return make_polyline(places[[int(along.argmin()), int(along.argmax())]])
 
 
 def _running_left(curve: NurbsCurve, flat: Floats) -> NurbsCurve:

@@ -34,21 +34,18 @@ class Face:
     surface: NurbsSurface
     loops: tuple[Loop, ...]
 
-    @property
-    def is_whole(self) -> bool:
-        """Say whether it is all of its surface."""
-        return len(self.loops) == 1 and self._area_share > 1 - 1e-9
+    @cached_property
+    def is_box(self) -> bool:
+        """Say whether it is a rectangle of its parameters."""
+        if len(self.loops) > 1:
+            return False
+        polygon = self.outlines[0]
+        return bool(signed_area(polygon) > (1 - 1e-9) * np.ptp(polygon, axis=0).prod())
 
     @cached_property
     def outlines(self) -> tuple[Floats, ...]:
         """Polygons (n, 2) in parameters along the loops."""
         return tuple(outline(loop) for loop in self.loops)
-
-    @cached_property
-    def _area_share(self) -> float:
-        """The area in parameters, as a share of the whole domain."""
-        whole = np.prod([np.ptp(self.surface.domain(axis)) for axis in (0, 1)])
-        return float(sum(signed_area(one) for one in self.outlines) / whole)
 
     def holds(self, params: Floats) -> Bools:
         """Say which params (n, 2) lie in the face."""

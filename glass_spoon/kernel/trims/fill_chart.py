@@ -89,13 +89,15 @@ def _core(loops: list[Floats], step: float) -> tuple[Floats, Ints] | None:
     corners = np.stack(np.meshgrid(us, vs, indexing="ij"), axis=-1)
     fine = np.concatenate([_finer(loop, step / 3) for loop in loops])
     flat = corners.reshape(-1, 2)
-    inside: Bools = np.asarray(sum(crossings(loop, flat) for loop in loops)) % 2 == 1
-    inside &= cKDTree(fine).query(flat)[0] > MARGIN * step
-    held = np.asarray(inside).reshape(corners.shape[:2])
+    times = np.sum([crossings(loop, flat) for loop in loops], axis=0)
+    inside: Bools = np.asarray(times % 2 == 1)
+    inside = np.asarray(inside & (cKDTree(fine).query(flat)[0] > MARGIN * step))
+    held = inside.reshape(corners.shape[:2])
     blocks: Bools = held[:-1, :-1] & held[1:, :-1] & held[:-1, 1:] & held[1:, 1:]
     # A hole may lie wholly within a block.
     middles = (corners[:-1, :-1] + corners[1:, 1:]) / 2
-    blocks &= (cKDTree(fine).query(middles.reshape(-1, 2))[0] > MARGIN * step).reshape(blocks.shape)
+    clear = np.asarray(cKDTree(fine).query(middles.reshape(-1, 2))[0]) > MARGIN * step
+    blocks &= clear.reshape(blocks.shape)
     blocks = _sound(blocks)
     if not blocks.any():
         return None

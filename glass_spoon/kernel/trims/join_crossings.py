@@ -9,8 +9,8 @@ from glass_spoon.kernel.curves.alter.edit_knots import join_curves, reverse_curv
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.trims.common_places import Parallel
 from glass_spoon.kernel.trims.cross_surfaces import cross_surfaces
+from glass_spoon.kernel.trims.cuts import in_both, within
 from glass_spoon.kernel.trims.face import FaceSet
-from glass_spoon.kernel.trims.trim import in_both, within
 
 JOINED = 1e-6
 """Share of the size within which ends are one."""

@@ -26,8 +26,9 @@ SPLIT = np.array([[[0, 0], [1, 0], [1, 1]], [[0, 0], [1, 1], [0, 1]]])
 
 @dataclass(frozen=True, eq=False)
 class Chain:
-    """Places in order: params (k, 4) on the first and the second surface; closed: whether it comes back to its start."""
+    """Places (k, 3) in mm in order: params (k, 4) near them on both surfaces; closed: whether it comes back to its start."""
 
+    places: Floats
     params: Floats
     closed: bool
 
@@ -45,9 +46,10 @@ def net_crossings(first: SurfaceNet, second: SurfaceNet) -> list[Chain]:
     two = np.tile(theirs, (1, 2, 1)).reshape(-1, 3)
     hits = [_edge_hits(moved, second, one, two), _edge_hits(second, moved, two, one)]
     keys, places, owner = [], [], []
-    for side, (pair, edge, face, params) in enumerate(hits):
+    for side, (pair, edge, face, found) in enumerate(hits):
+        params = found[:, :4]
         keys.append(np.column_stack((np.full(len(pair), side), edge, face)))
-        places.append(params if side == 0 else params[:, [2, 3, 0, 1]])
+        places.append(np.hstack((found[:, 4:], params if side == 0 else params[:, [2, 3, 0, 1]])))
         owner.append(pair)
     if not sum(len(part) for part in owner):
         return []
@@ -71,7 +73,7 @@ def _triangles(net: SurfaceNet, cells: Ints) -> Ints:
 def _edge_hits(net: SurfaceNet, other: SurfaceNet, mine: Ints, theirs: Ints) -> tuple[Ints, Ints, Ints, Floats]:
     """Return where edges of triangles (k, 3) of a net run through triangles (k, 3) of another.
 
-    The pair, an edge's and a face's number, and the parameters (h, 4) on both.
+    The pair, an edge's and a face's number, and the parameters on both with the place (h, 7).
     """
     points, faces = net.points.reshape(-1, 3), other.points.reshape(-1, 3)
     origin = points[0]
@@ -94,6 +96,7 @@ def _edge_hits(net: SurfaceNet, other: SurfaceNet, mine: Ints, theirs: Ints) -> 
             (
                 _mixed(net, np.column_stack((low[through], high[through])), np.column_stack((1 - along, along))),
                 _mixed(other, face, weights),
+                at + origin,
             )
         )
         edge = low[through] * len(points) + high[through]
@@ -127,7 +130,7 @@ def _inside(p: Floats, q: Floats, points: Floats, faces: Ints) -> tuple[Bools, F
     return np.asarray(inside), found
 
 
-def _chains(links: Ints, params: Floats, count: int) -> list[Chain]:
+def _chains(links: Ints, values: Floats, count: int) -> list[Chain]:
     """Return the chains that links (n, 2) between places make; a place has two links at most."""
     beside: list[list[int]] = [[] for _ in range(count)]
     for a, b in links.tolist():
@@ -149,5 +152,6 @@ def _chains(links: Ints, params: Floats, count: int) -> list[Chain]:
             seen[here] = True
             way.append(here)
         closed = len(way) > 2 and len(beside[start]) > 1 and way[0] in beside[way[-1]]
-        chains.append(Chain(params[way + way[:1] if closed else way], closed))
+        rows = values[way + way[:1] if closed else way]
+        chains.append(Chain(rows[:, :3], rows[:, 3:], closed))
     return chains

@@ -2,25 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 from typing import Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
-from glass_spoon.kernel.curves.alter.edit_knots import trim_curve
+from glass_spoon.kernel.arrays import Floats, cross, directions
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points
-from glass_spoon.kernel.curves.read.cross_curves import find_crossings
 from glass_spoon.kernel.errors import KernelError, place_text
 from glass_spoon.kernel.groups import joined_groups
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points_normals
-from glass_spoon.kernel.trims.arrange import Beside, param_scale, part_face
-from glass_spoon.kernel.trims.common_places import Parallel
-from glass_spoon.kernel.trims.cross_surfaces import Crossing, cross_surfaces
+from glass_spoon.kernel.trims.arrange import Beside, part_face
+from glass_spoon.kernel.trims.cuts import Cut, cuts_of
 from glass_spoon.kernel.trims.cutters import Cutter
 from glass_spoon.kernel.trims.face import Face, FaceSet, make_face_set, reverse_face
 from glass_spoon.kernel.trims.inside import is_inside
@@ -28,176 +26,203 @@ from glass_spoon.kernel.trims.shared_edges import find_edges
 
 Side = Literal["inside", "outside"]
 
-NARROW = 1e-9
-"""Stretches of a curve, 0 to 1, shorter than this are none."""
+PARALLEL = 0.9999
+"""Cosine of normals from which faces that touch lie in each other."""
 
-ON = 1e-7
-"""Share of the size within which a cut lies on the boundary of a face."""
+LOST = 1e-4
+"""Share of the size by which a cut may be off what cuts; more is refused."""
 
 
 @dataclass(frozen=True, eq=False)
 class Parted:
-    """Parts of faces. owner: the face that each is of. inside (parts, cutters): 1 behind a cutter, -1 in front, 0 not told.
+    """Parts of faces. owner: the face that each is of. inside (parts, cutters): 1 behind a cutter, -1 in front.
 
-    crossings: how many curves the cutters cut. touches: places (k, 3) at which surfaces touch. short: places at which cuts
-    end within a face. off: the largest distance in mm of a cut from either surface.
+    links: pairs of parts that share an edge which no cutter cuts. torn: cutters of which no side can be told. crossings: how
+    many curves part something. touches: places (k, 3) at which surfaces touch. short: places at which cuts end within a
+    face. off: the largest distance in mm of a cut from either surface.
     """
 
     faces: tuple[Face, ...]
     owner: tuple[int, ...]
     inside: np.ndarray
+    links: tuple[tuple[int, int], ...]
+    torn: frozenset[int]
     crossings: int
     touches: Floats
     short: Floats
     off: float
-    tolerance: float
 
     @cached_property
     def pieces(self) -> list[list[int]]:
         """The parts that hang together without running over a cut."""
-        return _pieces(self)
+        first, second = ([pair[k] for pair in self.links] for k in (0, 1))
+        group = joined_groups(first, second, len(self.faces))
+        return [np.flatnonzero(group == number).tolist() for number in np.unique(group)]
 
 
 def part_by(shape: FaceSet, cutters: list[Cutter]) -> Parted:
-    """Return faces parted by cutters, each part with the side of every cutter that it lies on."""
-    faces, owner, rows = list[Face](), list[int](), list[list[int]]()
-    crossings, off = 0, 0.0
-    touches, short = [np.zeros((0, 3))], [np.zeros((0, 3))]
+    """Return faces parted by cutters, each part with the side of every cutter that it lies on.
+
+    Raises KernelError where a cut cannot be followed, ends without parting anything, or a face lies in one of a cutter.
+    """
+    faces, owner, rows, cuts = list[Face](), list[int](), list[list[int]](), list[Cut]()
+    short = [np.zeros((0, 3))]
+    sides: dict[tuple[int, int, float], tuple[Cut, list[int]]] = {}
     for number, face in enumerate(shape.faces):
-        cuts, which, other = list[NurbsCurve](), list[int](), list[tuple[Crossing, Face]]()
-        for k, cutter in enumerate(cutters):
-            for against in cutter.shape.faces:
-                for crossing in cross_surfaces(Parallel(face.surface), Parallel(against.surface)):
-                    off = max(off, crossing.off)
-                    ends = curve_points(crossing.curve, np.array([0.0, 1.0]))
-                    touches.append(ends[list(crossing.touching)])
-                    for piece in in_both(within(crossing.first, face), within(crossing.second, against)):
-                        run = trim_curve(crossing.first, *piece) if piece != (0.0, 1.0) else crossing.first
-                        if not _along_rim(face, run):
-                            cuts.append(run)
-                            which.append(k)
-                            other.append((crossing, against))
-        crossings += len(cuts)
-        if not cuts:
+        every = cuts_of(face, cutters)
+        cuts += every
+        own = [cut for cut in every if not cut.idle]
+        if not own:
             faces.append(face)
             owner.append(number)
             rows.append([0] * len(cutters))
             continue
-        parts = part_face(face, cuts, shape.tolerance)
+        parts = part_face(face, [cut.run for cut in own], shape.tolerance)
         short.append(parts.short)
         for part, beside in zip(parts.faces, parts.beside, strict=True):
             row = [0] * len(cutters)
             for one in beside:
-                row[which[one.cut]] = row[which[one.cut]] or _side(face, *other[one.cut], one)
+                cut = own[one.cut]
+                row[cut.cutter] = row[cut.cutter] or _side(face, cut, one)
+                sides.setdefault((number, one.cut, round(one.param, 9)), (cut, []))[1].append(len(faces))
             faces.append(part)
             owner.append(number)
             rows.append(row)
-    found = np.array(rows).reshape(len(faces), len(cutters))
-    _spread(make_face_set(faces, shape.tolerance), found, cutters)
-    places = np.concatenate(touches), np.concatenate(short)
-    return Parted(tuple(faces), tuple(owner), found, crossings, *places, off, shape.tolerance)
+    off = max((cut.crossing.off for cut in cuts), default=0.0)
+    if off > LOST * shape.size:
+        worst = max(cuts, key=lambda cut: cut.crossing.off)
+        raise KernelError(
+            f"A cut cannot be followed nearer than {off:.2g} mm, about {place_text(_middle(worst.crossing.curve))}: what "
+            "cuts nearly lies along the surface there. Turn or move it."
+        )
+    inside = np.array(rows).reshape(len(faces), len(cutters))
+    _refuse_coincident(faces, [cutter.shape for cutter in cutters], shape.tolerance)
+    links, torn = _spread(make_face_set(faces, shape.tolerance), inside, cutters, cuts)
+    ends = [curve_points(cut.crossing.curve, np.array([0.0, 1.0]))[list(cut.crossing.touching)] for cut in cuts]
+    touches = np.concatenate((np.zeros((0, 3)), *ends))
+    crossings = sum(not cut.idle for cut in cuts)
+    parted = Parted(
+        tuple(faces), tuple(owner), inside, tuple(links), frozenset(torn), crossings, touches, np.concatenate(short), off
+    )
+    _refuse_slits(parted, sides)
+    return parted
 
 
-def in_both(first: list[tuple[float, float]], second: list[tuple[float, float]]) -> list[tuple[float, float]]:
-    """Return the stretches that two lists of stretches have in common."""
-    both = [(max(a, c), min(b, d)) for a, b in first for c, d in second]
-    return [(low, high) for low, high in both if high - low > NARROW]
-
-
-def within(curve: NurbsCurve, face: Face) -> list[tuple[float, float]]:
-    """Return the stretches of a curve (u, v, 0), 0 to 1, that lie in a face."""
-    if face.is_whole:
-        return [(0.0, 1.0)]
-    scale = np.append(param_scale(face.surface), 1.0)
-    stops = {0.0, 1.0}
-    own = replace(curve, control_points=curve.control_points * scale)
-    for loop in face.loops:
-        for rim in loop:
-            stops |= set(
-                find_crossings(own, replace(rim, control_points=rim.control_points * scale), ON * face.surface.size)[
-                    0
-                ].tolist()
+def _refuse_slits(parted: Parted, sides: dict[tuple[int, int, float], tuple[Cut, list[int]]]) -> None:
+    """Raise KernelError where both sides of a cut hang together without it; sides: the parts beside each stretch of one."""
+    piece = {part: number for number, parts in enumerate(parted.pieces) for part in parts}
+    for cut, parts in sides.values():
+        if len(parts) > 1 and len({piece[part] for part in parts}) == 1:
+            raise KernelError(
+                f"A cut, about {place_text(_middle(cut.crossing.curve))}, parts nothing: both its sides hang together "
+                "elsewhere. Lengthen it beyond the edge, or cut there too."
             )
-    bounds = sorted(stops)
-    pieces = [(a, b) for a, b in pairwise(bounds) if b - a > NARROW]
-    middles = curve_points(curve, np.array([(a + b) / 2 for a, b in pieces]))[:, :2]
-    inside = face.holds(middles)
-    return [piece for piece, held in zip(pieces, inside, strict=True) if held]
 
 
-def _along_rim(face: Face, run: NurbsCurve) -> bool:
-    """Say whether a cut runs along the boundary of a face, where there is nothing to part."""
-    places = face.edge_points(run, np.linspace(*run.domain, 9)[1:-1])
-    for loop in face.loops:
-        for rim in loop:
-            own = face.edge_points(rim, np.linspace(*rim.domain, 257))
-            step = float(lengths(np.diff(own, axis=0)).max())
-            if np.linalg.norm(own[:, None] - places, axis=2).min(axis=0).max() > step:
-                continue
-            flat = curve_points(run, np.linspace(*run.domain, 9)[1:-1])
-            scale = np.append(param_scale(face.surface), 1.0)
-            if (
-                closest_params(replace(rim, control_points=rim.control_points * scale), flat * scale)[1].max()
-                < 1e-5 * face.surface.size
-            ):
-                return True
-    return False
+def _middle(curve: NurbsCurve) -> Floats:
+    """Return the place (3,) half way along a curve."""
+    return np.asarray(curve_points(curve, np.array([np.mean(curve.domain)]))[0])
 
 
-def _side(face: Face, crossing: Crossing, against: Face, beside: Beside) -> int:
+def _side(face: Face, cut: Cut, beside: Beside) -> int:
     """Return 1 where a part beside a cut lies behind the face that cut it, -1 in front, 0 where both touch."""
     at = np.array([np.clip(beside.param, 0.0, 1.0)])
-    own = curve_points(crossing.first, at)[:, :2]
-    other = curve_points(crossing.second, at)[:, :2]
+    own = curve_points(cut.crossing.first, at)[:, :2]
+    other = curve_points(cut.crossing.second, at)[:, :2]
     normal = surface_points_normals(face.surface, *own.T)[1]
-    theirs = surface_points_normals(against.surface, *other.T)[1]
-    along = curve_derivatives(crossing.curve, at, 1)[1]
+    theirs = surface_points_normals(cut.against.surface, *other.T)[1]
+    along = curve_derivatives(cut.crossing.curve, at, 1)[1]
     left = cross(directions(normal), along) * (1.0 if beside.left else -1.0)
     return -int(np.sign((left * theirs).sum()))
 
 
-def _spread(shape: FaceSet, inside: np.ndarray, cutters: list[Cutter]) -> None:
-    """Tell the sides of parts that no cut bounds: as their neighbours, or by where they lie."""
+def _refuse_coincident(faces: list[Face], others: list[FaceSet], tolerance: float) -> None:
+    """Raise KernelError where a face lies in another, so that neither side of it is the inside."""
+    places = np.array([face.inner_point for face in faces])
+    for other in others:
+        for against in other.faces:
+            u, v, away = closest_points(against.surface, places)
+            near = np.flatnonzero((away <= tolerance) & against.holds(np.column_stack((u, v))))
+            for k in near.tolist():
+                normals = [
+                    surface_points_normals(surface, *params[:, None])[1][0]
+                    for surface, params in (
+                        (faces[k].surface, faces[k].inner_place),
+                        (against.surface, np.array([u[k], v[k]])),
+                    )
+                ]
+                if abs(float(normals[0] @ normals[1])) > PARALLEL:
+                    raise KernelError(
+                        f"A face lies in a face of the other, at {place_text(places[k])}: there is no inside to tell. Let "
+                        "one reach through the other, or stand off it, by a little."
+                    )
+
+
+def _spread(
+    shape: FaceSet, inside: np.ndarray, cutters: list[Cutter], cuts: list[Cut]
+) -> tuple[list[tuple[int, int]], set[int]]:
+    """Tell the sides of parts that no cut bounds: as their neighbours, or by where they lie.
+
+    Return the uncut links of parts, and the cutters of which parts that hang together lie on both sides.
+    """
     edges = find_edges(shape)
-    beside: dict[int, set[int]] = {}
-    for edge in range(len(edges.first)):
-        own = {edges.uses[k].face for k in np.flatnonzero(edges.edge == edge)}
-        for one in own:
-            beside.setdefault(one, set()).update(own - {one})
-    for column, cutter in enumerate(cutters):
-        known = [k for k in range(len(inside)) if inside[k, column]]
-        while True:
-            waiting = list(known)
-            while waiting:
-                here = waiting.pop()
-                for other in beside.get(here, ()):
-                    if not inside[other, column]:
-                        inside[other, column] = inside[here, column]
-                        waiting.append(other)
-            left = np.flatnonzero(inside[:, column] == 0)
-            if not len(left):
-                break
-            first = int(left[0])
-            inside[first, column] = 1 if is_inside(cutter, shape.faces[first].inner_point) else -1
-            known = [first]
-
-
-def _pieces(parted: Parted) -> list[list[int]]:
-    """Return the parts in groups: those of different faces that share an edge on the same side of all cutters."""
-    edges = find_edges(make_face_set(parted.faces, parted.tolerance))
-    first, second = list[int](), list[int]()
-    for edge in range(len(edges.first)):
+    links: list[tuple[int, int, set[int]]] = []
+    for edge, first in enumerate(edges.first.tolist()):
         own = sorted({edges.uses[k].face for k in np.flatnonzero(edges.edge == edge)})
-        for a, b in pairwise(own):
-            if parted.owner[a] != parted.owner[b] and (parted.inside[a] == parted.inside[b]).all():
-                first.append(a)
-                second.append(b)
-    group = joined_groups(first, second, len(parted.faces))
-    return [np.flatnonzero(group == number).tolist() for number in np.unique(group)]
+        if len(own) > 1:
+            use = edges.uses[first]
+            middle = shape.faces[use.face].edge_points(use.curve, use.at_shares(np.array([0.5])))[0]
+            cutting = _cutting(middle, cuts, 2 * shape.tolerance)
+            links += [(a, b, cutting) for a, b in pairwise(own)]
+    torn = set[int]()
+    for column, cutter in enumerate(cutters):
+        whole = [(a, b) for a, b, cutting in links if column not in cutting]
+        _tell(shape, inside[:, column], whole, cutter)
+        if any(inside[a, column] != inside[b, column] for a, b in whole):
+            torn.add(column)
+    return [(a, b) for a, b, cutting in links if not cutting], torn
+
+
+def _cutting(place: Floats, cuts: list[Cut], reach: float) -> set[int]:
+    """Return the numbers of the cutters that cut at a place (3,)."""
+    found = set[int]()
+    for cut in cuts:
+        control = cut.crossing.curve.control_points
+        near = (control.min(axis=0) - reach <= place).all() and (place <= control.max(axis=0) + reach).all()
+        if near and cut.cutter not in found and closest_params(cut.crossing.curve, place[None])[1][0] <= reach:
+            found.add(cut.cutter)
+    return found
+
+
+def _tell(shape: FaceSet, sides: np.ndarray, links: list[tuple[int, int]], cutter: Cutter) -> None:
+    """Tell the sides (parts,) that are not told (0): as neighbours along links, else by where they lie."""
+    beside: dict[int, list[int]] = {}
+    for a, b in links:
+        beside.setdefault(a, []).append(b)
+        beside.setdefault(b, []).append(a)
+    waiting = np.flatnonzero(sides).tolist()
+    while True:
+        while waiting:
+            here = waiting.pop()
+            for other in beside.get(here, ()):
+                if not sides[other]:
+                    sides[other] = sides[here]
+                    waiting.append(other)
+        left = np.flatnonzero(sides == 0)
+        if not len(left):
+            return
+        first = int(left[0])
+        sides[first] = 1 if is_inside(cutter, shape.faces[first].inner_point) else -1
+        waiting = [first]
 
 
 def keep_side(shape: FaceSet, parted: Parted, side: Side) -> FaceSet:
     """Return the parts that lie inside any cutter, or outside all of them."""
+    if parted.torn:
+        raise KernelError(
+            "What cuts has no inside here: the same part lies on both its sides. Keep the part nearest to a place, or the "
+            "largest."
+        )
     held: list[bool] = np.asarray((parted.inside > 0).any(axis=1)).tolist()
     kept = [face for face, behind in zip(parted.faces, held, strict=True) if behind == (side == "inside")]
     if not kept:

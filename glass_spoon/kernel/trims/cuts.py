@@ -1,0 +1,115 @@
+"""The curves on a face along which others cut it: clipped to both, each once, and those that run along its boundary."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from itertools import pairwise
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import lengths
+from glass_spoon.kernel.curves.alter.edit_knots import trim_curve
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
+from glass_spoon.kernel.curves.read.cross_curves import find_crossings
+from glass_spoon.kernel.trims.arrange import param_scale
+from glass_spoon.kernel.trims.common_places import Parallel
+from glass_spoon.kernel.trims.cross_surfaces import Crossing, cross_surfaces
+from glass_spoon.kernel.trims.cutters import Cutter
+from glass_spoon.kernel.trims.face import Face
+
+NARROW = 1e-9
+"""Stretches of a curve, 0 to 1, shorter than this are none."""
+
+SAME = 1e-6
+"""Share of the size within which two cuts run alike."""
+
+ON = 1e-7
+"""Share of the size within which a cut lies on the boundary of a face."""
+
+
+@dataclass(frozen=True, eq=False)
+class Cut:
+    """A cut on a face: its run (u, v, 0) there, the number of the cutter, the crossing, and the face that cut.
+
+    idle: whether it runs along the boundary, or where another does, and parts nothing more.
+    """
+
+    run: NurbsCurve
+    cutter: int
+    crossing: Crossing
+    against: Face
+    idle: bool
+
+
+def cuts_of(face: Face, cutters: list[Cutter]) -> list[Cut]:
+    """Return the cuts of cutters on a face."""
+    found: list[Cut] = []
+    for number, cutter in enumerate(cutters):
+        for against in cutter.shape.faces:
+            for crossing in cross_surfaces(Parallel(face.surface), Parallel(against.surface)):
+                for piece in in_both(within(crossing.first, face), within(crossing.second, against)):
+                    run = trim_curve(crossing.first, *piece) if piece != (0.0, 1.0) else crossing.first
+                    idle = _along_rim(face, run) or any(_is_same(face, run, one.run) for one in found)
+                    found.append(Cut(run, number, crossing, against, idle))
+    return found
+
+
+def in_both(first: list[tuple[float, float]], second: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Return the stretches that two lists of stretches have in common."""
+    both = [(max(a, c), min(b, d)) for a, b in first for c, d in second]
+    return [(low, high) for low, high in both if high - low > NARROW]
+
+
+def within(curve: NurbsCurve, face: Face) -> list[tuple[float, float]]:
+    """Return the stretches of a curve (u, v, 0), 0 to 1, that lie in a face."""
+    low, high = (getattr(curve.control_points[:, :2], which)(axis=0) for which in ("min", "max"))
+    if face.is_box and (face.outlines[0].min(axis=0) <= low).all() and (high <= face.outlines[0].max(axis=0)).all():
+        return [(0.0, 1.0)]
+    scale = np.append(param_scale(face.surface), 1.0)
+    stops = {0.0, 1.0}
+    own = replace(curve, control_points=curve.control_points * scale)
+    for loop in face.loops:
+        for rim in loop:
+            under, over = (getattr(rim.control_points[:, :2], which)(axis=0) for which in ("min", "max"))
+            if (under <= high).all() and (over >= low).all():
+                other = replace(rim, control_points=rim.control_points * scale)
+                stops |= set(find_crossings(own, other, ON * face.surface.size)[0].tolist())
+    bounds = sorted(stops)
+    pieces = [(a, b) for a, b in pairwise(bounds) if b - a > NARROW]
+    middles = curve_points(curve, np.array([(a + b) / 2 for a, b in pieces]))[:, :2]
+    inside = face.holds(middles)
+    return [piece for piece, held in zip(pieces, inside, strict=True) if held]
+
+
+def _is_same(face: Face, run: NurbsCurve, other: NurbsCurve) -> bool:
+    """Say whether a cut runs where another does, either way, as that of two sheets that lie in each other."""
+    shares = np.linspace(0.0, 1.0, 9)
+    mine, theirs = (curve_points(one, one.domain[0] + shares * np.ptp(one.domain)) for one in (run, other))
+    scale = np.append(param_scale(face.surface), 1.0)
+    near = SAME * face.surface.size
+    apart = min(float(lengths((mine - row) * scale)[[0, -1]].max()) for row in (theirs, theirs[::-1]))
+    if apart > near and not (face.surface.size and run.is_closed(near / scale.max())):
+        return False
+    own = replace(other, control_points=other.control_points * scale)
+    return bool(closest_params(own, mine * scale)[1].max() <= near)
+
+
+def _along_rim(face: Face, run: NurbsCurve) -> bool:
+    """Say whether a cut runs along the boundary of a face, where there is nothing to part."""
+    places = face.edge_points(run, np.linspace(*run.domain, 9)[1:-1])
+    for loop in face.loops:
+        for rim in loop:
+            own = face.edge_points(rim, np.linspace(*rim.domain, 257))
+            step = float(lengths(np.diff(own, axis=0)).max())
+            if np.linalg.norm(own[:, None] - places, axis=2).min(axis=0).max() > step:
+                continue
+            flat = curve_points(run, np.linspace(*run.domain, 9)[1:-1])
+            scale = np.append(param_scale(face.surface), 1.0)
+            if (
+                closest_params(replace(rim, control_points=rim.control_points * scale), flat * scale)[1].max()
+                < 1e-5 * face.surface.size
+            ):
+                return True
+    return False
