@@ -12,11 +12,12 @@ from hypothesis import strategies as st
 
 from glass_spoon.kernel.meshes.mesh import check_mesh
 from glass_spoon.kernel.surfaces.evaluate.surface import make_surface
+from glass_spoon.kernel.trims.mesh_faces import mesh_faces
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, NumberSpec, ReferenceSpec, ReferencesSpec, Spec, TableSpec
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem, TrimmedItem
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 
@@ -37,6 +38,8 @@ GROUND: list[dict[str, Any]] = [
     {"verb": "mark", "gives": "sharp ones", "mesh": "l13", "what": "sharp edges"},
     {"verb": "mark", "gives": "upper", "mesh": "l12", "what": "faces in a band", "low": 10, "high": 60},
     {"verb": "mark", "gives": "loop", "mesh": "l12", "what": "loop", "x": 40},
+    {"verb": "circle", "gives": "mouth", "plane": "plan", "radius": 14},
+    {"verb": "trim_surface", "gives": "opened", "surface": "l7", "by": ["l17"], "way": "up and down"},
 ]
 """Curves and surfaces of most kinds, for the verbs to work on."""
 
@@ -45,6 +48,7 @@ KINDS = {
     "curves": ["l6"],
     "surface": ["l7", "l8", "l9", "l10"],
     "surfaces": ["l11"],
+    "trimmed": ["l18"],
     "mesh": ["l12", "l13"],
     "mark": ["l14", "l15", "l16"],
 }
@@ -118,6 +122,11 @@ def check_item(item: Item) -> None:
             assert (curve.weights > 0).all()
     elif isinstance(item, MarkItem):
         assert len(item.mark) == len(np.unique(item.mark.indices))
+    elif isinstance(item, TrimmedItem):
+        for face in item.shape.faces:
+            assert len(face.loops)
+            assert bool(face.holds(face.inner_place[None])[0])
+        check_mesh(mesh_faces(item.shape, item.shape.size / 20))
     else:
         assert isinstance(item, MeshItem)
         check_mesh(item.mesh)

@@ -12,7 +12,7 @@ import pytest
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
-from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem
+from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem, TrimmedItem
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.upgrades import (
     UPGRADES,
@@ -47,6 +47,8 @@ def extent(item: Item) -> tuple[int, np.ndarray]:
     if isinstance(item, SurfacesItem):
         nets = [surface.control_points.reshape(-1, 3) for surface in item.shape.surfaces]
         return len(nets), np.concatenate(nets)
+    if isinstance(item, TrimmedItem):
+        return len(item.shape.faces), item.shape.trace
     return len(item.mark), np.zeros((1, 3))
 
 

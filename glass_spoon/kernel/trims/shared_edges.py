@@ -6,16 +6,22 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from scipy.interpolate import CubicHermiteSpline
 from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import trim_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
 from glass_spoon.kernel.groups import joined_groups
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_derivatives
 from glass_spoon.kernel.trims.face import Face, FaceSet
 
-PLACES = 129
-"""Places along an edge by which its length is told."""
+INTERVALS = 64
+"""Intervals of an edge by which its length is told, where its knots do not ask for more."""
+
+GAUSS = np.polynomial.legendre.leggauss(6)
+"""Places and weights of the quadrature in each."""
 
 COMPARED = np.array([0.23, 0.5, 0.77])
 """Shares of the length at which edges between the same ends are held against each other."""
@@ -23,13 +29,16 @@ COMPARED = np.array([0.23, 0.5, 0.77])
 
 @dataclass(frozen=True, eq=False)
 class Use:
-    """A piece of the boundary of a face, as its loop runs. params, totals (n,): lengths in mm up to its parameters."""
+    """A piece of the boundary of a face, as its loop runs. params, totals (n,): lengths in mm up to its parameters; slopes
+    (n,): how fast parameters run there, by mm.
+    """
 
     face: int
     loop: int
     curve: NurbsCurve
     params: Floats
     totals: Floats
+    slopes: Floats
     places: Floats
 
     @property
@@ -39,7 +48,8 @@ class Use:
 
     def at_shares(self, shares: Floats) -> Floats:
         """Return parameters at shares of its length."""
-        return np.interp(shares * self.length, self.totals, self.params)
+        found = CubicHermiteSpline(self.totals, self.params, self.slopes)(shares * self.length)
+        return np.clip(found, *self.curve.domain)
 
 
 @dataclass(frozen=True, eq=False)
@@ -103,13 +113,44 @@ def find_edges(shape: FaceSet) -> Edges:
 
 
 def _measured(face: Face, number: int, loop: int, curve: NurbsCurve) -> Use:
-    """Measure a boundary curve."""
-    breaks = np.unique(curve.knots)
-    per = max(2, PLACES // max(1, len(breaks) - 1))
+    """Measure a boundary curve by Gauss' quadrature between its knots, and those of the surface that a line crosses."""
+    breaks = _breaks(face, curve)
+    per = max(1, INTERVALS // (len(breaks) - 1))
     params = np.unique(np.concatenate([np.linspace(a, b, per + 1) for a, b in pairwise(breaks)]))
-    places = face.edge_points(curve, params)
-    totals = np.concatenate(([0.0], np.cumsum(lengths(np.diff(places, axis=0)))))
-    return Use(number, loop, curve, params, totals, places)
+    half = np.diff(params) / 2
+    inner = (params[:-1] + half)[:, None] + half[:, None] * GAUSS[0]
+    steps = (_speeds(face, curve, inner.ravel()).reshape(inner.shape) * GAUSS[1]).sum(axis=1) * half
+    # An interval of no length has no slope; one far shorter than the others would make it steep.
+    steps = np.maximum(steps, 1e-12 * max(float(steps.sum()), 1e-300))
+    totals = np.concatenate(([0.0], np.cumsum(steps)))
+    rates = np.diff(params) / steps
+    either = np.column_stack((np.append(rates[0], rates), np.append(rates, rates[-1])))
+    slopes = 1 / np.maximum(_speeds(face, curve, params), 1e-300)
+    slopes = np.clip(slopes, 0.0, 3 * either.min(axis=1))  # so that parameters only rise (Fritsch and Carlson 1980)
+    return Use(number, loop, curve, params, totals, slopes, face.edge_points(curve, params))
+
+
+def _breaks(face: Face, curve: NurbsCurve) -> Floats:
+    """Return the parameters (n,) between which a boundary curve is smooth in space."""
+    found = [np.unique(curve.knots)]
+    if curve.degree == 1 and len(curve.control_points) == 2:
+        low, high = curve.domain
+        ends = curve.control_points[:, :2]
+        for axis in (0, 1):
+            way = ends[1, axis] - ends[0, axis]
+            if way:
+                shares = (np.unique(face.surface.knots[axis]) - ends[0, axis]) / way
+                found.append(low + shares[(shares > 1e-9) & (shares < 1 - 1e-9)] * (high - low))
+    return np.unique(np.concatenate(found))
+
+
+def _speeds(face: Face, curve: NurbsCurve, params: Floats) -> Floats:
+    """Return the speeds (n,) in mm of a boundary curve in space."""
+    at, way = (value[:, :2] for value in curve_derivatives(curve, params, 1))
+    bounds = [face.surface.domain(axis) for axis in (0, 1)]
+    u, v = (np.clip(at[:, axis], *bounds[axis]) for axis in (0, 1))
+    values = surface_derivatives(face.surface, u, v, 1)
+    return lengths(values[1, 0] * way[:, :1] + values[0, 1] * way[:, 1:])
 
 
 def _merged(places: Floats, tolerance: float) -> tuple[Floats, Ints]:
