@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy.interpolate import CubicHermiteSpline
 from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
@@ -20,6 +19,9 @@ from glass_spoon.kernel.trims.face import Face, FaceSet
 INTERVALS = 64
 """Intervals of an edge by which its length is told, where its knots do not ask for more."""
 
+NEWTON = 4
+"""Steps to the parameter of a length."""
+
 GAUSS = np.polynomial.legendre.leggauss(6)
 """Places and weights of the quadrature in each."""
 
@@ -29,16 +31,14 @@ COMPARED = np.array([0.23, 0.5, 0.77])
 
 @dataclass(frozen=True, eq=False)
 class Use:
-    """A piece of the boundary of a face, as its loop runs. params, totals (n,): lengths in mm up to its parameters; slopes
-    (n,): how fast parameters run there, by mm.
-    """
+    """A piece of the boundary of a face, as its loop runs. params, totals (n,): lengths in mm up to its parameters."""
 
+    owner: Face
     face: int
     loop: int
     curve: NurbsCurve
     params: Floats
     totals: Floats
-    slopes: Floats
     places: Floats
 
     @property
@@ -48,8 +48,18 @@ class Use:
 
     def at_shares(self, shares: Floats) -> Floats:
         """Return parameters at shares of its length."""
-        found = CubicHermiteSpline(self.totals, self.params, self.slopes)(shares * self.length)
-        return np.clip(found, *self.curve.domain)
+        wanted = shares * self.length
+        interval = np.clip(np.searchsorted(self.totals, wanted, side="right") - 1, 0, len(self.params) - 2)
+        low, high = self.params[interval], self.params[interval + 1]
+        found = np.interp(wanted, self.totals, self.params)
+        for _ in range(NEWTON):
+            half = (found - low)[:, None] / 2
+            inner = low[:, None] + half * (1 + GAUSS[0])
+            speeds = _speeds(self.owner, self.curve, inner.ravel()).reshape(inner.shape)
+            run = self.totals[interval] + (speeds * GAUSS[1] * half).sum(axis=1)
+            speed = np.maximum(_speeds(self.owner, self.curve, found), 1e-300)
+            found = np.clip(found - (run - wanted) / speed, low, high)
+        return np.asarray(found)
 
 
 @dataclass(frozen=True, eq=False)
@@ -120,14 +130,9 @@ def _measured(face: Face, number: int, loop: int, curve: NurbsCurve) -> Use:
     half = np.diff(params) / 2
     inner = (params[:-1] + half)[:, None] + half[:, None] * GAUSS[0]
     steps = (_speeds(face, curve, inner.ravel()).reshape(inner.shape) * GAUSS[1]).sum(axis=1) * half
-    # An interval of no length has no slope; one far shorter than the others would make it steep.
     steps = np.maximum(steps, 1e-12 * max(float(steps.sum()), 1e-300))
     totals = np.concatenate(([0.0], np.cumsum(steps)))
-    rates = np.diff(params) / steps
-    either = np.column_stack((np.append(rates[0], rates), np.append(rates, rates[-1])))
-    slopes = 1 / np.maximum(_speeds(face, curve, params), 1e-300)
-    slopes = np.clip(slopes, 0.0, 3 * either.min(axis=1))  # so that parameters only rise (Fritsch and Carlson 1980)
-    return Use(number, loop, curve, params, totals, slopes, face.edge_points(curve, params))
+    return Use(face, number, loop, curve, params, totals, face.edge_points(curve, params))
 
 
 def _breaks(face: Face, curve: NurbsCurve) -> Floats:
