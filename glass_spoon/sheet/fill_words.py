@@ -375,7 +375,9 @@ class _Reading:
 
     def _led_by(self, name: str) -> str:
         """Return the pattern of the word that leads to a field where it says which item is meant: `from`."""
-        return r"from (?:the )?" if f"from {{{name}}}" in self.line.sentence_now() else ""
+        if f"from {{{name}}}" in self.line.sentence_now():
+            return r"from (?:the )?"
+        return self.line.led.get(name, "")
 
     def _named_items(self, kinds: tuple[str, ...], taken: set[str], led: str = "") -> Iterator[str]:
         """Yield the ids of items of some kinds in the order in which the text names them, taking the names out.

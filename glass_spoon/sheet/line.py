@@ -229,6 +229,7 @@ class Line(BaseModel):
     sentence: ClassVar[str]
     wording_field: ClassVar[str] = ""
     wordings: ClassVar[dict[str, str]] = {}
+    led: ClassVar[Mapping[str, str]] = {}
     gives_kind: ClassVar[str | None] = None
     acts_on: ClassVar[tuple[str, ...]] = ()
     act_key: ClassVar[str] = ""

@@ -82,6 +82,8 @@ def propose(text: str, document: SheetDocument) -> list[Proposal]:
     if near is None:
         return found
     first = replace(_proposal(near.verb, text, document), note=near.note)
+    if found and found[0].line.references() and _cost(first.missed, items) > ITEM_MISSED + _cost(found[0].missed, items):
+        return found  # what the trade's word usually means takes nothing of what is named
     return [first, *(proposal for proposal in found if proposal.verb != near.verb)]
 
 

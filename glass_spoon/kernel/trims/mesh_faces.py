@@ -13,7 +13,7 @@ from glass_spoon.kernel.errors import KernelError, TooManyFaces, place_text
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.meshing.divide_length import KINK_ANGLE
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_points_normals
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_normals, surface_points
 from glass_spoon.kernel.trims.charts import chart_of
 from glass_spoon.kernel.trims.face import Face, FaceSet
 from glass_spoon.kernel.trims.fill_chart import fill_chart
@@ -22,6 +22,10 @@ from glass_spoon.kernel.trims.shared_edges import Edges, find_edges
 
 LEAST_ROUND = 8
 """Fewest edges of a rim that is one curve."""
+
+
+BESIDE = 1e-7
+"""Share of the way to a place inside by which a normal is asked beside the boundary."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -177,7 +181,10 @@ def _joined(shape: FaceSet, edges: Edges, rim: _Rim, made: list[_Filled], owner:
     points, faces, uvs, pieces, total = [rim.points], [], [], [], len(rim.points)
     index, normals, at_rim = [], [], []
     for number, (face, filled) in enumerate(zip(shape.faces, made, strict=True)):
-        place, normal = surface_points_normals(face.surface, *filled.params.T)
+        place = surface_points(face.surface, *filled.params.T)
+        # On a sharp edge of the surface the normal of this side is asked, a hair inside.
+        inside = filled.params + BESIDE * (face.inner_place - filled.params)
+        normal = surface_normals(face.surface, *inside.T)
         size = len(filled.rim)
         points.append(place[size:])
         vertices = np.concatenate((filled.rim, total + np.arange(len(place) - size)))

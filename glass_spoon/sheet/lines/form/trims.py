@@ -33,6 +33,7 @@ from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.draw.fields import CurvesName
 from glass_spoon.sheet.lines.form.fields import SurfaceName, a_place, noted
 from glass_spoon.sheet.lines.mesh_work.fields import several
+from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import PLANE_AXES
 
 FACES = ("surfaces", "trimmed")
@@ -61,11 +62,11 @@ class Cross(Line):
 
     chapter = "Draw"
     summary = "Take the curves in which surfaces cross each other, or in which planes cut them, exactly."
-    words = ("intersection", "intersect", "section", "sections", "stations", "where they meet", "crossing")
+    words = ("intersection", "intersect", "section", "stations", "where they meet", "crossing", "planes")
     sentence = "**Cross** {surface} with {against} {other}, giving {gives}."
     wording_field = "against"
     wordings = {
-        "planes": (
+        "sections": (
             "**Cross** {surface} with {against} parallel to the {plane} view, from {at}[, {count} of them][, {step} apart], "
             "giving {gives}."
         )
@@ -75,8 +76,12 @@ class Cross(Line):
     verb: Literal["cross"] = "cross"
     surface: OneShape = ""
     against: Annotated[
-        Literal["the other", "planes"],
-        ChoiceSpec("What crosses it: another surface, or planes.", ("the other", "planes"), ("surface", "planes")),
+        Literal["the other", "sections"],
+        ChoiceSpec(
+            "What crosses it: another surface, or sections, planes parallel to a view.",
+            ("the other", "sections"),
+            ("surface", "sections"),
+        ),
     ] = "the other"
     other: Annotated[str, ReferenceSpec("The other surface, set or trimmed one.", "surface", also=FACES)] = ""
     plane: Annotated[Plane, ChoiceSpec("How the planes stand.", ("front", "side", "plan"), trailing=("view", "plane"))] = (
@@ -111,7 +116,7 @@ class Cross(Line):
                 raise KernelError("No plane cuts it: move the first one, or choose another view.")
         closed = sum(curve.is_closed(1e-6 * shape.size) for curve in curves)
         told = f"{several(len(curves), 'curve')}, {closed:,} of them closed, at most {max(off, 1e-9):.1g} mm off."
-        if self.against == "planes" and empty:
+        if self.against == "sections" and empty:
             told += f" {several(empty, 'plane')} cut nothing."
         return CurvesItem(tuple(curves), told)
 
@@ -295,8 +300,14 @@ class ExactBody(Line):
 
     chapter = "Form"
     summary = "Join closed bodies of surfaces, take one from another, or keep what both hold, as exact surfaces."
-    words = ("boolean", "union", "unite", "subtract", "difference", "common", "intersection", "solid")
+    words = ("boolean", "union", "unite", "subtract", "difference", "common", "solid", "closed body")
     sentence = "**Exact body** of {first} and {second}: {way}, giving {gives}."
+    led = {"first": r"(?:from|out of) (?:the )?"}
+    phrases = (
+        Phrase(r"(?:subtract|cut|remove|less|minus|without|taken?)\w*", {"way": "first less second"}),
+        Phrase(r"(?:union|unite|united|join|add|weld)\w*", {"way": "united"}),
+        Phrase(r"(?:common|intersection|what both hold|overlap)\w*", {"way": "common"}),
+    )
     gives_kind = "trimmed"
     uses_up = ("first", "second")
 

@@ -49,7 +49,7 @@ def mesh_of_faces(
 
     fitted: what is smoothed of a mesh, where a tolerance of the smoothed shape decides.
     """
-    host = SurfaceSet(tuple({face.surface.key: face.surface for face in shape.faces}.values()), shape.tolerance)
+    host = SurfaceSet(tuple(face.surface for face in shape.faces), shape.tolerance)  # as pieces are numbered
 
     def meshed(length: float) -> Mesh:
         return mesh_faces(shape, length, crease_sharp=crease_sharp, face_limit=FACE_LIMIT)
