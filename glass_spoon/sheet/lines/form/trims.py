@@ -71,6 +71,10 @@ class Cross(Line):
             "giving {gives}."
         )
     }
+    phrases = (
+        Phrase(r"(?:sections?|stations?)", {"against": "sections"}),
+        Phrase(r"(?:intersect\w*|crossings?)", finds=True),
+    )
     gives_kind = "curves"
 
     verb: Literal["cross"] = "cross"
@@ -306,7 +310,7 @@ class ExactBody(Line):
     phrases = (
         Phrase(r"(?:subtract|cut|remove|less|minus|without|taken?)\w*", {"way": "first less second"}),
         Phrase(r"(?:union|unite|united|join|add|weld)\w*", {"way": "united"}),
-        Phrase(r"(?:common|intersection|what both hold|overlap)\w*", {"way": "common"}),
+        Phrase(r"(?:common|what both hold|overlap)\w*", {"way": "common"}),
     )
     gives_kind = "trimmed"
     uses_up = ("first", "second")
