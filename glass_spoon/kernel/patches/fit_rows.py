@@ -43,10 +43,10 @@ class Asked:
     ring: bool = False
 
 
-def fit_rows(asked: Asked, near: float) -> Followed:
-    """Return splines within `near` mm of what is asked, or as near as MOST_SPANS let them be."""
+def fit_rows(asked: Asked, near: float, first: int = 1) -> Followed:
+    """Return splines within `near` mm of what is asked, or as near as MOST_SPANS let them be; first: spans tried first."""
     stops = np.union1d(asked.held, asked.corners)
-    per = 1
+    per = first
     while True:
         found = _fitted(asked, stops, per)
         if found.off <= near or 2 * per * (len(stops) - 1) > MOST_SPANS:

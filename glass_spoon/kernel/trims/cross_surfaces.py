@@ -28,6 +28,9 @@ NODES = 5
 """Places of a chain for each span of its guide."""
 
 
+SPAN = 4
+"""Places of a chain for each span that is tried first."""
+
 FITTED = 1e-8
 """Share of the size within which curves are fitted."""
 
@@ -115,7 +118,9 @@ def _fitted(first: Parallel, second: Parallel, way: Way) -> Crossing:
         zero = np.zeros(len(flat))
         return np.stack((places, np.column_stack((flat[:, :2], zero)), np.column_stack((flat[:, 2:], zero))))
 
-    fitted = fit_rows(Asked(at, np.array([0.0, 1.0]), np.zeros(0), ring=way.closed), FITTED * size)
+    fitted = fit_rows(
+        Asked(at, np.array([0.0, 1.0]), np.zeros(0), ring=way.closed), FITTED * size, max(1, round(len(way.params) / SPAN))
+    )
     curves = []
     for row, by in ((0, None), (1, scale[:2]), (2, scale[2:])):
         control = fitted.control[row].copy()

@@ -9,7 +9,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.curves.alter.edit_knots import trim_curve
-from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params, span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.read.cross_curves import find_crossings
@@ -24,6 +24,9 @@ NARROW = 1e-9
 
 SAME = 1e-6
 """Share of the size within which two cuts run alike."""
+
+PER_SPAN, HALVINGS = 6, 48
+"""Places a span at which a curve is looked at, and halvings to where it meets a line."""
 
 ON = 1e-7
 """Share of the size within which a cut lies on the boundary of a face."""
@@ -74,13 +77,35 @@ def within(curve: NurbsCurve, face: Face) -> list[tuple[float, float]]:
         for rim in loop:
             under, over = (getattr(rim.control_points[:, :2], which)(axis=0) for which in ("min", "max"))
             if (under <= high).all() and (over >= low).all():
-                other = replace(rim, control_points=rim.control_points * scale)
-                stops |= set(find_crossings(own, other, ON * face.surface.size)[0].tolist())
+                stops |= set(_meetings(own, replace(rim, control_points=rim.control_points * scale), ON * face.surface.size))
     bounds = sorted(stops)
     pieces = [(a, b) for a, b in pairwise(bounds) if b - a > NARROW]
     middles = curve_points(curve, np.array([(a + b) / 2 for a, b in pieces]))[:, :2]
     inside = face.holds(middles)
     return [piece for piece, held in zip(pieces, inside, strict=True) if held]
+
+
+def _meetings(curve: NurbsCurve, rim: NurbsCurve, tolerance: float) -> list[float]:
+    """Return the parameters of a flat curve at which it meets another; those with a straight line by its own signs."""
+    if rim.degree > 1 or len(rim.control_points) > 2:
+        return [float(param) for param in find_crossings(curve, rim, tolerance)[0]]
+    a, b = rim.control_points[:, :2]
+    way = b - a
+    across = np.array([-way[1], way[0]]) / np.hypot(*way)
+    params = span_params(curve, PER_SPAN)
+    off = (curve_points(curve, params)[:, :2] - a) @ across
+    over = np.flatnonzero((off[:-1] > 0) != (off[1:] > 0))
+    if not len(over):
+        return []
+    low, high, under = params[over], params[over + 1], off[over] > 0
+    for _ in range(HALVINGS):
+        middle = (low + high) / 2
+        same = ((curve_points(curve, middle)[:, :2] - a) @ across > 0) == under
+        low, high = np.where(same, middle, low), np.where(same, high, middle)
+    found = (low + high) / 2
+    along = (curve_points(curve, found)[:, :2] - a) @ way / (way @ way)
+    beyond = tolerance / np.hypot(*way)
+    return [float(param) for param, share in zip(found, along, strict=True) if -beyond <= share <= 1 + beyond]
 
 
 def _is_same(face: Face, run: NurbsCurve, other: NurbsCurve) -> bool:

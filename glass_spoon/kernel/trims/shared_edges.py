@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
@@ -13,14 +14,15 @@ from glass_spoon.kernel.curves.alter.edit_knots import trim_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
 from glass_spoon.kernel.groups import joined_groups
+from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_derivatives
 from glass_spoon.kernel.trims.face import Face, FaceSet
 
 INTERVALS = 64
 """Intervals of an edge by which its length is told, where its knots do not ask for more."""
 
-NEWTON = 4
-"""Steps to the parameter of a length."""
+NEWTON, SETTLED = 4, 1e-10
+"""Most steps to the parameter of a length, and the share of it that is near enough."""
 
 GAUSS = np.polynomial.legendre.leggauss(6)
 """Places and weights of the quadrature in each."""
@@ -46,6 +48,11 @@ class Use:
         """Its length in mm."""
         return float(self.totals[-1])
 
+    @cached_property
+    def compared(self) -> Floats:
+        """Places (3, 3) in mm at COMPARED shares of the length."""
+        return self.owner.edge_points(self.curve, self.at_shares(COMPARED))
+
     def at_shares(self, shares: Floats) -> Floats:
         """Return parameters at shares of its length."""
         wanted = shares * self.length
@@ -57,6 +64,8 @@ class Use:
             inner = low[:, None] + half * (1 + GAUSS[0])
             speeds = _speeds(self.owner, self.curve, inner.ravel()).reshape(inner.shape)
             run = self.totals[interval] + (speeds * GAUSS[1] * half).sum(axis=1)
+            if float(np.abs(run - wanted).max()) < SETTLED * self.length:
+                break
             speed = np.maximum(_speeds(self.owner, self.curve, found), 1e-300)
             found = np.clip(found - (run - wanted) / speed, low, high)
         return np.asarray(found)
@@ -106,10 +115,10 @@ def find_edges(shape: FaceSet) -> Edges:
     for k, use in enumerate(uses):
         a, b = int(pairs[k, 0]), int(pairs[k, 1])
         key = (min(a, b), max(a, b))
-        places = _compared(shape.faces[use.face], use)
+        places = use.compared
         for one in beside.get(key, []):
             other = uses[first[one]]
-            theirs = _compared(shape.faces[other.face], other)
+            theirs = other.compared
             ahead, back = (float(lengths(places - row).max()) for row in (theirs, theirs[::-1]))
             if min(ahead, back) <= tolerance * 2:
                 edge[k], backwards[k] = one, back < ahead
@@ -123,6 +132,21 @@ def find_edges(shape: FaceSet) -> Edges:
 
 
 def _measured(face: Face, number: int, loop: int, curve: NurbsCurve) -> Use:
+    """Measure a boundary curve, once for each that is the same on the same surface."""
+    known = _uses.get((face.surface.key, curve.key), lambda: _measure(face, number, loop, curve))
+    if (known.face, known.loop) == (number, loop):
+        return known
+    other = replace(known, face=number, loop=loop)
+    if "compared" in known.__dict__:
+        other.__dict__["compared"] = known.compared
+    return other
+
+
+_uses: Remembered[Use] = Remembered(4_000)
+"""Boundary curves that were measured, by their content."""
+
+
+def _measure(face: Face, number: int, loop: int, curve: NurbsCurve) -> Use:
     """Measure a boundary curve by Gauss' quadrature between its knots, and those of the surface that a line crosses."""
     breaks = _breaks(face, curve)
     per = max(1, INTERVALS // (len(breaks) - 1))
@@ -190,8 +214,3 @@ def _parted(face: Face, use: Use, vertices: Floats, tolerance: float) -> list[Us
     pieces = [trim_curve(use.curve, a, b) for a, b in pairwise(bounds) if b - a > 1e-12 * (bounds[-1] - bounds[0])]
     found = [_measured(face, use.face, use.loop, piece) for piece in pieces]
     return [one for one in found if one.length > tolerance]
-
-
-def _compared(face: Face, use: Use) -> Floats:
-    """Return places (3, 3) at COMPARED shares of the length."""
-    return face.edge_points(use.curve, use.at_shares(COMPARED))

@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints
+from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
@@ -32,6 +33,10 @@ class SurfaceNet:
     @classmethod
     def of(cls, surface: NurbsSurface, height: float = 0.0) -> SurfaceNet:
         """Return the net of a surface."""
+        return _nets.get((surface.key, height), lambda: cls._made(surface, height))
+
+    @classmethod
+    def _made(cls, surface: NurbsSurface, height: float) -> SurfaceNet:
         us, vs = net_params(surface, 0), net_params(surface, 1)
         grid = evaluate_grid(surface, us, vs)
         return cls(us, vs, grid.points + height * grid.normals if height else grid.points)
@@ -45,6 +50,10 @@ class SurfaceNet:
             low, high = found[-1]
             found.append((_halved(low, np.minimum), _halved(high, np.maximum)))
         return found
+
+
+_nets: Remembered[SurfaceNet] = Remembered(64)
+"""The nets of the surfaces that were asked last."""
 
 
 def net_params(surface: NurbsSurface, axis: int) -> Floats:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from bisect import bisect_left
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
@@ -84,16 +85,13 @@ def _overlapping(a: Floats, b: Floats, more: float) -> tuple[Ints, Ints]:
         grow = lengths(np.diff(points, axis=0))[:, None] / 4 + more
         boxes.append((np.minimum(points[:-1], points[1:]) - grow, np.maximum(points[:-1], points[1:]) + grow))
     (low_a, high_a), (low_b, high_b) = boxes
-    found: list[tuple[Ints, Ints]] = []
-    for start in range(0, len(low_a), 2048):  # blocks keep the table of pairs small
-        part = slice(start, start + 2048)
-        meet = np.ones((len(low_a[part]), len(low_b)), dtype=bool)
-        for axis in range(3):
-            meet &= low_a[part, axis, None] <= high_b[None, :, axis]
-            meet &= high_a[part, axis, None] >= low_b[None, :, axis]
-        rows, columns = np.nonzero(meet)
-        found.append((rows + start, columns))
-    return np.concatenate([pair[0] for pair in found]), np.concatenate([pair[1] for pair in found])
+    reach = max(float((high_a - low_a).max()) / 2 + float((high_b - low_b).max()) / 2, 1e-300) * (1 + 1e-9)
+    trees = [cKDTree((low + high) / 2) for low, high in boxes]
+    near = trees[0].sparse_distance_matrix(trees[1], reach, np.inf, output_type="coo_matrix")
+    first, second = near.row.astype(np.int64), near.col.astype(np.int64)
+    meet = ((low_a[first] <= high_b[second]) & (low_b[second] <= high_a[first])).all(axis=1)
+    order = np.lexsort((second[meet], first[meet]))
+    return first[meet][order], second[meet][order]
 
 
 def _meet(curve: NurbsCurve, other: NurbsCurve, s: Floats, t: Floats, tolerance: float) -> tuple[Floats, Floats]:
