@@ -59,6 +59,21 @@ def can(radius: float, half: float, placed: Placement | None = None) -> FaceSet:
     return make_face_set([whole_face(place_surface(part, placed) if placed else part) for part in parts])
 
 
+def block(sizes: tuple[float, float, float]) -> FaceSet:
+    """Return a box about the origin as six faces."""
+    faces = []
+    for axis in range(3):
+        for side in (-1.0, 1.0):
+            out = side * sizes[axis] / 2 * np.eye(3)[axis]
+            one, other = (k for k in range(3) if k != axis)
+            if (side > 0) != (axis != 1):
+                one, other = other, one
+            u, v = sizes[one] / 2 * np.eye(3)[one], sizes[other] / 2 * np.eye(3)[other]
+            net = np.array([[out - u - v, out - u + v], [out + u - v, out + u + v]])
+            faces.append(whole_face(make_surface((1, 1), ([0, 0, 1, 1], [0, 0, 1, 1]), net)))
+    return make_face_set(faces)
+
+
 def pearl(radius: float, middle: tuple[float, float, float] = (0, 0, 0)) -> FaceSet:
     """Return a closed ball."""
     placed = place_surface(_outwards(ball(radius)), moving(middle))

@@ -38,11 +38,17 @@ class Parts:
 
 @dataclass(frozen=True, eq=False)
 class Beside:
-    """A cut that bounds a part: its number, its parameter at a place there, and whether the part lies on its left."""
+    """A cut that bounds a part: its number, its parameters from low to high there, and whether the part lies on its left."""
 
     cut: int
-    param: float
+    low: float
+    high: float
     left: bool
+
+    @property
+    def param(self) -> float:
+        """Its parameter half way along the boundary."""
+        return (self.low + self.high) / 2
 
 
 def part_face(face: Face, cuts: list[NurbsCurve], tolerance: float) -> Parts:
@@ -77,11 +83,12 @@ def part_face(face: Face, cuts: list[NurbsCurve], tolerance: float) -> Parts:
 
 def _cuts_of(way: list[tuple[int, bool]], stretches: list[Stretch], own: int) -> list[Beside]:
     """Return the cuts along a way round, which has the part on its left."""
-    return [
-        Beside(stretches[k].number - own, float(np.mean(stretches[k].curve.domain)), not backwards)
-        for k, backwards in way
-        if stretches[k].number >= own
-    ]
+    found = []
+    for k, backwards in way:
+        if stretches[k].number >= own:
+            low, high = stretches[k].curve.domain
+            found.append(Beside(stretches[k].number - own, low, high, left=not backwards))
+    return found
 
 
 def param_scale(surface: NurbsSurface) -> Floats:

@@ -18,6 +18,7 @@ from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.patches.fit_rows import DEGREE, Asked, fit_rows
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.alter.edit_surface import split_surface
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.evaluate.surface_kinks import surface_kinks
 from glass_spoon.kernel.trims.common_places import Guide, Parallel, common_places
 from glass_spoon.kernel.trims.exact_way import Way, exact_ways
@@ -76,6 +77,15 @@ def _crossings_of(first: Parallel, second: Parallel) -> list[Crossing]:
                 parts = [_fitted(one, other, part) for part in way.smooth_parts()]
                 found.append(_linked(parts, way))
     return found
+
+
+def smooth_piece(surface: NurbsSurface, params: Floats) -> NurbsSurface:
+    """Return the piece of a surface between its sharp edges that holds a place (u, v); its parameters stay."""
+    for axis in (0, 1):
+        for stop in surface_kinks(surface, axis).tolist():
+            if surface.domain(axis)[0] < stop < surface.domain(axis)[1]:
+                surface = split_surface(surface, axis, float(stop))[0 if params[axis] < stop else 1]
+    return surface
 
 
 def _smooth(side: Parallel) -> list[Parallel]:

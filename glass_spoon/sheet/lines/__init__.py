@@ -71,7 +71,7 @@ from glass_spoon.sheet.lines.form.shell import Shell
 from glass_spoon.sheet.lines.form.skin import Skin
 from glass_spoon.sheet.lines.form.spans import BlendSurfaces, FitSurface, Span
 from glass_spoon.sheet.lines.form.sweep import Cord, Sweep
-from glass_spoon.sheet.lines.form.trims import Cross, ExactBody, TrimSurface, Untrim
+from glass_spoon.sheet.lines.form.trims import Cross, ExactBody, RoundEdges, TrimSurface, Untrim
 from glass_spoon.sheet.lines.mesh_work.clean import Clean
 from glass_spoon.sheet.lines.mesh_work.creases import Crease, Support
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
@@ -114,6 +114,7 @@ _REFORM = (
     TrimSurface,
     Untrim,
     ExactBody,
+    RoundEdges,
     Gather,
     OffsetSurface,
     Roll,
