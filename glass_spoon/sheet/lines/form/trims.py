@@ -284,7 +284,7 @@ class RoundEdges(Line):
 
     chapter = "Form"
     summary = "Round the sharp edges of surfaces and bodies by a rolling ball, exactly; balls close corners of three."
-    words = ("fillet", "round over", "rolling ball", "soften edges", "radius", "rounded edges")
+    words = ("fillet", "rolling ball", "soften edges")
     phrases = (
         Phrase(
             r"(?:those |the )?(?:outer|outside|convex|standing out)(?: (?:edges|ones))?",
@@ -292,7 +292,8 @@ class RoundEdges(Line):
             finds=False,
         ),
         Phrase(r"(?:those |the )?(?:inner|inside|concave|lying in)(?: (?:edges|ones))?", {"which": "lying in"}, finds=False),
-        Phrase(r"the edge(?!s)(?: of)?", {"which": "nearest"}, finds=False),
+        Phrase(r"(?:fillet\w*|round over)"),
+        Phrase(r"the edge(?!s| nearest)(?: of)?", {"which": "nearest"}, finds=False),
         Phrase(r"by (?:a ball of )?{radius}", finds=False),
     )
     sentence = "**Round edges** of {shape} by a ball of {radius}: {which}[, over {angle}], giving {gives}."
