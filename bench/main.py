@@ -18,6 +18,7 @@ ALL = (
     "bodies",
     "detail",
     "patches",
+    "trims",
     "shape",
     "people",
 )
