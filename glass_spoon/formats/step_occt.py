@@ -46,9 +46,9 @@ from OCP.XCAFDoc import XCAFDoc_ColorSurf, XCAFDoc_DocumentTool, XCAFDoc_ShapeTo
 from glass_spoon.formats.step import Color, NamedSurfaces, ReadFace, ReadStep, ReadSurface, UnreadableStep
 from glass_spoon.formats.step_faces import bounded_face, trimmed_faces
 from glass_spoon.formats.step_geometry import geom_curve, geom_surface, kernel_surface
-from glass_spoon.kernel.surfaces.alter.edit_surface import reverse_surface, split_surface
+from glass_spoon.kernel.surfaces.alter.edit_surface import reverse_surface
+from glass_spoon.kernel.surfaces.alter.smooth_pieces import smooth_pieces
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, edge_curve
-from glass_spoon.kernel.surfaces.evaluate.surface_kinks import surface_kinks
 from glass_spoon.kernel.surfaces.sets.surface_set import FlatCap, SurfaceSet, edge_loops
 from glass_spoon.kernel.trims.face import FaceSet
 
@@ -102,7 +102,7 @@ def _sewn(shape: SurfaceSet | FaceSet) -> TopoDS_Shape:
     faces = [
         BRepBuilderAPI_MakeFace(geom_surface(piece), FACE_TOLERANCE).Face()
         for surface in shape.surfaces
-        for piece in _smooth_pieces(surface)
+        for piece in smooth_pieces(surface)
     ]
     faces += [_cap_face(shape, number) for number in range(len(shape.caps))]
     return _together(faces, shape.tolerance)
@@ -151,23 +151,6 @@ def _solid(shell: TopoDS_Shell) -> TopoDS_Shape | None:
     solid = BRepBuilderAPI_MakeSolid(shell).Solid()
     BRepLib.OrientClosedSolid_s(solid)
     return solid
-
-
-def _smooth_pieces(surface: NurbsSurface) -> list[NurbsSurface]:
-    """Return a surface cut at its sharp edges: other software wants faces that are smooth inside."""
-    pieces = [surface]
-    for axis in (0, 1):
-        for stop in surface_kinks(surface, axis):
-            pieces = [
-                part
-                for piece in pieces
-                for part in (
-                    split_surface(piece, axis, float(stop))
-                    if piece.domain(axis)[0] < stop < piece.domain(axis)[1]
-                    else (piece,)
-                )
-            ]
-    return pieces
 
 
 def _cap_face(shape: SurfaceSet, number: int) -> TopoDS_Shape:

@@ -17,9 +17,7 @@ from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.patches.fit_rows import DEGREE, Asked, fit_rows
 from glass_spoon.kernel.remembered import Remembered
-from glass_spoon.kernel.surfaces.alter.edit_surface import split_surface
-from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.evaluate.surface_kinks import surface_kinks
+from glass_spoon.kernel.surfaces.alter.smooth_pieces import smooth_pieces
 from glass_spoon.kernel.trims.common_places import Guide, Parallel, common_places
 from glass_spoon.kernel.trims.exact_way import Way, exact_ways
 from glass_spoon.kernel.trims.net_crossings import net_crossings
@@ -71,38 +69,14 @@ def _crossings_of(first: Parallel, second: Parallel) -> list[Crossing]:
     ).any():
         return []
     found = []
-    for one, other in product(_smooth(first), _smooth(second)):
+    for one, other in product(
+        *([Parallel(piece, side.height) for piece in smooth_pieces(side.surface)] for side in (first, second))
+    ):
         for chain in net_crossings(SurfaceNet.of(one.surface, one.height), SurfaceNet.of(other.surface, other.height)):
             for way in exact_ways(one, other, chain):
                 parts = [_fitted(one, other, part) for part in way.smooth_parts()]
                 found.append(_linked(parts, way))
     return found
-
-
-def smooth_piece(surface: NurbsSurface, params: Floats) -> NurbsSurface:
-    """Return the piece of a surface between its sharp edges that holds a place (u, v); its parameters stay."""
-    for axis in (0, 1):
-        for stop in surface_kinks(surface, axis).tolist():
-            if surface.domain(axis)[0] < stop < surface.domain(axis)[1]:
-                surface = split_surface(surface, axis, float(stop))[0 if params[axis] < stop else 1]
-    return surface
-
-
-def _smooth(side: Parallel) -> list[Parallel]:
-    """Return a surface cut at its sharp edges, its parameters as they are."""
-    pieces = [side.surface]
-    for axis in (0, 1):
-        for stop in surface_kinks(side.surface, axis).tolist():
-            pieces = [
-                part
-                for piece in pieces
-                for part in (
-                    split_surface(piece, axis, float(stop))
-                    if piece.domain(axis)[0] < stop < piece.domain(axis)[1]
-                    else (piece,)
-                )
-            ]
-    return [Parallel(piece, side.height) for piece in pieces]
 
 
 def _fitted(first: Parallel, second: Parallel, way: Way) -> Crossing:

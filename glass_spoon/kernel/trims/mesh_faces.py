@@ -15,7 +15,7 @@ from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.meshing.divide_length import KINK_ANGLE
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_normals, surface_points
 from glass_spoon.kernel.trims.charts import chart_of
-from glass_spoon.kernel.trims.face import Face, FaceSet
+from glass_spoon.kernel.trims.face import Face, FaceSet, signed_area
 from glass_spoon.kernel.trims.fill_chart import fill_chart
 from glass_spoon.kernel.trims.part_for_charts import part_for_charts
 from glass_spoon.kernel.trims.shared_edges import Edges, find_edges
@@ -109,10 +109,10 @@ def _filled(face: Face, number: int, edges: Edges, rim: _Rim, step: float) -> _F
         raise KernelError(
             "A face has no rim left to fill it from: it closes on itself. Mesh its surface untrimmed, or part it."
         )
-    order = sorted(range(len(loops)), key=lambda k: -abs(_area(loops[k])))
+    order = sorted(range(len(loops)), key=lambda k: -abs(signed_area(loops[k])))
     loops, numbers, params = ([values[k] for k in order] for values in (loops, numbers, params))
     for k, loop in enumerate(loops):
-        if (_area(loop) > 0) != (k == 0):
+        if (signed_area(loop) > 0) != (k == 0):
             loops[k], numbers[k], params[k] = (np.roll(values[k][::-1], 1, axis=0) for values in (loops, numbers, params))
     try:
         fill = fill_chart(loops, step)
@@ -169,11 +169,6 @@ def _closed_ways(own: list[int], edges: Edges) -> list[list[int]]:
             now = following[0]
         ways.append(way)
     return ways
-
-
-def _area(loop: Floats) -> float:
-    ahead = np.roll(loop, -1, axis=0)
-    return float(loop[:, 0] @ ahead[:, 1] - loop[:, 1] @ ahead[:, 0]) / 2
 
 
 def _joined(shape: FaceSet, edges: Edges, rim: _Rim, made: list[_Filled], owner: list[int], *, crease_sharp: bool) -> Mesh:

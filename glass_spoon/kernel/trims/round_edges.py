@@ -10,12 +10,13 @@ from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.errors import KernelError, place_text
 from glass_spoon.kernel.surfaces.alter.edit_surface import reverse_surface
+from glass_spoon.kernel.surfaces.alter.smooth_pieces import smooth_piece
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.trims.arrange import part_face
 from glass_spoon.kernel.trims.common_places import Parallel
-from glass_spoon.kernel.trims.cross_surfaces import cross_surfaces, smooth_piece
+from glass_spoon.kernel.trims.cross_surfaces import cross_surfaces
 from glass_spoon.kernel.trims.cuts import within
 from glass_spoon.kernel.trims.face import Face, FaceSet, make_face_set, whole_face
 from glass_spoon.kernel.trims.rolling_ball import Rolled
