@@ -86,12 +86,14 @@ def _over(radius: float) -> np.ndarray:
     return radius - np.sqrt(radius**2 - (radius - heights) ** 2)
 
 
-def rounded(shape: FaceSet, radius: float, folder: Path, pick: Any = lambda place: True) -> tuple[int, int, float]:
+def rounded(
+    shape: FaceSet, radius: float, folder: Path, pick: Any = lambda place: True, *, flat: bool = False
+) -> tuple[int, int, float]:
     """Return how many rounds and balls there are, and the volume of the body with the picked edges rounded, through STEP."""
     edges, sharp = sharp_edges(shape, 0.3)
     middles = [edges.uses[edges.first[edge]] for edge in sharp]
     chosen = [edge for edge, use in zip(sharp, middles, strict=True) if pick(use.places[len(use.places) // 2])]
-    made = round_edges(shape, edges, np.array(chosen), radius)
+    made = round_edges(shape, edges, np.array(chosen), radius, flat=flat)
     assert not len(find_edges(made.shape).open_uses)
     written = read_back(write_step([NamedSurfaces("rounded", made.shape)]), folder)
     assert BRepCheck_Analyzer(written).IsValid()
@@ -107,6 +109,16 @@ def test_all_edges_of_a_box_are_rounded_by_formula(tmp_path: Path) -> None:
     known = a * b * c + 2 * r * (a * b + b * c + c * a) + np.pi * r**2 * (a + b + c) + 4 / 3 * np.pi * r**3
     assert (rounds, balls) == (12, 8)
     assert volume == pytest.approx(known, rel=1e-7)
+
+
+def test_edges_are_chamfered_by_formula(tmp_path: Path) -> None:
+    """All edges of a box by its cells: along each edge half of r^2 stays, and in each corner the tetrahedron of r^3 / 6."""
+    _, corners, volume = rounded(block((60, 40, 30)), 5, tmp_path, flat=True)
+    a, b, c, r = 50, 30, 20, 5
+    slabs = 2 * r * (a * b + b * c + c * a)
+    wedges = r**2 / 2 * 4 * (a + b + c)
+    assert corners == 8
+    assert volume == pytest.approx(a * b * c + slabs + wedges + 8 * r**3 / 6, rel=1e-9)
 
 
 def test_one_edge_of_a_box_ends_on_its_faces(tmp_path: Path) -> None:

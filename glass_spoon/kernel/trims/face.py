@@ -6,8 +6,9 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+from scipy.spatial import cKDTree
 
-from glass_spoon.kernel.arrays import Bools, Floats, lengths
+from glass_spoon.kernel.arrays import Bools, Floats
 from glass_spoon.kernel.curves.alter.edit_knots import rescale_domain, reverse_curve
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
@@ -61,7 +62,7 @@ class Face:
         if not len(inside):  # a sliver: the middle between two sides, seen along a line across it
             inside = self._across(low, high)
         rim = np.concatenate(self.outlines)
-        away = np.array([lengths((rim - place) / (high - low)).min() for place in inside])
+        away = np.asarray(cKDTree(rim / (high - low)).query(inside / (high - low))[0])
         return np.asarray(inside[int(away.argmax())])
 
     def _across(self, low: Floats, high: Floats) -> Floats:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, lengths
+from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.patches.fit_rows import DEGREE, Asked, fit_rows
@@ -21,21 +21,25 @@ from glass_spoon.kernel.trims.cross_surfaces import Crossing
 FITTED = 1e-8
 """Share of the size within which a round is fitted."""
 
-FLATTEST = 1e-3
-"""Arcs that turn by less than this, in radians, are none."""
-
 ACROSS = np.array([0.0, 0.0, 0.0, 1.0, 1.0, 1.0])
 """Knots of an arc."""
+
+STRAIGHT = np.array([0.0, 0.0, 1.0, 1.0])
+"""Knots of a straight line."""
 
 
 @dataclass(frozen=True, eq=False)
 class Rolled:
-    """A ball that rolls between two surfaces, where its middle runs, and its height over both: the radius in mm."""
+    """A ball that rolls between two surfaces, where its middle runs, and its height over both: the radius in mm.
+
+    flat: straight from contact to contact in place of an arc: a chamfer.
+    """
 
     first: NurbsSurface
     second: NurbsSurface
     crossing: Crossing
     height: float
+    flat: bool = False
 
     def contacts(self, params: Floats) -> tuple[Floats, Floats, Floats]:
         """Return the contacts on both surfaces and the middles, each (n, 3) in mm, at parameters of the crossing."""
@@ -50,13 +54,15 @@ class Rolled:
         return places[0][0], places[1][0], middles
 
     def arcs(self, params: Floats) -> Floats:
-        """Return the arcs (n, 3, 4) at parameters: weighted control points from the first contact to the second."""
+        """Return arcs (n, 3, 4), or straight lines (n, 2, 4): weighted control points from contact to contact."""
         p, q, middle = self.contacts(params)
+        one = np.ones((len(params), 1))
+        if self.flat:
+            return np.stack((np.hstack((p, one)), np.hstack((q, one))), axis=1)
         a, b = p - middle, q - middle
         cosine = np.einsum("ij,ij->i", a, b) / self.height**2
         tip = middle + (a + b) / (1 + cosine)[:, None]
         weight = np.sqrt((1 + cosine) / 2)[:, None]
-        one = np.ones((len(params), 1))
         return np.stack((np.hstack((p, one)), np.hstack((tip * weight, weight)), np.hstack((q, one))), axis=1)
 
     def round_between(self, low: float, high: float, *, ring: bool) -> tuple[NurbsSurface, float]:
@@ -68,26 +74,25 @@ class Rolled:
 
         def at(shares: Floats) -> Floats:
             arcs = self.arcs(low + shares * (high - low))
-            size = abs(self.height)
-            weights = np.column_stack((arcs[:, 1, 3] * size, np.zeros((len(shares), 2))))
-            return np.stack((arcs[:, 0, :3], arcs[:, 1, :3], arcs[:, 2, :3], weights))
+            # Weights of the middle are followed as a fourth row, in mm.
+            weights = np.column_stack((arcs[:, 1, 3] * abs(self.height), np.zeros((len(shares), 2))))
+            return np.stack((*(arcs[:, k, :3] for k in range(arcs.shape[1])), weights))
 
         near = FITTED * max(self.first.size, self.second.size)
         spans = max(1, round(len(inner) / max(1, len(corners) + 1)))
         fitted = fit_rows(Asked(at, np.array([0.0, 1.0]), corners, ring=ring and not len(corners)), near, spans)
         rows = fitted.control
         one = np.ones((rows.shape[1], 1))
-        weights = rows[3][:, :1] / abs(self.height)
-        net = np.stack((np.hstack((rows[0], one)), np.hstack((rows[1], weights)), np.hstack((rows[2], one))), axis=1)
-        return surface_from_homogeneous((DEGREE, 2), (fitted.knots, ACROSS), net), fitted.off
+        weights = [one, one] if self.flat else [one, rows[-1][:, :1] / abs(self.height), one]
+        net = np.stack([np.hstack((row, weight)) for row, weight in zip(rows, weights, strict=False)], axis=1)
+        return surface_from_homogeneous((DEGREE, len(weights) - 1), (fitted.knots, self._across), net), fitted.off
+
+    @property
+    def _across(self) -> Floats:
+        """Knots from contact to contact."""
+        return STRAIGHT if self.flat else ACROSS
 
     def end_arc(self, param: float) -> NurbsCurve:
         """Return the arc at a parameter."""
         arc = self.arcs(np.array([param]))[0]
-        return NurbsCurve(2, ACROSS, arc[:, :3] / arc[:, 3:], arc[:, 3])
-
-    def turn_at(self, params: Floats) -> float:
-        """Return the least angle in radians that arcs turn by."""
-        p, q, middle = self.contacts(params)
-        cosine = np.einsum("ij,ij->i", p - middle, q - middle) / (lengths(p - middle) * lengths(q - middle))
-        return float(np.arccos(np.clip(cosine, -1, 1)).min())
+        return NurbsCurve(len(arc) - 1, self._across, arc[:, :3] / arc[:, 3:], arc[:, 3])

@@ -91,12 +91,14 @@ def _normal_beside(use: Use) -> Floats:
     return np.asarray(surface_points_normals(use.owner.surface, *beside.T)[1][0])
 
 
-def round_edges(shape: FaceSet, edges: Edges, chosen: Ints, radius: float) -> Rounded:
+def round_edges(shape: FaceSet, edges: Edges, chosen: Ints, radius: float, *, flat: bool = False) -> Rounded:
     """Return faces with chosen edges rounded by a ball of a radius in mm, inside where they stand out, outside where not.
+
+    flat: chamfered, from where the ball would touch to where it would touch.
 
     Raises KernelError, with the way out, where the ball does not fit or a corner is none that a ball closes.
     """
-    rounds = [_rolled(shape, edges, int(edge), radius) for edge in chosen]
+    rounds = [_rolled(shape, edges, int(edge), radius, flat=flat) for edge in chosen]
     faces = list(shape.faces)
     pieces: dict[tuple[int, int, int], _Piece] = {}
     for number, face in enumerate(shape.faces):
@@ -115,7 +117,7 @@ def round_edges(shape: FaceSet, edges: Edges, chosen: Ints, radius: float) -> Ro
     return Rounded(make_face_set([*faces, *made, *balls], shape.tolerance), len(made), len(balls), off)
 
 
-def _rolled(shape: FaceSet, edges: Edges, edge: int, radius: float) -> _Round:
+def _rolled(shape: FaceSet, edges: Edges, edge: int, radius: float, *, flat: bool) -> _Round:
     """Return the ball that rolls along an edge: of all crossings of the parallels the one whose contacts lie nearest."""
     uses = [edges.uses[k] for k in _sides(edges, edge)]
     height = -radius if turn_of(shape, edges, edge) > 0 else radius
@@ -123,7 +125,7 @@ def _rolled(shape: FaceSet, edges: Edges, edge: int, radius: float) -> _Round:
     places = uses[0].owner.edge_points(uses[0].curve, uses[0].at_shares(np.linspace(0.05, 0.95, 13)))
     best: tuple[float, Rolled] | None = None
     for crossing in cross_surfaces(Parallel(first, height), Parallel(second, height)):
-        one = Rolled(first, second, crossing, height)
+        one = Rolled(first, second, crossing, height, flat)
         p, q, _ = one.contacts(np.linspace(0.0, 1.0, 129))
         away = max(float(np.linalg.norm(places[:, None] - side, axis=2).min(axis=1).max()) for side in (p, q))
         if best is None or away < best[0]:

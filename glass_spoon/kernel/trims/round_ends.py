@@ -11,10 +11,12 @@ from glass_spoon.kernel.curves.alter.edit_knots import reverse_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.make.fit_function import fit_places
-from glass_spoon.kernel.curves.make.line_and_arc import make_arc
+from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.errors import KernelError, place_text
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.surface import make_surface
 from glass_spoon.kernel.surfaces.make.revolve import revolve_curve
+from glass_spoon.kernel.surfaces.sets.surface_set import plane_axes
 from glass_spoon.kernel.trims.arrange import part_face
 from glass_spoon.kernel.trims.face import Face, FaceSet, Loop, outline, reverse_face, signed_area
 from glass_spoon.kernel.trims.rolling_ball import Rolled
@@ -78,6 +80,8 @@ def _ball(arcs: list[NurbsCurve], at: End, near: float) -> Face:
             raise KernelError(f"The rounds at {place_text(middle)} do not meet end to end. Use a smaller radius.")
         runs.pop(k)
         way.append(run)
+    if way[0].degree == 1:
+        return _triangle(way, at)
     places = np.concatenate([curve_points(arc, np.linspace(0, 1, 9)) for arc in way])
     towards = directions(places.mean(axis=0) - middle)
     across = directions(np.cross(towards, np.eye(3)[int(np.abs(towards).argmin())]))
@@ -98,6 +102,22 @@ def _ball(arcs: list[NurbsCurve], at: End, near: float) -> Face:
         closed = tuple(reverse_curve(run) for run in reversed(closed))
     face = Face(surface, (closed,))
     return face if at.height < 0 else reverse_face(face)
+
+
+def _triangle(way: list[NurbsCurve], at: End) -> Face:
+    """Return the flat face between three straight ends of chamfers."""
+    corners = np.array([run.control_points[0] for run in way])
+    middle = corners.mean(axis=0)
+    normal = directions(np.cross(corners[1] - corners[0], corners[2] - corners[0]))
+    outwards = normal if float((normal * (middle - at.middle)).sum()) * -at.height > 0 else -normal
+    axes = plane_axes(outwards)
+    flat = (corners - middle) @ axes.T
+    reach = 1.5 * float(np.abs(flat).max())
+    net = middle + np.array([[[-reach, -reach], [-reach, reach]], [[reach, -reach], [reach, reach]]]) @ axes
+    knots = np.array([-reach, -reach, reach, reach])
+    order = flat if signed_area(flat) > 0 else flat[::-1]
+    ring = np.column_stack((np.vstack((order, order[:1])), np.zeros(4)))
+    return Face(make_surface((1, 1), (knots, knots), net), (tuple(make_polyline(ring[k : k + 2]) for k in range(3)),))
 
 
 def _apart(run: NurbsCurve, place: Floats) -> float:

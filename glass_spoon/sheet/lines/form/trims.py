@@ -284,7 +284,7 @@ class RoundEdges(Line):
 
     chapter = "Form"
     summary = "Round the sharp edges of surfaces and bodies by a rolling ball, exactly; balls close corners of three."
-    words = ("fillet", "rolling ball", "soften edges")
+    words = ("fillet", "rolling ball", "soften edges", "chamfer edges")
     phrases = (
         Phrase(
             r"(?:those |the )?(?:outer|outside|convex|standing out)(?: (?:edges|ones))?",
@@ -296,15 +296,25 @@ class RoundEdges(Line):
         Phrase(r"the edge(?!s| nearest)(?: of)?", {"which": "nearest"}, finds=False),
         Phrase(r"by (?:a ball of )?{radius}", finds=False),
     )
-    sentence = "**Round edges** of {shape} by a ball of {radius}: {which}[, over {angle}], giving {gives}."
+    sentence = "**Round edges** of {shape} by a ball of {radius}[, {profile}]: {which}[, over {angle}], giving {gives}."
     wording_field = "which"
-    wordings = {"nearest": "**Round edges** of {shape} by a ball of {radius}: {which} x {x}, y {y}, z {z}, giving {gives}."}
+    wordings = {
+        "nearest": "**Round edges** of {shape} by a ball of {radius}[, {profile}]: {which} x {x}, y {y}, z {z}, giving {gives}."
+    }
     gives_kind = "trimmed"
     uses_up = ("shape",)
 
     verb: Literal["round_edges"] = "round_edges"
     shape: OneShape = ""
     radius: Annotated[Number, NumberSpec("The radius of the ball.", "length", least=0, above=True, most=1e5)] = "2 mm"
+    profile: Annotated[
+        Literal["round", "flat"],
+        ChoiceSpec(
+            "Round as the ball leaves it, or straight from where it touches to where it touches: a chamfer.",
+            ("round", "flat"),
+            ("rounded", "chamfered"),
+        ),
+    ] = "round"
     which: Annotated[
         Literal["every", "standing out", "lying in", "nearest"],
         ChoiceSpec(
@@ -336,7 +346,7 @@ class RoundEdges(Line):
             chosen = sharp[sides[self.which]]
         if not len(chosen):
             raise KernelError("No edge of two faces is as sharp as that: allow a smaller turn, or choose others.")
-        made = round_edges(shape, edges, chosen, given.number("radius"))
+        made = round_edges(shape, edges, chosen, given.number("radius"), flat=self.profile == "flat")
         open_uses = find_edges(made.shape).open_uses
         before = len(edges.open_uses)
         notes: tuple[str, ...] = ()
@@ -345,8 +355,8 @@ class RoundEdges(Line):
             notes = (
                 f"It is open at {place_text(use.places[len(use.places) // 2])} now: use another radius, or round more edges.",
             )
-        balls = f", {several(made.balls, 'corner')} closed by balls" if made.balls else ""
-        told = f"{several(made.rounds, 'edge')} rounded{balls}; at most {max(made.off, 1e-9):.1g} mm off the ball."
+        balls = f", {several(made.balls, 'corner')} closed" if made.balls else ""
+        told = f"{several(made.rounds, 'edge')} {'rounded' if self.profile == 'round' else 'chamfered'}{balls}; at most {max(made.off, 1e-9):.1g} mm off the ball."
         return TrimmedItem(made.shape, notes, told)
 
     def inspect(self, item: Item) -> list[Finding]:
