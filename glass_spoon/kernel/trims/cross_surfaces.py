@@ -7,7 +7,7 @@ is asked anew, as often as its fit needs. Patrikalakis and Maekawa, Shape Interr
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import product
 
 import numpy as np
@@ -52,8 +52,10 @@ class Crossing:
 
 def cross_surfaces(first: Parallel, second: Parallel) -> list[Crossing]:
     """Return the curves in which two surfaces, or parallels of them, cross; none where they only touch along a line."""
-    key = first.surface.key, first.height, second.surface.key, second.height
-    return list(_crossings.get(key, lambda: tuple(_crossings_of(first, second))))
+    keys = (first.surface.key, first.height), (second.surface.key, second.height)
+    if keys[1] < keys[0]:  # found once for both orders
+        return [replace(one, first=one.second, second=one.first) for one in cross_surfaces(second, first)]
+    return list(_crossings.get(keys, lambda: tuple(_crossings_of(first, second))))
 
 
 _crossings: Remembered[tuple[Crossing, ...]] = Remembered(400)

@@ -13,6 +13,7 @@ from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params, 
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.read.cross_curves import find_crossings
+from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.trims.arrange import param_scale
 from glass_spoon.kernel.trims.common_places import Parallel
 from glass_spoon.kernel.trims.cross_surfaces import Crossing, cross_surfaces
@@ -70,6 +71,16 @@ def within(curve: NurbsCurve, face: Face) -> list[tuple[float, float]]:
     low, high = (getattr(curve.control_points[:, :2], which)(axis=0) for which in ("min", "max"))
     if face.is_box and (face.outlines[0].min(axis=0) <= low).all() and (high <= face.outlines[0].max(axis=0)).all():
         return [(0.0, 1.0)]
+    return _stretches.get((curve.key, *face.key), lambda: _within(curve, face))
+
+
+_stretches: Remembered[list[tuple[float, float]]] = Remembered(4_000)
+"""The stretches of curves in faces that were asked last."""
+
+
+def _within(curve: NurbsCurve, face: Face) -> list[tuple[float, float]]:
+    """Find the stretches."""
+    low, high = (getattr(curve.control_points[:, :2], which)(axis=0) for which in ("min", "max"))
     scale = np.append(param_scale(face.surface), 1.0)
     stops = {0.0, 1.0}
     own = replace(curve, control_points=curve.control_points * scale)

@@ -44,6 +44,11 @@ class Face:
         return bool(signed_area(polygon) > (1 - 1e-9) * np.ptp(polygon, axis=0).prod())
 
     @cached_property
+    def key(self) -> tuple[str, ...]:
+        """Its content."""
+        return (self.surface.key, *("|".join(curve.key for curve in loop) for loop in self.loops))
+
+    @cached_property
     def outlines(self) -> tuple[Floats, ...]:
         """Polygons (n, 2) in parameters along the loops."""
         return tuple(outline(loop) for loop in self.loops)
