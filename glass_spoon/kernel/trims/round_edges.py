@@ -20,11 +20,14 @@ from glass_spoon.kernel.trims.cross_surfaces import cross_surfaces
 from glass_spoon.kernel.trims.cuts import within
 from glass_spoon.kernel.trims.face import Face, FaceSet, make_face_set, whole_face
 from glass_spoon.kernel.trims.rolling_ball import Rolled
-from glass_spoon.kernel.trims.round_ends import NEAR, End, close_ends
+from glass_spoon.kernel.trims.round_ends import NEAR, BallTooLarge, End, close_ends
 from glass_spoon.kernel.trims.shared_edges import Edges, Use, find_edges
 
 HAIR = 1e-6
 """Share of a way by which it is asked beside a place."""
+
+TRIES = 7
+"""Balls that are tried where one does not fit."""
 
 LONG = 4.0
 """Radii that a contact may be from the edge that is rounded."""
@@ -117,6 +120,22 @@ def round_edges(shape: FaceSet, edges: Edges, chosen: Ints, radius: float, *, fl
     return Rounded(make_face_set([*faces, *made, *balls], shape.tolerance), len(made), len(balls), off)
 
 
+def largest_ball(shape: FaceSet, edges: Edges, chosen: Ints, radius: float, *, flat: bool = False) -> float:
+    """Return about the largest radius in mm, below one that does not fit, of a ball that does; 0 where none was found."""
+    fits, fails = 0.0, radius
+    for _ in range(TRIES):
+        tried = (fits + fails) / 2 if fits else fails * 0.6
+        try:
+            round_edges(shape, edges, chosen, tried, flat=flat)
+        except BallTooLarge:
+            fails = tried
+        except KernelError:
+            return 0.0
+        else:
+            fits = tried
+    return float(f"{fits:.2g}") if float(f"{fits:.2g}") <= fits else float(f"{fits * 0.95:.2g}")
+
+
 def _rolled(shape: FaceSet, edges: Edges, edge: int, radius: float, *, flat: bool) -> _Round:
     """Return the ball that rolls along an edge: of all crossings of the parallels the one whose contacts lie nearest."""
     uses = [edges.uses[k] for k in _sides(edges, edge)]
@@ -131,7 +150,7 @@ def _rolled(shape: FaceSet, edges: Edges, edge: int, radius: float, *, flat: boo
         if best is None or away < best[0]:
             best = (away, one)
     if best is None or best[0] > LONG * radius:
-        raise KernelError(
+        raise BallTooLarge(
             f"A ball of {radius:.4g} mm does not fit along the edge about {place_text(places[6])}: it does not touch both "
             "faces there. Use a smaller radius."
         )
@@ -146,7 +165,7 @@ def _cut_back(
     for (_, _, one), run in zip(own, runs, strict=True):
         if not within(run, face):
             middle = one.rolled.contacts(np.array([0.5]))[0][0]
-            raise KernelError(
+            raise BallTooLarge(
                 f"The ball runs off a face about {place_text(middle)}: the face is narrower than the round. Use a "
                 "smaller radius."
             )
@@ -156,7 +175,7 @@ def _cut_back(
         if beside and all(_is_inner(face, own[one.cut], one.param, left=one.left) for one in beside):
             kept.append((part, beside))
     if len(kept) != 1:
-        raise KernelError(
+        raise BallTooLarge(
             f"The rounds meet on the face about {place_text(face.inner_point)} and leave "
             f"{'nothing' if not kept else 'more than one part'} of it. Use a smaller radius."
         )

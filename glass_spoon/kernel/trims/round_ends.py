@@ -25,6 +25,10 @@ NEAR = 1e-4
 """Share of the size within which ends of rounds are one."""
 
 
+class BallTooLarge(KernelError):
+    """A ball that does not fit."""
+
+
 @dataclass(frozen=True, eq=False)
 class End:
     """Where a round ends: its arc, the middle (3,) of the ball there, and the side of the faces that it is on."""
@@ -77,7 +81,7 @@ def _ball(arcs: list[NurbsCurve], at: End, near: float) -> Face:
         both = [(k, run) for k, arc in enumerate(runs) for run in (arc, reverse_curve(arc))]
         k, run = min(both, key=lambda pair: _apart(pair[1], end))
         if _apart(run, end) > near:
-            raise KernelError(f"The rounds at {place_text(middle)} do not meet end to end. Use a smaller radius.")
+            raise BallTooLarge(f"The rounds at {place_text(middle)} do not meet end to end. Use a smaller radius.")
         runs.pop(k)
         way.append(run)
     if way[0].degree == 1:

@@ -67,11 +67,12 @@ from glass_spoon.sheet.lines.form.plate import Plate
 from glass_spoon.sheet.lines.form.revolve import Revolve
 from glass_spoon.sheet.lines.form.ridge import Ridge, Thread
 from glass_spoon.sheet.lines.form.roll import Carry, Roll
+from glass_spoon.sheet.lines.form.rounds import RoundEdges
 from glass_spoon.sheet.lines.form.shell import Shell
 from glass_spoon.sheet.lines.form.skin import Skin
 from glass_spoon.sheet.lines.form.spans import BlendSurfaces, FitSurface, Span
 from glass_spoon.sheet.lines.form.sweep import Cord, Sweep
-from glass_spoon.sheet.lines.form.trims import Cross, ExactBody, RoundEdges, TrimSurface, Untrim
+from glass_spoon.sheet.lines.form.trims import Cross, ExactBody, TrimSurface, Untrim
 from glass_spoon.sheet.lines.mesh_work.clean import Clean
 from glass_spoon.sheet.lines.mesh_work.creases import Crease, Support
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh

@@ -15,7 +15,6 @@ from glass_spoon.kernel.trims.cutters import Cutter, faces_as_cutter, let_throug
 from glass_spoon.kernel.trims.face import Face, FaceSet, make_face_set, whole_face
 from glass_spoon.kernel.trims.join_crossings import crossing_curves
 from glass_spoon.kernel.trims.mesh_faces import area_of
-from glass_spoon.kernel.trims.round_edges import round_edges, sharp_edges, turn_of
 from glass_spoon.kernel.trims.shared_edges import find_edges
 from glass_spoon.kernel.trims.trim import Parted, join_bodies, keep_side, part_by
 from glass_spoon.sheet.fields import (
@@ -277,91 +276,6 @@ def _told(shape: FaceSet, kept: FaceSet, parted: Parted) -> str:
         places = np.unique(np.round(parted.touches / max(shape.size, 1e-12), 6), axis=0)
         told.append(f"They touch at {several(len(places), 'place')}, where cuts cross.")
     return " ".join(told)
-
-
-class RoundEdges(Line):
-    """Sharp edges of surfaces rounded by a ball."""
-
-    chapter = "Form"
-    summary = "Round the sharp edges of surfaces and bodies by a rolling ball, exactly; balls close corners of three."
-    words = ("fillet", "rolling ball", "soften edges", "chamfer edges")
-    phrases = (
-        Phrase(
-            r"(?:those |the )?(?:outer|outside|convex|standing out)(?: (?:edges|ones))?",
-            {"which": "standing out"},
-            finds=False,
-        ),
-        Phrase(r"(?:those |the )?(?:inner|inside|concave|lying in)(?: (?:edges|ones))?", {"which": "lying in"}, finds=False),
-        Phrase(r"(?:fillet\w*|round over)"),
-        Phrase(r"the edge(?!s| nearest)(?: of)?", {"which": "nearest"}, finds=False),
-        Phrase(r"by (?:a ball of )?{radius}", finds=False),
-    )
-    sentence = "**Round edges** of {shape} by a ball of {radius}[, {profile}]: {which}[, over {angle}], giving {gives}."
-    wording_field = "which"
-    wordings = {
-        "nearest": "**Round edges** of {shape} by a ball of {radius}[, {profile}]: {which} x {x}, y {y}, z {z}, giving {gives}."
-    }
-    gives_kind = "trimmed"
-    uses_up = ("shape",)
-
-    verb: Literal["round_edges"] = "round_edges"
-    shape: OneShape = ""
-    radius: Annotated[Number, NumberSpec("The radius of the ball.", "length", least=0, above=True, most=1e5)] = "2 mm"
-    profile: Annotated[
-        Literal["round", "flat"],
-        ChoiceSpec(
-            "Round as the ball leaves it, or straight from where it touches to where it touches: a chamfer.",
-            ("round", "flat"),
-            ("rounded", "chamfered"),
-        ),
-    ] = "round"
-    which: Annotated[
-        Literal["every", "standing out", "lying in", "nearest"],
-        ChoiceSpec(
-            "Which edges: every sharp one, those that stand out, those that lie in, or the one nearest to a place.",
-            ("every", "standing out", "lying in", "nearest"),
-            ("every sharp edge", "those standing out", "those lying in", "the edge nearest to"),
-        ),
-    ] = "every"
-    angle: Annotated[
-        Number,
-        NumberSpec("Edges that turn by less stay.", "angle", label="least turn", least=0.01, most=np.pi, step=5),
-    ] = "20°"
-    x: X = "0 mm"
-    y: Y = "0 mm"
-    z: Z = "0 mm"
-    gives: TrimmedName = "rounded"
-
-    def build(self, given: Given) -> TrimmedItem:
-        """Round them."""
-        shape = given.faces("shape")
-        edges, sharp = sharp_edges(shape, 1e-3 if self.which == "nearest" else given.number("angle"))
-        if self.which == "nearest":
-            place = np.array([given.number(axis) for axis in "xyz"])
-            away = [float(lengths(edges.uses[edges.first[edge]].places - place).min()) for edge in sharp]
-            chosen = sharp[[int(np.argmin(away))]] if away else sharp
-        else:
-            turns = np.array([turn_of(shape, edges, int(edge)) for edge in sharp])
-            sides = {"every": turns != 0, "standing out": turns > 0, "lying in": turns < 0}
-            chosen = sharp[sides[self.which]]
-        if not len(chosen):
-            raise KernelError("No edge of two faces is as sharp as that: allow a smaller turn, or choose others.")
-        made = round_edges(shape, edges, chosen, given.number("radius"), flat=self.profile == "flat")
-        open_uses = find_edges(made.shape).open_uses
-        before = len(edges.open_uses)
-        notes: tuple[str, ...] = ()
-        if len(open_uses) > before and not before:
-            use = find_edges(made.shape).uses[int(open_uses[0])]
-            notes = (
-                f"It is open at {place_text(use.places[len(use.places) // 2])} now: use another radius, or round more edges.",
-            )
-        balls = f", {several(made.balls, 'corner')} closed" if made.balls else ""
-        told = f"{several(made.rounds, 'edge')} {'rounded' if self.profile == 'round' else 'chamfered'}{balls}; at most {max(made.off, 1e-9):.1g} mm off the ball."
-        return TrimmedItem(made.shape, notes, told)
-
-    def inspect(self, item: Item) -> list[Finding]:
-        """Say where it is open."""
-        return noted(item, "round")
 
 
 class Untrim(Line):
