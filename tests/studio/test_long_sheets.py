@@ -209,7 +209,7 @@ def test_references_choose_from_one_list(cowl):
     assert ("l3", "surface", "cowl") in item_list(document)
     row = next(row for chapter in chapters(finished_build(document), None) for row in chapter.rows if row.verb == "mesh")
     surface = next(part for part in row.parts if part.field == "surface")
-    assert (surface.options, surface.kinds) == ((), ("surface", "surfaces"))
+    assert (surface.options, surface.kinds) == ((), ("surface", "surfaces", "trimmed"))
 
 
 def test_the_page_of_keys_lists_every_key_that_is_asked_for(as_user, people):
