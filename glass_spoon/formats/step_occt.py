@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 from OCP.BRep import BRep_Builder, BRep_Tool
+from OCP.BRepAlgoAPI import BRepAlgoAPI_Cut
 from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_MakeEdge,
     BRepBuilderAPI_MakeFace,
@@ -19,6 +20,7 @@ from OCP.BRepBuilderAPI import (
     BRepBuilderAPI_NurbsConvert,
     BRepBuilderAPI_Sewing,
 )
+from OCP.BRepClass3d import BRepClass3d_SolidClassifier
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepLib import BRepLib
 from OCP.BRepTools import BRepTools
@@ -36,7 +38,7 @@ from OCP.STEPControl import STEPControl_AsIs
 from OCP.TCollection import TCollection_ExtendedString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDocStd import TDocStd_Document
-from OCP.TopAbs import TopAbs_FACE, TopAbs_REVERSED, TopAbs_SHELL
+from OCP.TopAbs import TopAbs_FACE, TopAbs_IN, TopAbs_REVERSED, TopAbs_SHELL
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Face, TopoDS_Shape, TopoDS_Shell
@@ -51,6 +53,8 @@ from glass_spoon.kernel.surfaces.alter.smooth_pieces import smooth_pieces
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, edge_curve
 from glass_spoon.kernel.surfaces.sets.surface_set import FlatCap, SurfaceSet, edge_loops
 from glass_spoon.kernel.trims.face import FaceSet
+from glass_spoon.kernel.trims.inside import is_void
+from glass_spoon.kernel.trims.shared_edges import connected_parts, find_edges
 
 WHOLE = 1e-6
 """A face counts as a whole rectangle of its surface when its area differs from that by no more than this share."""
@@ -98,7 +102,7 @@ def _new_document() -> Any:
 def _sewn(shape: SurfaceSet | FaceSet) -> TopoDS_Shape:
     """Return a set as a shape: faces sewn along the edges that they share, solids where they close."""
     if isinstance(shape, FaceSet):
-        return _together(trimmed_faces(shape), shape.tolerance)
+        return _with_hollows(shape)
     faces = [
         BRepBuilderAPI_MakeFace(geom_surface(piece), FACE_TOLERANCE).Face()
         for surface in shape.surfaces
@@ -106,6 +110,31 @@ def _sewn(shape: SurfaceSet | FaceSet) -> TopoDS_Shape:
     ]
     faces += [_cap_face(shape, number) for number in range(len(shape.caps))]
     return _together(faces, shape.tolerance)
+
+
+def _with_hollows(shape: FaceSet) -> TopoDS_Shape:
+    """Return faces sewn: each set of them that faces inwards as a hollow of the solid about it."""
+    parts = connected_parts(shape)
+    hollow = [not len(find_edges(part).open_uses) and is_void(part) for part in parts]
+    if len(parts) == 1 or not any(hollow):
+        return _together(trimmed_faces(shape), shape.tolerance)
+    made = [_together(trimmed_faces(part), part.tolerance) for part, empty in zip(parts, hollow, strict=True) if not empty]
+    for part, empty in zip(parts, hollow, strict=True):
+        if not empty:
+            continue
+        within = _together(trimmed_faces(part), part.tolerance)
+        place = gp_Pnt(*map(float, part.faces[0].inner_point))
+        for k, solid in enumerate(made):
+            if BRepClass3d_SolidClassifier(solid, place, part.tolerance).State() == TopAbs_IN:
+                made[k] = BRepAlgoAPI_Cut(solid, within).Shape()
+                break
+        else:
+            made.append(within)
+    builder, together = BRep_Builder(), TopoDS_Compound()
+    builder.MakeCompound(together)
+    for one in made:
+        builder.Add(together, one)
+    return made[0] if len(made) == 1 else together
 
 
 def _together(faces: list[Any], tolerance: float) -> TopoDS_Shape:

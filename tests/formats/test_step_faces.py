@@ -80,6 +80,15 @@ def test_exact_bodies_are_those_of_open_cascade(way: Any, tmp_path: Path) -> Non
     assert figures(shape)[0] == pytest.approx(known, rel=1e-6)
 
 
+def test_a_hollow_within_a_body_is_a_hollow_of_the_solid(tmp_path: Path) -> None:
+    """A ball taken from the inside of a can: one solid of two shells, as large as the difference."""
+    made, _ = join_bodies(can(20, 30), pearl(8), "first less second")
+    shape = read_back(write_step([NamedSurfaces("hollow", made)]), tmp_path)
+    assert BRepCheck_Analyzer(shape).IsValid()
+    assert figures(shape)[0] == pytest.approx(np.pi * 400 * 60 - 4 / 3 * np.pi * 512, rel=1e-8)
+    assert volume_of(mesh_faces(made, 1.5)) == pytest.approx(np.pi * 400 * 60 - 4 / 3 * np.pi * 512, rel=5e-3)
+
+
 def _over(radius: float) -> np.ndarray:
     """Return how far a ball of a radius reaches out at even heights from where it touches, mid-interval, and the step."""
     heights = (np.arange(20000) + 0.5) / 20000 * radius

@@ -34,9 +34,15 @@ def is_inside(cutter: Cutter, place: Floats) -> bool:
     return behind
 
 
+def is_void(shape: FaceSet) -> bool:
+    """Say whether closed faces that hang together face inwards, as those of a hollow within a body do."""
+    a, b, c = _nets.get(tuple(face.key for face in shape.faces), lambda: _triangles(shape)).swapaxes(0, 1)
+    return float(np.einsum("ij,ij->i", a, np.cross(b, c)).sum()) < 0
+
+
 def _winding(shape: FaceSet, place: Floats) -> float:
     """Return how often faces run round a place (van Oosterom and Strackee, The solid angle of a plane triangle, 1983)."""
-    triangles = _nets.get(tuple(face.surface.key for face in shape.faces), lambda: _triangles(shape))
+    triangles = _nets.get(tuple(face.key for face in shape.faces), lambda: _triangles(shape))
     a, b, c = (triangles[:, k] - place for k in range(3))
     la, lb, lc = (lengths(side) for side in (a, b, c))
     top = np.einsum("ij,ij->i", a, np.cross(b, c))

@@ -131,6 +131,20 @@ def find_edges(shape: FaceSet) -> Edges:
     return Edges(tuple(uses), vertices, pairs, edge, backwards, np.array(first), gap)
 
 
+def connected_parts(shape: FaceSet) -> list[FaceSet]:
+    """Return the faces in sets of those that hang together by shared edges."""
+    edges = find_edges(shape)
+    first, second = list[int](), list[int]()
+    for edge in range(len(edges.first)):
+        own = [edges.uses[k].face for k in np.flatnonzero(edges.edge == edge)]
+        for a, b in pairwise(own):
+            first.append(a)
+            second.append(b)
+    group = joined_groups(first, second, len(shape.faces))
+    every = [np.flatnonzero(group == number) for number in np.unique(group)]
+    return [replace(shape, faces=tuple(shape.faces[k] for k in own)) for own in every]
+
+
 def _measured(face: Face, number: int, loop: int, curve: NurbsCurve) -> Use:
     """Measure a boundary curve, once for each that is the same on the same surface."""
     known = _uses.get((face.surface.key, curve.key), lambda: _measure(face, number, loop, curve))
