@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from glass_spoon.kernel.trims.shared_edges import find_edges
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
@@ -48,7 +49,7 @@ def extent(item: Item) -> tuple[int, np.ndarray]:
         nets = [surface.control_points.reshape(-1, 3) for surface in item.shape.surfaces]
         return len(nets), np.concatenate(nets)
     if isinstance(item, TrimmedItem):
-        return len(item.shape.faces), item.shape.trace
+        return len(item.shape.faces), find_edges(item.shape).vertices
     return len(item.mark), np.zeros((1, 3))
 
 

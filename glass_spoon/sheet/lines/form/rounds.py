@@ -42,7 +42,7 @@ class RoundEdges(Line):
             finds=False,
         ),
         Phrase(r"(?:those |the )?(?:inner|inside|concave|lying in)(?: (?:edges|ones))?", {"which": "lying in"}, finds=False),
-        Phrase(r"(?:fillet\w*|round over)"),
+        Phrase(r"fillet\w* (?:the |all |every )*(?:sharp |outer |inner )?edges?"),
         Phrase(r"the edge(?!s| nearest)(?: of)?", {"which": "nearest"}, finds=False),
         Phrase(r"by (?:a ball of )?{radius}", finds=False),
     )
