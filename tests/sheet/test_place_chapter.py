@@ -200,10 +200,13 @@ def test_a_copy_is_worked_on_by_itself() -> None:
     ("line", "sentence"),
     [
         ({"verb": "take", "item": "l2", "number": 4}, "1 to 3: there are 3 curves"),
-        ({"verb": "take", "item": "l1"}, "It needs a set of curves, a set of surfaces or a mesh, and circle is a curve."),
+        (
+            {"verb": "take", "item": "l1"},
+            "It needs a set of curves, a set of surfaces, a trimmed surface or a mesh, and circle is a curve.",
+        ),
         (
             {"verb": "move", "item": ""},
-            "Pick a curve, a set of curves, a surface, a set of surfaces or a mesh for this line.",
+            "Pick a curve, a set of curves, a surface, a set of surfaces, a trimmed surface or a mesh for this line.",
         ),
         ({"verb": "move", "item": "gone"}, "What it used was removed. Pick a curve"),
         ({"verb": "mirror", "item": "l3"}, "A surface is mirrored alone: choose “alone”."),

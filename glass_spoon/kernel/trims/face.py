@@ -116,11 +116,16 @@ class FaceSet:
 def face_trace(face: Face) -> Floats:
     """Return places (n, 3) in mm along the boundary and inside."""
     rim = np.concatenate([face.edge_points(curve, np.linspace(*curve.domain, 17)) for loop in face.loops for curve in loop])
+    return np.concatenate((rim, inner_places(face)))
+
+
+def inner_places(face: Face) -> Floats:
+    """Return places (n, 3) in mm all over the inside of a face."""
     shares = (np.arange(24) + 0.4871) / 24  # beside where boundaries usually run, so that none decides by a rounding
     us, vs = (low + shares * (high - low) for low, high in map(face.surface.domain, (0, 1)))
     grid = np.stack(np.meshgrid(us, vs, indexing="ij"), axis=-1).reshape(-1, 2)
     inside = face.holds(grid)
-    return np.concatenate((rim, evaluate_grid(face.surface, us, vs).points.reshape(-1, 3)[inside]))
+    return evaluate_grid(face.surface, us, vs).points.reshape(-1, 3)[inside]
 
 
 def whole_face(surface: NurbsSurface) -> Face:

@@ -16,7 +16,7 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_derivatives
-from glass_spoon.kernel.trims.face import Face, FaceSet
+from glass_spoon.kernel.trims.face import Face, FaceSet, inner_places
 
 INTERVALS = 64
 """Intervals of an edge by which its length is told, where its knots do not ask for more."""
@@ -129,6 +129,19 @@ def find_edges(shape: FaceSet) -> Edges:
             beside.setdefault(key, []).append(len(first))
             first.append(k)
     return Edges(tuple(uses), vertices, pairs, edge, backwards, np.array(first), gap)
+
+
+def even_places(shape: FaceSet, count: int = 17) -> Floats:
+    """Return places (n, 3) in mm on faces: evenly along each boundary curve, whatever its parameter does, and inside."""
+    shares = np.linspace(0.0, 1.0, count)
+    found = []
+    for number, face in enumerate(shape.faces):
+        for k, loop in enumerate(face.loops):
+            for curve in loop:
+                use = _measured(face, number, k, curve)
+                found.append(face.edge_points(curve, use.at_shares(shares)) if use.length > 0 else use.places[:1])
+        found.append(inner_places(face))
+    return np.concatenate(found)
 
 
 def connected_parts(shape: FaceSet) -> list[FaceSet]:

@@ -16,6 +16,7 @@ from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.evaluate.extents import Extent, surface_extent, surface_trace, widest
 from glass_spoon.kernel.surfaces.sets.surface_set import one_as_set, place_set
 from glass_spoon.kernel.trims.face import Face, make_face_set, place_face
+from glass_spoon.kernel.trims.shared_edges import even_places
 from glass_spoon.sheet.items import SurfaceItem, SurfacesItem, TrimmedItem
 from glass_spoon.sheet.kinds.kind import Kind
 
@@ -115,7 +116,7 @@ class TrimmedKind(Kind[TrimmedItem]):
 
     def places(self, item: TrimmedItem) -> Floats:
         """Return places all over the faces."""
-        return item.shape.trace
+        return even_places(item.shape)
 
     def place(self, item: TrimmedItem, placement: Placement) -> TrimmedItem:
         """Place all of them."""
