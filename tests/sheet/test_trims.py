@@ -171,3 +171,11 @@ def test_what_people_say_gives_the_line_they_mean(text: str, verb: str, fields: 
     assert first.verb == verb
     assert not first.missed
     assert {name: getattr(first.line, name) for name in fields} == fields
+
+
+@pytest.mark.parametrize("keep", ["outside", "every"])
+def test_the_same_cut_again_is_told_at_once(keep: str) -> None:
+    """It runs along the boundary that it made: nothing is left to part."""
+    report = built(*OPENED, {**OPENED[3], "surface": "l4", "keep": keep}).reports["l5"]
+    assert report.status == "failed"
+    assert "Nothing cuts it" in report.findings[0].sentence

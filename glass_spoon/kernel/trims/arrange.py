@@ -20,9 +20,6 @@ from glass_spoon.kernel.trims.face import Face, Loop, crossings, outline, signed
 ALIKE = 1e-4
 """Radians within which curves leave a meeting in one direction."""
 
-REACHES = 3.0
-"""Tolerances within which an end lies on what it should meet."""
-
 
 @dataclass(frozen=True, eq=False)
 class Parts:

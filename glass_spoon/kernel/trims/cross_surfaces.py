@@ -8,12 +8,13 @@ is asked anew, as often as its fit needs. Patrikalakis and Maekawa, Shape Interr
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from itertools import product
+from itertools import pairwise, product
 
 import numpy as np
 from scipy.interpolate import BSpline, make_interp_spline, make_lsq_spline
 
 from glass_spoon.kernel.arrays import Floats, directions, lengths
+from glass_spoon.kernel.curves.alter.edit_knots import join_curves, rescale_domain
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.patches.fit_rows import DEGREE, Asked, fit_rows
 from glass_spoon.kernel.remembered import Remembered
@@ -125,15 +126,8 @@ def _linked(parts: list[Crossing], way: Way) -> Crossing:
     stops = np.concatenate(([0.0], np.cumsum(sizes))) / sum(sizes)
 
     def joined(curves: list[NurbsCurve]) -> NurbsCurve:
-        spans = [np.array(curve.knots) * (b - a) + a for curve, a, b in zip(curves, stops, stops[1:], strict=False)]
-        inner = [span[DEGREE + 1 : -DEGREE - 1] for span in spans]
-        pieces = [np.zeros(DEGREE + 1)]
-        for number, own in enumerate(inner):
-            pieces.append(own)
-            pieces.append(np.full(DEGREE if number < len(inner) - 1 else DEGREE + 1, stops[number + 1]))
-        points = [curve.control_points[:-1] for curve in curves]
-        control = np.concatenate((*points, curves[-1].control_points[-1:]))
-        return NurbsCurve(DEGREE, np.concatenate(pieces), control, np.ones(len(control)))
+        runs = [rescale_domain(curve, a, b) for curve, (a, b) in zip(curves, pairwise(stops.tolist()), strict=True)]
+        return rescale_domain(join_curves(runs), 0.0, 1.0)
 
     closed = way.closed or bool(lengths(way.places[0] - way.places[-1]) == 0)
     return Crossing(
@@ -167,8 +161,7 @@ def _guide(way: Way) -> BSpline:
     else:
         inner = shares[NODES:-NODES:NODES]
         knots = np.concatenate((np.full(degree + 1, shares[0]), inner, np.full(degree + 1, shares[-1])))
-        weights = np.ones(len(values))
-        spline = make_lsq_spline(shares, values, knots, k=degree, w=weights)
+        spline = make_lsq_spline(shares, values, knots, k=degree)
     ends = np.stack([np.concatenate((way.places[row], way.params[row])) for row in (0, -1)]) - spline([0.0, 1.0])
     line = BSpline(
         np.array([shares[0], shares[0], shares[-1], shares[-1]]),

@@ -13,6 +13,7 @@ from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params, 
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.read.cross_curves import find_crossings
+from glass_spoon.kernel.errors import KernelError, place_text
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.trims.arrange import param_scale
 from glass_spoon.kernel.trims.common_places import Parallel
@@ -28,6 +29,12 @@ SAME = 1e-6
 
 PER_SPAN, HALVINGS = 6, 48
 """Places a span at which a curve is looked at, and halvings to where it meets a line."""
+
+LOOKED, SEVERAL = 21, 3
+"""Places at which it is looked whether a curve lies on a boundary, and how many of them are more than a meeting."""
+
+ALONG = 1e-6
+"""Share of the size within which it does."""
 
 ON = 1e-7
 """Share of the size within which a cut lies on the boundary of a face."""
@@ -84,11 +91,25 @@ def _within(curve: NurbsCurve, face: Face) -> list[tuple[float, float]]:
     scale = np.append(param_scale(face.surface), 1.0)
     stops = {0.0, 1.0}
     own = replace(curve, control_points=curve.control_points * scale)
+    looked = curve_points(own, np.linspace(*own.domain, LOOKED)[1:-1])
+    along = np.zeros(len(looked), dtype=bool)
     for loop in face.loops:
         for rim in loop:
             under, over = (getattr(rim.control_points[:, :2], which)(axis=0) for which in ("min", "max"))
             if (under <= high).all() and (over >= low).all():
-                stops |= set(_meetings(own, replace(rim, control_points=rim.control_points * scale), ON * face.surface.size))
+                other = replace(rim, control_points=rim.control_points * scale)
+                beside = closest_params(other, looked)[1] <= ALONG * face.surface.size
+                along |= beside
+                if beside.sum() < SEVERAL:  # one that lies on the rim meets it everywhere
+                    stops |= set(_meetings(own, other, ON * face.surface.size))
+    if along.all():
+        return [(0.0, 1.0)]  # along the boundary: it parts nothing, and is known as a cut there
+    if along.sum() >= SEVERAL:
+        place = face.edge_points(curve, np.linspace(*curve.domain, LOOKED)[1:-1])[int(np.argmax(along))]
+        raise KernelError(
+            f"A cut runs along the boundary of a face for a part of its way, about {place_text(place)}: there is no telling "
+            "on which side. Move what cuts a little."
+        )
     bounds = sorted(stops)
     pieces = [(a, b) for a, b in pairwise(bounds) if b - a > NARROW]
     middles = curve_points(curve, np.array([(a + b) / 2 for a, b in pieces]))[:, :2]

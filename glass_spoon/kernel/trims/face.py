@@ -9,7 +9,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Bools, Floats
-from glass_spoon.kernel.curves.alter.edit_knots import rescale_domain, reverse_curve
+from glass_spoon.kernel.curves.alter.edit_knots import reverse_curve
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
@@ -213,8 +213,3 @@ def _meets(polygon: Floats, axis: int, level: float) -> Floats:
     over = (a[:, axis] > level) != (b[:, axis] > level)
     share = (level - a[over, axis]) / (b[over, axis] - a[over, axis])
     return np.asarray(a[over, 1 - axis] + share * (b[over, 1 - axis] - a[over, 1 - axis]))
-
-
-def unit_run(curve: NurbsCurve) -> NurbsCurve:
-    """Return a curve with parameters from 0 to 1."""
-    return rescale_domain(curve, 0.0, 1.0)

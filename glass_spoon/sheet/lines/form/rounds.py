@@ -14,8 +14,9 @@ from glass_spoon.kernel.trims.shared_edges import find_edges
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.items import Item, TrimmedItem
 from glass_spoon.sheet.line import Action, Finding, Given, Line
+from glass_spoon.sheet.lines.form.alter_surfaces import X, Y, Z
 from glass_spoon.sheet.lines.form.fields import noted
-from glass_spoon.sheet.lines.form.trims import OneShape, TrimmedName, X, Y, Z
+from glass_spoon.sheet.lines.form.trims import OneShape, TrimmedName
 from glass_spoon.sheet.lines.mesh_work.fields import several
 from glass_spoon.sheet.phrase import Phrase
 

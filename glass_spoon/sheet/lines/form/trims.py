@@ -31,7 +31,8 @@ from glass_spoon.sheet.fields import (
 from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, SurfacesItem, TrimmedItem
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.draw.fields import CurvesName
-from glass_spoon.sheet.lines.form.fields import SurfaceName, a_place, noted
+from glass_spoon.sheet.lines.form.alter_surfaces import X, Y, Z
+from glass_spoon.sheet.lines.form.fields import SurfaceName, noted
 from glass_spoon.sheet.lines.mesh_work.fields import several
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import PLANE_AXES
@@ -39,9 +40,6 @@ from glass_spoon.sheet.planes import PLANE_AXES
 FACES = ("surfaces", "trimmed")
 OneShape = Annotated[str, ReferenceSpec("A surface, a set of surfaces, or a trimmed one.", "surface", also=FACES)]
 TrimmedName = Annotated[ItemName, NameSpec("Name of the trimmed surface.")]
-X = Annotated[Number, a_place("x", "The place, along left-right.")]
-Y = Annotated[Number, a_place("y", "The place, along front-back.")]
-Z = Annotated[Number, a_place("z", "The place, upwards.")]
 
 THROUGH: dict[str, tuple[float, float, float]] = {
     "up and down": (0.0, 0.0, 1.0),
