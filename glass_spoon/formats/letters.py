@@ -8,10 +8,10 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import scipy
 from fontTools.pens.basePen import decomposeQuadraticSegment
 from fontTools.pens.recordingPen import DecomposingRecordingPen
 from fontTools.ttLib import TTFont
-from scipy.interpolate import CubicSpline
 
 from glass_spoon.kernel.arrays import Bools, Floats
 from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
@@ -121,7 +121,7 @@ def _run_evenly(curve: NurbsCurve) -> NurbsCurve:
         shares = np.linspace(0, 1, count + 1)
         places = curve_points(curve, arc.to_params(shares * arc.length))
         places[-1] = places[0]
-        found = from_polynomials(CubicSpline(shares, places, bc_type="periodic"))
+        found = from_polynomials(scipy.interpolate.CubicSpline(shares, places, bc_type="periodic"))
         between = (shares[1:] + shares[:-1]) / 2
         off = curve_points(found, between) - curve_points(curve, arc.to_params(between * arc.length))
         if float(np.abs(off).max()) <= NEAR or count >= MOST_RING:

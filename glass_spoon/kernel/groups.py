@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import ArrayLike
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from glass_spoon.kernel.arrays import Ints
 
@@ -19,5 +18,5 @@ def joined_groups(first: ArrayLike, second: ArrayLike, count: int) -> Ints:
     [0, 1, 1, 0, 2]
     """
     rows, columns = np.asarray(first, dtype=np.int32), np.asarray(second, dtype=np.int32)
-    graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, columns)), shape=(count, count))
-    return np.asarray(connected_components(graph, directed=False)[1], dtype=np.int64)
+    graph = scipy.sparse.coo_array((np.ones(len(rows), dtype=np.int8), (rows, columns)), shape=(count, count))
+    return np.asarray(scipy.sparse.csgraph.connected_components(graph, directed=False)[1], dtype=np.int64)

@@ -7,7 +7,7 @@ from itertools import pairwise
 from typing import Literal
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
+import scipy
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.errors import InvalidInput
@@ -63,7 +63,7 @@ class Law:
         """
         if self.between:
             places = [0.0, *(share for share, _ in self.between), 1.0]
-            through = PchipInterpolator(places, self.values)
+            through = scipy.interpolate.PchipInterpolator(places, self.values)
             return np.asarray(through(np.clip(shares, 0.0, 1.0)), dtype=np.float64)
         t = np.clip(np.asarray(shares, dtype=np.float64), 0.0, 1.0) ** (np.log(0.5) / np.log(self.bias))
         done = {

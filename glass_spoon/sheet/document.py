@@ -81,7 +81,7 @@ class Look(BaseModel):
 class SheetDocument(BaseModel):
     """A part's whole recipe. Lines run in order; each may use what earlier lines give."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
     format: Literal["glass-spoon/sheet"] = "glass-spoon/sheet"
     version: Literal[1] = 1

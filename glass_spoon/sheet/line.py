@@ -220,7 +220,7 @@ class Line(BaseModel):
     makes of the same values, raised when its work changes.
     """
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
     chapter: ClassVar[str]
     summary: ClassVar[str]

@@ -99,8 +99,8 @@ def lens() -> tuple[Mesh, NurbsSurface]:
 def test_a_thin_rim_is_not_lost(on_surface: bool) -> None:
     """Vertices could slide off it and stay on the surface; measured by trimesh, no place of the old mesh is left behind."""
     mesh, surface = lens()
-    assert relax_mesh(mesh, surface, rounds=40).off > 0.8  # nothing forbidden: the rim is lost
-    relaxed = relax_mesh(mesh, surface if on_surface else None, rounds=40, most_off=0.2)
+    assert relax_mesh(mesh, surface, rounds=40).off > 0.15  # nothing forbidden
+    relaxed = relax_mesh(mesh, surface if on_surface else None, rounds=40, most_off=0.1)
     assert relaxed.after > relaxed.before
     assert np.allclose(np.ptp(relaxed.mesh.positions, axis=0), np.ptp(mesh.positions, axis=0), atol=0.4)
     fans = NearestOnMesh(mesh).triangles[0]
@@ -108,8 +108,8 @@ def test_a_thin_rim_is_not_lost(on_surface: bool) -> None:
     own = face_distances(mesh, surface) if on_surface else 0.0
     for ask, places in ((old, new), (new, old)):
         away = max(_brute(ask.triangles, place) for place in places.vertices)
-        assert away <= max(0.2, own) + 1e-9
-    assert relaxed.off <= max(0.2, own) + 1e-9
+        assert away <= max(0.1, own) + 1e-9
+    assert relaxed.off <= max(0.1, own) + 1e-9
 
 
 def face_distances(mesh: Mesh, surface: NurbsSurface) -> float:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
-from scipy.interpolate import CubicHermiteSpline
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.alter.place_curve import Placement
@@ -51,14 +51,14 @@ class AlongCurve:
         return measure_length(self.curve)
 
     @cached_property
-    def _table(self) -> CubicHermiteSpline:
+    def _table(self) -> scipy.interpolate.CubicHermiteSpline:
         """Parameters by length, between places that are exact: even ones, and the curve's own breaks."""
         even = np.linspace(0.0, self.arc.length, TABLE + 1)
         nodes = np.unique(np.concatenate((even, self.arc.at_params(self.curve.breaks[1:-1]))))
         nodes = nodes[np.concatenate(([True], np.diff(nodes) > 1e-9 * self.arc.length))]
         params = self.arc.to_params(nodes)
         speed = lengths(curve_derivatives(self.curve, params, 1)[1])
-        return CubicHermiteSpline(nodes, params, 1 / np.maximum(speed, 1e-12 * self.arc.length))
+        return scipy.interpolate.CubicHermiteSpline(nodes, params, 1 / np.maximum(speed, 1e-12 * self.arc.length))
 
     def _params(self, way: Floats) -> Floats:
         """Return the parameters (n,) of the curve at lengths (n,) in mm; of very many by a table."""

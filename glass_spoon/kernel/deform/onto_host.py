@@ -4,16 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal, Protocol
+from typing import Any, Literal, Protocol
 
 import numpy as np
-from igl import AABB
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.deform.space_map import Axes
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.meshes.closest_on_mesh import BESIDE, NearestOnMesh
+from glass_spoon.kernel.meshes.closest_on_mesh import BESIDE, NearestOnMesh, box_tree
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.surfaces.alter.project_curve import run_rays
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
@@ -86,7 +85,7 @@ class SurfacesHost:
         return places, normals
 
     @cached_property
-    def _triangles(self) -> tuple[AABB, Floats, Ints, Floats, Ints]:
+    def _triangles(self) -> tuple[Any, Floats, Ints, Floats, Ints]:
         """A tree of triangles of all surfaces: points, corners, the parameters (points, 2) and the surface of each point."""
         places, params, owner, faces = [], [], [], []
         square = np.arange((GRID - 1) * (GRID - 1))
@@ -100,9 +99,7 @@ class SurfacesHost:
             faces.append(start + np.column_stack((corner, corner + GRID, corner + GRID + 1)))
             faces.append(start + np.column_stack((corner, corner + GRID + 1, corner + 1)))
         points, triangles = np.concatenate(places), np.concatenate(faces).astype(np.int64)
-        tree = AABB()
-        tree.init(points, triangles)
-        return tree, points, triangles, np.concatenate(params), np.concatenate(owner)
+        return box_tree(points, triangles), points, triangles, np.concatenate(params), np.concatenate(owner)
 
     def seen(self, points: Floats, way: Floats) -> tuple[Floats, Floats, Bools]:
         """Return what is seen along a way: found by triangles, then brought onto the surface."""

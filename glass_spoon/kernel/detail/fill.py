@@ -5,10 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.sparse as sparse
-from scipy.interpolate import RBFInterpolator
-from scipy.sparse.linalg import splu
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions
 from glass_spoon.kernel.detail.rims import Rim, rims_of
@@ -117,13 +114,13 @@ def _lay_on(build: Assembly, rim: Rim, points: Ints, places: Floats) -> None:
     away = np.linalg.norm(around[:, None, :2] - loop[None, :, :2], axis=2).min(axis=1)
     others = ~np.isin(np.flatnonzero(known), rim.points)
     inside = _holds(loop[:, :2], around[others, :2])
-    stacked = len(cKDTree(around[:, :2]).query_pairs(BESIDE * edge)) > 0  # a wall goes down there
+    stacked = len(scipy.spatial.cKDTree(around[:, :2]).query_pairs(BESIDE * edge)) > 0  # a wall goes down there
     if not len(points) or stacked or inside.any() or (away[others] < BESIDE * edge).any() or others.sum() < 2 * len(loop):
         return
     around = around[:: -(-len(around) // MOST_KNOWN)]
     at = (places[points] - middle) @ frame.T
     size = float(np.ptp(loop[:, :2], axis=0).max())
-    height = RBFInterpolator(around[:, :2] / size, around[:, 2], kernel="quintic", degree=2)
+    height = scipy.interpolate.RBFInterpolator(around[:, :2] / size, around[:, 2], kernel="quintic", degree=2)
     places[points] = middle + np.column_stack((at[:, :2], height(at[:, :2] / size))) @ frame
 
 
@@ -148,20 +145,24 @@ def _settled(topology: Topology, places: Floats, free: Ints, *, smooth: bool) ->
     count = topology.point_count
     ends = topology.edges.ends.astype(np.int64)
     ones = np.ones(2 * len(ends))
-    links = sparse.coo_array((ones, (np.concatenate(ends.T), np.concatenate(ends.T[::-1]))), shape=(count, count)).tocsr()
+    links = scipy.sparse.coo_array(
+        (ones, (np.concatenate(ends.T), np.concatenate(ends.T[::-1]))), shape=(count, count)
+    ).tocsr()
     degree: Floats = np.asarray(links.sum(axis=1), dtype=np.float64).ravel()
-    laplace = sparse.csr_array(sparse.eye_array(count) - sparse.diags_array(1 / np.maximum(degree, 1)) @ links)
+    laplace = scipy.sparse.csr_array(
+        scipy.sparse.eye_array(count) - scipy.sparse.diags_array(1 / np.maximum(degree, 1)) @ links
+    )
     if smooth:
         touched = np.zeros(count, dtype=bool)
         touched[free] = True
         near = np.flatnonzero((links @ touched.astype(float) > 0) | touched)
         near = near[~topology.on_boundary[near]]
         rows = laplace[near]
-        energy = sparse.csr_array(rows.T @ rows)
+        energy = scipy.sparse.csr_array(rows.T @ rows)
     else:
-        energy = sparse.csr_array(sparse.diags_array(degree) - links)
+        energy = scipy.sparse.csr_array(scipy.sparse.diags_array(degree) - links)
     kept = np.ones(count, dtype=bool)
     kept[free] = False
     own = energy[free]
     known = np.asarray(own[:, np.flatnonzero(kept)] @ places[kept], dtype=np.float64)
-    return np.asarray(splu(own[:, free].tocsc()).solve(-known))
+    return np.asarray(scipy.sparse.linalg.splu(own[:, free].tocsc()).solve(-known))

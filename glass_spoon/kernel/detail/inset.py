@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-import scipy.sparse as sparse
-from scipy.sparse.linalg import splu
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, owned
 from glass_spoon.kernel.detail.lift import TOP, Lifted, Region, lift, rim_insets
@@ -62,12 +61,12 @@ def _spread(region: Region, move: Floats) -> Floats:
     inner = ~topology.on_boundary
     if not inner.any():
         return move
-    links = sparse.coo_array(
+    links = scipy.sparse.coo_array(
         (np.ones(2 * len(ends)), (np.concatenate(ends.T), np.concatenate(ends.T[::-1]))), shape=(count, count)
     ).tocsr()
-    laplace = sparse.csr_array(sparse.diags_array(np.asarray(links.sum(axis=1)).ravel()) - links)
+    laplace = scipy.sparse.csr_array(scipy.sparse.diags_array(np.asarray(links.sum(axis=1)).ravel()) - links)
     rows = laplace[np.flatnonzero(inner)]
     known = rows[:, np.flatnonzero(~inner)] @ move[~inner]
     result = move.copy()
-    result[inner] = splu(rows[:, np.flatnonzero(inner)].tocsc()).solve(-known)
+    result[inner] = scipy.sparse.linalg.splu(rows[:, np.flatnonzero(inner)].tocsc()).solve(-known)
     return result

@@ -6,8 +6,7 @@ from collections import deque
 from typing import Literal
 
 import numpy as np
-import scipy.sparse as sparse
-from scipy.sparse.csgraph import dijkstra
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths
 from glass_spoon.kernel.detail.rails import rails_of
@@ -145,8 +144,10 @@ def every_second(topology: Topology, edges: Bools) -> Bools:
     count = len(topology.edges.ends)
     corner = topology.face_offsets[:-1][topology.face_sides == 4].astype(np.int64)
     pairs = np.concatenate([topology.edges.of_corner[np.column_stack((corner + k, corner + k + 2))] for k in (0, 1)])
-    graph = sparse.csr_array((np.ones(len(pairs)), pairs.T), shape=(count, count))
-    steps = dijkstra(graph, directed=False, indices=np.flatnonzero(edges), unweighted=True, min_only=True)
+    graph = scipy.sparse.csr_array((np.ones(len(pairs)), pairs.T), shape=(count, count))
+    steps = scipy.sparse.csgraph.dijkstra(
+        graph, directed=False, indices=np.flatnonzero(edges), unweighted=True, min_only=True
+    )
     inner = topology.edge_face_counts == 2
     found = np.isfinite(steps) & (np.mod(np.where(np.isfinite(steps), steps, 0), 2) == 1) & inner
     level = pairs[found[pairs].all(axis=1)]

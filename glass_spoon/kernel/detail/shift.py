@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-import scipy.sparse as sparse
-from scipy.sparse.csgraph import dijkstra
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, directions, lengths
 from glass_spoon.kernel.curves.alter.frame import Frame
@@ -35,12 +33,12 @@ def distances(mesh: Mesh, marked: Bools, reach: float, *, along: bool) -> Floats
     if reach <= 0:
         return result
     if not along:
-        away = cKDTree(mesh.positions[sources]).query(mesh.positions, distance_upper_bound=reach)[0]
+        away = scipy.spatial.cKDTree(mesh.positions[sources]).query(mesh.positions, distance_upper_bound=reach)[0]
         return np.minimum(result, np.asarray(away, dtype=np.float64))
     ends = mesh.topology.edges.ends.astype(np.int64)
     size = np.maximum(lengths(mesh.positions[ends[:, 1]] - mesh.positions[ends[:, 0]]), 1e-12)
-    graph = sparse.csr_array(sparse.coo_array((size, (ends[:, 0], ends[:, 1])), shape=(mesh.point_count,) * 2))
-    found: Floats = dijkstra(graph, directed=False, indices=sources, min_only=True, limit=reach)
+    graph = scipy.sparse.csr_array(scipy.sparse.coo_array((size, (ends[:, 0], ends[:, 1])), shape=(mesh.point_count,) * 2))
+    found: Floats = scipy.sparse.csgraph.dijkstra(graph, directed=False, indices=sources, min_only=True, limit=reach)
     return found
 
 
@@ -71,7 +69,7 @@ def opposite_points(mesh: Mesh, marked: Bools, turn: Floats) -> Bools:
     """
     ends = mesh.topology.edges.ends
     shortest = float(lengths(mesh.positions[ends[:, 1]] - mesh.positions[ends[:, 0]]).min(initial=np.inf))
-    away, found = cKDTree(mesh.positions).query(mesh.positions[marked] * turn)
+    away, found = scipy.spatial.cKDTree(mesh.positions).query(mesh.positions[marked] * turn)
     lost = int(np.count_nonzero(away > OPPOSITE * shortest))
     if lost:
         raise KernelError(f"{lost:,} of the marked points have none across the middle: the mesh is not alike there.")

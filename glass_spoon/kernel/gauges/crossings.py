@@ -12,9 +12,8 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.sparse import csr_array
-from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, dot_lanes, lengths, packed_rows
 from glass_spoon.kernel.gauges.reading import Reading
@@ -69,14 +68,14 @@ class _Faces:
         return np.maximum(np.maximum(extent[0], extent[1]), extent[2]) / 2
 
     @cached_property
-    def classes(self) -> list[tuple[float, Ints, cKDTree]]:
+    def classes(self) -> list[tuple[float, Ints, scipy.spatial.cKDTree]]:
         """Faces of like size: the longest reach, the faces, and a tree of their middles."""
         largest = self.reach.max()
         steps = np.floor(np.log(np.maximum(self.reach, 1e-9 * largest) / largest) / np.log(LEVEL)) if largest > 0 else []
-        found: list[tuple[float, Ints, cKDTree]] = []
+        found: list[tuple[float, Ints, scipy.spatial.cKDTree]] = []
         for step in np.unique(steps):
             members = np.flatnonzero(steps == step)
-            tree = cKDTree(self.middles[members], balanced_tree=False, compact_nodes=False)
+            tree = scipy.spatial.cKDTree(self.middles[members], balanced_tree=False, compact_nodes=False)
             found.append((float(self.reach[members].max()), members, tree))
         return found
 
@@ -152,7 +151,7 @@ def _near_others(faces: _Faces, beside: _Faces) -> Ints:
     return np.concatenate(found)
 
 
-def _between(members: Ints, tree: cKDTree, others: Ints, beside: cKDTree, reach: float) -> Ints:
+def _between(members: Ints, tree: scipy.spatial.cKDTree, others: Ints, beside: scipy.spatial.cKDTree, reach: float) -> Ints:
     """Return pairs of the members of two trees within `reach` mm of each other along every axis."""
     near = tree.sparse_distance_matrix(beside, reach, np.inf, output_type="coo_matrix")
     return np.column_stack((members[near.row], others[near.col]))
@@ -242,7 +241,7 @@ def _shared_vertices(mesh: Mesh, pairs: Ints) -> Ints:
             ((first == np.roll(second, turn, axis=1)).sum(axis=1) for turn in range(4)), np.zeros(len(pairs), np.int64)
         )
     corners = topology.face_corners
-    of_face = csr_array(
+    of_face = scipy.sparse.csr_array(
         (np.ones(len(corners), np.int64), corners, topology.face_offsets), (topology.face_count, mesh.point_count)
     )
     return np.asarray(of_face[pairs[:, 0]].multiply(of_face[pairs[:, 1]]).sum(axis=1))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import AnyInts, Floats, Ints, lengths
 from glass_spoon.kernel.gauges.reading import Kind
@@ -89,7 +89,7 @@ def _spheres(mesh: Mesh, vertices: Ints, labels: Ints) -> tuple[Floats, Floats]:
 
 def _overlapping(middles: Floats, reach: Floats) -> Ints:
     """Return new numbers (g,) of groups: one for those of which one's middle lies within the other's reach."""
-    near = cKDTree(middles).query_ball_point(middles, reach)
+    near = scipy.spatial.cKDTree(middles).query_ball_point(middles, reach)
     rows = np.repeat(np.arange(len(middles)), [len(part) for part in near])
     columns = np.concatenate([np.asarray(part, dtype=np.int64) for part in near])
     return joined_groups(rows, columns, len(middles))

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths
 from glass_spoon.kernel.errors import KernelError
@@ -297,7 +297,7 @@ def _tubes(mesh: Mesh, faces: Bools, lines: list[SeamLine], alone: list[bool]) -
     pair = mesh.topology.neighbours
     inner = faces[pair[:, 0]] & faces[pair[:, 1]]
     group = joined_groups(pair[inner, 0], pair[inner, 1], mesh.face_count)
-    middles = cKDTree(mesh.face_centers[faces])
+    middles = scipy.spatial.cKDTree(mesh.face_centers[faces])
     label = group[np.flatnonzero(faces)]
     held = [set(label[middles.query(line.places)[1]].tolist()) for line in lines]
     tubes = set()

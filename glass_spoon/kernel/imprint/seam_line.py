@@ -7,7 +7,7 @@ from functools import cached_property
 from itertools import product
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import BESIDE, Floats, Ints, lengths
 
@@ -38,9 +38,9 @@ class SeamLine:
         return float(self.way[-1])
 
     @cached_property
-    def tree(self) -> cKDTree:
+    def tree(self) -> scipy.spatial.cKDTree:
         """A tree of its places."""
-        return cKDTree(self.places)
+        return scipy.spatial.cKDTree(self.places)
 
     def at(self, ways: Floats) -> Floats:
         """Return the places (n, 3) at lengths (n,) from the start; round and round on a closed line."""
@@ -82,6 +82,6 @@ def least_away(lines: list[SeamLine], points: Floats, most: float = np.inf) -> F
 def nearest_line(lines: list[SeamLine], points: Floats) -> Ints:
     """Return which of some lines is nearest to each point (n, 3)."""
     label = np.repeat(np.arange(len(lines)), [len(line.places) for line in lines])
-    tree = cKDTree(np.concatenate([line.places for line in lines]))
+    tree = scipy.spatial.cKDTree(np.concatenate([line.places for line in lines]))
     found: Ints = label[tree.query(points)[1]]
     return found

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-import scipy.sparse as sparse
+import scipy
 
 from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints, owned
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -121,7 +121,7 @@ class Assembly:
             values.append(weights[own].ravel())
         shape = (len(used), count)
         parts = (np.concatenate(values), (np.concatenate(rows), np.concatenate(columns)))
-        return Weighted(_summed(sparse.coo_array(parts, shape=shape)))
+        return Weighted(_summed(scipy.sparse.coo_array(parts, shape=shape)))
 
     def _corner_sources(self, held: Ints) -> Weighted:
         """Return by which weights of old corners the new ones are mixed."""
@@ -134,7 +134,7 @@ class Assembly:
             total += len(corners)
         shape = (total, len(self.mesh.topology.face_corners))
         parts = (np.concatenate(values), (np.concatenate(rows), np.concatenate(columns)))
-        return Weighted(_summed(sparse.coo_array(parts, shape=shape)))
+        return Weighted(_summed(scipy.sparse.coo_array(parts, shape=shape)))
 
     def _edge_pairs(self, after: Topology, points: Weighted, number: Ints) -> Ints:
         """Return the pairs (k, 2) of new and old edges: between points that are old ones or their copies, and those said."""
@@ -174,9 +174,9 @@ def one_corner(topology: Topology, point_of_corner: AnyInts | None = None) -> In
     return result
 
 
-def _summed(matrix: sparse.coo_array) -> sparse.csr_array:
+def _summed(matrix: scipy.sparse.coo_array) -> scipy.sparse.csr_array:
     """Return a matrix by rows, entries of one place added up."""
-    result = sparse.csr_array(matrix)
+    result = scipy.sparse.csr_array(matrix)
     result.sum_duplicates()
     return result
 

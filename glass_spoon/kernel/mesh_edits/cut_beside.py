@@ -17,7 +17,7 @@ from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
-import scipy.sparse as sparse
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints
 from glass_spoon.kernel.mesh_edits.cut_rings import Cut
@@ -276,7 +276,7 @@ class _Beside:
         rows = np.concatenate((np.arange(old), np.repeat(np.arange(old, old + new), 4)))
         columns, values = np.concatenate((np.arange(old), sources.ravel())), np.concatenate((np.ones(old), weights.ravel()))
         used = values != 0
-        return Weighted(sparse.csr_array((values[used], (rows[used], columns[used])), shape=(old + new, old)))
+        return Weighted(scipy.sparse.csr_array((values[used], (rows[used], columns[used])), shape=(old + new, old)))
 
     def _corner_sources(self, order: Ints) -> Weighted:
         """Return where the corners come from, in an order."""
@@ -286,7 +286,7 @@ class _Beside:
         rows = np.repeat(np.arange(len(widths)), widths)
         used = values != 0
         shape = (len(widths), len(self.topology.face_corners))
-        return Weighted(sparse.csr_array((values[used], (rows[used], columns[used])), shape=shape)[order])
+        return Weighted(scipy.sparse.csr_array((values[used], (rows[used], columns[used])), shape=shape)[order])
 
     def _edge_parts(self) -> Ints:
         """Return the parts of all old edges: both ends and the edge (k, 3)."""

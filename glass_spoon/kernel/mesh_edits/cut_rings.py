@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.sparse as sparse
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints
 from glass_spoon.kernel.groups import joined_groups
@@ -228,7 +228,7 @@ class _Builder:
         rows = np.concatenate((np.arange(old), np.repeat(np.arange(old, old + new), 4)))
         columns, values = np.concatenate((np.arange(old), sources.ravel())), np.concatenate((np.ones(old), weights.ravel()))
         used = values != 0
-        return Weighted(sparse.csr_array((values[used], (rows[used], columns[used])), shape=(old + new, old)))
+        return Weighted(scipy.sparse.csr_array((values[used], (rows[used], columns[used])), shape=(old + new, old)))
 
     def _corner_sources(self, order: Ints) -> Sources:
         """Return where the corners come from, in an order: mixtures of the corners of their old faces."""
@@ -243,7 +243,7 @@ class _Builder:
         rows = np.repeat(np.arange(len(every_column)), 4)
         used = every_share.ravel() != 0
         shape = (len(every_column), len(self.topology.face_corners))
-        matrix = sparse.csr_array((every_share.ravel()[used], (rows[used], every_column.ravel()[used])), shape=shape)
+        matrix = scipy.sparse.csr_array((every_share.ravel()[used], (rows[used], every_column.ravel()[used])), shape=shape)
         return Weighted(matrix[order])
 
     def _old_edge_parts(self) -> Ints:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-import scipy.sparse as sparse
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, frozen_ints
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -42,7 +42,7 @@ def _members(of_point: Ints, first: Ints) -> Sources:
         return Taken(first, count)
     sizes = np.bincount(of_point, minlength=count)
     shape = (count, len(of_point))
-    weights = sparse.csr_array((1 / sizes[of_point], (of_point, np.arange(len(of_point)))), shape=shape)
+    weights = scipy.sparse.csr_array((1 / sizes[of_point], (of_point, np.arange(len(of_point)))), shape=shape)
     return Weighted(weights, joined=True)
 
 

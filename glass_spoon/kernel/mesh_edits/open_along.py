@@ -11,8 +11,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-import scipy.sparse as sparse
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, lengths, owned
 from glass_spoon.kernel.errors import KernelError
@@ -145,7 +144,7 @@ def _open_apart(mesh: Mesh, waiting: Waiting, host: Host) -> tuple[Reworked, flo
 def _block(mesh: Mesh, plane: SeenOutline, crossed: Ints, edge: float, name: str) -> Bools:
     """Mark the faces (f,) that go: those that the outline crosses, those inside, and those too near outside."""
     topology = mesh.topology
-    tree = cKDTree(plane.places)
+    tree = scipy.spatial.cKDTree(plane.places)
     away = tree.query(mesh.positions, distance_upper_bound=FAR * edge)[0]
     close = np.isfinite(away) & (mesh.vertex_normals @ plane.normal > 0)
     inside = np.zeros(mesh.point_count, dtype=bool)
@@ -279,8 +278,8 @@ def _with_bands(mesh: Mesh, holes: list[_Hole], near: NearestOnMesh) -> tuple[Re
         after = make_topology(len(used) + len(points), corners, offsets=np.concatenate(([0], np.cumsum(sides))))
     at_point, at_corner, of_face = _mixed(near, np.concatenate(own_points), np.concatenate(own_quads))
     new = np.concatenate([np.repeat([False, True], [len(hole.border), len(hole.border) * hole.rows]) for hole in holes])
-    sources = sparse.vstack((Taken(used, mesh.point_count).matrix, at_point[np.flatnonzero(new)])).tocsr()
-    values = sparse.vstack((Taken(kept_corners, len(topology.face_corners)).matrix, at_corner)).tocsr()
+    sources = scipy.sparse.vstack((Taken(used, mesh.point_count).matrix, at_point[np.flatnonzero(new)])).tocsr()
+    values = scipy.sparse.vstack((Taken(kept_corners, len(topology.face_corners)).matrix, at_corner)).tocsr()
     old = np.full(after.point_count, -1, dtype=np.int64)
     old[: len(used)] = used
     ends = old[after.edges.ends]
@@ -290,8 +289,8 @@ def _with_bands(mesh: Mesh, holes: list[_Hole], near: NearestOnMesh) -> tuple[Re
     pairs = np.column_stack((np.flatnonzero(same >= 0), same[same >= 0])).astype(np.int64)
     origin = Origin(
         topology,
-        Weighted(sparse.csr_array(sources)),
-        Weighted(sparse.csr_array(values)),
+        Weighted(scipy.sparse.csr_array(sources)),
+        Weighted(scipy.sparse.csr_array(values)),
         np.concatenate((np.flatnonzero(~gone), of_face)),
         pairs,
     )
@@ -308,7 +307,7 @@ def _rows_of_quads(table: Ints) -> Ints:
     return np.stack((table[:-1], ahead[:-1], ahead[1:], table[1:]), axis=-1).reshape(-1, 4)
 
 
-def _mixed(near: NearestOnMesh, points: Floats, quads: Ints) -> tuple[sparse.csr_array, sparse.csr_array, Ints]:
+def _mixed(near: NearestOnMesh, points: Floats, quads: Ints) -> tuple[scipy.sparse.csr_array, scipy.sparse.csr_array, Ints]:
     """Return by which weights of old points new ones (n,), and of old corners the corners of quads (4 q,), are mixed, and
     the old face (q,) on which the middle of each quad lies.
     """
@@ -317,11 +316,13 @@ def _mixed(near: NearestOnMesh, points: Floats, quads: Ints) -> tuple[sparse.csr
     rows = np.repeat(np.arange(len(points)), 3)
     ends = mesh.topology.face_corners[corners].ravel()
     shape = (len(points), mesh.point_count)
-    at_point = sparse.csr_array(sparse.coo_array((weights.ravel(), (rows, ends)), shape=shape))
+    at_point = scipy.sparse.csr_array(scipy.sparse.coo_array((weights.ravel(), (rows, ends)), shape=shape))
     used = quads.ravel()
     rows = np.repeat(np.arange(len(used)), 3)
     shape = (len(used), len(mesh.topology.face_corners))
-    at_corner = sparse.csr_array(sparse.coo_array((weights[used].ravel(), (rows, corners[used].ravel())), shape=shape))
+    at_corner = scipy.sparse.csr_array(
+        scipy.sparse.coo_array((weights[used].ravel(), (rows, corners[used].ravel())), shape=shape)
+    )
     return at_point, at_corner, near.ask(points[quads].mean(axis=1))[1]
 
 

@@ -9,8 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.sparse as sparse
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, lengths
 from glass_spoon.kernel.errors import InvalidInput
@@ -66,7 +65,9 @@ def meetings(mesh: Mesh, reach: Floats | float) -> Meetings:
     start, along = mesh.positions[ends[:, 0]], mesh.positions[ends[:, 1]] - mesh.positions[ends[:, 0]]
     size, reach = lengths(along), np.broadcast_to(reach, len(edges))
     rim = np.flatnonzero(topology.on_boundary)
-    near = cKDTree(mesh.positions[rim]).query_ball_point(start + along / 2, size / 2 + reach, return_sorted=False)
+    near = scipy.spatial.cKDTree(mesh.positions[rim]).query_ball_point(
+        start + along / 2, size / 2 + reach, return_sorted=False
+    )
     counts = np.array([len(part) for part in near])
     edge = np.repeat(np.arange(len(edges)), counts)
     vertex = rim[np.concatenate([np.asarray(part, dtype=np.int64) for part in near])]
@@ -198,7 +199,7 @@ def _with_points(mesh: Mesh, found: Meetings) -> Reworked:
     rows = np.concatenate((np.arange(count), inner, inner))
     columns = np.concatenate((np.arange(count), start, topology.next_corner[start]))
     shares = np.concatenate((np.ones(count), 1 - found.shares, found.shares))
-    laid = sparse.csr_array((shares, (rows, columns)), shape=(count + len(start), count))
+    laid = scipy.sparse.csr_array((shares, (rows, columns)), shape=(count + len(start), count))
     source = np.concatenate((np.arange(count), start))[sequence]
     edges = np.column_stack((other.edges.of_corner, topology.edges.of_corner[source])).astype(np.int64)
     same = same_elements(topology)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, first_least, lengths
 from glass_spoon.kernel.errors import KernelError
@@ -73,7 +73,7 @@ class OutlineRing:
     way: Floats
     shares: Floats
     held: Bools
-    tree: cKDTree
+    tree: scipy.spatial.cKDTree
 
     @property
     def places(self) -> Floats:
@@ -104,7 +104,7 @@ def ring_for(plane: SeenOutline, border: Floats, outline: Floats) -> OutlineRing
     closed = np.vstack((line, line[:1]))
     way = np.concatenate(([0.0], np.cumsum(lengths(np.diff(closed, axis=0)))))
     count = len(border)
-    tree = cKDTree(line)
+    tree = scipy.spatial.cKDTree(line)
     near = way[:-1][tree.query(border)[1]] / way[-1]
     even = np.arange(count) / count
     shares = even + np.angle(np.exp(2j * np.pi * (near - even)).mean()) / (2 * np.pi)
@@ -148,7 +148,7 @@ def rim_off(outline: Floats, ring: Floats) -> float:
     middles = (ring + np.roll(ring, -1, axis=0)) / 2
     closed = np.vstack((outline, outline[:1]))
     start, run = closed[:-1], np.diff(closed, axis=0)
-    nearest = cKDTree(outline).query(middles)[1]
+    nearest = scipy.spatial.cKDTree(outline).query(middles)[1]
     best = np.full(len(middles), np.inf)
     for step in (-1, 0):
         k = (nearest + step) % len(outline)

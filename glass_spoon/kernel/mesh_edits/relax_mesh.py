@@ -11,13 +11,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths, sum_by_index
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, cross_columns, dot_columns, lengths, sum_by_index
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.mesh_edits.shape_guard import ShapeGuard
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_feet, closest_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 
@@ -31,7 +30,13 @@ RETRIES = 4
 """Times that a step is taken back at vertices whose faces it would dent."""
 
 FOOT = 1e-8
-"""How near in mm feet on the surface are found."""
+"""How near feet on the surface are found in the end, as a share of its size."""
+
+ROUGH = 1e-2
+"""How near they are found in a round, as a share of the side of a face: each lies on the surface, and is moved again."""
+
+AHEAD, BEHIND = np.array([1, 2, 3, 0]), np.array([3, 0, 1, 2])
+"""The next and the last corner of each corner of a quad."""
 
 Host = NurbsSurface | SurfaceSet | None
 
@@ -179,6 +184,7 @@ class _Surface:
         self._on_surface = (
             host is not None and "uv" in mesh.corners and (isinstance(host, NurbsSurface) or "piece" in mesh.faces)
         )
+        self._rough = ROUGH * float(np.sqrt(lengths(mesh.face_vectors).mean())) if mesh.face_count else 0.0
         self._uv = mesh.corners["uv"][corner].copy() if self._on_surface else np.zeros((mesh.point_count, 2))
 
     def own_distances(self) -> Floats:
@@ -229,9 +235,10 @@ class _Surface:
             cap = self._host.caps[piece - len(self._host.surfaces)]  # type: ignore[union-attr]  # a set
             return np.asarray(places - np.outer((places - cap.origin) @ cap.normal, cap.normal))
         low, size = _domain(surface)
-        u, v, _ = closest_points(surface, places, tuple((low + self._uv[vertices] * size).T), FOOT * surface.size)  # type: ignore[arg-type]  # a pair
+        start = (low[0] + self._uv[vertices, 0] * size[0], low[1] + self._uv[vertices, 1] * size[1])
+        u, v, _, feet = closest_feet(surface, places, start, max(self._rough, FOOT * surface.size))
         self._uv[vertices] = (np.column_stack((u, v)) - low) / size
-        return surface_points(surface, u, v)
+        return feet
 
     def _on_line(self, places: Floats, line: _Line) -> Floats:
         """Return the nearest places on the sides of the line that met at each vertex in the mesh as it came.
@@ -287,10 +294,16 @@ def _domain(surface: NurbsSurface) -> tuple[Floats, Floats]:
 def _dents(mesh: Mesh) -> Bools:
     """Mark faces (f,) with a corner that turns the wrong way."""
     topology = mesh.topology
+    if topology.is_quads:
+        columns = [column.reshape(-1, 4) for column in mesh.corner_columns]
+        ahead = [np.take(column, AHEAD, axis=1) - column for column in columns]
+        back = [-np.take(side, BEHIND, axis=1) for side in ahead]
+        turn = dot_columns(cross_columns(ahead, back), [column[:, None] for column in mesh.face_vectors.T])
+        return np.asarray((turn <= 0).any(axis=1))
     here = mesh.positions[topology.face_corners]
-    ahead = mesh.positions[topology.face_corners[topology.next_corner]] - here
-    back = mesh.positions[topology.face_corners[topology.previous_corner]] - here
-    turn = np.einsum("ij,ij->i", np.cross(ahead, back), mesh.face_normals[topology.face_of_corner])
+    ahead_of = mesh.positions[topology.face_corners[topology.next_corner]] - here
+    back_of = mesh.positions[topology.face_corners[topology.previous_corner]] - here
+    turn = np.einsum("ij,ij->i", cross(ahead_of, back_of), mesh.face_vectors[topology.face_of_corner])
     found = np.zeros(mesh.face_count, dtype=bool)
     found[topology.face_of_corner[turn <= 0]] = True
     return found

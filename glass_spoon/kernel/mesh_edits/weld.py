@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.errors import InvalidInput
@@ -167,7 +167,7 @@ def _nearest_distances(points: Floats, same: Ints, single: Ints, near: Ints) -> 
             away = lengths(others - points[point])
             nearest[point] = np.partition(away, 1)[1]  # the least is its own
     elif len(alone):
-        tree = cKDTree(others, balanced_tree=False, compact_nodes=False)
+        tree = scipy.spatial.cKDTree(others, balanced_tree=False, compact_nodes=False)
         nearest[alone] = np.asarray(tree.query(points[alone], k=2)[0])[:, 1]
     return nearest[single]
 

@@ -8,15 +8,24 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 import numpy as np
-from igl import AABB
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.meshes.mesh import Mesh
 
 BESIDE = 1e-7
 """How far beside itself a ray is asked once more that hit nothing, as a share of all that there is."""
+
+
+def box_tree(points: Floats, triangles: Ints) -> Any:
+    """Return libigl's tree of boxes over triangles (t, 3) of points (n, 3); whoever asks it hands it the same two again."""
+    from igl import AABB  # noqa: PLC0415  (it takes a fifth of a second to load, which a sheet without meshes need not wait for)
+
+    tree = AABB()
+    tree.init(points, triangles)
+    return tree
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,12 +52,10 @@ class NearestOnMesh:
         return np.column_stack((start, start + step + 1, start + step + 2)), owner
 
     @cached_property
-    def _tree(self) -> tuple[AABB, Floats, Ints]:
+    def _tree(self) -> tuple[Any, Floats, Ints]:
         """The tree, and the vertices and triangles that it is asked with."""
         points, triangles = np.ascontiguousarray(self.mesh.positions), np.ascontiguousarray(self.triangles[0])
-        tree = AABB()
-        tree.init(points, triangles)
-        return tree, points, triangles
+        return box_tree(points, triangles), points, triangles
 
     def ask(self, places: Floats) -> tuple[Floats, Ints, Floats]:
         """Return the nearest places (n, 3) in mm, the faces (n,) they lie on, and the distances (n,) in mm."""

@@ -11,8 +11,7 @@ from itertools import pairwise
 from typing import Literal
 
 import numpy as np
-import scipy.sparse as sparse
-from scipy.sparse.csgraph import dijkstra
+import scipy
 
 from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints, first_least, lengths
 from glass_spoon.kernel.errors import InvalidInput
@@ -243,11 +242,11 @@ def mark_path(mesh: Mesh, places: Floats) -> Mark:
     if len(places) < 2 or not len(ends):
         return make_mark("edge", mesh, np.zeros(0, dtype=np.int64))
     size = np.maximum(lengths(mesh.positions[ends[:, 1]] - mesh.positions[ends[:, 0]]), 1e-12)
-    graph = sparse.csr_array(sparse.coo_array((size, (ends[:, 0], ends[:, 1])), shape=(mesh.point_count,) * 2))
+    graph = scipy.sparse.csr_array(scipy.sparse.coo_array((size, (ends[:, 0], ends[:, 1])), shape=(mesh.point_count,) * 2))
     stops = nearest_elements(mesh, places, "point")
     chain: list[tuple[int, int]] = []
     for start, stop in pairwise(stops.tolist()):
-        came = dijkstra(graph, directed=False, indices=start, return_predecessors=True)[1]
+        came = scipy.sparse.csgraph.dijkstra(graph, directed=False, indices=start, return_predecessors=True)[1]
         at = stop
         while at != start and came[at] >= 0:
             chain.append((at, int(came[at])))

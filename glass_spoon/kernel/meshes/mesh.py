@@ -8,8 +8,8 @@ from functools import cached_property
 from types import MappingProxyType
 
 import numpy as np
+import scipy
 from numpy.typing import ArrayLike
-from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Floats, checked_points, cross, cross_columns, directions, frozen, sum_by_index
 from glass_spoon.kernel.errors import InvalidInput
@@ -93,9 +93,11 @@ class Mesh:
         return frozen(directions(total))
 
     @cached_property
-    def vertex_tree(self) -> cKDTree:
+    def vertex_tree(self) -> scipy.spatial.cKDTree:
         """A search tree over the vertices, shared by all that ask for near ones."""
-        return cKDTree(self.positions, compact_nodes=False, balanced_tree=False)  # built in less than half the time
+        return scipy.spatial.cKDTree(
+            self.positions, compact_nodes=False, balanced_tree=False
+        )  # built in less than half the time
 
     def moved(self, positions: Floats, normals: Floats | None = None) -> Mesh:
         """Return the mesh with other positions (n, 3); the point normals are replaced or dropped."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 
@@ -50,6 +50,6 @@ def near_pairs(points: Floats, distance: float) -> Ints:
         ahead = ahead[along[ahead + step] - along[ahead] <= reach]
         found.append(np.column_stack((order[ahead], order[ahead + step])))
         if sum(len(part) for part in found) > MOST_BESIDE * len(points):
-            return np.asarray(cKDTree(points).query_pairs(distance, output_type="ndarray"))
+            return np.asarray(scipy.spatial.cKDTree(points).query_pairs(distance, output_type="ndarray"))
     pairs: Ints = np.sort(np.concatenate(found), axis=1) if found else np.zeros((0, 2), dtype=np.int64)
     return pairs[lengths(points[pairs[:, 0]] - points[pairs[:, 1]]) <= distance]

@@ -12,7 +12,7 @@ from functools import cached_property
 from typing import Protocol
 
 import numpy as np
-import scipy.sparse as sparse
+import scipy
 
 from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints
 from glass_spoon.kernel.errors import InvalidInput
@@ -39,7 +39,7 @@ class Sources(Protocol):
         """Marks those (k,) that lie between several old elements; None for none. Those made of several are not between."""
 
     @property
-    def matrix(self) -> sparse.csr_array:
+    def matrix(self) -> scipy.sparse.csr_array:
         """Weights (k, old) that sum to one in each row."""
 
 
@@ -56,10 +56,10 @@ class Taken:
         return values[self.first]
 
     @property
-    def matrix(self) -> sparse.csr_array:
+    def matrix(self) -> scipy.sparse.csr_array:
         """A one in each row."""
         rows = np.arange(len(self.first) + 1)
-        return sparse.csr_array((np.ones(len(self.first)), self.first, rows), shape=(len(self.first), self.count))
+        return scipy.sparse.csr_array((np.ones(len(self.first)), self.first, rows), shape=(len(self.first), self.count))
 
 
 @dataclass(frozen=True, eq=False)
@@ -68,7 +68,7 @@ class Weighted:
     something between them.
     """
 
-    matrix: sparse.csr_array
+    matrix: scipy.sparse.csr_array
     joined: bool = False
 
     def mix(self, values: Floats) -> Floats:
@@ -308,7 +308,7 @@ def _joined(first: Sources, following: Sources) -> Sources:
     joined = all(part.between is None for part in (first, following))
     if isinstance(following, Taken):
         return Weighted(first.matrix[following.first], joined)
-    return Weighted(sparse.csr_array(following.matrix @ first.matrix), joined)
+    return Weighted(scipy.sparse.csr_array(following.matrix @ first.matrix), joined)
 
 
 def _joined_pairs(first: AnyInts, following: AnyInts) -> Ints:
@@ -318,13 +318,13 @@ def _joined_pairs(first: AnyInts, following: AnyInts) -> Ints:
     middle = int(max(first[:, 0].max(), following[:, 1].max())) + 1
     newer = _relation(following, (int(following[:, 0].max()) + 1, middle))
     older = _relation(first, (middle, int(first[:, 1].max()) + 1))
-    found = sparse.coo_array(newer @ older)
+    found = scipy.sparse.coo_array(newer @ older)
     return np.column_stack((found.row, found.col)).astype(np.int64)
 
 
-def _relation(pairs: AnyInts, shape: tuple[int, int]) -> sparse.csr_array:
+def _relation(pairs: AnyInts, shape: tuple[int, int]) -> scipy.sparse.csr_array:
     """Return pairs as a matrix."""
-    return sparse.csr_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=shape)
+    return scipy.sparse.csr_array((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=shape)
 
 
 def check_origin(reworked: Reworked) -> None:

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
-import scipy.sparse as sparse
+import scipy
 from numpy.typing import ArrayLike, NDArray
 
 from glass_spoon.kernel.arrays import Ints, frozen_ints
@@ -110,7 +110,9 @@ class Topology:
         """The corners (h,) sorted by vertex, and where those of each vertex start (n + 1,)."""
         count = len(self.face_corners)
         shape = (count, self.point_count)
-        by_corner = sparse.csr_array((np.ones(count, dtype=bool), self.face_corners, np.arange(count + 1)), shape=shape)
+        by_corner = scipy.sparse.csr_array(
+            (np.ones(count, dtype=bool), self.face_corners, np.arange(count + 1)), shape=shape
+        )
         by_vertex = by_corner.tocsc()
         return frozen_ints(by_vertex.indices), frozen_ints(by_vertex.indptr)
 

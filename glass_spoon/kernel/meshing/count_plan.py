@@ -8,8 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, milp
-from scipy.sparse import coo_array, csr_array
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints
 from glass_spoon.kernel.errors import CountImpossible
@@ -113,25 +112,27 @@ class CountPlan:
         step = np.array([rule.step for rule in self.rules], dtype=np.float64)
         rest = np.array([rule.rest for rule in self.rules], dtype=np.float64)
         rows, low, high = self._ties(equal, step, rest)
-        eye = coo_array((step, (np.arange(size), np.arange(size))), shape=(size, size))
-        one = coo_array((np.ones(size), (np.arange(size), np.arange(size))), shape=(size, size))
-        ties = coo_array((rows[2], (rows[0], rows[1])), shape=(len(low), 2 * size + halves))
+        eye = scipy.sparse.coo_array((step, (np.arange(size), np.arange(size))), shape=(size, size))
+        one = scipy.sparse.coo_array((np.ones(size), (np.arange(size), np.arange(size))), shape=(size, size))
+        ties = scipy.sparse.coo_array((rows[2], (rows[0], rows[1])), shape=(len(low), 2 * size + halves))
         fixed = np.where(fixed_counts > 0, start, 0)
         least = np.where(fixed > 0, fixed, self.low)
-        bounds = Bounds(
+        bounds = scipy.optimize.Bounds(
             np.concatenate((np.ceil((least - rest) / step - 1e-9), np.zeros(size), self._least_halves())),
             np.concatenate((np.where(fixed > 0, (fixed - rest) / step, np.inf), np.full(size + halves, np.inf))),
         )
         near = np.where(self.fixed > 0, self.fixed, self.wished)
         wished = near - rest
         constraints = [
-            LinearConstraint(_beside(eye, one, halves), wished, np.inf),
-            LinearConstraint(_beside(eye, -one, halves), -np.inf, wished),
-            *([LinearConstraint(ties.tocsr(), low, high)] if len(low) else []),
+            scipy.optimize.LinearConstraint(_beside(eye, one, halves), wished, np.inf),
+            scipy.optimize.LinearConstraint(_beside(eye, -one, halves), -np.inf, wished),
+            *([scipy.optimize.LinearConstraint(ties.tocsr(), low, high)] if len(low) else []),
         ]
         cost = np.concatenate((np.full(size, 1e-6), 1 / np.maximum(near, 1.0), np.zeros(halves)))
         integral = np.concatenate((np.ones(size), np.zeros(size), np.ones(halves))).astype(np.int64)
-        found = milp(cost, integrality=integral, bounds=bounds, constraints=constraints, options={"time_limit": SECONDS})
+        found = scipy.optimize.milp(
+            cost, integrality=integral, bounds=bounds, constraints=constraints, options={"time_limit": SECONDS}
+        )
         if found.x is None:
             return None
         return np.asarray(np.rint(found.x[:size] * step + rest), dtype=np.int64)
@@ -176,9 +177,11 @@ def _add_row(rows: tuple[list[int], list[int], list[float]], row: int, parts: li
         rows[2].append(sign * step[chain])
 
 
-def _beside(first: coo_array, second: coo_array, more: int) -> csr_array:
+def _beside(first: scipy.sparse.coo_array, second: scipy.sparse.coo_array, more: int) -> scipy.sparse.csr_array:
     """Return two square matrices side by side, and `more` empty columns."""
     size = first.shape[0]
     columns = np.concatenate((first.col, second.col + size))
     values = np.concatenate((first.data, second.data))
-    return coo_array((values, (np.concatenate((first.row, second.row)), columns)), shape=(size, 2 * size + more)).tocsr()
+    return scipy.sparse.coo_array(
+        (values, (np.concatenate((first.row, second.row)), columns)), shape=(size, 2 * size + more)
+    ).tocsr()

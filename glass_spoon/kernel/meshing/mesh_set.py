@@ -13,7 +13,7 @@ side by side (a flat end, a dome) are closed there together, by the disc of `pol
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths, owned, sum_by_index
 from glass_spoon.kernel.curves.alter.place_curve import Placement, moving
@@ -96,7 +96,7 @@ def _stand_apart(shape: SurfaceSet) -> bool:
     if not SurfaceSet(shape.surfaces[:1], shape.tolerance).lone_edges:
         return True
     corners = np.concatenate([surface.control_points[[0, 0, -1, -1], [0, -1, 0, -1]] for surface in shape.surfaces])
-    pairs = cKDTree(corners).query_pairs(2 * shape.reach, output_type="ndarray")
+    pairs = scipy.spatial.cKDTree(corners).query_pairs(2 * shape.reach, output_type="ndarray")
     return bool((pairs[:, 0] // 4 == pairs[:, 1] // 4).all())
 
 

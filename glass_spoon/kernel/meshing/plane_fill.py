@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.sparse import coo_array
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints
 
@@ -59,7 +59,9 @@ def smoothed(fill: PlaneFill, fixed: int) -> PlaneFill:
     points, faces = fill.points.copy(), fill.faces
     start, end = faces.ravel(), np.roll(faces, -1, axis=1).ravel()
     ones = np.ones(2 * len(start))
-    links = coo_array((ones, (np.concatenate((start, end)), np.concatenate((end, start)))), shape=(len(points),) * 2).tocsr()
+    links = scipy.sparse.coo_array(
+        (ones, (np.concatenate((start, end)), np.concatenate((end, start)))), shape=(len(points),) * 2
+    ).tocsr()
     share = np.maximum(np.asarray(links.sum(axis=1)).ravel(), 1)
     free = np.arange(len(points)) >= fixed
     columns = np.ascontiguousarray(faces.T)

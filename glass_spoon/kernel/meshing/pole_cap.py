@@ -15,8 +15,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-import scipy.sparse as sparse
-from scipy.sparse.linalg import spsolve
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints, frozen
 
@@ -188,10 +187,10 @@ def _place(faces: Ints, fixed: Ints, rim: Floats) -> DiscMesh:
     places[fixed] = rim
     stiff = np.ones(len(pairs))
     for _ in range(EVENING_ROUNDS + 1):
-        weights = sparse.coo_array((np.tile(stiff, 2), (rows, columns)), shape=(total, total)).tocsr()
-        system = (sparse.diags_array(np.asarray(weights.sum(axis=1)).ravel()) - weights).tocsr()[free]
+        weights = scipy.sparse.coo_array((np.tile(stiff, 2), (rows, columns)), shape=(total, total)).tocsr()
+        system = (scipy.sparse.diags_array(np.asarray(weights.sum(axis=1)).ravel()) - weights).tocsr()[free]
         if len(free):
-            places[free] = spsolve(system[:, free].tocsc(), -(system[:, fixed] @ rim)).reshape(-1, 2)
+            places[free] = scipy.sparse.linalg.spsolve(system[:, free].tocsc(), -(system[:, fixed] @ rim)).reshape(-1, 2)
         size = np.hypot(*(places[pairs[:, 0]] - places[pairs[:, 1]]).T)
         stiff *= np.sqrt(size / size.mean())
     return DiscMesh(frozen(places), faces)

@@ -7,7 +7,7 @@ constructing restricted Delaunay triangulations, 1997.
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import Delaunay, QhullError, cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints
 from glass_spoon.kernel.errors import KernelError
@@ -28,7 +28,7 @@ GROWTH = 0.35
 def triangulate_plane(rim: Floats, edges: Ints) -> tuple[Floats, Ints]:
     """Return points, the rim's first, and counter-clockwise triangles (t, 3) inside the rim, all rim edges among theirs."""
     spacing = _rim_spacing(rim, edges)
-    tree = cKDTree(rim)
+    tree = scipy.spatial.cKDTree(rim)
     guards = _guards(rim, edges, tree)
     points = rim
     for _ in range(ROUNDS):
@@ -51,7 +51,7 @@ def _rim_spacing(rim: Floats, edges: Ints) -> Floats:
     return total / 2
 
 
-def _guards(rim: Floats, edges: Ints, tree: cKDTree) -> Floats:
+def _guards(rim: Floats, edges: Ints, tree: scipy.spatial.cKDTree) -> Floats:
     """Return points (n, 2) just outside the middles of rim edges.
 
     With them, rim vertices on one straight line lie inside the triangulation, where no flat triangle spans them.
@@ -67,8 +67,8 @@ def _guards(rim: Floats, edges: Ints, tree: cKDTree) -> Floats:
 def _delaunay(points: Floats) -> Ints:
     """Return counter-clockwise Delaunay triangles (t, 3)."""
     try:
-        triangles = Delaunay(points).simplices.astype(np.int64)
-    except QhullError as error:
+        triangles = scipy.spatial.Delaunay(points).simplices.astype(np.int64)
+    except scipy.spatial.QhullError as error:
         raise KernelError("The outline has no area to fill. Draw it wider.") from error
     back = _twice_area(points, triangles) < 0
     triangles[back] = triangles[back][:, ::-1]
@@ -99,7 +99,9 @@ def contains(rim: Floats, edges: Ints, places: Floats) -> Bools:
     return result
 
 
-def _wanted(points: Floats, triangles: Ints, tree: cKDTree, spacing: Floats, rim: Floats, edges: Ints) -> Floats:
+def _wanted(
+    points: Floats, triangles: Ints, tree: scipy.spatial.cKDTree, spacing: Floats, rim: Floats, edges: Ints
+) -> Floats:
     """Return new points (n, 2): middles of circles that are too large for where they lie, none too near to another."""
     if not len(triangles):
         return np.zeros((0, 2))
@@ -113,11 +115,11 @@ def _wanted(points: Floats, triangles: Ints, tree: cKDTree, spacing: Floats, rim
     order = order[ratio[order] > LARGEST]
     if not len(order):
         return np.zeros((0, 2))
-    own = cKDTree(points).query(middle[order])[0]
+    own = scipy.spatial.cKDTree(points).query(middle[order])[0]
     order = order[own > NEAREST * size[order]]
     chosen: list[int] = []
     taken = np.zeros(len(middle), dtype=bool)
-    among = cKDTree(middle[order]) if len(order) else None
+    among = scipy.spatial.cKDTree(middle[order]) if len(order) else None
     # Greedy by size: each chosen point rules out those nearer than its own distance, so this is one after another.
     for place, k in enumerate(order):
         if not taken[place]:

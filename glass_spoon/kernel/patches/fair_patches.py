@@ -14,7 +14,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.linalg import LinAlgError, cho_factor, cho_solve
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints, cross, lengths
 from glass_spoon.kernel.errors import KernelError
@@ -353,8 +353,12 @@ class _Solver:
 def _least(system: Floats, right: Floats) -> Floats:
     """Return the least of a quadratic form; one that is not quite positive by rounding is solved as any other."""
     try:
-        return np.asarray(cho_solve(cho_factor(system, overwrite_a=False, check_finite=False), right, check_finite=False))
-    except LinAlgError:
+        return np.asarray(
+            scipy.linalg.cho_solve(
+                scipy.linalg.cho_factor(system, overwrite_a=False, check_finite=False), right, check_finite=False
+            )
+        )
+    except scipy.linalg.LinAlgError:
         return np.asarray(np.linalg.lstsq(system, right, rcond=None)[0])
 
 

@@ -10,8 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.sparse as sparse
-from scipy.sparse.linalg import spsolve
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.curves.evaluate.basis import basis_matrix, sparse_basis
@@ -122,17 +121,17 @@ def _least(
     grams_u, grams_v = _grams(spans[0]), _grams(spans[1])
     ratio = float(size[0] / size[1])
     energy = (
-        sparse.kron(grams_u[2], grams_v[0]) / ratio**2
-        + 2 * sparse.kron(grams_u[1], grams_v[1])
-        + sparse.kron(grams_u[0], grams_v[2]) * ratio**2
+        scipy.sparse.kron(grams_u[2], grams_v[0]) / ratio**2
+        + 2 * scipy.sparse.kron(grams_u[1], grams_v[1])
+        + scipy.sparse.kron(grams_u[0], grams_v[2]) * ratio**2
     )
     system = (matrix.T @ matrix) / len(points) + calm * energy
     right = matrix.T @ points / len(points)
-    net = spsolve(sparse.csc_array(system), right)
+    net = scipy.sparse.linalg.spsolve(scipy.sparse.csc_array(system), right)
     return np.asarray(net).reshape(*counts, 3), knots
 
 
-def _rows_of_products(first: sparse.csr_array, second: sparse.csr_array) -> sparse.csr_array:
+def _rows_of_products(first: scipy.sparse.csr_array, second: scipy.sparse.csr_array) -> scipy.sparse.csr_array:
     """Return the products of all entries of two matrices row by row (the Khatri-Rao product), each with as many a row."""
     count, per = first.shape[0], DEGREE + 1
     a, b = (one.data.reshape(count, per) for one in (first, second))
@@ -140,10 +139,10 @@ def _rows_of_products(first: sparse.csr_array, second: sparse.csr_array) -> spar
     data = (a[:, :, None] * b[:, None, :]).reshape(-1)
     columns = (at_a[:, :, None] * second.shape[1] + at_b[:, None, :]).reshape(-1)
     offsets = np.arange(count + 1) * per * per
-    return sparse.csr_array((data, columns, offsets), shape=(count, first.shape[1] * second.shape[1]))
+    return scipy.sparse.csr_array((data, columns, offsets), shape=(count, first.shape[1] * second.shape[1]))
 
 
-def _grams(spans: int) -> list[sparse.csr_array]:
+def _grams(spans: int) -> list[scipy.sparse.csr_array]:
     """Return the matrices of the integrals of products of the splines, of their slopes and of their second derivatives."""
     knots = _knots(spans)
     nodes, weights = np.polynomial.legendre.leggauss(DEGREE + 1)
@@ -153,7 +152,7 @@ def _grams(spans: int) -> list[sparse.csr_array]:
     found = []
     for order in range(3):
         values = basis_matrix(knots, DEGREE, at, order)
-        found.append(sparse.csr_array((values * share[:, None]).T @ values))
+        found.append(scipy.sparse.csr_array((values * share[:, None]).T @ values))
     return found
 
 

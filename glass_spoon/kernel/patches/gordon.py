@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import BSpline, CubicSpline, PchipInterpolator, make_interp_spline
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, cross, lengths
 from glass_spoon.kernel.curves.alter.align_sections import merged_knots
@@ -76,7 +76,7 @@ class _Run:
 
     arc: ArcLength
     start: float
-    along: BSpline | PchipInterpolator | CubicSpline | None
+    along: scipy.interpolate.BSpline | scipy.interpolate.PchipInterpolator | scipy.interpolate.CubicSpline | None
     low: float
     high: float
 
@@ -176,19 +176,21 @@ def _run_anew(family: Family, arcs: list[ArcLength], places: Floats, size: float
     return _Rows(DEGREE, found.knots, found.control, shares, runs, family.ring, over)
 
 
-def _smooth_way(shares: Floats, totals: Floats, *, ring: bool) -> CubicSpline | PchipInterpolator:
+def _smooth_way(
+    shares: Floats, totals: Floats, *, ring: bool
+) -> scipy.interpolate.CubicSpline | scipy.interpolate.PchipInterpolator:
     """Return a rising function of shares through totals (mm): a cubic with a smooth bend where that rises all the way."""
     if len(shares) < 3 and not ring:
-        return PchipInterpolator(shares, totals)
+        return scipy.interpolate.PchipInterpolator(shares, totals)
     if ring:
         ahead = np.append((totals - shares * totals[-1])[:-1], 0.0)
-        way = CubicSpline(shares, ahead, bc_type="periodic")
-        way = CubicSpline.construct_fast(way.c + _straight(totals[-1], shares), shares)
+        way = scipy.interpolate.CubicSpline(shares, ahead, bc_type="periodic")
+        way = scipy.interpolate.CubicSpline.construct_fast(way.c + _straight(totals[-1], shares), shares)
     else:
-        way = CubicSpline(shares, totals, bc_type="natural")
+        way = scipy.interpolate.CubicSpline(shares, totals, bc_type="natural")
     if (way(np.linspace(0, 1, 40 * len(shares)), 1) > SLOWEST * (np.diff(totals) / np.diff(shares)).min()).all():
         return way
-    return PchipInterpolator(shares, totals)
+    return scipy.interpolate.PchipInterpolator(shares, totals)
 
 
 def _straight(rise: float, shares: Floats) -> Floats:
@@ -224,7 +226,7 @@ def _spread(shares: Floats, moves: Floats, samples: Floats) -> Floats:
     """Return moves (curves, crossings, 3) spread smoothly along shares: (curves, samples, 3)."""
     if not np.abs(moves).max(initial=0.0):
         return np.zeros((len(moves), len(samples), 3))
-    return np.asarray(np.moveaxis(PchipInterpolator(shares, np.moveaxis(moves, 1, 0))(samples), 0, 1))
+    return np.asarray(np.moveaxis(scipy.interpolate.PchipInterpolator(shares, np.moveaxis(moves, 1, 0))(samples), 0, 1))
 
 
 def _corrected(grid: CurveGrid, first: _Rows, second: _Rows) -> Floats:
@@ -262,14 +264,14 @@ def _sum(first: _Rows, second: _Rows, places: Floats) -> NurbsSurface:
     return NurbsSurface((p, q), (u, v), net, np.ones(net.shape[:2]))
 
 
-def _through(shares: Floats, *, ring: bool) -> BSpline:
+def _through(shares: Floats, *, ring: bool) -> scipy.interpolate.BSpline:
     """Return the spline through unit values at shares, its coefficients (n, values): cubic, lower where they are few."""
     values = np.eye(len(shares))
     if not ring:
-        return make_interp_spline(shares, values, k=min(3, len(shares) - 1))
+        return scipy.interpolate.make_interp_spline(shares, values, k=min(3, len(shares) - 1))
     values[-1] = values[0]
-    slope = CubicSpline(shares, values, bc_type="periodic")(0.0, 1)
-    return make_interp_spline(shares, values, k=3, bc_type=([(1, slope)], [(1, slope)]))  # type: ignore[arg-type]
+    slope = scipy.interpolate.CubicSpline(shares, values, bc_type="periodic")(0.0, 1)
+    return scipy.interpolate.make_interp_spline(shares, values, k=3, bc_type=([(1, slope)], [(1, slope)]))  # type: ignore[arg-type]
 
 
 def _snapped(inner: Floats, stops: Floats) -> Floats:

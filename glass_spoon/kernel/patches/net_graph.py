@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import combinations, pairwise
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import trim_curve
@@ -99,7 +99,7 @@ def meet_curves(curves: list[NurbsCurve], tolerance: float) -> tuple[Floats, lis
         for number, there in zip((b, a), ends, strict=True):
             found += [(number, param) for param in there]
     places = np.array([curve_points(curves[number], np.array([param]))[0] for number, param in found])
-    pairs = cKDTree(places).query_pairs(tolerance, output_type="ndarray")
+    pairs = scipy.spatial.cKDTree(places).query_pairs(tolerance, output_type="ndarray")
     group = joined_groups(pairs[:, 0], pairs[:, 1], len(found))
     count = int(group.max()) + 1
     meetings = np.stack([np.bincount(group, column, count) for column in places.T], axis=1) / np.bincount(group)[:, None]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial.distance import cdist
+import scipy
 
 from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
 from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
@@ -56,4 +56,4 @@ def make_chain(curve: NurbsCurve, length: float, width: float, wire: float) -> C
     )
     own = [curve_points(one, np.linspace(*one.domain, PLACES)) for one in links]
     pairs = list(zip(own, own[1:] + (own[:1] if closed else []), strict=False))
-    return Chain(links, min(float(cdist(a, b).min()) for a, b in pairs))
+    return Chain(links, min(float(scipy.spatial.distance.cdist(a, b).min()) for a, b in pairs))

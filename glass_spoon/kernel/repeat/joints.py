@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.errors import InvalidInput
@@ -59,7 +59,7 @@ def _mutual(places: Floats, owner: Ints, distance: float) -> tuple[Ints, Ints]:
     """Return pairs of places (n, 3) of two owners within `distance` mm, each the other's nearest of its owner."""
     if len(places) < 2:
         return np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64)
-    pairs = cKDTree(places).query_pairs(_reached(places, distance), output_type="ndarray").astype(np.int64)
+    pairs = scipy.spatial.cKDTree(places).query_pairs(_reached(places, distance), output_type="ndarray").astype(np.int64)
     pairs = pairs[owner[pairs[:, 0]] != owner[pairs[:, 1]]]
     away = lengths(places[pairs[:, 0]] - places[pairs[:, 1]])
     both = np.concatenate((pairs, pairs[:, ::-1]))
@@ -85,7 +85,7 @@ def _missed(mesh: Mesh, rim: Ints, owner: Ints, left: Ints) -> tuple[Ints, float
     ends = mesh.positions[mesh.topology.edges.ends[mesh.topology.boundary_edges]]
     reach = BESIDE * float(np.median(lengths(ends[:, 1] - ends[:, 0])))
     places = mesh.positions[rim]
-    pairs = cKDTree(places).query_pairs(reach, output_type="ndarray").astype(np.int64)
+    pairs = scipy.spatial.cKDTree(places).query_pairs(reach, output_type="ndarray").astype(np.int64)
     pairs = pairs[owner[pairs[:, 0]] != owner[pairs[:, 1]]]
     is_left = np.zeros(len(rim), dtype=bool)
     is_left[left] = True

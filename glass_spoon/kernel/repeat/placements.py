@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import scipy
 from numpy.typing import ArrayLike
-from scipy.spatial.transform import Rotation
 
 from glass_spoon.kernel.arrays import Floats, Ints, frozen, lengths
 from glass_spoon.kernel.curves.alter.place_curve import Placement, unit_direction
@@ -88,7 +88,7 @@ class Placements:
         turned = self.matrices / sizes[:, None, :]
         if np.abs(turned.swapaxes(1, 2) @ turned - np.eye(3)).max(initial=0.0) > 1e-6:
             return None
-        return self.offsets, Rotation.from_matrix(turned).as_quat(), sizes
+        return self.offsets, scipy.spatial.transform.Rotation.from_matrix(turned).as_quat(), sizes
 
     def _keeps(self, squares: Floats) -> bool:
         """Say whether every matrix is a turn or a mirror times a size, whose squares are given (n,)."""

@@ -13,7 +13,7 @@ from functools import cached_property
 from threading import Lock
 
 import numpy as np
-import scipy.sparse as sparse
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints
 from glass_spoon.kernel.errors import InvalidInput
@@ -35,8 +35,8 @@ class Level:
     """
 
     topology: Topology
-    faces: sparse.csr_array
-    rest: sparse.csr_array
+    faces: scipy.sparse.csr_array
+    rest: scipy.sparse.csr_array
     sharpness: Floats
 
     def apply(self, positions: Floats) -> Floats:
@@ -60,11 +60,11 @@ class LevelPoints:
         return self.level.apply(values.reshape(len(values), -1)).reshape(-1, *values.shape[1:])
 
     @cached_property
-    def matrix(self) -> sparse.csr_array:
+    def matrix(self) -> scipy.sparse.csr_array:
         """Weights (n + f + e, n)."""
         old = self.level.faces.shape[1]
-        moved = self.level.rest @ sparse.vstack((sparse.eye_array(old), self.level.faces), format="csr")
-        return sparse.csr_array(sparse.vstack((moved[:old], self.level.faces, moved[old:]), format="csr"))
+        moved = self.level.rest @ scipy.sparse.vstack((scipy.sparse.eye_array(old), self.level.faces), format="csr")
+        return scipy.sparse.csr_array(scipy.sparse.vstack((moved[:old], self.level.faces, moved[old:]), format="csr"))
 
     @cached_property
     def first(self) -> Ints:
@@ -129,14 +129,14 @@ def split_plain(mesh: Mesh, levels: int) -> Mesh:
     return mesh
 
 
-def _plain_matrix(topology: Topology) -> sparse.csr_array:
+def _plain_matrix(topology: Topology) -> scipy.sparse.csr_array:
     """Return the weights (n + f + e, n) of points kept, then the means of faces, then the middles of edges."""
     ends, count = topology.edges.ends, len(topology.edges.ends)
-    middles = sparse.csr_array(
+    middles = scipy.sparse.csr_array(
         (np.full(2 * count, 0.5), ends.ravel(), 2 * np.arange(count + 1)), shape=(count, topology.point_count)
     )
-    return sparse.csr_array(
-        sparse.vstack((sparse.eye_array(topology.point_count), _face_matrix(topology), middles), format="csr")
+    return scipy.sparse.csr_array(
+        scipy.sparse.vstack((scipy.sparse.eye_array(topology.point_count), _face_matrix(topology), middles), format="csr")
     )
 
 
@@ -174,24 +174,24 @@ def make_level(topology: Topology, sharpness: Floats, *, hold_corners: bool) -> 
     )
 
 
-def _face_matrix(topology: Topology) -> sparse.csr_array:
+def _face_matrix(topology: Topology) -> scipy.sparse.csr_array:
     """Return the means of the corners of each face."""
     weights = 1.0 / topology.face_sides[topology.face_of_corner]
     shape = (topology.face_count, topology.point_count)
-    return sparse.csr_array((weights, topology.face_corners, topology.face_offsets), shape=shape)
+    return scipy.sparse.csr_array((weights, topology.face_corners, topology.face_offsets), shape=shape)
 
 
-def _rest_matrix(topology: Topology, sharp: Floats, *, hold_corners: bool) -> sparse.csr_array:
+def _rest_matrix(topology: Topology, sharp: Floats, *, hold_corners: bool) -> scipy.sparse.csr_array:
     """Return the rows of the old vertices, then those of the edges, over old points and face points."""
     rows, columns, values = zip(*_vertex_entries(topology, sharp, hold_corners=hold_corners), strict=True)
     count, width = topology.point_count, topology.point_count + topology.face_count
-    vertices = sparse.coo_array(
+    vertices = scipy.sparse.coo_array(
         (np.concatenate(values), (np.concatenate(rows), np.concatenate(columns))), shape=(count, width)
     ).tocsr()
-    return sparse.vstack((vertices, _edge_matrix(topology, sharp)), format="csr")
+    return scipy.sparse.vstack((vertices, _edge_matrix(topology, sharp)), format="csr")
 
 
-def _edge_matrix(topology: Topology, sharp: Floats) -> sparse.csr_array:
+def _edge_matrix(topology: Topology, sharp: Floats) -> scipy.sparse.csr_array:
     """Return the edge points: a quarter of ends and faces, or the middle, or a blend by sharpness below one."""
     crease = np.minimum(sharp, 1.0)
     count = len(sharp)
@@ -202,7 +202,7 @@ def _edge_matrix(topology: Topology, sharp: Floats) -> sparse.csr_array:
     values[:, :2] = (0.25 + 0.25 * crease)[:, None]
     values[:, 2:] = (0.25 - 0.25 * crease)[:, None]
     shape = (count, topology.point_count + topology.face_count)
-    return sparse.csr_array((values.ravel(), columns.ravel(), np.arange(count + 1) * 4), shape=shape)
+    return scipy.sparse.csr_array((values.ravel(), columns.ravel(), np.arange(count + 1) * 4), shape=shape)
 
 
 def _vertex_entries(topology: Topology, sharp: Floats, *, hold_corners: bool) -> list[tuple[np.ndarray, ...]]:

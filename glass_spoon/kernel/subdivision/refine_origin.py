@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-import scipy.sparse as sparse
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints
 from glass_spoon.kernel.meshes.origin import Origin, Sources
@@ -42,20 +42,20 @@ class RefinedCorners:
         return np.tile([False, True, True, True], len(self.topology.face_corners))
 
     @cached_property
-    def matrix(self) -> sparse.csr_array:
+    def matrix(self) -> scipy.sparse.csr_array:
         """Weights (4 h, h)."""
         topology, count = self.topology, len(self.topology.face_corners)
-        own = sparse.eye_array(count, format="csr")
-        ahead = sparse.csr_array((np.ones(count), (np.arange(count), topology.next_corner)), shape=(count, count))
-        back = sparse.csr_array((np.ones(count), (np.arange(count), topology.previous_corner)), shape=(count, count))
-        in_face = sparse.csr_array(
+        own = scipy.sparse.eye_array(count, format="csr")
+        ahead = scipy.sparse.csr_array((np.ones(count), (np.arange(count), topology.next_corner)), shape=(count, count))
+        back = scipy.sparse.csr_array((np.ones(count), (np.arange(count), topology.previous_corner)), shape=(count, count))
+        in_face = scipy.sparse.csr_array(
             (1 / topology.face_sides[topology.face_of_corner], (topology.face_of_corner, np.arange(count))),
             shape=(topology.face_count, count),
         )
         middle = in_face[topology.face_of_corner]
-        stacked = sparse.vstack((own, (own + ahead) / 2, middle, (own + back) / 2), format="csr")
+        stacked = scipy.sparse.vstack((own, (own + ahead) / 2, middle, (own + back) / 2), format="csr")
         order = np.arange(4 * count).reshape(4, count).T.ravel()
-        return sparse.csr_array(stacked[order])
+        return scipy.sparse.csr_array(stacked[order])
 
 
 def refine_origin(topology: Topology, points: Sources) -> Origin:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.surfaces.alter.project_curve import run_rays
@@ -95,7 +95,7 @@ class _Seen:
     normal: Floats
     axes: Floats
     origin: Floats
-    tree: cKDTree
+    tree: scipy.spatial.cKDTree
     places: Floats
     wraps: bool = False
 
@@ -126,7 +126,12 @@ class _Seen:
         )
         points = grid.points.reshape(-1, 3)
         return cls(
-            face, normal, axes, points[inside].mean(axis=0), cKDTree((points - points[inside].mean(axis=0)) @ axes.T), places
+            face,
+            normal,
+            axes,
+            points[inside].mean(axis=0),
+            scipy.spatial.cKDTree((points - points[inside].mean(axis=0)) @ axes.T),
+            places,
         )
 
     def flat(self, params: Floats) -> Floats:

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise, product
 
 import numpy as np
-from scipy.interpolate import BSpline, make_interp_spline, make_lsq_spline
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import join_curves, rescale_domain
@@ -145,7 +145,7 @@ def _speed(side: Parallel, params: Floats, axis: int) -> float:
     return max(float(lengths(side.at(params)[1 + axis]).mean()), 1e-12)
 
 
-def _guide(way: Way) -> BSpline:
+def _guide(way: Way) -> scipy.interpolate.BSpline:
     """Return a smooth spline of places and params (7,) over 0 to 1 that runs near a way and through its ends."""
     values = np.column_stack((way.places, way.params))
     steps = lengths(np.diff(way.places, axis=0))
@@ -157,13 +157,13 @@ def _guide(way: Way) -> BSpline:
         values = np.concatenate((values[-more - 1 : -1], values, values[1 : more + 1]))
     degree = min(DEGREE, len(values) - 1)
     if len(values) <= DEGREE + NODES:
-        spline = make_interp_spline(shares, values, k=min(degree, 3))
+        spline = scipy.interpolate.make_interp_spline(shares, values, k=min(degree, 3))
     else:
         inner = shares[NODES:-NODES:NODES]
         knots = np.concatenate((np.full(degree + 1, shares[0]), inner, np.full(degree + 1, shares[-1])))
-        spline = make_lsq_spline(shares, values, knots, k=degree)
+        spline = scipy.interpolate.make_lsq_spline(shares, values, knots, k=degree)
     ends = np.stack([np.concatenate((way.places[row], way.params[row])) for row in (0, -1)]) - spline([0.0, 1.0])
-    line = BSpline(
+    line = scipy.interpolate.BSpline(
         np.array([shares[0], shares[0], shares[-1], shares[-1]]),
         np.stack([ends[0] + (ends[1] - ends[0]) * s for s in (shares[0], shares[-1])]),
         1,
@@ -171,7 +171,7 @@ def _guide(way: Way) -> BSpline:
     return _sum(spline, line)
 
 
-def _sum(spline: BSpline, line: BSpline) -> BSpline:
+def _sum(spline: scipy.interpolate.BSpline, line: scipy.interpolate.BSpline) -> scipy.interpolate.BSpline:
     """Return the sum of a spline and a straight line."""
     greville = np.array([spline.t[k + 1 : k + 1 + spline.k].mean() for k in range(len(spline.c))])
-    return BSpline(spline.t, spline.c + line(greville), spline.k)
+    return scipy.interpolate.BSpline(spline.t, spline.c + line(greville), spline.k)

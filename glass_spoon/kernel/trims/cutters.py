@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import make_interp_spline
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import reverse_curve, split_curve
@@ -159,7 +159,7 @@ def _ruled(both: Places, tolerance: float) -> NurbsSurface:
     knots = middle.curve.knots
     count = len(middle.curve.control_points)
     shares = np.array([knots[k + 1 : k + 1 + middle.curve.degree].mean() for k in range(count)])
-    spline = make_interp_spline(shares, both(shares), k=middle.curve.degree, t=knots)
+    spline = scipy.interpolate.make_interp_spline(shares, both(shares), k=middle.curve.degree, t=knots)
     control = np.asarray(spline.c)
     points = np.stack((control[:, :3], control[:, 3:]), axis=1)
     return NurbsSurface((middle.curve.degree, 1), (knots, np.array([0.0, 0.0, 1.0, 1.0])), points, np.ones(points.shape[:2]))

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats
 from glass_spoon.kernel.curves.alter.edit_knots import reverse_curve
@@ -67,7 +67,7 @@ class Face:
         if not len(inside):  # a sliver: the middle between two sides, seen along a line across it
             inside = self._across(low, high)
         rim = np.concatenate(self.outlines)
-        away = np.asarray(cKDTree(rim / (high - low)).query(inside / (high - low))[0])
+        away = np.asarray(scipy.spatial.cKDTree(rim / (high - low)).query(inside / (high - low))[0])
         return np.asarray(inside[int(away.argmax())])
 
     def _across(self, low: Floats, high: Floats) -> Floats:

@@ -12,7 +12,7 @@ from __future__ import annotations
 from itertools import pairwise
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints
 from glass_spoon.kernel.errors import KernelError
@@ -91,12 +91,12 @@ def _core(loops: list[Floats], step: float) -> tuple[Floats, Ints] | None:
     flat = corners.reshape(-1, 2)
     times = np.sum([crossings(loop, flat) for loop in loops], axis=0)
     inside: Bools = np.asarray(times % 2 == 1)
-    inside = np.asarray(inside & (cKDTree(fine).query(flat)[0] > MARGIN * step))
+    inside = np.asarray(inside & (scipy.spatial.cKDTree(fine).query(flat)[0] > MARGIN * step))
     held = inside.reshape(corners.shape[:2])
     blocks: Bools = held[:-1, :-1] & held[1:, :-1] & held[:-1, 1:] & held[1:, 1:]
     # A hole may lie wholly within a block.
     middles = (corners[:-1, :-1] + corners[1:, 1:]) / 2
-    clear = np.asarray(cKDTree(fine).query(middles.reshape(-1, 2))[0]) > MARGIN * step
+    clear = np.asarray(scipy.spatial.cKDTree(fine).query(middles.reshape(-1, 2))[0]) > MARGIN * step
     blocks &= clear.reshape(blocks.shape)
     blocks = _sound(blocks)
     if not blocks.any():

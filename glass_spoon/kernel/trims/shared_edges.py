@@ -7,7 +7,7 @@ from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import trim_curve
@@ -211,7 +211,7 @@ def _speeds(face: Face, curve: NurbsCurve, params: Floats) -> Floats:
 
 def _merged(places: Floats, tolerance: float) -> tuple[Floats, Ints]:
     """Return places with those within a tolerance made one, and the number of each."""
-    pairs = cKDTree(places).query_pairs(tolerance, output_type="ndarray")
+    pairs = scipy.spatial.cKDTree(places).query_pairs(tolerance, output_type="ndarray")
     number = joined_groups(pairs[:, 0], pairs[:, 1], len(places))
     count = int(number.max()) + 1
     sums = np.stack([np.bincount(number, column, count) for column in places.T], axis=1)
@@ -221,7 +221,7 @@ def _merged(places: Floats, tolerance: float) -> tuple[Floats, Ints]:
 def _parted(face: Face, use: Use, vertices: Floats, tolerance: float) -> list[Use]:
     """Return the pieces of a use between the vertices that lie on it."""
     step = float(np.diff(use.totals).max())
-    tree = cKDTree(use.places)
+    tree = scipy.spatial.cKDTree(use.places)
     away, near = (np.asarray(part) for part in tree.query(vertices, distance_upper_bound=step + tolerance))
     stops = []
     for k in np.flatnonzero(np.isfinite(away)).tolist():

@@ -5,7 +5,7 @@ from __future__ import annotations
 from itertools import pairwise
 
 import numpy as np
-from scipy.interpolate import CubicSpline, make_interp_spline
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import (
@@ -244,11 +244,11 @@ def _through_even(section: NurbsCurve, stops: Floats, count: int) -> NurbsCurve:
         places, shares = curve_points(section, params), np.linspace(low, high, count + 1)
         if smooth_ring:
             places[-1] = places[0]
-            return from_polynomials(CubicSpline(shares, places, bc_type="periodic"))
+            return from_polynomials(scipy.interpolate.CubicSpline(shares, places, bc_type="periodic"))
         inside = np.array([low, high]) + np.array([1e-9, -1e-9]) * (high - low)
         slopes = curve_tangents(section, inside) * (end - start) / (high - low)
         ends = ([(1, slopes[0])], [(1, slopes[1])])
-        spline = make_interp_spline(shares, places, k=3, bc_type=ends)  # type: ignore[arg-type]  # lists of derivatives
+        spline = scipy.interpolate.make_interp_spline(shares, places, k=3, bc_type=ends)  # type: ignore[arg-type]  # lists of derivatives
         pieces.append(NurbsCurve(3, spline.t, np.asarray(spline.c), np.ones(len(spline.c))))
     return join_curves(pieces)
 

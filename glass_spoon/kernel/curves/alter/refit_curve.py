@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
-from scipy.linalg import cho_solve
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, directions, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import insert_knots, join_curves
@@ -334,7 +334,7 @@ def _solve_least(matrix: Floats, wanted: Floats) -> Floats:
     pivots = np.diagonal(factor)
     if pivots.min() <= LEAST_PIVOT * pivots.max():
         return np.asarray(np.linalg.lstsq(matrix, wanted, rcond=None)[0], dtype=np.float64)
-    result: Floats = cho_solve((factor, True), matrix.T @ wanted, check_finite=False)
+    result: Floats = scipy.linalg.cho_solve((factor, True), matrix.T @ wanted, check_finite=False)
     return result
 
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, lengths
 from glass_spoon.kernel.curves.evaluate.arc_length import ArcLength, measure_length
@@ -103,7 +103,7 @@ class _Way:
                 s, way = s[1:-1], way[1:-1]
                 s = np.concatenate((s - 1, s, s + 1))
                 way = np.concatenate((way - self.totals[-1], way, way + self.totals[-1]))
-            curve = PchipInterpolator(s, way)
+            curve = scipy.interpolate.PchipInterpolator(s, way)
             inside = (shares >= low) & (shares <= high)
             place[inside] = curve(shares[inside])
             rate = curve(shares[inside], 1)

@@ -6,7 +6,7 @@ Piegl, Tiller: The NURBS Book, 2nd edition, section 2.5, algorithms A2.1 to A2.3
 from __future__ import annotations
 
 import numpy as np
-import scipy.sparse as sparse
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints
 
@@ -81,10 +81,10 @@ def basis_matrix(knots: Floats, degree: int, params: Floats, order: int = 0) -> 
     return matrix
 
 
-def sparse_basis(knots: Floats, degree: int, params: Floats, order: int = 0) -> sparse.csr_array:
+def sparse_basis(knots: Floats, degree: int, params: Floats, order: int = 0) -> scipy.sparse.csr_array:
     """Return the matrix (n, control points) of the `order`-th derivatives of all basis functions as a sparse array."""
     spans = find_spans(knots, degree, params)
     values = basis_derivatives(knots, degree, params, order, spans)[order]
     columns = (spans[:, None] - degree + np.arange(degree + 1)).ravel()
     starts = np.arange(len(params) + 1) * (degree + 1)
-    return sparse.csr_array((values.ravel(), columns, starts), shape=(len(params), len(knots) - degree - 1))
+    return scipy.sparse.csr_array((values.ravel(), columns, starts), shape=(len(params), len(knots) - degree - 1))

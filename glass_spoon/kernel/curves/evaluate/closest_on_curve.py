@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial.distance import cdist
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.curves.evaluate.basis import find_spans
@@ -122,7 +122,7 @@ def _dips(curve: NurbsCurve, points: Floats) -> tuple[Ints, Floats]:
     middles = (params[:-1] + params[1:]) / 2
     owners, starts = [], []
     for begin in range(0, len(points), _BLOCK):
-        away = cdist(points[begin : begin + _BLOCK], samples)
+        away = scipy.spatial.distance.cdist(points[begin : begin + _BLOCK], samples)
         padded = np.pad(away, ((0, 0), (1, 1)), constant_values=np.inf)
         dip = (away <= padded[:, :-2]) & (away < padded[:, 2:])
         dip &= away <= away.min(axis=1)[:, None] + reach

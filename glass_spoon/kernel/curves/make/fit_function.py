@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import make_interp_spline
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
@@ -103,7 +103,7 @@ def fit_places(places: Places, count: int, tolerance: float, most: int = 20_000)
     """
     while count <= most:
         shares = np.linspace(0, 1, count + 1)
-        spline = make_interp_spline(shares, places(shares), k=5)
+        spline = scipy.interpolate.make_interp_spline(shares, places(shares), k=5)
         between = (shares[:-1, None] + np.diff(shares)[:, None] * CHECKS).ravel()
         off = float(lengths(spline(between) - places(between)).max())
         if off <= tolerance:

@@ -6,8 +6,8 @@ Each is a NURBS curve: straight runs and arcs of exactly the sizes asked for, sh
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import ArrayLike
-from scipy.optimize import root as root_of
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.alter.follow_length import chain_curves
@@ -209,7 +209,7 @@ def sharp_star_radii(tips: int, outer: float, inner: float, tip_radius: float, r
             ]
         )
 
-    found = root_of(corners, np.array([outer, inner]), tol=1e-13 * outer)
+    found = scipy.optimize.root(corners, np.array([outer, inner]), tol=1e-13 * outer)
     tip, root = (float(value) for value in found.x)
     if np.abs(found.fun).max() > 1e-9 * outer or not 0 < root < tip:
         raise InvalidInput("The star", f"wide enough for roundings of {tip_radius:g} and {root_radius:g} mm", "too narrow")

@@ -6,8 +6,8 @@ from itertools import pairwise
 from typing import Literal
 
 import numpy as np
+import scipy
 from numpy.typing import ArrayLike
-from scipy.interpolate import CubicSpline, PPoly, make_interp_spline
 
 from glass_spoon.kernel.arrays import Bools, Floats, checked_points, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import join_curves
@@ -76,7 +76,7 @@ def _run(points: Floats, spacing: Spacing, start: ArrayLike | None, end: ArrayLi
     """Return the cubic through one smooth run of points."""
     params = _params(points, spacing)
     ends = (_end_condition(start, params), _end_condition(end, params))
-    spline = make_interp_spline(params, points, k=3, bc_type=ends)  # type: ignore[arg-type]  # the stubs know no lists of derivatives
+    spline = scipy.interpolate.make_interp_spline(params, points, k=3, bc_type=ends)  # type: ignore[arg-type]  # the stubs know no lists of derivatives
     control = np.asarray(spline.c).copy()
     control[0], control[-1] = points[0], points[-1]
     return NurbsCurve(3, spline.t, control, np.ones(len(control)))
@@ -96,17 +96,17 @@ def _end_condition(tangent: ArrayLike | None, params: Floats) -> list[tuple[int,
 def _periodic(points: Floats, spacing: Spacing) -> NurbsCurve:
     """Return the closed cubic, C2 at its seam too, with clamped knots."""
     params = _params(points, spacing)
-    pieces = CubicSpline(params, points, bc_type="periodic")
+    pieces = scipy.interpolate.CubicSpline(params, points, bc_type="periodic")
     return from_polynomials(pieces)
 
 
-def from_polynomials(pieces: PPoly | CubicSpline) -> NurbsCurve:
+def from_polynomials(pieces: scipy.interpolate.PPoly | scipy.interpolate.CubicSpline) -> NurbsCurve:
     """Return the C2 cubic B-spline with clamped knots of a piecewise cubic (4, m, 3).
 
     The knots are simple, so the control points follow from the values at the breaks and the two end derivatives.
     """
     ends = ([(1, pieces(pieces.x[0], 1))], [(1, pieces(pieces.x[-1], 1))])
-    spline = make_interp_spline(pieces.x, pieces(pieces.x), k=3, bc_type=ends)  # type: ignore[arg-type]  # the stubs know no lists of derivatives
+    spline = scipy.interpolate.make_interp_spline(pieces.x, pieces(pieces.x), k=3, bc_type=ends)  # type: ignore[arg-type]  # the stubs know no lists of derivatives
     control = np.asarray(spline.c).copy()
     control[0] = control[-1] = pieces(pieces.x[0])
     return NurbsCurve(3, spline.t, control, np.ones(len(control)))

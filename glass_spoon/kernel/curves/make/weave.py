@@ -7,8 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
-from scipy.spatial.distance import cdist
+import scipy
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
@@ -64,7 +63,7 @@ def _cord(along: Floats, heights: Floats, at: float, *, axis: int, reach: float)
     values = np.concatenate(([0.0], heights, [0.0]))
     rows = np.zeros((len(places), 3))
     rows[:, axis], rows[:, 1 - axis], rows[:, 2] = places, at, values
-    slopes = PchipInterpolator(places, rows)(places, 1)
+    slopes = scipy.interpolate.PchipInterpolator(places, rows)(places, 1)
     third = (np.diff(places) / 3)[:, None]
     inner = np.stack((rows[:-1] + third * slopes[:-1], rows[1:] - third * slopes[1:]), axis=1).reshape(-1, 3)
     knots = np.concatenate((np.full(4, places[0]), np.repeat(places[1:-1], 2), np.full(4, places[-1])))
@@ -78,7 +77,7 @@ def _apart(first: list[NurbsCurve], second: list[NurbsCurve], step: float) -> fl
         np.concatenate([curve_points(cord, np.linspace(*cord.domain, PLACES * len(cord.breaks))) for cord in cords])
         for cords in (first, second)
     )
-    return min(float(cdist(one, other).min()), step)
+    return min(float(scipy.spatial.distance.cdist(one, other).min()), step)
 
 
 def braid(curve: NurbsCurve, strands: int, size: tuple[float, float], turn: float, tolerance: float) -> Woven:
@@ -112,5 +111,5 @@ def braid(curve: NurbsCurve, strands: int, size: tuple[float, float], turn: floa
     count = int(np.ceil(TURN_PLACES * max(turns, 1.0) * (strands - 1) / 2))
     made = [fit_places(strand(k / strands), count, tolerance).curve for k in range(strands)]
     own = [curve_points(one, np.linspace(*one.domain, min(4000, 8 * count))) for one in made]
-    apart = min(float(cdist(own[0], other).min()) for other in own[1:])
+    apart = min(float(scipy.spatial.distance.cdist(own[0], other).min()) for other in own[1:])
     return Woven(tuple(made), apart)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from bisect import bisect_left
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
@@ -86,7 +86,7 @@ def _overlapping(a: Floats, b: Floats, more: float) -> tuple[Ints, Ints]:
         boxes.append((np.minimum(points[:-1], points[1:]) - grow, np.maximum(points[:-1], points[1:]) + grow))
     (low_a, high_a), (low_b, high_b) = boxes
     reach = max(float((high_a - low_a).max()) / 2 + float((high_b - low_b).max()) / 2, 1e-300) * (1 + 1e-9)
-    trees = [cKDTree((low + high) / 2) for low, high in boxes]
+    trees = [scipy.spatial.cKDTree((low + high) / 2) for low, high in boxes]
     near = trees[0].sparse_distance_matrix(trees[1], reach, np.inf, output_type="coo_matrix")
     first, second = near.row.astype(np.int64), near.col.astype(np.int64)
     meet = ((low_a[first] <= high_b[second]) & (low_b[second] <= high_a[first])).all(axis=1)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, cross, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import join_curves
@@ -139,7 +139,7 @@ def _all_meetings(
     """Return where lines through points (n, 3) come to (n, NEAR, 3), and how far along (n, NEAR) mm, infinite for none."""
     us, vs, places = grid
     flat = np.eye(3) - np.outer(along, along)
-    _, near = cKDTree(places @ flat).query(points @ flat, k=NEAR)
+    _, near = scipy.spatial.cKDTree(places @ flat).query(points @ flat, k=NEAR)
     owner = np.repeat(np.arange(len(points)), NEAR)
     at, hit = run_rays(surface, us[near.ravel()], vs[near.ravel()], points[owner], along)
     reach = np.where(hit, np.einsum("ij,j->i", at - points[owner], along), np.inf)

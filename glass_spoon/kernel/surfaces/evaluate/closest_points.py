@@ -13,7 +13,7 @@ from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_derivatives
@@ -29,13 +29,13 @@ SETTLED = 1e-9
 KEPT = 48
 """Surfaces whose grids of places are kept: more than the sides of the bodies that one line joins."""
 
-Feet = tuple[Floats, Floats, Floats]
-"""u (n,), v (n,) and distance (n,) in mm."""
+Feet = tuple[Floats, Floats, Floats, Floats]
+"""u (n,), v (n,), distance (n,) and places (n, 3) in mm."""
 
 
 def closest_points(
     surface: NurbsSurface, points: Floats, start: tuple[Floats, Floats] | None = None, tolerance: float | None = None
-) -> Feet:
+) -> tuple[Floats, Floats, Floats]:
     """Return u (n,), v (n,) and the distance (n,) in mm of the closest surface points to points (n, 3).
 
     `start` gives near parameters u (n,), v (n,); without it the nearest of a fine grid is taken. Steps end when the foot
@@ -43,8 +43,12 @@ def closest_points(
     nearest minimum to the start: true unless another sheet of the surface passes closer. The NURBS Book, section 6.1
     (equations 6.4 to 6.7), steps damped, and without the second-order terms where those would lead to a maximum.
     """
+    return closest_feet(surface, points, start, SETTLED * surface.size if tolerance is None else tolerance)[:3]
+
+
+def closest_feet(surface: NurbsSurface, points: Floats, start: tuple[Floats, Floats] | None, tolerance: float) -> Feet:
+    """Return what `closest_points` does, and the places (n, 3) in mm on the surface."""
     parts = surface_parts(surface)
-    tolerance = SETTLED * surface.size if tolerance is None else tolerance
     u, v = start if start is not None else _Samples.of(surface).nearest(points, None)
     owner = _owners(surface, parts, u, v)
     feet = _search(surface, parts, points, (u, v, owner), tolerance)
@@ -64,7 +68,7 @@ def _ask_others(
     tolerance: float,
 ) -> None:
     """Search the parts that may come nearer than a foot, for all or for those that lie on a border; the nearest stays."""
-    u, v, distance = feet
+    u, v, distance, _ = feet
     asked = np.flatnonzero(distance > tolerance)
     if not everywhere:
         asked = asked[_at_border(parts, u[asked], v[asked], owner[asked])]
@@ -111,7 +115,7 @@ def _search(
     bounds = tuple(_Bounds.of(parts, start[2], axis) for axis in (0, 1))
     u, v = bounds[0].inside(start[0]), bounds[1].inside(start[1])
     active = np.arange(len(points))
-    distance = np.full(len(points), np.inf)
+    distance, places = np.full(len(points), np.inf), np.empty((len(points), 3))
     damping = np.full(len(points), 1e-9)
     step_u, step_v = np.zeros(len(points)), np.zeros(len(points))
     for _ in range(STEPS):
@@ -126,13 +130,14 @@ def _search(
         gain = distance[active] - size
         taken = active[better]
         u[taken], v[taken], distance[taken] = try_u[better], try_v[better], size[better]
+        places[taken] = values[0, 0][better]
         damping[active] = np.where(better, np.maximum(damping[active] * 0.1, 1e-9), damping[active] * 100 + 1e-3)
         new_u, new_v, moved = _solve_step((try_u, try_v), values, offset, damping[active], here)
         step_u[active] = np.where(better, new_u, step_u[active] / 4)
         step_v[active] = np.where(better, new_v, step_v[active] / 4)
         settled = better & ((moved <= tolerance) | ((gain >= 0) & (gain <= 1e-3 * tolerance)))
         active = active[~settled & (damping[active] < 1e6)]
-    return u, v, distance
+    return u, v, distance, places
 
 
 @dataclass(frozen=True, eq=False)
@@ -168,7 +173,7 @@ def _solve_step(
     offset: Floats,
     damping: Floats,
     bounds: tuple[_Bounds, _Bounds],
-) -> Feet:
+) -> tuple[Floats, Floats, Floats]:
     """Return the step in u and v (n,) and the length (n,) in mm that the foot would move.
 
     A step that leaves the border of a part slides along it.
@@ -199,7 +204,9 @@ class _Samples:
     us: Floats
     vs: Floats
     places: Floats
-    _trees: dict[tuple[float, float, float, float] | None, tuple[Floats, Floats, cKDTree]] = field(default_factory=dict)
+    _trees: dict[tuple[float, float, float, float] | None, tuple[Floats, Floats, scipy.spatial.cKDTree]] = field(
+        default_factory=dict
+    )
 
     @staticmethod
     @lru_cache(maxsize=KEPT)
@@ -214,7 +221,7 @@ class _Samples:
         _, index = tree.query(points)
         return us[index // len(vs)], vs[index % len(vs)]
 
-    def _tree(self, part: SurfacePart | None) -> tuple[Floats, Floats, cKDTree]:
+    def _tree(self, part: SurfacePart | None) -> tuple[Floats, Floats, scipy.spatial.cKDTree]:
         """Return the parameters (m,), (k,) of the places of one part or of all, and the tree of these."""
         key = None if part is None else (*part.u, *part.v)
         if key not in self._trees:
@@ -222,7 +229,7 @@ class _Samples:
             if part is not None:
                 rows, columns = _within(self.us, part.u), _within(self.vs, part.v)
             places = self.places[rows, columns].reshape(-1, 3)
-            self._trees[key] = (self.us[rows], self.vs[columns], cKDTree(places))
+            self._trees[key] = (self.us[rows], self.vs[columns], scipy.spatial.cKDTree(places))
         return self._trees[key]
 
 

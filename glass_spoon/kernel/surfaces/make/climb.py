@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
+import scipy
 from numpy.typing import ArrayLike
-from scipy.interpolate import make_interp_spline
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
@@ -43,7 +43,7 @@ def climb_curve(
         if angle < 0:
             turns = turns[::-1]
         values, slopes = _helices(foot, x_axis, y_axis, up, turns)
-        spline = make_interp_spline(turns, values, k=3, bc_type=([(1, slopes[0])], [(1, slopes[-1])]))  # type: ignore[arg-type]
+        spline = scipy.interpolate.make_interp_spline(turns, values, k=3, bc_type=([(1, slopes[0])], [(1, slopes[-1])]))  # type: ignore[arg-type]
         between = (turns[:-1, None] + np.diff(turns)[:, None] * CHECKS).ravel()
         off = float(lengths(spline(between) - _helices(foot, x_axis, y_axis, up, between)[0]).max())
         if off <= tolerance:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.make.fit_function import CHECKS
@@ -76,10 +76,10 @@ def through_grid(points: Floats, rings: tuple[bool, bool] = (False, False)) -> N
     return NurbsSurface((degrees[0], degrees[1]), (along_u.t, along_v.t), net, np.ones(net.shape[:2]))
 
 
-def _through(shares: Floats, rows: Floats, degree: int, *, ring: bool) -> BSpline:
+def _through(shares: Floats, rows: Floats, degree: int, *, ring: bool) -> scipy.interpolate.BSpline:
     """Return the spline through rows (n, ...); of a ring with the slope of the periodic cubic at both ends."""
     if not ring or degree < 3:
-        return make_interp_spline(shares, rows, k=degree)
+        return scipy.interpolate.make_interp_spline(shares, rows, k=degree)
     rows = np.concatenate((rows[:-1], rows[:1]))
-    slope = CubicSpline(shares, rows, bc_type="periodic")(shares[0], 1)
-    return make_interp_spline(shares, rows, k=3, bc_type=([(1, slope)], [(1, slope)]))  # type: ignore[arg-type]
+    slope = scipy.interpolate.CubicSpline(shares, rows, bc_type="periodic")(shares[0], 1)
+    return scipy.interpolate.make_interp_spline(shares, rows, k=3, bc_type=([(1, slope)], [(1, slope)]))  # type: ignore[arg-type]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator, make_interp_spline
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
 from glass_spoon.kernel.curves.evaluate.basis import basis_matrix
@@ -49,7 +49,7 @@ def follow_rails(
     while count * (len(stations) - 1) <= MOST_STATIONS:
         ends = stations[:-1, None] + np.diff(stations)[:, None] * np.arange(count) / count
         params = np.append(ends.ravel(), stations[-1])
-        spline = make_interp_spline(params, _moved(section, run, stations, found, params), k=3)
+        spline = scipy.interpolate.make_interp_spline(params, _moved(section, run, stations, found, params), k=3)
         between = (params[:-1] + params[1:]) / 2
         there = spline(between)
         true = _moved(section, run, stations, found, between)
@@ -114,7 +114,7 @@ def _between(stations: Floats, values: Floats, params: Floats) -> Floats:
     """Return values (n,) that run smoothly and without overshoot through those at the stations."""
     if len(stations) == 2:
         return np.interp(params, stations, values)
-    return np.asarray(PchipInterpolator(stations, values)(params))
+    return np.asarray(scipy.interpolate.PchipInterpolator(stations, values)(params))
 
 
 def _misses(section: NurbsCurve, run: SectionRun, stations: Floats, rail: _Rail, params: Floats) -> Floats:

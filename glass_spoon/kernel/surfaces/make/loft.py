@@ -7,7 +7,7 @@ from itertools import pairwise
 from typing import Literal
 
 import numpy as np
-from scipy.interpolate import BSpline, CubicSpline, make_interp_spline
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.curves.alter.align_sections import align_sections, make_compatible, make_smooth
@@ -159,20 +159,20 @@ def _through(rows: list[NurbsCurve], shape: LoftShape) -> SectionRun:
         spline = _periodic(params, nets)
     elif degree == 3:
         ends = tuple(_end_condition(rows, nets, params, end, shape) for end in (0, -1))
-        spline = make_interp_spline(params, nets, k=3, bc_type=ends)  # type: ignore[arg-type]  # the stubs know no lists of derivatives
+        spline = scipy.interpolate.make_interp_spline(params, nets, k=3, bc_type=ends)  # type: ignore[arg-type]  # the stubs know no lists of derivatives
     else:
-        spline = make_interp_spline(params, nets, k=degree)
+        spline = scipy.interpolate.make_interp_spline(params, nets, k=degree)
     net = np.moveaxis(np.asarray(spline.c), 0, 1)
     if net[..., 3].min() <= 0:
         raise KernelError("The weights of the sections differ too much to be blended. Refit the sections first.")
     return SectionRun(net, degree, np.asarray(spline.t))
 
 
-def _periodic(params: Floats, nets: Floats) -> BSpline:
+def _periodic(params: Floats, nets: Floats) -> scipy.interpolate.BSpline:
     """Return the closed cubic through rows as a spline with clamped knots."""
-    pieces = CubicSpline(params, nets, bc_type="periodic")
+    pieces = scipy.interpolate.CubicSpline(params, nets, bc_type="periodic")
     slope = pieces(params[0], 1)
-    return make_interp_spline(params, nets, k=3, bc_type=([(1, slope)], [(1, slope)]))  # type: ignore[arg-type]
+    return scipy.interpolate.make_interp_spline(params, nets, k=3, bc_type=([(1, slope)], [(1, slope)]))  # type: ignore[arg-type]
 
 
 def _params(nets: Floats, spacing: Spacing) -> Floats:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from math import pi
 
 import numpy as np
+import scipy
 from numpy.typing import ArrayLike
-from scipy.interpolate import BSpline, PPoly
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import reverse_curve
@@ -68,9 +68,9 @@ def _check_side(profile: NurbsCurve, place: Floats, unit: Floats, tolerance: flo
         raise InvalidInput("The profile", "away from the axis", "on the axis")
     if distance.min() >= -tolerance or lengths(across - distance[:, None] * side).max() > tolerance:
         return
-    spline = BSpline(profile.knots, distance * profile.weights, profile.degree)
+    spline = scipy.interpolate.BSpline(profile.knots, distance * profile.weights, profile.degree)
     low, high = profile.domain
-    roots = np.asarray(PPoly.from_spline(spline.tck).roots(extrapolate=False))
+    roots = np.asarray(scipy.interpolate.PPoly.from_spline(spline.tck).roots(extrapolate=False))
     stops = np.unique(np.concatenate(([low], roots[np.isfinite(roots)], profile.breaks, [high])))
     middle = spline((stops[:-1] + stops[1:]) / 2)
     behind = np.flatnonzero(middle < -tolerance)

@@ -17,7 +17,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
-from scipy.interpolate import make_interp_spline
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import trim_curve
@@ -278,7 +278,7 @@ def _fit_strips(
         place, moves = _rows(run, shape, (lows[:, None] + inside).ravel(), start)
         place, moves = (part.reshape(len(lows), count + 1, -1, 3).swapaxes(0, 1) for part in (place, moves))
         ends = ([(1, moves[0])], [(1, moves[-1])])
-        spline = make_interp_spline(inside, place, k=3, bc_type=ends)  # type: ignore[arg-type]  # lists of derivatives
+        spline = scipy.interpolate.make_interp_spline(inside, place, k=3, bc_type=ends)  # type: ignore[arg-type]  # lists of derivatives
         between = (inside[:-1, None] + np.diff(inside)[:, None] * CHECKS).ravel()
         true = _rows(run, shape, (lows[:, None] + between).ravel(), start)[0]
         true = true.reshape(len(lows), len(between), -1, 3).swapaxes(0, 1)

@@ -7,7 +7,7 @@ from functools import lru_cache
 from math import pi
 
 import numpy as np
-from scipy.interpolate import CubicSpline
+import scipy
 
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.curves.alter.place_curve import moving, place_curve
@@ -85,7 +85,7 @@ def _ring_fit(ring: Ring, count: int) -> tuple[NurbsCurve, float]:
     shares = np.linspace(0.0, 1.0, count + 1)
     places = curve_points(arc.curve, arc.to_params(shares * arc.length))
     places[-1] = places[0]
-    fit = from_polynomials(CubicSpline(shares, places, bc_type="periodic"))
+    fit = from_polynomials(scipy.interpolate.CubicSpline(shares, places, bc_type="periodic"))
     between = (np.arange(count)[:, None] + CHECKS).ravel() / count
     apart = curve_points(fit, between) - curve_points(arc.curve, arc.to_params(between * arc.length))
     return fit, float(lengths(apart).max())

@@ -7,7 +7,7 @@ from itertools import pairwise
 from typing import Literal
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator, make_interp_spline
+import scipy
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
 from glass_spoon.kernel.curves.alter.align_sections import align_sections, make_smooth
@@ -278,7 +278,7 @@ def _blended(sections: list[NurbsCurve], shape: SweepShape, shares: Floats) -> t
     if len(sections) == 2:
         mixed = nets[0][:, None] * (1 - at)[:, None] + nets[1][:, None] * at[:, None]
     else:
-        mixed = np.moveaxis(PchipInterpolator(np.arange(len(sections)), nets)(at), 0, 1)
+        mixed = np.moveaxis(scipy.interpolate.PchipInterpolator(np.arange(len(sections)), nets)(at), 0, 1)
     return mixed[..., :3] / mixed[..., 3:], mixed[..., 3]
 
 
@@ -299,7 +299,7 @@ def _run(
         if closed:
             rows[:, -1], slopes[:] = rows[:, 0], slopes.mean(axis=0)
         ends = ([(1, slopes[0])], [(1, slopes[1])])
-        spline = make_interp_spline(stations, np.moveaxis(rows, 1, 0), k=3, bc_type=ends)  # type: ignore[arg-type]  # the stubs know no lists of derivatives
+        spline = scipy.interpolate.make_interp_spline(stations, np.moveaxis(rows, 1, 0), k=3, bc_type=ends)  # type: ignore[arg-type]  # the stubs know no lists of derivatives
         between = (stations[:-1, None] + np.diff(stations)[:, None] * CHECKS).ravel()
         there = np.moveaxis(spline(between), 0, 1)
         true = _rows(sections, shape, frames, between, inside)

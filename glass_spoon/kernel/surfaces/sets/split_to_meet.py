@@ -11,8 +11,8 @@ from collections import Counter
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.lib.stride_tricks import sliding_window_view
-from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
@@ -222,7 +222,7 @@ def _boxes_near(places: Floats, reach: Floats) -> list[tuple[int, int]]:
     """Return ordered pairs of edges, places (n, k, 3), whose boxes come within the first one's reach (n,) mm."""
     low, high = places.min(axis=1), places.max(axis=1)
     middles, radii = (low + high) / 2, lengths(high - low) / 2
-    tree = cKDTree(middles)
+    tree = scipy.spatial.cKDTree(middles)
     found = []
     for first, near in enumerate(tree.query_ball_point(middles, radii + radii.max() + reach)):
         for second in near:

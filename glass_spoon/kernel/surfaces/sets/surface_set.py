@@ -7,7 +7,7 @@ from functools import cached_property
 from typing import Literal
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, first_least, lengths
 from glass_spoon.kernel.curves.alter.place_curve import Placement
@@ -265,7 +265,7 @@ def find_shared_edges(edges: EdgeTable, tolerance: float) -> list[SharedEdge]:
     if len(solid) < 2:
         return []
     middles = edges.places[solid, len(SHARES) // 2]
-    pairs = cKDTree(middles).query_pairs(tolerance, output_type="ndarray")
+    pairs = scipy.spatial.cKDTree(middles).query_pairs(tolerance, output_type="ndarray")
     first, second = solid[pairs[:, 0]], solid[pairs[:, 1]]
     gaps = np.array([_gaps(edges.places[first], edges.places[second, ::step]) for step in (1, -1)])
     found: list[SharedEdge] = []
