@@ -126,62 +126,79 @@ def best_matching(ends: Ints, weights: Floats, places: Floats) -> Ints:
     return np.unique(partner_edge[partner_edge >= 0])
 
 
+Came = dict[int, tuple[int, int]]
+"""Of each node that a search reached: the edge outside the pairs over which it came, and the node from where."""
+
+
 def _augment(ends: Ints, edges: Ints, partner_edge: Ints) -> None:
     """Pair free nodes over chains of edges that lie in turn outside and inside the pairs, shortest first (Berge 1957).
 
     A search from node to node for each node that patches left alone, few of them; odd rings are not shrunk, so that a chain
     through one may be missed.
     """
-    beside: dict[int, list[tuple[int, int]]] = {}
-    for edge in edges.tolist():
-        a, b = ends[edge].tolist()
-        beside.setdefault(a, []).append((edge, b))
-        beside.setdefault(b, []).append((edge, a))
-    for start in [node for node in beside if partner_edge[node] < 0]:
-        if partner_edge[start] < 0:
-            came, found = _chain_from(start, ends, beside, partner_edge)
-            _swap_along(found, came, ends, partner_edge)
+    nodes = np.unique(ends[edges])
+    free = nodes[partner_edge[nodes] < 0].tolist()
+    if not free:
+        return
+    graph = _Graph.of(ends, edges, partner_edge)
+    for start in free:
+        if graph.mate[start] < 0:
+            graph.swap_along(*graph.chain_from(start))
+    partner_edge[:] = graph.partner_edge
 
 
-Came = dict[int, tuple[int, int]]
-"""Of each node that a search reached: the edge outside the pairs over which it came, and the node from where."""
+@dataclass(frozen=True, eq=False)
+class _Graph:
+    """A graph as plain lists, which single steps read faster than arrays: where the edges of each node start, their numbers
+    and other ends, and of each node the edge to its partner and the partner, -1 for none.
+    """
 
+    starts: list[int]
+    edges: list[int]
+    others: list[int]
+    partner_edge: list[int]
+    mate: list[int]
 
-def _chain_from(start: int, ends: Ints, beside: dict[int, list[tuple[int, int]]], partner_edge: Ints) -> tuple[Came, int]:
-    """Search for the nearest free node over edges in turn outside and inside the pairs; return the way, and -1 for none."""
-    came: Came = {}
-    seen, waiting = {start}, [start]
-    while waiting:
-        following = []
-        for node in waiting:
-            for edge, other in beside[node]:
-                if other in seen or partner_edge[node] == edge:
-                    continue
-                seen.add(other)
-                came[other] = (edge, node)
-                if partner_edge[other] < 0:
-                    return came, other
-                mate = _other_end(ends, int(partner_edge[other]), other)
-                if mate not in seen:
-                    seen.add(mate)
-                    following.append(mate)
-        waiting = following
-    return came, -1
+    @classmethod
+    def of(cls, ends: Ints, edges: Ints, partner_edge: Ints) -> _Graph:
+        """Return the graph of some edges (k,) of ends (e, 2)."""
+        here, there = ends[edges].T.reshape(-1), ends[edges, ::-1].T.reshape(-1)
+        order = np.argsort(here, kind="stable")
+        starts = np.searchsorted(here[order], np.arange(len(partner_edge) + 1))
+        mate = np.where(partner_edge >= 0, ends[partner_edge].sum(axis=1) - np.arange(len(partner_edge)), -1)
+        rows = (starts, np.tile(edges, 2)[order], there[order], partner_edge, mate)
+        return cls(*(row.tolist() for row in rows))
 
+    def chain_from(self, start: int) -> tuple[Came, int]:
+        """Search for the nearest free node over edges in turn outside and inside the pairs; return the way, and -1 for none."""
+        starts, edges, others, partner_edge, mate = self.starts, self.edges, self.others, self.partner_edge, self.mate
+        came: Came = {}
+        seen, waiting = {start}, [start]
+        while waiting:
+            following = []
+            for node in waiting:
+                for at in range(starts[node], starts[node + 1]):
+                    other = others[at]
+                    if other in seen or partner_edge[node] == edges[at]:
+                        continue
+                    seen.add(other)
+                    came[other] = (edges[at], node)
+                    if mate[other] < 0:
+                        return came, other
+                    if mate[other] not in seen:
+                        seen.add(mate[other])
+                        following.append(mate[other])
+            waiting = following
+        return came, -1
 
-def _swap_along(found: int, came: Came, ends: Ints, partner_edge: Ints) -> None:
-    """Pair the nodes along a chain back to its start the other way; nothing for -1."""
-    while found >= 0:
-        edge, node = came[found]
-        before = int(partner_edge[node])
-        partner_edge[[found, node]] = edge
-        found = -1 if before < 0 else _other_end(ends, before, node)
-
-
-def _other_end(ends: Ints, edge: int, node: int) -> int:
-    """Return the node at the other end of an edge."""
-    a, b = ends[edge].tolist()
-    return int(b if a == node else a)
+    def swap_along(self, came: Came, found: int) -> None:
+        """Pair the nodes along a chain back to its start the other way; nothing for -1."""
+        while found >= 0:
+            edge, node = came[found]
+            before = self.mate[node]
+            self.partner_edge[found] = self.partner_edge[node] = edge
+            self.mate[found], self.mate[node] = node, found
+            found = before
 
 
 def _free_inside(ends: Ints, patches: Ints, partner_edge: Ints) -> None:
@@ -233,8 +250,10 @@ def _match(ends: Ints, weights: Floats) -> Ints:
     whole = np.rint(weights * GRAIN).astype(np.int64) + 1
     graph.add_edges_from(list(zip(local[:, 0].tolist(), local[:, 1].tolist(), whole.tolist(), strict=True)))
     found = rustworkx.max_weight_matching(graph, max_cardinality=True, weight_fn=int)
-    number = {(min(a, b), max(a, b)): row for row, (a, b) in enumerate(local.tolist())}
-    return np.array(sorted(number[(min(a, b), max(a, b))] for a, b in found), dtype=np.int64)
+    chosen = np.sort(np.array(list(found), dtype=np.int64).reshape(-1, 2), axis=1) @ [len(nodes), 1]
+    rows = np.sort(local, axis=1) @ [len(nodes), 1]
+    order = np.argsort(rows, kind="stable")
+    return np.asarray(np.sort(order[np.searchsorted(rows[order], chosen)]))
 
 
 def _joined(mesh: Mesh, kept: Ints, quads: Ints, firsts: Ints) -> Reworked:
