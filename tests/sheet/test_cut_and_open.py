@@ -147,6 +147,9 @@ GROUND = read_document(
             "slice",
             {"by": "a curve", "seen": "from the front", "end": "left open"},
         ),
+        ("slice crate at x 5 mm into two halves", "slice", {"at": "5 mm", "side": "to the right", "other": "stays too"}),
+        ("cut crate along wave, keep both", "slice", {"by": "a curve", "curve": "w", "other": "stays too"}),
+        ("saw crate in half", "slice", {"other": "stays too"}),
         ("open crate along hole right through", "open", {"curves": ["h"], "rim": "walled right through"}),
         ("open skin along hole, rim rolled by 3 mm", "open", {"mesh": "m", "rim": "rim rolled", "radius": "3 mm"}),
         ("open skin along hole keeping inside", "open", {"rim": "kept inside"}),
@@ -237,3 +240,50 @@ def test_a_slice_of_a_group_keeps_its_origin() -> None:
         {"id": "x", "verb": "slice", "mesh": "g", "at": "12 mm", "side": "below"},
     )
     assert build.items["x"].item.frame.origin == pytest.approx((0, 0, 0))
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+def test_both_parts_of_a_slice_stay_and_each_is_taken(size: float) -> None:
+    """A plane, a slanted one, a surface and a curve: two closed bodies in one line, which together are the whole."""
+    crate = {
+        **CRATE,
+        **{name: f"{size * mm} mm" for name, mm in (("width", 60), ("depth", 40), ("height", 40), ("edge", 4))},
+    }
+    wave = {**WAVE, "points": [{name: value * size for name, value in row.items()} for row in WAVE["points"]]}
+    for how in (
+        {"side": "below", "at": f"{11 * size} mm"},
+        {"side": "slanted plane", "right": 1, "back": 2, "up": 3, "z": f"{15 * size} mm"},
+        {"by": "a curve", "curve": "w", "side": "behind"},
+    ):
+        build = run(
+            crate,
+            wave,
+            {"id": "s", "verb": "slice", "mesh": "b", **how, "other": "stays too"},
+            *({"id": f"t{k}", "verb": "take", "item": "s", "number": k} for k in (1, 2)),
+        )
+        assert [build.reports[line].status for line in ("s", "t1", "t2")] == ["good"] * 3
+        check_result(mesh_of(build, "s"), closed=True)
+        alone = run(crate, wave, {"id": "s", "verb": "slice", "mesh": "b", **how})
+        volumes = [enclosed_volume(mesh_of(build, line)) for line in ("t1", "t2")]
+        assert volumes[0] == pytest.approx(enclosed_volume(mesh_of(alone, "s")), rel=1e-12)
+        assert sum(volumes) == pytest.approx(96_000 * size**3, rel=2e-3)
+        for line in ("t1", "t2"):
+            check_result(mesh_of(build, line), closed=True)
+
+
+def test_the_part_that_is_kept_comes_first() -> None:
+    """A ring cut across, closed and left open: the line says which number each part has."""
+    ring = [
+        {"id": "c", "verb": "circle", "radius": "4 mm", "plane": "front", "right": "20 mm"},
+        {"id": "r", "verb": "revolve", "profile": "c"},
+        {"id": "m", "verb": "mesh", "surface": "r", "round": 40, "along": 16},
+    ]
+    cut = {"id": "s", "verb": "slice", "mesh": "m", "other": "stays too", "at": "8 mm"}
+    build = run(*ring, {**cut, "side": "to the right"}, {"id": "t", "verb": "take", "item": "s", "number": 2})
+    assert "number 1 is what is kept, number 2 the rest" in build.reports["s"].told
+    assert mesh_of(build, "t").positions[:, 0].max() < 8.1
+    build = run(*ring, {**cut, "side": "behind", "at": "10 mm"}, {"id": "t", "verb": "take", "item": "s", "number": 1})
+    assert mesh_of(build, "t").positions[:, 1].min() > 9.9
+    build = run(*ring, {**cut, "side": "behind", "at": "0.3 mm", "end": "left open"})
+    assert "number 1 is what is kept, number 2 the rest" in build.reports["s"].told
+    assert len(mesh_of(build, "s").topology.boundary_loops) == 4

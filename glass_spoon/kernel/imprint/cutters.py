@@ -28,6 +28,9 @@ class Cutter(Protocol):
 
     flat: bool
 
+    def turned_over(self) -> Cutter:
+        """Return the same, what it drops kept."""
+
     def away(self, points: Floats) -> Floats:
         """Return how far (n,) in mm points (n, 3) are on the side that is kept, below zero on the other."""
 
@@ -49,6 +52,10 @@ class FlatCutter:
     def __init__(self, place: Floats, normal: Floats) -> None:
         self.place, self.normal = place, directions(normal)
         self._frame = plane_axes(-self.normal)
+
+    def turned_over(self) -> FlatCutter:
+        """See Cutter."""
+        return FlatCutter(self.place, -self.normal)
 
     def away(self, points: Floats) -> Floats:
         """See Cutter."""
@@ -78,6 +85,10 @@ class CurvedCutter:
         self._closed = [surface.is_closed(axis, 1e-9 * surface.size) for axis in (0, 1)]
         self._scale = (1.0, 1.0)
         self._seen: tuple[Floats, Floats] | None = None
+
+    def turned_over(self) -> CurvedCutter:
+        """See Cutter."""
+        return CurvedCutter(self.surface, turned=not self.turned)
 
     def away(self, points: Floats) -> Floats:
         """See Cutter; a place beyond the edge of the surface is judged by the normal at the edge."""

@@ -170,7 +170,7 @@ class _Graph:
         return cls(*(row.tolist() for row in rows))
 
     def chain_from(self, start: int) -> tuple[Came, int]:
-        """Search for the nearest free node over edges in turn outside and inside the pairs; return the way, and -1 for none."""
+        """Return the way to the nearest free node over edges in turn outside and inside the pairs, and it; -1 for none."""
         starts, edges, others, partner_edge, mate = self.starts, self.edges, self.others, self.partner_edge, self.mate
         came: Came = {}
         seen, waiting = {start}, [start]

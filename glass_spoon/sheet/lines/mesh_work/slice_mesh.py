@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.arrays import Floats, Ints
 from glass_spoon.kernel.curves.alter.place_curve import unit_direction
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.imprint.cut_mesh import CAP, cut_mesh
+from glass_spoon.kernel.imprint.cut_mesh import CAP, CutMesh, cut_mesh
 from glass_spoon.kernel.imprint.cutters import CurvedCutter, Cutter, FlatCutter, mean_facing
 from glass_spoon.kernel.surfaces.make.curtain import curtain
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec
@@ -20,6 +21,7 @@ from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, a_coordinate
 from glass_spoon.sheet.lines.mesh_work.fields import MeshName, length_text, mesh_findings, several
 from glass_spoon.sheet.lines.mesh_work.mesh_work import sign
+from glass_spoon.sheet.lines.mesh_work.unite import gather_makers
 from glass_spoon.sheet.lines.place.fields import vector
 from glass_spoon.sheet.phrase import Phrase
 
@@ -40,6 +42,10 @@ _SLANTED = "slanted plane"
 _LEAST_FACING = 0.2
 """A side is not told by a way that what cuts faces by a smaller cosine, on the mean."""
 _KEEP = r"keep(?:ing)?(?: what is| the)*"
+_BOTH = (
+    r"keep(?:ing)? (?:both|two)(?: of)?(?: the| them)?(?: halves| parts| sides| pieces)?\b"
+    r"|(?:in|into|giving) (?:(?:both|two)(?: halves| parts| pieces)?|halves|half)\b"
+)
 _PART = r"(?: half| part| side)?"
 _SIDE = Literal["above", "below", "to the right", "to the left", "behind", "in front", "slanted plane"]
 
@@ -49,8 +55,8 @@ class Slice(Line):
 
     chapter = "Mesh"
     summary = (
-        "Slice a mesh by a plane, a surface or along a curve and keep one side, closed with quads or left open; the mesh "
-        "itself rests, whole."
+        "Slice a mesh by a plane, a surface or along a curve and keep one side or both, closed with quads or left open; the "
+        "mesh itself rests, whole."
     )
     words = (
         "cut by a plane",
@@ -64,8 +70,11 @@ class Slice(Line):
         "cut off",
         "half",
         "cut along a curve",
+        "both halves",
+        "in two",
     )
     phrases = (
+        Phrase(_BOTH, {"other": "stays too"}, finds=False),
         Phrase(rf"{_KEEP} (?:above|upper|top){_PART}|(?:upper|top) (?:half|part)", {"side": "above"}, finds=False),
         Phrase(rf"{_KEEP} (?:below|lower|bottom){_PART}|(?:lower|bottom) (?:half|part)", {"side": "below"}, finds=False),
         Phrase(rf"{_KEEP} (?:to the )?right{_PART}|right half", {"side": "to the right"}, finds=False),
@@ -80,14 +89,17 @@ class Slice(Line):
         Phrase(r"(?:as )?seen from (?:the )?front", {"seen": "from the front"}, finds=False),
         Phrase(r"(?:as )?seen from (?:the )?(?:right|side)", {"seen": "from the right"}, finds=False),
     )
-    sentence = "**Slice** {mesh} by {by} at {at}, keeping what is {side}[, {end}], giving {gives}."
+    sentence = "**Slice** {mesh} by {by} at {at}, keeping what is {side}[; the other part {other}][, {end}], giving {gives}."
     wording_field = "by"
     wordings = {
-        "a surface": "**Slice** {mesh} by {by}, {surface}, keeping what is {side}[, {end}], giving {gives}.",
-        "a curve": "**Slice** {mesh} by {by}, {curve}[, seen {seen}], keeping what is {side}[, {end}], giving {gives}.",
+        "a surface": "**Slice** {mesh} by {by}, {surface}, keeping what is {side}[; the other part {other}][, {end}], giving {gives}.",
+        "a curve": (
+            "**Slice** {mesh} by {by}, {curve}[, seen {seen}], keeping what is {side}[; the other part {other}][, {end}], "
+            "giving {gives}."
+        ),
         _SLANTED: (
             "**Slice** {mesh} by {by}, a {side} that faces {right} right, {back} back and {up} up, through x {x}, y {y}, "
-            "z {z}, keeping what it faces[, {end}], giving {gives}."
+            "z {z}, keeping what it faces[; the other part {other}][, {end}], giving {gives}."
         ),
     }
     gives_kind = "mesh"
@@ -95,9 +107,7 @@ class Slice(Line):
     uses_up = ("mesh", "surface")
 
     verb: Literal["slice"] = "slice"
-    mesh: Annotated[str, ReferenceSpec("The mesh; what is kept stands in its place. Slice a copy to keep both.", "mesh")] = (
-        ""
-    )
+    mesh: Annotated[str, ReferenceSpec("The mesh; what is kept stands in its place.", "mesh")] = ""
     by: Annotated[
         Literal["a plane", "a surface", "a curve"],
         ChoiceSpec("What it is cut by.", ("a plane", "a surface", "a curve")),
@@ -130,6 +140,14 @@ class Slice(Line):
             ("closed", "left open"),
         ),
     ] = "closed flat"
+    other: Annotated[
+        Literal["goes", "stays too"],
+        ChoiceSpec(
+            "What becomes of the part beyond: it goes, or it stays too, a body of its own that Take gives as number 2 (each "
+            "part may be several islands; those of the side that is kept come first).",
+            ("goes", "stays too"),
+        ),
+    ] = "goes"
     gives: MeshName = "part"
 
     def sentence_now(self) -> str:
@@ -144,14 +162,34 @@ class Slice(Line):
     def build(self, given: Given) -> MeshItem:
         """Cut, and tell what of."""
         item = given.mesh("mesh")
-        made = cut_mesh(item.mesh, self._cutter(given), close=self.end == "closed flat", shape=item.surface)
-        signed, makers = sign(made, item.makers, given.ids[""])
+        cutter = self._cutter(given)
+        made = self._cut(item, cutter)
+        part, done = self._signed(given, item, made)
         told = f"Cut along {several(made.seams, 'line')}, {length_text(made.length)} long"
         told += f", {('closed' if self.by != 'a plane' else 'closed flat') if made.capped else 'open'}; corners beside it of {np.degrees(made.narrowest):.0f}° or more."
         if self.end == "closed flat" and not made.capped:
             told += " A sheet has nothing to close."
-        done = Done("face", np.flatnonzero(made.origin.faces_in(CAP))) if made.capped else None
-        return MeshItem(signed, None, told=told, pieces=item.every_piece, makers=makers, done=done, frame=item.frame)
+        if self.other == "goes":
+            return replace(part, told=told, done=Done("face", done) if made.capped else None)
+        beyond, more = self._signed(given, item, self._cut(item, cutter.turned_over()))
+        mesh, makers = gather_makers([part, beyond])
+        first, all_of_them = (int(own.topology.components.max()) + 1 for own in (part.mesh, mesh))
+        told += (
+            f" Both parts stay, apart: of what Take gives, {_numbers(1, first)} {'is' if first == 1 else 'are'} what is kept, "
+            f"{_numbers(first + 1, all_of_them)} the rest."
+        )
+        both = np.concatenate((done, part.mesh.face_count + more))
+        return replace(part, mesh=mesh, makers=makers, told=told, done=Done("face", both) if made.capped else None)
+
+    def _cut(self, item: MeshItem, cutter: Cutter) -> CutMesh:
+        """Return what lies on the side that a cutter keeps."""
+        return cut_mesh(item.mesh, cutter, close=self.end == "closed flat", shape=item.surface)
+
+    def _signed(self, given: Given, item: MeshItem, made: CutMesh) -> tuple[MeshItem, Ints]:
+        """Return a part, its new faces signed, and the faces that close it."""
+        signed, makers = sign(made, item.makers, given.ids[""])
+        part = MeshItem(signed, None, pieces=item.every_piece, makers=makers, frame=item.frame)
+        return part, np.flatnonzero(made.origin.faces_in(CAP))
 
     def _cutter(self, given: Given) -> Cutter:
         """Return what it is cut by, its normals to the side that is kept."""
@@ -166,7 +204,7 @@ class Slice(Line):
             low, high = mesh.positions.min(axis=0), mesh.positions.max(axis=0)
             surface = curtain(given.curve("curve").curve, np.array(_LOOKS[self.seen], dtype=np.float64), low, high)
         facing = mean_facing(surface, mesh.positions) @ np.array(_SIDES[self.side], dtype=np.float64)
-        if abs(float(facing)) < _LEAST_FACING:
+        if abs(float(facing)) < _LEAST_FACING and self.other == "goes":
             raise KernelError(f"What cuts stands along that way: neither of its sides is {self.side}. Keep another side.")
         return CurvedCutter(surface, turned=float(facing) < 0)
 
@@ -187,3 +225,8 @@ class Slice(Line):
             return super().handles(values, item_of)
         way = tuple(abs(part) for part in _SIDES[self.side])
         return [length_handle("at", values["at"], (0, 0, 0), way, label="the cut")]
+
+
+def _numbers(first: int, last: int) -> str:
+    """Return a range of numbers in words."""
+    return f"number {first}" if first == last else f"numbers {first} to {last}"
