@@ -6,11 +6,13 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.spatial import cKDTree
 
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh
 from glass_spoon.kernel.meshing.fill_plane import fill_plane
+from glass_spoon.kernel.meshing.plane_fill import PlaneFill
 from glass_spoon.kernel.meshing.triangulate_plane import contains
 
 
@@ -58,19 +60,41 @@ def worst_corner(mesh: Mesh) -> float:
     return float(np.minimum(angle, 180 - angle).min())
 
 
+def holed_disc(count: int, hole: int, middle: int = 0) -> list[np.ndarray]:
+    """A disc of radius 50 with a ring of holes, and one in the middle."""
+    ring = [circle(6, hole, 0, 0) for _ in range(count)]
+    for k, one in enumerate(ring):
+        turn = 2 * np.pi * k / count
+        way = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+        ring[k] = ((one + np.array([35.0, 0.0])) @ way.T)[::-1]
+    return [circle(50, 8 * count), *ring, *([circle(12, middle, back=True)] if middle else [])]
+
+
+PLATE = divided([[0, 0], [100, 0], [100, 60], [0, 60]], 4)
+
+
 @pytest.mark.parametrize(
     ("loops", "least"),
     [
         ([circle(20, 32)], 45),
         ([divided([[0, 0], [20, 0], [20, 10], [0, 10]], 1)], 89.9),
-        ([ELL], 30),
-        ([STAR], 25),
+        ([ELL], 45),
+        ([STAR], 37),
         ([circle(20, 32), circle(8, 32, 3, back=True)], 60),
-        ([circle(20, 32), circle(8, 16, back=True)], 8),
-        ([divided([[0, 0], [80, 0], [80, 40], [0, 40]], 2), *(circle(6, 16, x, 20, True) for x in (15, 40, 65))], 30),
-        ([circle(30, 60), circle(4, 40, 25, 0, True)], 8),
+        ([circle(20, 32), circle(8, 16, back=True)], 45),
+        ([divided([[0, 0], [80, 0], [80, 40], [0, 40]], 2), *(circle(6, 16, x, 20, True) for x in (15, 40, 65))], 45),
+        ([circle(30, 60), circle(4, 40, 25, 0, True)], 12),
+        ([circle(50, 48), circle(10, 16, 15, 5, True)], 45),
+        (holed_disc(10, 12), 45),
+        (holed_disc(10, 12, 20), 45),
+        ([PLATE, circle(12, 20, 61, 33, True)], 45),
+        ([PLATE, *(circle(5, 12, x, y, True) for x in (12, 88) for y in (10, 50))], 44.9),
+        ([PLATE, divided([[30, 24], [30, 36], [70, 36], [70, 24]], 4)], 44.9),
     ],
-    ids=["disc", "grid", "ell", "star", "ring", "uneven ring", "three holes", "hole near the rim"],
+    ids=[
+        *("disc", "grid", "ell", "star", "ring", "uneven ring", "three holes", "hole near the rim"),
+        *("hole aside", "ten holes", "eleven holes", "plate with a hole", "plate with four", "slot"),
+    ],
 )
 def test_outlines_are_filled_within_their_rim(loops: list[np.ndarray], least: float) -> None:
     """All quads within the outline, with the worst corner above what is asked."""
@@ -128,3 +152,50 @@ def test_any_star_shaped_polygon_is_filled(seed: int, count: int) -> None:
         checked([divided(corners.tolist(), step)])
     except KernelError as error:
         assert "too narrow" in str(error)
+
+
+def turned_onto_itself(fill: PlaneFill, way: np.ndarray, middle: np.ndarray) -> float:
+    """How far the image of a vertex lies from the nearest; faces must fall on faces."""
+    images = (fill.points - middle) @ way.T + middle
+    away, found = cKDTree(fill.points).query(images)
+    faces = {frozenset(face) for face in fill.faces.tolist()}
+    assert {frozenset(face) for face in found[fill.faces].tolist()} == faces
+    return float(away.max())
+
+
+@pytest.mark.parametrize(("loops", "order"), [(holed_disc(10, 12, 20), 10), (holed_disc(10, 12), 5), (holed_disc(3, 12), 3)])
+def test_a_symmetric_plate_falls_on_itself_when_turned(loops: list[np.ndarray], order: int) -> None:
+    """By 36° with a hole in the middle; without one by 72°, as ten corners do not fit into a point."""
+    angle = 2 * np.pi / order
+    way = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
+    fill = fill_plane(loops)
+    assert turned_onto_itself(fill, way, np.zeros(2)) < 1e-7
+    assert worst_corner(checked(loops)) > 41
+
+
+def test_a_mirrored_plate_falls_on_itself_when_mirrored() -> None:
+    """A plate with a hole off its middle has one mirror, one with four holes two; an edge of the fill runs on each."""
+    one = [PLATE, circle(9, 20, 40, 30, True)]
+    four = [PLATE, *(circle(5, 12, x, y, True) for x in (12, 88) for y in (10, 50))]
+    for loops, mirrors in ((one, [[1, -1]]), (four, [[1, -1], [-1, 1]])):
+        fill = fill_plane(loops)
+        for mirror in mirrors:
+            assert turned_onto_itself(fill, np.diag(mirror), np.array([50.0, 30.0])) < 1e-7
+
+
+def test_rims_are_followed_by_a_row() -> None:
+    """Every vertex of a round hole, and of straight sides, has one edge inwards; corners of the plate have one face."""
+    fill = fill_plane([PLATE, circle(12, 20, 61, 33, True)])
+    uses = np.bincount(fill.faces.ravel())
+    corners = [k for k, place in enumerate(PLATE) if place[0] in (0, 100) and place[1] in (0, 60)]
+    assert (uses[corners] == 1).all()
+    rim = np.setdiff1d(np.arange(len(PLATE) + 20), corners)
+    assert (uses[rim] == 2).all()
+
+
+def test_size_and_place_change_nothing() -> None:
+    """At 0.01 and 100 times the size, and elsewhere, the same faces come."""
+    loops = [PLATE, circle(12, 20, 61, 33, True)]
+    faces = fill_plane(loops).faces
+    for size in (0.01, 100.0):
+        assert np.array_equal(fill_plane([loop * size + [3 * size, -7 * size] for loop in loops]).faces, faces)

@@ -68,6 +68,11 @@ class CountPlan:
         self.rules[chain] = self.rules[chain].and_even()
         self.low[chain] = max(self.low[chain], least)
 
+    def whole(self, chain: int, step: int) -> None:
+        """Ask for a multiple of `step` where any even count was allowed."""
+        if self.rules[chain] in (CountRule(), CountRule(2)):
+            self.rules[chain] = CountRule(int(np.lcm(step, self.rules[chain].step)))
+
     def solve(self) -> Ints:
         """Return the counts: each by itself, then by the integer programme where they are tied and not yet right."""
         counts = np.array(

@@ -11,18 +11,43 @@ Outlines of a simpler kind take the lines of `fill_simple`; the best shaped of w
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, Ints
+from glass_spoon.kernel.arrays import Bools, Floats, Ints
 from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.mesh_edits.pair_triangles import best_matching
+from glass_spoon.kernel.meshing.fill_alike import symmetric_fill
 from glass_spoon.kernel.meshing.fill_simple import simple_fills
-from glass_spoon.kernel.meshing.plane_fill import STRAIGHT, PlaneFill, least_angle, smoothed, untangled, worst_cosine
+from glass_spoon.kernel.meshing.plane_fill import (
+    OPEN,
+    STRAIGHT,
+    PlaneFill,
+    evenness,
+    least_angle,
+    opened,
+    smoothed,
+    worst_cosine,
+)
+from glass_spoon.kernel.meshing.rim_rows import rim_rows
 from glass_spoon.kernel.meshing.triangulate_plane import triangulate_plane
 from glass_spoon.kernel.remembered import Remembered
 
 GOOD_ANGLE = np.radians(18)
 """Worst angle that a fill of a simpler kind may have; below it triangles are paired."""
 
+SQUARE_ENOUGH = 0.94
+"""Largest cosine of a corner of a quad of two triangles."""
+
+GOOD_ENOUGH = float(np.radians(44.9))
+"""The worst angle with which a symmetric fill, or one with rows along its rims, is taken at once."""
+
+FEW = 8
+"""Vertices of an outline that is too small to be cut in parts."""
+
+CORNER = float(np.radians(40))
+"""A rim that turns by more at a vertex has a corner there; by less, it runs on."""
 
 DIGITS = 10
 """Digits of outlines that count: with more, what is symmetric would be filled by chance, otherwise at another size."""
@@ -49,35 +74,90 @@ _fills: Remembered[PlaneFill] = Remembered(32)
 """The fills of the outlines that came last, at size one: slats and tiles of one shape are filled once."""
 
 
-def _fill_unit(loops: list[Floats]) -> PlaneFill:
-    """Fill an outline of size one."""
+def _fill_unit(loops: list[Floats], depth: int = 0) -> PlaneFill:
+    """Fill an outline of size one, or a part of one that was cut `depth` times."""
     simple = max(simple_fills(loops), key=least_angle, default=None)
+    fixed = sum(len(loop) for loop in loops)
     fewest = min(len(loop) for loop in loops) == 4  # every second vertex of it would be no outline
     if simple is not None and least_angle(simple) > (0.0 if fewest else GOOD_ANGLE):
         return simple
     if fewest:
         raise KernelError("A rim of four edges is too coarse for the shape of its flat end. Use shorter edges there.")
+    alike = None
+    if len(loops) > 1 or len(loops[0]) > FEW:
+        alike = symmetric_fill(loops, partial(_fill_unit, depth=depth + 1), GOOD_ENOUGH, depth)
+    if alike is not None and least_angle(alike) >= GOOD_ENOUGH:
+        return alike
+    rows = _with_rows(loops)
+    if rows is not None:
+        rows = opened(smoothed(rows, fixed), fixed)
+        if least_angle(rows) >= GOOD_ENOUGH:
+            return rows
     fill = _paired_fill(loops)
-    if least_angle(fill) > STRAIGHT:
-        return fill
-    # Where a tip is narrow it matters which of its vertices the coarse outline has: the others are tried.
-    other = _paired_fill([np.roll(loop, -1, axis=0) for loop in loops])
-    best = max((fill, _turned_back(other, [len(loop) for loop in loops])), key=_soundness)
-    return untangled(best, sum(len(loop) for loop in loops))
+    if least_angle(fill) <= STRAIGHT:
+        # Where a tip is narrow it matters which of its vertices the coarse outline has: the others are tried.
+        other = _turned_back(_filled_from([np.roll(loop, -1, axis=0) for loop in loops]), loops, [1] * len(loops))
+        fill = max((fill, other), key=_soundness)
+    found = [opened(fill, fixed), *(one for one in (rows, alike) if one is not None)]
+    return max(found, key=_goodness)
+
+
+def _with_rows(loops: list[Floats]) -> PlaneFill | None:
+    """Return a fill with a row of quads along rims, and what they leave filled by pairs; None where no rim has room."""
+    rows = rim_rows(loops)
+    if not any(rows):
+        return None
+    inner = _paired_fill([row.loop if row is not None else loop for row, loop in zip(rows, loops, strict=True)])
+    if least_angle(inner) <= STRAIGHT:
+        return None
+    rim, points, faces = sum(map(len, loops)), [*loops], []
+    first, at, following = 0, 0, rim
+    number = np.empty(len(inner.points), dtype=np.int64)
+    for row, loop in zip(rows, loops, strict=True):
+        count = len(loop) if row is None else len(row.loop)
+        own = first + np.arange(len(loop))
+        if row is not None:
+            points.append(row.loop)
+            own = following + np.arange(count)
+            faces.append(np.where(row.quads < len(loop), first + row.quads, following + row.quads - len(loop)))
+            following += count
+        number[at : at + count] = own
+        first, at = first + len(loop), at + count
+    number[at:] = following + np.arange(len(inner.points) - at)
+    faces.append(number[inner.faces])
+    return PlaneFill(np.concatenate((*points, inner.points[at:])), np.concatenate(faces))
 
 
 def _paired_fill(loops: list[Floats]) -> PlaneFill:
+    """Return the fill of paired triangles, its coarse outline of the every second vertices with more corners."""
+    turns = [_turns(loop) for loop in loops]
+    odd = [int((np.abs(turn[1::2]) > CORNER).sum() > (np.abs(turn[::2]) > CORNER).sum()) for turn in turns]
+    return _turned_back(_filled_from([np.roll(loop, -k, axis=0) for k, loop in zip(odd, loops, strict=True)]), loops, odd)
+
+
+def _filled_from(loops: list[Floats]) -> PlaneFill:
     """Return the fill of paired triangles, its coarse outline of every second vertex from the first on."""
     coarse = [loop[::2] for loop in loops]
-    rim = np.concatenate(coarse)
-    points, triangles = triangulate_plane(rim, _closed_edges([len(loop) for loop in coarse]))
-    return smoothed(_divided(points, _paired(points, triangles), loops), sum(len(loop) for loop in loops))
+    points, triangles = triangulate_plane(np.concatenate(coarse), _closed_edges([len(loop) for loop in coarse]))
+    straight = np.concatenate([_turns(loop)[::2] for loop in loops]) < CORNER
+    return smoothed(_divided(points, _paired(points, triangles, straight), loops), sum(len(loop) for loop in loops))
 
 
-def _turned_back(fill: PlaneFill, sizes: list[int]) -> PlaneFill:
-    """Return a fill of loops that started one vertex later with the vertices of the rims in their own order."""
-    starts = np.cumsum([0, *sizes])
-    order = [first + np.roll(np.arange(size), 1) for first, size in zip(starts, sizes, strict=False)]
+def _turns(loop: Floats) -> Floats:
+    """Return by how much in radians a loop (n, 2) turns at each vertex (n,); below zero where it looks inwards."""
+    ahead, back = np.roll(loop, -1, axis=0) - loop, loop - np.roll(loop, 1, axis=0)
+    return np.asarray(np.arctan2(back[:, 0] * ahead[:, 1] - back[:, 1] * ahead[:, 0], (ahead * back).sum(axis=1)))
+
+
+def _goodness(fill: PlaneFill) -> tuple[float, float]:
+    """Return what makes one fill better than another: its worst corner as far as OPEN, then how even it is."""
+    return min(least_angle(fill), OPEN), evenness(fill.points, fill.faces)
+
+
+def _turned_back(fill: PlaneFill, loops: list[Floats], steps: list[int]) -> PlaneFill:
+    """Return a fill of loops that started some steps later with the vertices of the rims in their own order."""
+    starts = np.cumsum([0, *(len(loop) for loop in loops)])
+    order = [first + np.roll(np.arange(len(loop)), step) for first, loop, step in zip(starts, loops, steps, strict=False)]
     old = np.concatenate((*order, np.arange(starts[-1], len(fill.points))))
     number = np.empty(len(old), dtype=np.int64)
     number[old] = np.arange(len(old))
@@ -100,8 +180,11 @@ def _closed_edges(sizes: list[int]) -> Ints:
     return np.concatenate(edges)
 
 
-def _paired(points: Floats, triangles: Ints) -> list[Ints]:
-    """Return quads (q, 4) of neighbouring triangles, best shaped first, and the triangles (t, 3) that are left."""
+def _paired(points: Floats, triangles: Ints, straight: Bools) -> list[Ints]:
+    """Return quads (q, 4) of neighbouring triangles, as many as can be and well shaped, and the triangles (t, 3) left.
+
+    straight (k,): vertices of the rim at which it runs on, so that one face alone would have no corner there.
+    """
     size = len(points)
     start, end = triangles.ravel(), np.roll(triangles, -1, axis=1).ravel()
     key, backward = start * size + end, end * size + start
@@ -114,13 +197,15 @@ def _paired(points: Floats, triangles: Ints) -> list[Ints]:
     c, d = triangles[first].sum(axis=1) - a - b, triangles[second].sum(axis=1) - a - b
     quads = np.column_stack((a, d, b, c))
     shape = worst_cosine(points, quads)
-    used, kept = np.zeros(len(triangles), dtype=bool), []
-    # Greedy by shape: a triangle is used once, so this is one after another.
-    for k in np.argsort(shape):
-        if shape[k] < 0.94 and not used[first[k]] and not used[second[k]]:
-            used[first[k]] = used[second[k]] = True
-            kept.append(k)
-    return [quads[kept], triangles[~used]]
+    few = np.zeros(size, dtype=bool)
+    few[: len(straight)] = straight
+    few &= np.bincount(triangles.ravel(), minlength=size) <= 2
+    fit = (shape < SQUARE_ENOUGH) & ~few[a] & ~few[b]
+    pairs = np.column_stack((first, second))[fit]
+    chosen = best_matching(pairs, 1 - shape[fit], points[triangles].mean(axis=1))
+    used = np.zeros(len(triangles), dtype=bool)
+    used[pairs[chosen].ravel()] = True
+    return [quads[fit][chosen], triangles[~used]]
 
 
 def _divided(points: Floats, faces: list[Ints], loops: list[Floats]) -> PlaneFill:

@@ -12,11 +12,14 @@ from glass_spoon.kernel.arrays import Bools, Floats, Ints
 SMOOTHING = 60
 """Rounds in which inner vertices move to the middle of their neighbours."""
 
-UNTANGLING, HALVINGS = 6, 12
-"""Rounds in which vertices beside faces that are not convex are moved, and steps of each search."""
+OPENINGS, HALVINGS = 8, 10
+"""Rounds in which vertices beside faces with bad corners are moved, and steps of each search."""
 
 STRAIGHT = float(np.radians(5))
-"""A corner that is so near to being straight or shut is mended where it can be."""
+"""A corner that is so near to being straight or shut asks for another fill."""
+
+OPEN = float(np.radians(47))
+"""A corner farther than this from being straight or shut is good."""
 
 DIRECTIONS = np.array([[np.cos(turn), np.sin(turn)] for turn in np.arange(8) * np.pi / 4])
 """Ways in which a vertex is moved, (8, 2)."""
@@ -81,47 +84,73 @@ def smoothed(fill: PlaneFill, fixed: int) -> PlaneFill:
     return PlaneFill(points, faces)
 
 
-def untangled(fill: PlaneFill, fixed: int) -> PlaneFill:
-    """Return a fill whose inner vertices beside faces with a straight corner, or worse, went where the worst corner is best.
+def opened(fill: PlaneFill, fixed: int, alike: tuple[Ints, Floats] | None = None) -> PlaneFill:
+    """Return a fill whose inner vertices beside faces with a corner worse than OPEN went where the worst corner is best.
 
-    fixed: how many vertices stay. A search by halving steps in eight directions, a vertex at a time: few need it.
+    fixed: how many vertices stay. A search by halving steps in eight directions, vertices that share no face at once
+    (Freitag and Ollivier-Gooch, Tetrahedral mesh improvement using swapping and smoothing, 1997, section 3). alike: the
+    images (m, k) of k vertices about the origin, the first row their own, and the matrices (m, 2, 2): they move along.
     """
     points, faces = fill.points.copy(), fill.faces
-    for _ in range(UNTANGLING):
-        bad = worst_cosine(points, faces) > np.cos(STRAIGHT)
+    order = np.argsort(faces.ravel(), kind="stable")
+    starts = np.searchsorted(faces.ravel()[order], np.arange(len(points) + 1))
+    for _ in range(OPENINGS):
+        bad = worst_cosine(points, faces) > np.cos(OPEN)
         vertices = np.unique(faces[bad])
-        for vertex in vertices[vertices >= fixed]:
-            _best_place(points, faces[(faces == vertex).any(axis=1)], int(vertex))
+        if alike is not None:
+            vertices = np.intersect1d(vertices, alike[0][0])
+        for apart in _apart(vertices[vertices >= fixed].tolist(), faces, order // 4, starts):
+            _to_best_places(points, faces, apart, order // 4, starts)
+            if alike is not None:
+                own = np.flatnonzero(np.isin(alike[0][0], apart))
+                for images, way in zip(alike[0][1:], alike[1][1:], strict=True):
+                    points[images[own]] = points[alike[0][0][own]] @ way.T
         if not bad.any():
             break
     return PlaneFill(points, faces)
 
 
-def _best_place(points: Floats, around: Ints, vertex: int) -> None:
-    """Move a vertex to where the worst corner of the faces (k, 4) around it opens most."""
-    step = float(np.ptp(points[around].reshape(-1, 2), axis=0).max()) / 4
-    best = _worst_turn(points, around)
-    for _ in range(HALVINGS):
-        tried = points[vertex] + step * DIRECTIONS
-        here = points[vertex].copy()
-        found = []
-        for place in tried:
-            points[vertex] = place
-            found.append(_worst_turn(points, around))
-        k = int(np.argmax(found))
-        if found[k] > best:
-            best, points[vertex] = found[k], tried[k]
+def _apart(vertices: list[int], faces: Ints, around: Ints, starts: Ints) -> list[Ints]:
+    """Return vertices in groups of such as share no face; the faces around vertex k are around[starts[k]:starts[k + 1]]."""
+    groups: list[tuple[list[int], set[int]]] = []
+    for vertex in vertices:
+        own = set(around[starts[vertex] : starts[vertex + 1]].tolist())
+        for chosen, taken in groups:
+            if not taken & own:
+                chosen.append(vertex)
+                taken |= own
+                break
         else:
-            points[vertex] = here
-            step /= 2
+            groups.append(([vertex], own))
+    return [np.array(chosen) for chosen, _ in groups]
 
 
-def _worst_turn(points: Floats, quads: Ints) -> float:
-    """Return the least sine of the corners of quads, below zero for one that turns back."""
-    corners = points[quads]
-    ahead, back = np.roll(corners, -1, axis=1) - corners, np.roll(corners, 1, axis=1) - corners
-    size = np.maximum(np.hypot(ahead[..., 0], ahead[..., 1]) * np.hypot(back[..., 0], back[..., 1]), 1e-300)
-    return float(((ahead[..., 0] * back[..., 1] - ahead[..., 1] * back[..., 0]) / size).min())
+def _to_best_places(points: Floats, faces: Ints, vertices: Ints, around: Ints, starts: Ints) -> None:
+    """Move vertices (m,), no two at one face, to where the worst corner of the faces around each opens most."""
+    count = starts[vertices + 1] - starts[vertices]
+    rows = starts[vertices][:, None] + np.minimum(np.arange(count.max()), count[:, None] - 1)
+    own = faces[around[rows]]
+    corners, here = points[own], (own == vertices[:, None, None])[:, None, ..., None]
+    step = np.ptp(corners.reshape(len(vertices), -1, 2), axis=1).max(axis=1) / 4
+    best = _worst_turns(corners)
+    for _ in range(HALVINGS):
+        tried = points[vertices][:, None] + step[:, None, None] * DIRECTIONS
+        found = _worst_turns(np.where(here, tried[:, :, None, None], corners[:, None]))
+        k = found.argmax(axis=1)
+        top = found[np.arange(len(k)), k]
+        better = top > best
+        points[vertices[better]] = tried[np.flatnonzero(better), k[better]]
+        best = np.where(better, top, best)
+        step = np.where(better, step, step / 2)
+
+
+def _worst_turns(corners: Floats) -> Floats:
+    """Return the least sine (...) of the corners of sets of quads (..., k, 4, 2), below zero for one that turns back."""
+    x, y = corners[..., 0], corners[..., 1]
+    dx, dy = (part[..., [1, 2, 3, 0]] - part for part in (x, y))
+    size = np.sqrt(dx * dx + dy * dy)
+    bx, by, before = (part[..., [3, 0, 1, 2]] for part in (dx, dy, size))
+    return np.asarray(((bx * dy - by * dx) / np.maximum(size * before, 1e-300)).min(axis=(-1, -2)))
 
 
 def _dented(points: Floats, columns: Ints) -> Bools:

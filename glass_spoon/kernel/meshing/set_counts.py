@@ -10,14 +10,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, Ints, directions
+from glass_spoon.kernel.arrays import Floats, Ints, cross, directions
 from glass_spoon.kernel.curves.read.bend_spacing import run_weights
 from glass_spoon.kernel.curves.read.tight_bends import count_with_bends, least_with_bends
 from glass_spoon.kernel.meshing.chord_counts import counts_for_chord, counts_for_turn
 from glass_spoon.kernel.meshing.count_plan import ANY, CountPlan, CountRule
 from glass_spoon.kernel.meshing.cut_set import CutSet
 from glass_spoon.kernel.meshing.mesh_surface import PoleClosing
-from glass_spoon.kernel.surfaces.sets.surface_set import EdgeTable, edge_chains, edge_loops
+from glass_spoon.kernel.meshing.turned_rims import turns_of_rims
+from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, EdgeTable, edge_chains, edge_loops
 
 SIDE_TURN = np.radians(120)
 """Most that the direction of an edge may turn over one side of a face: a circle takes three at least."""
@@ -71,7 +72,7 @@ def plan_counts(cut: CutSet, wish: Wish, poles: PoleClosing) -> Ints:
         plan.even(int(chain), 2)
     if cut.shape.counts:
         np.maximum.at(plan.fixed, chains.ravel(), np.array(cut.shape.counts).ravel())
-    _tie_rims(cut, chains, plan)
+    _tie_rims(cut, wish, chains, plan)
     if poles == "quads":
         _tie_fans(cut, chains, plan)
     return plan.solve()[chains]
@@ -123,21 +124,39 @@ def _weighed(edges: EdgeTable, turns: Floats, bend: float) -> Floats:
     return sizes
 
 
-def _tie_rims(cut: CutSet, chains: Ints, plan: CountPlan) -> None:
+def _tie_rims(cut: CutSet, wish: Wish, chains: Ints, plan: CountPlan) -> None:
     """Ask for even counts along the rims of caps; a cap with one hole takes as many on the hole as outside, where it can."""
     for rim in cut.shape.rims:
-        own = [[int(chains[name.piece, name.axis]) for name, _ in loop] for loop in edge_loops(cut.shape, rim)]
+        loops = edge_loops(cut.shape, rim)
+        own = [[int(chains[name.piece, name.axis]) for name, _ in loop] for loop in loops]
         least = 4 if len(own) == 1 else LEAST_BESIDE
         for loop in own:
             for chain in loop:
                 plan.even(chain, least if len(loop) == 1 else 2)
             if 1 < len(loop) < least / 2:
                 plan.even_sums.append((loop, least))
+        if wish.counts is None and len(own) > 3:
+            _turn_rims(cut, loops, chains, plan)
         if len(own) == 2 and all(len(set(loop)) == len(loop) for loop in own) and not set(own[0]) & set(own[1]):
             # The rim with fewer edges is raised to the other, so that no edge becomes longer than wished.
             fewer, more = sorted(own, key=lambda loop: plan.wished[loop].sum())
             plan.equal.append((fewer, more))
             plan.wished[fewer] *= max(1.0, plan.wished[more].sum() / max(plan.wished[fewer].sum(), 1e-9))
+
+
+def _turn_rims(cut: CutSet, loops: list[list[tuple[EdgeName, bool]]], chains: Ints, plan: CountPlan) -> None:
+    """Ask of rims that are round about the middle of a cap for counts that the turns of its holes keep."""
+    edges = cut.shape.edges
+    places = [np.concatenate([edges.places[edges.number[name]][:-1] for name, _ in loop]) for loop in loops]
+    order = np.argsort([-float(np.ptp(loop, axis=0).max()) for loop in places], kind="stable")
+    across = places[order[0]] - places[order[0]].mean(axis=0)
+    normal = directions(cross(across[:1], across[len(across) // 4][None]))[0]
+    turns, round_about = turns_of_rims([places[k] for k in order], normal)
+    for k in order[round_about] if turns > 1 else ():
+        name = loops[k][0][0]
+        chain = int(chains[name.piece, name.axis])
+        if len(loops[k]) == 1 and plan.fixed[chain] == 0 and plan.wished[chain] > turns:
+            plan.whole(chain, turns)
 
 
 def _tie_sides(sides: list[list[int]], plan: CountPlan) -> None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import scipy
 
-from glass_spoon.kernel.arrays import Floats, Ints, lengths
+from glass_spoon.kernel.arrays import Floats, Ints, lengths, sum_by_index
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.mesh_edits.keep_and_merge import merge_points
@@ -29,15 +29,17 @@ class Joined(Reworked):
     gap: float
 
 
-def join_copies(mesh: Mesh, times: int, distance: float) -> Joined:
+def join_copies(mesh: Mesh, times: int, distance: float, blend: float = 0.0) -> Joined:
     """Return the mesh of `times` copies, one after another as `repeat_mesh` lays them, with points of rims joined.
 
     Points on open edges of two different copies become one at their mean where they lie within `distance` mm: the nearest
-    ones of each other, so that no copy is joined with itself and nothing collapses. Raises InvalidInput for a distance
-    below zero.
+    ones of each other, so that no copy is joined with itself and nothing collapses. blend: how far in mm along its edges
+    each copy gives way to where its rims went, less and less, so that ends that differ run into each other without a step.
+    Raises InvalidInput for a distance or a blend below zero.
     """
-    if not distance >= 0:
-        raise InvalidInput("The distance of the joints", "zero or more", f"{distance:g} mm")
+    for value, name in ((distance, "The distance of the joints"), (blend, "The blend of the joints")):
+        if not value >= 0:
+            raise InvalidInput(name, "zero or more", f"{value:g} mm")
     rim = np.flatnonzero(mesh.topology.on_boundary)
     owner = rim // max(1, mesh.point_count // times)
     first, second = _mutual(mesh.positions[rim], owner, distance)
@@ -47,6 +49,8 @@ def join_copies(mesh: Mesh, times: int, distance: float) -> Joined:
         lowest = np.full(len(rim), len(rim))
         np.minimum.at(lowest, groups, np.arange(len(rim)))
         labels[rim] = rim[lowest[groups]]
+        if blend > 0:
+            mesh = mesh.moved(_blended(mesh, rim, owner, (first, second), groups, blend))
     merged = merge_points(mesh, labels)
     left = np.setdiff1d(np.arange(len(rim)), np.concatenate((first, second)))
     missed, gap = _missed(mesh, rim, owner, left)
@@ -71,6 +75,50 @@ def _mutual(places: Floats, owner: Ints, distance: float) -> tuple[Ints, Ints]:
     chosen[nearest] = True
     kept = pairs[chosen[: len(pairs)] & chosen[len(pairs) :]]
     return kept[:, 0], kept[:, 1]
+
+
+def _blended(mesh: Mesh, rim: Ints, owner: Ints, pairs: tuple[Ints, Ints], groups: Ints, reach: float) -> Floats:
+    """Return the points (n, 3) with joined ones of rims at their mean, and what lies within reach of them drawn along.
+
+    rim, owner, groups (r,): points on rims, the copy of each and what it becomes one with; pairs of those. Joints that no
+    copy shares are blended at once; of several that reach a point each has its say, together at most the whole.
+    """
+    here = mesh.positions[rim]
+    mean = sum_by_index(groups, here, len(rim)) / np.maximum(np.bincount(groups, minlength=len(rim)), 1)[:, None]
+    gone = mean[groups] - here
+    ends = mesh.topology.edges.ends.astype(np.int64)
+    size = np.maximum(lengths(mesh.positions[ends[:, 1]] - mesh.positions[ends[:, 0]]), 1e-12)
+    graph = scipy.sparse.coo_array((size, (ends[:, 0], ends[:, 1])), shape=(mesh.point_count,) * 2).tocsr()
+    total, weights = np.zeros_like(mesh.positions), np.zeros(mesh.point_count)
+    for own in _apart(owner, pairs):
+        sources = rim[own]
+        move = np.zeros_like(mesh.positions)
+        move[sources] = gone[own]
+        away, _, nearest = scipy.sparse.csgraph.dijkstra(
+            graph, directed=False, indices=sources, limit=reach, min_only=True, return_predecessors=True
+        )
+        near = np.isfinite(away)
+        share = np.where(near, (1 + np.cos(np.pi * np.where(near, away, 0.0) / reach)) / 2, 0.0)
+        total[near] += share[near, None] * move[nearest[near]]
+        weights += share
+    return np.asarray(mesh.positions + total / np.maximum(weights, 1.0)[:, None])
+
+
+def _apart(owner: Ints, pairs: tuple[Ints, Ints]) -> list[Ints]:
+    """Return joined points of rims in groups of joints, those of each group between copies that are in no other of it."""
+    keys = np.sort(np.column_stack((owner[pairs[0]], owner[pairs[1]])), axis=1)
+    joints, of_pair = np.unique(keys, axis=0, return_inverse=True)
+    found: list[tuple[set[int], list[int]]] = []
+    for number, copies in enumerate(joints.tolist()):
+        for taken, own in found:
+            if not taken & set(copies):
+                taken |= set(copies)
+                own.append(number)
+                break
+        else:
+            found.append((set(copies), [number]))
+    both = [np.isin(of_pair.ravel(), own) for _, own in found]
+    return [np.unique(np.concatenate((pairs[0][own], pairs[1][own]))) for own in both]
 
 
 def _reached(places: Floats, distance: float) -> float:

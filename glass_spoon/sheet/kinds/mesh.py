@@ -52,4 +52,4 @@ class MeshKind(Kind[MeshItem]):
         islands = item.mesh.topology.components
         order = islands[np.sort(np.unique(islands, return_index=True)[1])]
         kept = keep_faces(item.mesh, np.flatnonzero(islands == order[number]))
-        return MeshItem(kept.mesh, item.surface, pieces=item.pieces, makers=item.makers)
+        return MeshItem(kept.mesh, item.surface, pieces=item.pieces, makers=item.makers, frame=item.frame)

@@ -182,7 +182,7 @@ def _joined(
     made = join_solids(whole, (first.mesh, second.mesh), how, (first.surface, second.surface), rounding)
     signed, makers = sign(made, makers, line)
     pieces = (*first.every_piece, *second.every_piece)
-    return MeshItem(signed, None, pieces=pieces, makers=makers), made
+    return MeshItem(signed, None, pieces=pieces, makers=makers, frame=first.frame), made
 
 
 def _seam_edges(item: MeshItem, line: str) -> np.ndarray:

@@ -165,4 +165,6 @@ def _one_skin(item: MeshItem, plane: tuple[Floats, Floats], within: float, line:
             f"{several(half.brought, 'point')} {'was' if half.brought == 1 else 'were'} brought onto it, from up to {far}."
         )
     seam = welded.of_point[half.seam]
-    return replace(both, mesh=welded.mesh, told=" ".join(told), done=Done("point", np.unique(seam[seam >= 0])))
+    return replace(
+        both, mesh=welded.mesh, frame=item.frame, told=" ".join(told), done=Done("point", np.unique(seam[seam >= 0]))
+    )

@@ -18,7 +18,7 @@ from glass_spoon.sheet.items import Item
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, OneCurve, a_coordinate, a_length, an_angle
 from glass_spoon.sheet.lines.place.fields import SAID_WAYS, ItemsName, X, Y, Z, middle_of_box, vector
-from glass_spoon.sheet.lines.place.repeated import Count, RepeatedLine
+from glass_spoon.sheet.lines.place.repeated import JOINED, Count, RepeatedLine
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import AXES
 
@@ -31,6 +31,7 @@ class Row(RepeatedLine):
     summary = "Repeat anything in a row: curves and surfaces give one set, meshes give bodies, or one mesh."
     words = ("array", "repeat", "copies", "linear", "pattern", "slats")
     phrases = (
+        *JOINED,
         SAID_WAYS,
         Phrase("{x} apart", {"y": "0 mm", "z": "0 mm"}),
         Phrase(r"about {step} apart", {"spacing": "filling"}),
@@ -96,6 +97,7 @@ class Grid(RepeatedLine):
     summary = "Repeat anything in a grid of two or three directions: tiles, blocks, perforations."
     words = ("array", "matrix", "rows", "columns", "repeat", "copies", "tiles", "pattern", "blocks")
     phrases = (
+        *JOINED,
         Phrase(r"(?:\d+ \w+ in (?:a |one )?grid (?:of )?)?{across} (?:by|x|×) {deep} (?:by|x|×) {high}"),
         Phrase(r"(?:\d+ \w+ in (?:a |one )?grid (?:of )?)?{across} (?:by|x|×) {deep}", {"high": "1"}),
         Phrase(r"{x} (?:by|x|×) {y} (?:by|x|×) {z} apart"),
@@ -137,6 +139,7 @@ class Ring(RepeatedLine):
     summary = "Repeat anything in a ring about an axis, from an angle, also rising as a helix does."
     words = ("array", "polar", "circular", "repeat", "copies", "spokes", "stairs")
     phrases = (
+        *JOINED,
         Phrase(r"(?:all round|whole (?:turn|circle))", {"angle": "360°"}, finds=False),
         Phrase(r"rising (?:by )?{rise}", finds=False),
     )

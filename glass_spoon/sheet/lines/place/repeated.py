@@ -19,11 +19,20 @@ from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import length_text, mesh_findings, several
 from glass_spoon.sheet.lines.place.fields import ItemsName, SomeItem, middle_of_box
+from glass_spoon.sheet.phrase import Phrase
 
 Count = Annotated[Number, NumberSpec("How many, the first included.", label="count", least=1, most=MOST_COPIES, whole=True)]
 
-WITHIN = ("{joints}", "{joints} within {within}")
+WITHIN = ("{joints}", "{joints} within {within}[, ends blended over {blend}]")
 """How the sentence goes on where rims are joined."""
+
+
+JOINED = (
+    Phrase(r"join(?:ed|ing)(?: where (?:they|rims) meet)?,? within {within}", {"joints": "joined"}, finds=False),
+    Phrase(r"(?:joined,? )?(?:with )?(?:the )?ends blended(?: over)? {blend}", {"joints": "joined"}, finds=False),
+    Phrase(r"join(?:ed|ing)(?: where (?:they|rims) meet)?|(?:in|as) one skin|welded", {"joints": "joined"}, finds=False),
+)
+"""How one asks for joints."""
 
 
 class JoinedNothing(KernelError):
@@ -56,6 +65,16 @@ class RepeatedLine(Line):
     within: Annotated[
         Number, NumberSpec("Points of rims nearer than this become one.", "length", least=0, most=1e5, step=0.01)
     ] = "0.01 mm"
+    blend: Annotated[
+        Number,
+        NumberSpec(
+            "How far each copy gives way where joined ends differ, less and less, so that no step is left; 0 moves the rims alone.",
+            "length",
+            label="ends blended over",
+            least=0,
+            most=1e6,
+        ),
+    ] = "0 mm"
     own: Annotated[
         Corners,
         CornersSpec(
@@ -101,7 +120,7 @@ class RepeatedLine(Line):
             raise JoinedNothing(
                 "The mesh is closed and has no rims to join: bodies that touch stay two skins. Choose “each by itself”."
             )
-        joined = join_copies(whole.mesh, len(bodies.places), given.number("within"))
+        joined = join_copies(whole.mesh, len(bodies.places), given.number("within"), given.number("blend"))
         words = f"{several(joined.merged, 'point')} of rims became one with others."
         notes = _missed_notes(joined)
         done = Done("point", joined.missed)

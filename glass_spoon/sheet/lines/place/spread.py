@@ -27,7 +27,7 @@ from glass_spoon.sheet.lines.draw.alter_curves import corner_params
 from glass_spoon.sheet.lines.draw.fields import OneCurve, a_length
 from glass_spoon.sheet.lines.mesh_work.fields import HeldMarks
 from glass_spoon.sheet.lines.place.fields import ItemsName
-from glass_spoon.sheet.lines.place.repeated import Count, RepeatedLine
+from glass_spoon.sheet.lines.place.repeated import JOINED, Count, RepeatedLine
 from glass_spoon.sheet.phrase import Phrase
 
 _END = "[, {joints}][, with {own}], giving {gives}."
@@ -48,6 +48,7 @@ class Spread(RepeatedLine):
     )
     words = ("along", "path", "copies", "array", "ribs", "repeat", "points", "beads", "studs")
     phrases = (
+        *JOINED,
         Phrase(r"(?:about |every ){step}(?: apart)?", {"spacing": "step"}),
         Phrase(r"{step} apart", {"spacing": "step"}),
         Phrase(r"leaving {before} and {after}", finds=False),
@@ -141,7 +142,10 @@ class Stand(RepeatedLine):
         "Stand a copy of anything on marked faces, edges or points of a mesh, square to it, or at the corners of a curve."
     )
     words = ("place", "plant", "studs", "rivets", "bristles", "scatter", "copies", "instance", "normals", "grow")
-    phrases = (Phrase(r"at (?:the |its )?corners(?: of)?", {"at": "corners"}, finds=False),)
+    phrases = (
+        *JOINED,
+        Phrase(r"at (?:the |its )?corners(?: of)?", {"at": "corners"}, finds=False),
+    )
     sentence = f"**Stand** a copy of {{item}} {{at}} {{marks}} of {{mesh}}[, {{turned}}]{_VARIED}{_END}"
     wording_field = "at"
     wordings = {"corners": f"**Stand** a copy of {{item}} {{at}} of {{curve}}[, {{turned}}]{_VARIED}{_END}"}
