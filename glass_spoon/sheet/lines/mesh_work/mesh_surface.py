@@ -91,7 +91,7 @@ class MeshSurface(Line):
     )
     gives_kind = "mesh"
     signs = True
-    results = 2  # bends finer than the edges keep their ends
+    results = 3  # flat ends are filled symmetric, with a row along each rim
 
     verb: Literal["mesh"] = "mesh"
     surface: Annotated[

@@ -20,6 +20,8 @@ class Relax(MeshWork):
     words = ("even", "even out", "smooth points", "respace", "evenness", "spread", "regular")
     sentence = "**Relax** {mesh}[ by {strength}] in {rounds} rounds[, at most {off} off the surface][, holding {held}]."
 
+    results = 2  # rounds end nearer to even
+
     verb: Literal["relax"] = "relax"
     strength: Annotated[
         Number, NumberSpec("How far a point goes in a round, 0 to 1.", least=0, above=True, most=1, step=0.1)
