@@ -8,6 +8,7 @@ KernelError
 ├── NotFollowed         a shape that no surface of a bounded size follows closely enough
 ├── CrossesAxis         a profile that passes through the axis it is revolved about; carries the places
 ├── CountImpossible     a count that cannot give the mesh asked for; carries the nearest that can
+├── FacesTooLarge       faces beside a seam that leave no room for it; halved they may
 └── TooManyFaces        a mesh whose predicted size is over the limit
 """
 
@@ -63,6 +64,14 @@ class FoldsBack(KernelError):
             f"there and cannot be followed. Up to {floor_text(radius)} mm does not fold."
         )
         self.largest, self.place = radius, place
+
+
+class FacesTooLarge(KernelError):
+    """A seam finds no room among the faces beside it: smaller ones may leave it some."""
+
+    def __init__(self, what: str) -> None:
+        """Take what is the matter, a sentence."""
+        super().__init__(f"{what} Make the faces there about half as large, or move it a little.")
 
 
 class NotFollowed(KernelError):

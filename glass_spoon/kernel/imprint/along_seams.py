@@ -8,10 +8,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, lengths, owned
-from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.errors import FacesTooLarge, KernelError
 from glass_spoon.kernel.gauges.crossings import crossing_faces
 from glass_spoon.kernel.imprint.cutters import Cutter
-from glass_spoon.kernel.imprint.kept_side import FINER, Border, creases, kept_side
+from glass_spoon.kernel.imprint.kept_side import Border, creases, kept_side
 from glass_spoon.kernel.imprint.rebuild import Rebuild
 from glass_spoon.kernel.imprint.ring_counts import ODD, Ring, ring_for, start_beside
 from glass_spoon.kernel.imprint.seam_line import SeamLine
@@ -90,7 +90,7 @@ def along_seams(
             trouble = error if trouble is None else trouble
             continue
         if made.narrowest >= WORST and _crosses(made):
-            trouble = KernelError(f"Faces beside the seam would cross each other. {FINER}")
+            trouble = FacesTooLarge("Faces beside the seam would cross each other.")
             continue
         if best is None or made.narrowest > best.narrowest:
             best = made
@@ -101,7 +101,7 @@ def along_seams(
         raise trouble
     if best.narrowest < WORST:
         told = f"have a corner of {np.degrees(best.narrowest):.0f}°" if best.narrowest > 0 else "fold"
-        raise KernelError(f"A face beside the seam would {told}. {FINER}")
+        raise FacesTooLarge(f"A face beside the seam would {told}.")
     return best
 
 

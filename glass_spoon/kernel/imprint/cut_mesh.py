@@ -7,10 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths
-from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.errors import FacesTooLarge, KernelError
 from glass_spoon.kernel.imprint.along_seams import Body, Joined, along_seams
 from glass_spoon.kernel.imprint.cutters import CurvedCutter, Cutter, crossing_shares
-from glass_spoon.kernel.imprint.kept_side import FINER
 from glass_spoon.kernel.imprint.rebuild import Rebuild
 from glass_spoon.kernel.imprint.ring_counts import ODD
 from glass_spoon.kernel.imprint.seam_line import SeamLine
@@ -136,7 +135,7 @@ def _nested(loops: list[Floats]) -> list[tuple[int, list[int]]]:
     for hole in (k for k, area in enumerate(areas) if area <= 0):
         around = [k for k in outlines if holds_place(loops[k], loops[hole][0])]
         if not around:
-            raise KernelError(f"A cut has a hole without an outline about it. {FINER}")
+            raise FacesTooLarge("A cut has a hole without an outline about it.")
         result[min(around, key=lambda k: areas[k])].append(hole)
     return list(result.items())
 

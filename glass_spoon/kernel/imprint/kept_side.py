@@ -13,7 +13,7 @@ import numpy as np
 import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths
-from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.errors import FacesTooLarge, KernelError
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.imprint.seam_line import SeamLine, least_away, nearest_line
 from glass_spoon.kernel.imprint.solids import Share
@@ -29,8 +29,6 @@ FILLED = 2.5
 
 ON = 1e-6
 """What lies nearer to a seam than this share of an edge lies on it."""
-
-FINER = "Make the faces there about half as large, or move it a little."
 
 
 @dataclass(frozen=True, eq=False)
@@ -268,7 +266,7 @@ def _walks(topology: Topology, gone: Bools, own: Bools) -> list[tuple[Ints, bool
     rim = corners[(other >= 0) & own[np.maximum(other, 0)] & ~gone[np.maximum(other, 0)]]
     start, end = topology.face_corners[rim], topology.face_corners[topology.next_corner[rim]]
     if len(np.unique(start)) != len(start) or len(np.unique(end)) != len(end):
-        raise KernelError(f"Two seams, or two parts of one, come too near to each other. {FINER}")
+        raise FacesTooLarge("Two seams, or two parts of one, come too near to each other.")
     following = dict(zip(start.tolist(), end.tolist(), strict=True))
     return [(np.array(walk, dtype=np.int64), closed) for walk, closed in chains_of(following)]
 
@@ -280,9 +278,9 @@ def _sorted_borders(mesh: Mesh, walks: list[tuple[Ints, bool]], lines: list[Seam
         label = np.bincount(nearest_line(lines, mesh.positions[walk]), minlength=len(lines))
         seam = int(label.argmax())
         if result[seam] is not None:
-            raise KernelError(f"A seam has two borders: faces there are too large for it. {FINER}")
+            raise FacesTooLarge("A seam has two borders: faces there are too large for it.")
         if closed != lines[seam].closed:
-            raise KernelError(f"A seam comes too near to an open rim of the mesh. {FINER}")
+            raise FacesTooLarge("A seam comes too near to an open rim of the mesh.")
         result[seam] = walk
     return result
 
@@ -304,7 +302,7 @@ def _tubes(mesh: Mesh, faces: Bools, lines: list[SeamLine], alone: list[bool]) -
     for number, own in enumerate(held):
         others = [k for k, other in enumerate(held) if k != number and own & other] if alone[number] else []
         if len(others) > 1 or any(not alone[k] for k in others):
-            raise KernelError(f"Nothing is left of the skin between two seams. {FINER}")
+            raise FacesTooLarge("Nothing is left of the skin between two seams.")
         if others:
             tubes.add((min(number, others[0]), max(number, others[0])))
     return tuple(sorted(tubes))
@@ -340,18 +338,18 @@ class _Creases:
         for at, vertex in enumerate(walk.tolist()):
             ahead = self.beside.get(vertex, [])
             if len(ahead) > 1:
-                raise KernelError(f"Creases of a body meet too near to the seam. {FINER}")
+                raise FacesTooLarge("Creases of a body meet too near to the seam.")
             if ahead:
                 cuts.append(self._cut(at, vertex, line, edge))
         turned = [-cut.way if against else cut.way for cut in cuts]
         if not line.closed:
             ends = [cut.at for cut in cuts[:1] + cuts[-1:]] == [0, len(walk) - 1]
             if not ends or (np.diff(turned) <= 1e-9 * line.length).any():
-                raise KernelError(f"The seam does not reach the rim of the mesh cleanly. {FINER}")
+                raise FacesTooLarge("The seam does not reach the rim of the mesh cleanly.")
             return Border(walk, ways, against, lies_on=False, cuts=tuple(cuts), away=float(away.mean()), closed=False)
         rising = np.mod(np.diff([*turned, turned[0]]) if turned else np.zeros(0), line.length)
         if len(cuts) > 1 and (not np.isclose(rising.sum(), line.length) or (rising <= 1e-9 * line.length).any()):
-            raise KernelError(f"The seam crosses creases of a body too near to each other. {FINER}")
+            raise FacesTooLarge("The seam crosses creases of a body too near to each other.")
         return Border(walk, ways, against, lies_on=False, cuts=tuple(cuts), away=float(away.mean()))
 
     def _cut(self, at: int, vertex: int, line: SeamLine, edge: float) -> Cut:
@@ -371,7 +369,7 @@ class _Creases:
                 return Cut(at, way, np.array([*places, place]), first)
             places.append(self.mesh.positions[there])
             here = there
-        raise KernelError(f"A crease of a body ends, or meets others, too near to the seam. {FINER}")
+        raise FacesTooLarge("A crease of a body ends, or meets others, too near to the seam.")
 
     def check(self, own: Bools) -> None:
         """Raise KernelError where a crease would be lost that no seam crosses."""
@@ -382,7 +380,7 @@ class _Creases:
         lost[topology.face_corners[~own[topology.face_of_corner]]] = False
         lost[list(self.walked)] = False
         if lost.any():
-            raise KernelError(f"A crease of a body runs too near to the seam. {FINER}")
+            raise FacesTooLarge("A crease of a body runs too near to the seam.")
 
 
 def _crossing(start: Floats, end: Floats, line: SeamLine, edge: float) -> tuple[float, Floats] | None:

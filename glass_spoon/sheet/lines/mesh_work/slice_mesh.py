@@ -17,9 +17,10 @@ from glass_spoon.kernel.surfaces.make.curtain import curtain
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, length_handle
 from glass_spoon.sheet.items import Done, Item, MeshItem
-from glass_spoon.sheet.line import Finding, Given, Line
+from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, a_coordinate
 from glass_spoon.sheet.lines.mesh_work.fields import MeshName, length_text, mesh_findings, several
+from glass_spoon.sheet.lines.mesh_work.finer import FINER_SAID, HALVED, Finer, finer_item, finer_ways
 from glass_spoon.sheet.lines.mesh_work.mesh_work import sign
 from glass_spoon.sheet.lines.mesh_work.unite import gather_makers
 from glass_spoon.sheet.lines.place.fields import vector
@@ -84,22 +85,23 @@ class Slice(Line):
         Phrase(r"(?:at )?(?<!through )x (?:of |= ?)?{at}(?!,)", {"side": "to the right"}, finds=False),
         Phrase(r"(?:at )?(?<!through )y (?:of |= ?)?{at}(?!,)", {"side": "behind"}, finds=False),
         Phrase(r"(?:at )?(?<!through )z (?:of |= ?)?{at}(?!,)", {"side": "above"}, finds=False),
+        FINER_SAID,
         Phrase(r"(?:left |leave it )open|not closed", {"end": "left open"}, finds=False),
         Phrase(r"(?:as )?seen from (?:the )?(?:top|above)", {"seen": "from above"}, finds=False),
         Phrase(r"(?:as )?seen from (?:the )?front", {"seen": "from the front"}, finds=False),
         Phrase(r"(?:as )?seen from (?:the )?(?:right|side)", {"seen": "from the right"}, finds=False),
     )
-    sentence = "**Slice** {mesh} by {by} at {at}, keeping what is {side}[; the other part {other}][, {end}], giving {gives}."
+    sentence = "**Slice** {mesh} by {by} at {at}, keeping what is {side}[; the other part {other}][, {end}][, faces {finer}], giving {gives}."
     wording_field = "by"
     wordings = {
-        "a surface": "**Slice** {mesh} by {by}, {surface}, keeping what is {side}[; the other part {other}][, {end}], giving {gives}.",
+        "a surface": "**Slice** {mesh} by {by}, {surface}, keeping what is {side}[; the other part {other}][, {end}][, faces {finer}], giving {gives}.",
         "a curve": (
-            "**Slice** {mesh} by {by}, {curve}[, seen {seen}], keeping what is {side}[; the other part {other}][, {end}], "
-            "giving {gives}."
+            "**Slice** {mesh} by {by}, {curve}[, seen {seen}], keeping what is {side}[; the other part {other}][, {end}]"
+            "[, faces {finer}], giving {gives}."
         ),
         _SLANTED: (
             "**Slice** {mesh} by {by}, a {side} that faces {right} right, {back} back and {up} up, through x {x}, y {y}, "
-            "z {z}, keeping what it faces[; the other part {other}][, {end}], giving {gives}."
+            "z {z}, keeping what it faces[; the other part {other}][, {end}][, faces {finer}], giving {gives}."
         ),
     }
     gives_kind = "mesh"
@@ -149,6 +151,7 @@ class Slice(Line):
             ("goes", "stays too"),
         ),
     ] = "goes"
+    finer: Finer = "as they are"
     gives: MeshName = "part"
 
     def sentence_now(self) -> str:
@@ -158,11 +161,11 @@ class Slice(Line):
 
     def predict_faces(self, given: Given) -> int:
         """Bound the faces: those that there are, a band along the cut and its cap."""
-        return 2 * given.mesh("mesh").mesh.face_count
+        return 2 * HALVED[self.finer].faces * given.mesh("mesh").mesh.face_count
 
     def build(self, given: Given) -> MeshItem:
         """Cut, and tell what of."""
-        item = given.mesh("mesh")
+        item = finer_item(given.mesh("mesh"), self.finer)
         cutter = self._cutter(given)
         made = self._cut(item, cutter)
         part, done = self._signed(given, item, made)
@@ -215,6 +218,10 @@ class Slice(Line):
             return vector(given, "x", "y", "z"), unit_direction(vector(given, "right", "back", "up"), "The plane's facing")
         normal = np.array(_SIDES[self.side], dtype=np.float64)
         return given.number("at") * np.abs(normal), normal
+
+    def ways_out(self, error: Exception) -> tuple[Action, ...]:
+        """Offer smaller faces where those beside the cut leave it no room."""
+        return finer_ways(error, self.finer)
 
     def inspect(self, item: Item) -> list[Finding]:
         """Point at folded faces."""

@@ -16,11 +16,12 @@ from glass_spoon.sheet.fields import ChoiceSpec, ItemName, Items, NameSpec, Numb
 from glass_spoon.sheet.items import Done, Item, MeshItem, Note
 from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.mesh_work.fields import fitting_text, length_text, mesh_findings, several
+from glass_spoon.sheet.lines.mesh_work.finer import FINER_SAID, HALVED, Finer, finer_item, finer_ways
 from glass_spoon.sheet.lines.mesh_work.mesh_work import sign
 from glass_spoon.sheet.lines.mesh_work.unite import gather_makers
 from glass_spoon.sheet.phrase import Phrase
 
-_SEAM = "[, seam {seam}]"
+_SEAM = "[, seam {seam}][, faces {finer}]"
 _OFF = 0.01
 """A volume that is off by more than this share is worth a look."""
 
@@ -30,6 +31,7 @@ _PHRASES = (
     ),
     Phrase(r"(?:seams? |edges? )?chamfered (?:by )?{radius}", {"seam": "chamfered"}, finds=False),
     Phrase(r"sharp", {"seam": "sharp"}, finds=False),
+    FINER_SAID,
     Phrase(r"\b(?:all|them|both|everything)\b", finds=False),
 )
 
@@ -58,10 +60,12 @@ class SolidWork(Line):
     ] = "2 mm"
     steps: Annotated[Number, NumberSpec("Faces over the round.", label="steps", least=1, most=64, whole=True)] = 3
 
+    finer: Finer = "as they are"
+
     def sentence_now(self) -> str:
         """Ask for the radius of a seam that is not sharp, and for the steps of a round one."""
         more = {"sharp": "", "rounded": " by {radius} in {steps} steps", "chamfered": " by {radius}"}[self.seam]
-        return super().sentence_now().replace(_SEAM, _SEAM.replace("]", more + "]"))
+        return super().sentence_now().replace("seam {seam}", "seam {seam}" + more)
 
     def bodies(self, given: Given) -> list[MeshItem]:
         """Return the bodies in order, the one that leads first."""
@@ -70,11 +74,11 @@ class SolidWork(Line):
     def predict_faces(self, given: Given) -> int:
         """Bound the faces: those of all, some rows of them along seams, and the steps of their rounds."""
         steps = given.count("steps") if self.seam == "rounded" else 1
-        return (1 + steps) * sum(item.mesh.face_count for item in self.bodies(given))
+        return (1 + steps) * HALVED[self.finer].faces * sum(item.mesh.face_count for item in self.bodies(given))
 
     def build(self, given: Given) -> MeshItem:
         """Join the bodies one after another."""
-        first, *others = self.bodies(given)
+        first, *others = (finer_item(item, self.finer) for item in self.bodies(given))
         rounding = None
         if self.seam != "sharp":
             rounding = Rounding(given.number("radius"), given.count("steps") if self.seam == "rounded" else 1)
@@ -91,14 +95,15 @@ class SolidWork(Line):
         return mesh_findings(item)
 
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
-        """Offer the largest radius that fits, or a sharp seam."""
+        """Offer smaller faces, the largest radius that fits, or a sharp seam."""
+        ways = finer_ways(error, self.finer)
         if self.seam == "sharp":
-            return ()
+            return ways
         sharp = Action("Leave the seam sharp", "seam", "sharp")
         if isinstance(error, RadiusTooLarge):
             fits = fitting_text(error.largest)
             return (Action(f"Round it by {fits}", "radius", fits), sharp)
-        return (sharp,)
+        return (*ways, sharp)
 
 
 class OfAll(SolidWork):
