@@ -210,6 +210,19 @@ def default_line(document: SheetDocument, verb: str) -> Line:
     return with_own_name(document, cls.model_validate(values))
 
 
+def mesh_of_mark(document: SheetDocument, mark: str) -> str:
+    """Return the id of the mesh that a mark is of, also of one put together of others; "" where it has none."""
+    for _ in range(len(document.lines)):
+        line = document.line(mark) if document.has(mark) else None
+        if line is None:
+            return ""
+        mesh = getattr(line, "mesh", "")
+        if mesh:
+            return str(mesh)
+        mark = next(iter(line.references().values()), "")
+    return ""
+
+
 def with_own_name(document: SheetDocument, line: Line, said: frozenset[str] = frozenset()) -> Line:
     """Return a new line named after what it is made of, by a name that nothing has yet; fields that were `said` stay."""
     cls, values = type(line), line.model_dump()

@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from pydantic import ValidationError
@@ -163,7 +164,7 @@ class _Reading:
             return
         verb = rf"^\W*(?:(?:a|an|the|new|add|draw|make)\s+)*{re.escape(self.line.verb_name.replace('_', ' '))}\s+"
         found = re.compile(verb + r"([a-z][\w]*)(?=\s*[\d\x00\x01])").match(self.said.text)
-        if found and stem(found[1]) not in self._own_stems() and found[1] not in IDLE:
+        if found and stem(found[1]) not in self._own_stems() and found[1] not in IDLE and found[1] not in self._all_names:
             word = self.original[found.start(1) : found.end(1)]
             if self._set({name: word}):
                 self.said.take_span(found.start(1), found.end(1))
@@ -323,6 +324,8 @@ class _Reading:
             if not part or [own for own, _ in part] != wanted or HOLES.search(between) or "," in between:
                 continue
             low, high = part[0][1][0], part[-1][1][1]
+            if self.said.text[low:high] in self._all_names and self._verb_alone.fullmatch(self.said.text[:low]):
+                continue  # an item of that name, right after the verb: `thicken flat by 3 mm`
             if not re.search(r"\w-$", self.said.text[:low]) and not re.match(r"-\w", self.said.text[high:]):
                 yield low, high  # not a part of a word with a hyphen, as `right` of `left-right`
 
@@ -344,7 +347,31 @@ class _Reading:
         """Say whether an item of some kinds is named."""
         known = self.document.kinds()
         names = [self.document.item_name(line.id).lower() for line in self.document.lines if known.get(line.id) in kinds]
-        return any(name and self.said.search(rf"(?<!\w){re.escape(name)}(?!\w)") for name in names)
+        return any(name and self._name_at(name) for name in names)
+
+    def _name_at(self, name: str, led: str = "") -> re.Match[str] | None:
+        """Return where an item's name stands, not as a part of the longer name of another."""
+        longer = [other for other in self._all_names if len(other) > len(name) and name in other]
+        for found in re.finditer(rf"(?<!\w){led}{re.escape(name)}(?!\w)", self.said.text):
+            start, end = found.end() - len(name), found.end()
+            around = (
+                at.span() for other in longer for at in re.finditer(rf"(?<!\w){re.escape(other)}(?!\w)", self.said.text)
+            )
+            if not any(low <= start and end <= high for low, high in around):
+                return found
+        return None
+
+    @cached_property
+    def _verb_alone(self) -> re.Pattern[str]:
+        """What a text is that has named the verb and nothing else yet."""
+        cls = type(self.line)
+        verbs = "|".join(re.escape(word) for word in {self.line.verb_name.replace("_", " "), *cls.words})
+        return re.compile(rf"\W*(?:(?:{verbs})\w*\W+)?(?:(?:the|a|an)\s+)?")
+
+    @cached_property
+    def _all_names(self) -> tuple[str, ...]:
+        """The names of all items, in small letters."""
+        return tuple(name.lower() for name in self.document.item_names().values() if name)
 
     def take_items(self) -> None:
         """Take the items that are named, each for one field."""
@@ -375,9 +402,9 @@ class _Reading:
 
     def _led_by(self, name: str) -> str:
         """Return the pattern of the word that leads to a field where it says which item is meant: `from`."""
-        if f"from {{{name}}}" in self.line.sentence_now():
-            return r"from (?:the )?"
-        return self.line.led.get(name, "")
+        if name in self.line.led:
+            return self.line.led[name]
+        return r"from (?:the )?" if f"from {{{name}}}" in self.line.sentence_now() else ""
 
     def _named_items(self, kinds: tuple[str, ...], taken: set[str], led: str = "") -> Iterator[str]:
         """Yield the ids of items of some kinds in the order in which the text names them, taking the names out.
@@ -393,8 +420,7 @@ class _Reading:
             found = [
                 (at.start(), -len(name), item, at)
                 for item, name in names.items()
-                if name and item not in taken and item not in own
-                if (at := re.search(rf"(?<!\w){led}{re.escape(name)}(?!\w)", self.said.text))
+                if name and item not in taken and item not in own and (at := self._name_at(name, led))
             ]
             if not found:
                 return

@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass, replace
 
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.edit import default_line, with_own_name
+from glass_spoon.sheet.edit import default_line, mesh_of_mark, with_own_name
 from glass_spoon.sheet.fields import EVERY, ChoiceSpec, NameSpec, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.fill_words import SIZE_TEXT, Filled, read_words
 from glass_spoon.sheet.known_sizes import size_dimensions
@@ -173,10 +173,35 @@ def _proposal(verb: str, text: str, document: SheetDocument) -> Proposal:
     cls = VERBS[verb]
     plain = default_line(document, verb)
     filled = read_words(plain, text, document) if text.strip() else Filled(plain, ())
-    line = with_own_name(document, filled.line, filled.said)
+    line = with_own_name(document, _fitting(document, filled), filled.said)
     said = tuple(name for name in line.used_fields() if getattr(line, name) != getattr(plain, name, None))
     told = tuple(_told(line, name, document) for name in said)
     return Proposal(verb, cls.summary, cls.chapter, line, said, told, filled.missed)
+
+
+def _fitting(document: SheetDocument, filled: Filled) -> Line:
+    """Return a line whose marks are of its mesh, and whose lists hold nothing that another field has.
+
+    What was said decides: marks alone choose the mesh, a mesh alone keeps its own marks.
+    """
+    line, said = filled.line, filled.said
+    marks = [name for name, spec in line.specs().items() if isinstance(spec, ReferencesSpec) and spec.kinds == ("mark",)]
+    marks = [name for name in marks if name in line.used_fields()]
+    values: dict[str, object] = {}
+    if marks and isinstance(line.specs().get("mesh"), ReferenceSpec):
+        own = [item for name in marks for item in getattr(line, name)]
+        mesh = str(getattr(line, "mesh"))  # noqa: B009  (its spec says that it is there)
+        if own and "mesh" not in said:
+            mesh = mesh_of_mark(document, own[-1]) or mesh
+            values["mesh"] = mesh
+        for name in marks:
+            if name not in said:
+                values[name] = [item for item in getattr(line, name) if mesh_of_mark(document, item) in ("", mesh)]
+    single = {getattr(line, name) for name, spec in line.specs().items() if isinstance(spec, ReferenceSpec) and name in said}
+    for name, spec in line.specs().items():
+        if isinstance(spec, ReferencesSpec) and name not in said and name not in marks:
+            values[name] = [item for item in getattr(line, name) if item not in single]
+    return type(line).model_validate(line.model_dump() | values) if values else line
 
 
 def _told(line: Line, name: str, document: SheetDocument) -> str:

@@ -52,11 +52,12 @@ class Block(Line):
     )
     words = ("box", "cube", "cuboid", "solid", "ball", "capsule", "brick", "pill", "rounded", "block", "quad ball")
     phrases = (
+        Phrase(r"cube (?:of )?{width}(?! (?:by|x|×|wide|deep|high|tall))", {"depth": "{width}", "height": "{width}"}),
+        Phrase(r"{width} cube", {"depth": "{width}", "height": "{width}"}, finds=False),
         Phrase(r"^\W*(?:an? |the |rounded |block )*(?:box|cube|brick)", {"form": "box"}),
         Phrase(r"^\W*(?:an? |the )?ball of (?:six|6) (?:square )?sides|(?:quad|square|block) ball", {"form": "ball"}),
         Phrase(r"^\W*(?:an? |the |block )*(?:capsule|pill)", {"form": "capsule"}),
         Phrase(r"{width} (?:by|x|×) {depth} (?:by|x|×) {height}"),
-        Phrase(r"cube of {width}", {"depth": "{width}", "height": "{width}"}),
         Phrase(r"counts? deep (?:of )?{deep}", {"sizing": "counts"}, finds=False),
         Phrase(r"counts? high (?:of )?{high}", {"sizing": "counts"}, finds=False),
         Phrase(r"{steps} steps|steps (?:over half an edge )?{steps}", {"sizing": "counts"}, finds=False),

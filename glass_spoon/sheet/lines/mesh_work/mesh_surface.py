@@ -75,6 +75,11 @@ class MeshSurface(Line):
     words = ("quads", "polygons", "faces", "convert", "tessellate", "divide", "even quads")
     phrases = (
         Phrase(r"{round} (?:by|x|×|times) {along}", {"sizing": "counts"}),
+        Phrase(
+            r"{round} (?:faces |quads |edges )?(?:a?round|about)(?: it)?(?: and| by|,)? {along} (?:faces |quads |edges )?(?:along|up|high)",
+            {"sizing": "counts"},
+            finds=False,
+        ),
         Phrase(r"(?:about |around |some )?{faces} (?:even )?(?:quads|faces|polygons)", {"sizing": "faces"}),
         Phrase(r"(?:face count|faces)(?: of| about)? {faces}", {"sizing": "faces"}),
         Phrase(r"edges?(?: length)?(?: of| about)? {edge_length}", {"sizing": "edge length"}),

@@ -25,7 +25,7 @@ _SEAM = "[, seam {seam}][, faces {finer}]"
 _OFF = 0.01
 """A volume that is off by more than this share is worth a look."""
 
-_PHRASES = (
+_PHRASES: tuple[Phrase, ...] = (
     Phrase(
         r"(?:seams? |edges? )?rounded (?:by |with (?:a )?(?:radius (?:of )?)?)?{radius}", {"seam": "rounded"}, finds=False
     ),
@@ -148,6 +148,11 @@ class Subtract(SolidWork):
         "carve",
     )
     sentence = f"**Subtract** {{others}} from {{mesh}}{_SEAM}, giving {{gives}}."
+    phrases = (
+        *_PHRASES,
+        Phrase(r"(?:cut|carve|mill|take)(?: away)?(?= .+ (?:out of|from) )"),
+    )
+    led = {"mesh": r"(?:from|out of|through|into) (?:the )?"}
     how = "subtract"
     uses_up = ("others", "mesh")
 

@@ -29,6 +29,7 @@ from glass_spoon.sheet.lines.place.fields import (
     placed,
     vector,
 )
+from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import AXES
 
 
@@ -112,6 +113,19 @@ class Scale(Line):
     chapter = "Place"
     summary = "Scale anything about a place, evenly or by own factors."
     words = ("size", "stretch", "bigger", "smaller", "factor")
+    phrases = (
+        *(
+            Phrase(rf"{said} as {way}", {"evenly": "by own factors", field: factor}, finds=False)
+            for said, factor in (("twice", "2"), ("half", "0.5"), ("three times", "3"))
+            for way, field in (("(?:tall|high)", "fz"), ("(?:wide|long)", "fx"), ("deep", "fy"))
+        ),
+        *(
+            Phrase(rf"{{{field}}} (?:times )?as {way}", {"evenly": "by own factors"}, finds=False)
+            for way, field in (("(?:tall|high)", "fz"), ("(?:wide|long)", "fx"), ("deep", "fy"))
+        ),
+        Phrase(r"(?:to )?twice (?:its|the) size|double(?:d)?", {"factor": "2"}, finds=False),
+        Phrase(r"(?:to )?half (?:its|the) size|halved", {"factor": "0.5"}, finds=False),
+    )
     sentence = "**Scale** {item} {evenly} by {factor} about {about} x {x}, y {y}, z {z}."
     wording_field = "evenly"
     wordings = {

@@ -35,7 +35,8 @@ class Row(RepeatedLine):
         SAID_WAYS,
         Phrase("{x} apart", {"y": "0 mm", "z": "0 mm"}),
         Phrase(r"about {step} apart", {"spacing": "filling"}),
-        Phrase(r"repeat(?:ed)?(?: [\w ]+?)? {count} times"),
+        Phrase(r"(?:repeat(?:ed)?|copy|copied)(?=(?!.*\b(?:a?round|about)\b).* times)"),
+        Phrase(r"{count} times", finds=False),
         Phrase(r"in all|from end to end", {"spacing": "between"}, finds=False),
     )
     sentence = f"**Row** of {{count}} copies of {{item}}, {{spacing}} {{x}} right, {{y}} back and {{z}} up{_END}"
@@ -140,6 +141,19 @@ class Ring(RepeatedLine):
     words = ("array", "polar", "circular", "repeat", "copies", "spokes", "stairs")
     phrases = (
         *JOINED,
+        Phrase(r"(?:copy|repeat|array)(?=.* times (?:a?round|about) )"),
+        *(
+            Phrase(
+                rf"{{count}} times (?:a?round|about) (?:the )?(?:{axis})(?:[- ]axis)?",
+                {"axis": name},
+                finds=False,
+            )
+            for axis, name in (
+                ("z|upright|vertical", "upright axis"),
+                ("x|left-right", "left-right axis"),
+                ("y|front-back", "front-back axis"),
+            )
+        ),
         Phrase(r"(?:all round|whole (?:turn|circle))", {"angle": "360°"}, finds=False),
         Phrase(r"rising (?:by )?{rise}", finds=False),
     )

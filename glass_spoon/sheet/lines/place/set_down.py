@@ -25,9 +25,10 @@ class SetDown(Line):
     summary = "Set anything down on a level, or on a body below it, as far as it falls; with a gap if wanted."
     words = ("drop", "put on", "rest on", "floor", "ground", "align bottom", "stand on", "fall")
     phrases = (
+        Phrase(r"set (?=.+ down on)"),
         Phrase(r"(?:with (?:a )?gap (?:of )?{gap}|{gap} (?:above|over) it)", finds=False),
         Phrase(
-            r"on(?:to| top of)? (?!(?:a |the )?(?:level|floor|ground|height)|-?\d|\x02)(?:the )?(?=\w)",
+            r"(?:on(?:to)?(?: the)? top of|on(?:to)?)(?= (?!(?:a |the )?(?:level|floor|ground|height)|-?\d|\x02)\w)",
             {"onto": "a body"},
             finds=False,
         ),

@@ -157,6 +157,16 @@ class TwistLine(_About):
 
     summary = "Twist anything about an axis: by an angle that runs along it, evenly, eased, or by a law."
     words = ("wring", "twirl", "spiral", "screw", "turn along")
+    phrases = tuple(
+        Phrase(rf"(?:by )?{said}(?: of a)? turn", {"turn": f"0° to {angle}°"}, finds=False)
+        for said, angle in (
+            (r"three quarters", 270),
+            (r"(?:a |one )?quarter", 90),
+            (r"(?:a )?half(?: a)?", 180),
+            (r"(?:a|one)(?: whole| full)?", 360),
+            (r"two(?: whole| full)?", 720),
+        )
+    )
     sentence = "**Twist** {item} by {turn} about the {axis}[ through {about}]" + _END
 
     verb: Literal["twist"] = "twist"
@@ -165,7 +175,7 @@ class TwistLine(_About):
         LawSpec(
             "How far it is turned, from start to end: 0° to 90°, or 0° to 90° eased, bias 0.3.",
             dimension="angle",
-            said=("by",),
+            said=("by", "from"),
         ),
     ] = "0° to 90°"
 
@@ -182,6 +192,12 @@ class TaperLine(_About):
 
     summary = "Taper anything along an axis, or let it bulge: by a factor that runs along it, in one or both ways across."
     words = ("narrow", "widen", "bulge", "waist", "flare", "pinch in", "swell")
+    phrases = (
+        Phrase(r"to (?:a )?half(?: (?:its |the )?(?:size|width))?(?: at the top)?", {"factor": "1 to 0.5"}, finds=False),
+        Phrase(r"to (?:a )?third(?: (?:its |the )?(?:size|width))?(?: at the top)?", {"factor": "1 to 0.333"}, finds=False),
+        Phrase(r"to (?:a )?quarter(?: (?:its |the )?(?:size|width))?(?: at the top)?", {"factor": "1 to 0.25"}, finds=False),
+        Phrase(r"to (?:almost )?(?:a point|nothing)(?: at the top)?", {"factor": "1 to 0.01"}, finds=False),
+    )
     sentence = "**Taper** {item} by {factor} along the {axis}[ through {about}][, {ways}]" + _END
 
     verb: Literal["taper"] = "taper"

@@ -1,0 +1,90 @@
+"""What is said of several items at once: marks bring their mesh, names within names, what is cut out of what."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from glass_spoon.sheet.document import read_document
+from glass_spoon.sheet.propose import propose
+
+ITEMS = [
+    {"id": "a", "verb": "circle", "plane": "plan", "radius": "20 mm", "gives": "rim"},
+    {"id": "b", "verb": "draw", "plane": "front", "gives": "side line", "points": [{"x": 10, "y": 0}, {"x": 14, "y": 20}]},
+    {"id": "c", "verb": "revolve", "profile": "b", "gives": "cup"},
+    {"id": "d", "verb": "mesh", "surface": "c", "gives": "cup mesh"},
+    {"id": "e", "verb": "block", "gives": "crate"},
+    {"id": "f", "verb": "block", "form": "ball", "gives": "knob"},
+    {"id": "g", "verb": "draw", "plane": "plan", "gives": "path", "points": [{"x": -40, "y": 0}, {"x": 40, "y": 0}]},
+    {"id": "h", "verb": "mark", "mesh": "d", "what": "rim", "gives": "lip"},
+    {"id": "i", "verb": "simple", "form": "sheet", "gives": "flat"},
+]
+
+
+@pytest.fixture(scope="module")
+def ground() -> Any:
+    """A cup, its mesh and a mark of that; two bodies, made later; a sheet whose name is a word of many choices."""
+    return read_document({"format": "glass-spoon/sheet", "version": 1, "lines": ITEMS})
+
+
+SAID = [
+    ("pull out lip by 4 mm", "pull_out", {"mesh": "d", "marks": ["h"], "distance": "4 mm"}),
+    ("inset lip by 2 mm", "inset", {"mesh": "d", "marks": ["h"]}),
+    ("bevel lip by 1 mm in 3 steps", "bevel", {"mesh": "d", "marks": ["h"], "steps": "3"}),
+    ("split off the faces of lip", "split_off", {"mesh": "d", "marks": ["h"]}),
+    ("fill the hole of cup mesh", "fill", {"mesh": "d", "marks": ["h"]}),
+    ("delete crate", "delete", {"mesh": "e", "marks": []}),
+    ("cut knob out of crate", "subtract", {"mesh": "e", "others": ["f"]}),
+    ("carve knob out of the crate", "subtract", {"mesh": "e", "others": ["f"]}),
+    ("drill knob through crate", "subtract", {"mesh": "e", "others": ["f"]}),
+    ("subtract knob from crate", "subtract", {"mesh": "e", "others": ["f"]}),
+    ("slice cup mesh at 10 mm", "slice", {"mesh": "d", "by": "a plane", "at": "10 mm"}),
+    ("slice crate by cup", "slice", {"mesh": "e", "by": "a surface", "surface": "c"}),
+    ("put knob on top of crate", "set_down", {"item": "f", "onto": "a body", "body": "e"}),
+    ("put knob on the crate", "set_down", {"item": "f", "onto": "a body", "body": "e"}),
+    ("drop knob onto crate with a gap of 1 mm", "set_down", {"item": "f", "body": "e", "gap": "1 mm"}),
+    ("set knob down on crate", "set_down", {"item": "f", "body": "e"}),
+    ("set down knob on the floor", "set_down", {"item": "f", "onto": "a level", "level": "0 mm"}),
+    ("copy knob 8 times around the z axis", "ring", {"item": "f", "count": "8", "axis": "upright axis"}),
+    ("repeat knob 5 times 30 mm apart", "row", {"item": "f", "count": "5", "x": "30 mm"}),
+    ("scale crate twice as tall", "scale", {"item": "e", "evenly": "by own factors", "fz": "2", "fx": 1}),
+    ("scale crate 1.5 times as wide", "scale", {"item": "e", "fx": "1.5", "fz": 1}),
+    ("scale knob to half its size", "scale", {"item": "f", "evenly": "evenly", "factor": "0.5"}),
+    ("twist crate a quarter turn", "twist", {"item": "e", "turn": "0° to 90°"}),
+    ("twist crate by half a turn", "twist", {"item": "e", "turn": "0° to 180°"}),
+    ("twist crate from 0 to 90 degrees eased", "twist", {"turn": "0 to 90° eased"}),
+    ("taper crate to half at the top", "taper", {"item": "e", "factor": "1 to 0.5"}),
+    (
+        "mesh cup with 48 faces around and 20 along",
+        "mesh",
+        {"surface": "c", "sizing": "counts", "round": "48", "along": "20"},
+    ),
+    ("a 10 mm cube", "block", {"width": "10 mm", "depth": "10 mm", "height": "10 mm"}),
+    ("cube of 20 mm", "block", {"form": "box", "width": "20 mm", "depth": "20 mm", "height": "20 mm"}),
+]
+
+
+@pytest.mark.parametrize(("text", "verb", "values"), SAID, ids=[text for text, _, _ in SAID])
+def test_what_is_said(ground: Any, text: str, verb: str, values: dict[str, Any]) -> None:
+    """The line first proposed does what was said, and nothing of it is missed."""
+    proposal = propose(text, ground)[0]
+    assert proposal.line.verb_name == verb
+    assert {name: getattr(proposal.line, name) for name in values} == values
+    assert not proposal.missed
+
+
+@pytest.mark.parametrize(
+    ("text", "word"),
+    [
+        ("thicken flat by 3 mm", "flat"),
+        ("offset cup by 2 mm", "cup"),
+        ("drill a 6 mm hole through crate from above", "6 mm"),
+    ],
+)
+def test_what_a_verb_cannot_take_is_told(ground: Any, text: str, word: str) -> None:
+    """A surface's name is not taken for a choice, nor for the name of what is made; no body is taken from itself."""
+    proposal = propose(text, ground)[0]
+    assert word in proposal.missed
+    assert getattr(proposal.line, "gives", "") not in ("cup", "flat")
+    assert getattr(proposal.line, "mesh", "") not in getattr(proposal.line, "others", [])
