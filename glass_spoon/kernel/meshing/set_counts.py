@@ -152,11 +152,14 @@ def _turn_rims(cut: CutSet, loops: list[list[tuple[EdgeName, bool]]], chains: In
     across = places[order[0]] - places[order[0]].mean(axis=0)
     normal = directions(cross(across[:1], across[len(across) // 4][None]))[0]
     turns, round_about = turns_of_rims([places[k] for k in order], normal)
-    for k in order[round_about] if turns > 1 else ():
-        name = loops[k][0][0]
-        chain = int(chains[name.piece, name.axis])
-        if len(loops[k]) == 1 and plan.fixed[chain] == 0 and plan.wished[chain] > turns:
-            plan.whole(chain, turns)
+    names = [loops[k][0][0] for k in order[round_about] if len(loops[k]) == 1]
+    own = [chain for chain in (int(chains[name.piece, name.axis]) for name in names) if plan.fixed[chain] == 0]
+    if turns == 1 or any(plan.wished[chain] < turns for chain in own):
+        return
+    # An even count in each sector closes it; where that would be many more than wished, sectors are taken two by two.
+    step = 2 * turns if all(plan.wished[chain] > 1.5 * turns for chain in own) else turns
+    for chain in own:
+        plan.whole(chain, step)
 
 
 def _tie_sides(sides: list[list[int]], plan: CountPlan) -> None:
