@@ -347,7 +347,8 @@ class _Reading:
         """Say whether an item of some kinds is named."""
         known = self.document.kinds()
         names = [self.document.item_name(line.id).lower() for line in self.document.lines if known.get(line.id) in kinds]
-        return any(name and self._name_at(name) for name in names)
+        places = (self._name_at(name) for name in names if name)
+        return any(at and not self._verb_alone.fullmatch(self.said.text[: at.start()]) for at in places)
 
     def _name_at(self, name: str, led: str = "") -> re.Match[str] | None:
         """Return where an item's name stands, not as a part of the longer name of another."""

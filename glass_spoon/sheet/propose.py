@@ -35,10 +35,13 @@ LATER = 0.4
 PLACES = 4
 """Words from the first on that are held against the names of verbs, each counting a fifth less than the one before."""
 
-LIKELY, MISSED, ITEM_MISSED = 8, 1.0, 4.5
-"""How many of the likeliest verbs are held against each other, and what each word costs that one does not understand: a
-verb that cannot take what is named is hardly meant.
+LIKELY, MISSED, VERB_MISSED, ITEM_MISSED = 8, 1.0, 6.0, 9.0
+"""How many of the likeliest verbs are held against each other, and what each word costs that one does not understand: one
+whose own word is not even the first, or that cannot take what is named, is hardly meant.
 """
+
+TAKES_NOTHING = 4.5
+"""By how much the usual meaning of a trade's word may understand less before it gives way."""
 
 AT_HAND, AMISS = 0.3, 0.6
 """What a verb gains whose item was made last; the share that is left of one that has nothing to work on."""
@@ -77,19 +80,31 @@ def propose(text: str, document: SheetDocument) -> list[Proposal]:
     worth = {verb: -score for score, _, verb in scored}
     # Of verbs that the words may mean, the one that understands more of them is meant.
     items = {word for name in document.item_names().values() for word in telling_words(name.lower())}
-    found[:LIKELY] = sorted(found[:LIKELY], key=lambda one: _cost(one.missed, items) - worth[one.verb])
+    found[:LIKELY] = sorted(found[:LIKELY], key=lambda one: _cost(one, asked, items, document) - worth[one.verb])
     near = trade_word(asked.words) if not any(asked.begins_with(verb) for verb in VERBS) else None
     if near is None:
         return found
     first = replace(_proposal(near.verb, text, document), note=near.note)
-    if found and found[0].line.references() and _cost(first.missed, items) > ITEM_MISSED + _cost(found[0].missed, items):
+    costs = [_cost(one, asked, items, document) for one in (first, *found[:1])]
+    if found and found[0].line.references() and costs[0] > TAKES_NOTHING + costs[1]:
         return found  # what the trade's word usually means takes nothing of what is named
     return [first, *(proposal for proposal in found if proposal.verb != near.verb)]
 
 
-def _cost(missed: tuple[str, ...], items: set[str]) -> float:
-    """Return what it costs a verb that it does not understand some words: more for those that name items."""
-    return sum(ITEM_MISSED if word in items else MISSED for word in missed)
+def _cost(proposal: Proposal, asked: _Asked, items: set[str], document: SheetDocument) -> float:
+    """Return what it costs a verb that it does not understand some words: more for the first, and for those of items that
+    it does not take.
+    """
+    names = {document.item_name(item).lower() for item in proposal.line.references().values() if document.has(item)}
+    taken = {word for name in names for word in telling_words(name)}
+    first = asked.words[0] if asked.words else ""
+
+    def cost(word: str) -> float:
+        if word in items:
+            return 0.0 if word in taken else ITEM_MISSED
+        return VERB_MISSED if word == first else MISSED
+
+    return sum(cost(word) for word in proposal.missed)
 
 
 @dataclass(frozen=True)

@@ -24,7 +24,16 @@ _SHARED = Nearest("meet", "Meet keeps what closed bodies share; Subtract takes o
 _MATERIAL = Nearest("remark", "Colours and layers are set under Items on the board. Materials are left to the renderer.")
 _UNFOLD = Nearest("mesh", "A mesh of a surface carries its parameters as UV, the seam kept open: send it out with UV.")
 
+_SWELL = Nearest(
+    "nudge",
+    "Nudge pushes what is marked out along its normals; mark everything to swell a whole mesh. Taper by 1, 1.3 at 0.5, 1 "
+    "makes a bulge.",
+)
+
 _NEAREST = {
+    "swell": _SWELL,
+    "inflate": _SWELL,
+    "puff": _SWELL,
     "difference": _CUT,
     "boolean": _CUT,
     "intersect": _SHARED,

@@ -60,6 +60,13 @@ SAID = [
         "mesh",
         {"surface": "c", "sizing": "counts", "round": "48", "along": "20"},
     ),
+    ("thicken flat by 3 mm", "shell", {"surface": "i", "wall": "3 mm"}),
+    ("offset cup by 2 mm", "parallel", {"surface": "c", "distance": "2 mm"}),
+    ("flatten lip", "true_up", {"mesh": "d", "marks": ["h"]}),
+    ("ring of 12 crate about the x axis", "ring", {"item": "e", "count": "12", "axis": "left-right axis"}),
+    ("ripple flat 3 waves 2 mm high", "ripple", {"spacing": "count", "waves": "3", "height": "2 mm"}),
+    ("sections of cup every 5 mm in plan", "cross", {"plane": "plan", "step": "5 mm", "many": "all through"}),
+    ("8 sections of cup 4 mm apart in plan", "cross", {"count": "8", "step": "4 mm", "many": "counted"}),
     ("a 10 mm cube", "block", {"width": "10 mm", "depth": "10 mm", "height": "10 mm"}),
     ("cube of 20 mm", "block", {"form": "box", "width": "20 mm", "depth": "20 mm", "height": "20 mm"}),
 ]
@@ -77,8 +84,7 @@ def test_what_is_said(ground: Any, text: str, verb: str, values: dict[str, Any])
 @pytest.mark.parametrize(
     ("text", "word"),
     [
-        ("thicken flat by 3 mm", "flat"),
-        ("offset cup by 2 mm", "cup"),
+        ("align knob with crate", "crate"),
         ("drill a 6 mm hole through crate from above", "6 mm"),
     ],
 )

@@ -379,3 +379,22 @@ def test_what_lies_over_itself_round_a_closed_curve_is_told():
     ring = {"verb": "circle", "gives": "path", "radius": "10 mm"}
     build = built(bar, ring, {"verb": "follow", "item": "l1", "curve": "l2"})
     assert "lies over itself" in build.reports["l3"].findings[0].sentence
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+@pytest.mark.parametrize(("manner", "whole"), [("straight", 60.0), ("in rings", 30.0)])
+def test_waves_are_counted_from_end_to_end(manner: str, whole: float, size: float) -> None:
+    """Three waves over a sheet of 60 mm are as waves of 20 mm, rings of 10 mm: the same points."""
+    sheet = [
+        {"verb": "simple", "form": "sheet", "radius": f"{60 * size} mm", "second": f"{60 * size} mm"},
+        {"verb": "mesh", "surface": "l1", "round": 24, "along": 24},
+    ]
+    line = {"verb": "ripple", "item": "l2", "height": f"{2 * size} mm", "manner": manner}
+    if manner == "in rings":
+        line["axis"] = "left-right axis"
+    counted = built(*sheet, {**line, "spacing": "count", "waves": 3})
+    given = built(*sheet, {**line, "wave": f"{whole / 3 * size} mm"})
+    assert counted.reports["l3"].status == "good"
+    places, same = (one.items["l2"].item.mesh.positions for one in (counted, given))
+    assert np.allclose(places, same, atol=1e-9 * size)
+    assert np.ptp(places[:, 2]) == pytest.approx(4 * size, rel=0.1)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import numpy as np
 import pytest
 
 from glass_spoon.formats.step import NamedSurfaces, write_step
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.meshes.mesh import check_mesh
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.files_out import write_surfaces
@@ -179,3 +181,30 @@ def test_the_same_cut_again_is_told_at_once(keep: str) -> None:
     report = built(*OPENED, {**OPENED[3], "surface": "l4", "keep": keep}).reports["l5"]
     assert report.status == "failed"
     assert "Nothing cuts it" in report.findings[0].sentence
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+def test_sections_all_through_a_ball_by_formula(size: float) -> None:
+    """Every 5 mm of a ball of 20 mm: seven circles of the lengths of their heights; the planes that touch cut nothing."""
+    ball = {"verb": "simple", "form": "sphere", "radius": f"{20 * size} mm"}
+    cut = {"verb": "cross", "surface": "l1", "against": "sections", "plane": "plan", "step": f"{5 * size} mm"}
+    build = built(ball, {**cut, "many": "all through"})
+    assert build.reports["l2"].status == "good"
+    curves = build.items["l2"].item.curves
+    heights = sorted(float(curve.control_points[:, 2].mean()) / size for curve in curves)
+    heights = [height for height in heights if abs(height) < 19.9]
+    assert heights == pytest.approx([-15, -10, -5, 0, 5, 10, 15], abs=1e-6)
+    for curve in curves:
+        height = float(curve.control_points[:, 2].mean()) / size
+        places = curve_points(curve, np.linspace(*curve.domain, 9))[:, :2] / size
+        assert np.hypot(*places.T) == pytest.approx(np.sqrt(max(400 - height**2, 0)), abs=1e-5)
+
+
+def test_too_many_planes_are_refused_with_a_step_that_fits() -> None:
+    """The step that the sentence names makes nearly as many as there may be, and no more."""
+    ball = {"verb": "simple", "form": "sphere", "radius": "20 mm"}
+    cut = {"verb": "cross", "surface": "l1", "against": "sections", "plane": "plan", "many": "all through"}
+    (finding,) = built(ball, {**cut, "step": "0.001 mm"}).reports["l2"].findings
+    step = re.search(r"set them ([\d.]+) mm apart", finding.sentence)
+    assert step is not None
+    assert 390 < 40 / float(step[1]) + 1 <= 400

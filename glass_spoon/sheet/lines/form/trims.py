@@ -65,12 +65,18 @@ class Cross(Line):
     wording_field = "against"
     wordings = {
         "sections": (
-            "**Cross** {surface} with {against} parallel to the {plane} view, from {at}[, {count} of them][, {step} apart], "
+            "**Cross** {surface} with {against} parallel to the {plane} view, from {at}[, {many}][, {count} of them][, {step} apart], "
             "giving {gives}."
-        )
+        ),
+        "all through": (
+            "**Cross** {surface} with {against} parallel to the {plane} view, from {at} {many}, {step} apart, giving {gives}."
+        ),
     }
     phrases = (
+        Phrase(r"{count} (?:sections|stations|planes)", {"against": "sections"}),
         Phrase(r"(?:sections?|stations?)", {"against": "sections"}),
+        Phrase(r"every {step}", {"against": "sections", "many": "all through"}, finds=False),
+        Phrase(r"{step} apart", {"against": "sections"}, finds=False),
         Phrase(r"(?:intersect\w*|crossings?)", finds=True),
     )
     gives_kind = "curves"
@@ -96,7 +102,20 @@ class Cross(Line):
         Number, NumberSpec("How many planes.", label="count of planes", least=1, most=MOST_SECTIONS, whole=True)
     ] = 1
     step: Annotated[Number, NumberSpec("From plane to plane.", "length", least=1e-4, most=1e6)] = "10 mm"
+    many: Annotated[
+        Literal["counted", "all through"],
+        ChoiceSpec(
+            "Whether planes are counted from the first, or stand both ways from it all through the surface.",
+            ("counted", "all through"),
+            ("counted", "on all through it"),
+        ),
+    ] = "counted"
     gives: CurvesName = "crossing"
+
+    def sentence_now(self) -> str:
+        """Ask for a count of planes where they are counted."""
+        through = self.against == "sections" and self.many == "all through"
+        return self.wordings["all through"] if through else super().sentence_now()
 
     def build(self, given: Given) -> CurvesItem:
         """Find the crossings."""
@@ -109,7 +128,7 @@ class Cross(Line):
                 )
         else:
             curves, off, empty = [], 0.0, 0
-            for level in given.number("at") + given.number("step") * np.arange(given.count("count")):
+            for level in self._levels(given, shape):
                 found, away = crossing_curves(shape, _plane_at(shape, self.plane, float(level)))
                 curves += found
                 off = max(off, away)
@@ -121,6 +140,24 @@ class Cross(Line):
         if self.against == "sections" and empty:
             told += f" {several(empty, 'plane')} cut nothing."
         return CurvesItem(tuple(curves), told)
+
+    def _levels(self, given: Given, shape: FaceSet) -> Floats:
+        """Return where planes stand (n,) in mm; raises KernelError for too many."""
+        first, step = given.number("at"), given.number("step")
+        if self.many == "counted":
+            return np.asarray(first + step * np.arange(given.count("count")))
+        right, up = (np.array(axis, dtype=np.float64) for axis in PLANE_AXES[self.plane])
+        heights = shape.trace @ np.abs(np.cross(right, up))
+        low, high = np.ceil((heights.min() - first) / step), np.floor((heights.max() - first) / step)
+        if high - low + 1 > MOST_SECTIONS:
+            wider = float(np.ptp(heights)) / (MOST_SECTIONS - 1)
+            digit = 10.0 ** (np.floor(np.log10(wider)) - 3)
+            wider = float(np.ceil(wider / digit) * digit)
+            raise KernelError(
+                f"That would be {int(high - low + 1):,} planes, {MOST_SECTIONS:,} is the most: set them {wider:.4g} mm apart or "
+                "more."
+            )
+        return np.asarray(first + step * np.arange(low, high + 1))
 
 
 def _plane_at(shape: FaceSet, plane: str, level: float) -> FaceSet:

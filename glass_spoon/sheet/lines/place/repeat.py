@@ -154,6 +154,10 @@ class Ring(RepeatedLine):
                 ("y|front-back", "front-back axis"),
             )
         ),
+        *(
+            Phrase(rf"(?:a?round|about) (?:the )?{letter}(?:[- ]axis)?", {"axis": name}, finds=False)
+            for letter, name in (("z", "upright axis"), ("x", "left-right axis"), ("y", "front-back axis"))
+        ),
         Phrase(r"(?:all round|whole (?:turn|circle))", {"angle": "360°"}, finds=False),
         Phrase(r"rising (?:by )?{rise}", finds=False),
     )

@@ -10,6 +10,7 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.deform.bends import Bend, Ripple, Shear, Stretch, Taper, Twist
 from glass_spoon.kernel.deform.space_map import Axes, SpaceMap
+from glass_spoon.kernel.errors import KernelError
 from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, LawText, Number, NumberSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, length_handle
 from glass_spoon.sheet.items import Item
@@ -191,7 +192,7 @@ class TaperLine(_About):
     """Make anything wider or narrower along an axis."""
 
     summary = "Taper anything along an axis, or let it bulge: by a factor that runs along it, in one or both ways across."
-    words = ("narrow", "widen", "bulge", "waist", "flare", "pinch in", "swell")
+    words = ("narrow", "widen", "bulge", "waist", "flare", "pinch in")
     phrases = (
         Phrase(r"to (?:a )?half(?: (?:its |the )?(?:size|width))?(?: at the top)?", {"factor": "1 to 0.5"}, finds=False),
         Phrase(r"to (?:a )?third(?: (?:its |the )?(?:size|width))?(?: at the top)?", {"factor": "1 to 0.333"}, finds=False),
@@ -278,16 +279,36 @@ class RippleLine(AxisLine):
 
     summary = "Ripple anything: straight waves or rings, by their height and length."
     words = ("wave", "waves", "corrugate", "ruffle", "undulate", "water")
-    phrases = WAYS
+    phrases = (
+        *WAYS,
+        Phrase(r"{waves} (?:waves|ripples|rings)(?: in all)?", {"spacing": "count"}, finds=False),
+        Phrase(r"{height} high", finds=False),
+    )
     sentence = (
-        "**Ripple** {item} {way} by {height}, {wave} from wave to wave, {manner} along the {axis}[, begun at {start}]"
+        "**Ripple** {item} {way} by {height}, {wave} {spacing}, {manner} along the {axis}[, begun at {start}]"
         f"{MARKED}{TOLERANCE}."
     )
+    wording_field = "spacing"
+    wordings = {
+        "count": (
+            "**Ripple** {item} {way} by {height}, {waves} {spacing}, {manner} along the {axis}[, begun at {start}]"
+            f"{MARKED}{TOLERANCE}."
+        )
+    }
 
     verb: Literal["ripple"] = "ripple"
     way: TowardsField = "up"
     height: Annotated[Number, NumberSpec("Height of a wave over the middle.", "length", least=-1e6, most=1e6)] = "2 mm"
     wave: Annotated[Number, a_length("From one wave to the next.", label="wave length")] = "20 mm"
+    spacing: Annotated[
+        Literal["length", "count"],
+        ChoiceSpec(
+            "Whether waves are as long as is given, or so many: from end to end, rings from the middle out.",
+            ("length", "count"),
+            ("from wave to wave", "waves in all"),
+        ),
+    ] = "length"
+    waves: Annotated[Number, NumberSpec("How many.", label="count of waves", least=0, above=True, most=10_000)] = 3
     manner: Annotated[
         Literal["straight", "in rings"],
         ChoiceSpec("Straight waves that run along the axis, or rings about the middle.", ("straight", "in rings")),
@@ -302,4 +323,14 @@ class RippleLine(AxisLine):
     def space_map(self, given: Given, laid: Laid) -> SpaceMap:
         """Ripple it, about its middle."""
         axes = Axes(laid.axes.origin + (laid.reach[0, 2] + laid.reach[1, 2]) / 2 * laid.axes.rows[2], laid.axes.rows)
-        return Ripple(axes, given.number("height"), given.number("wave"), given.number("start"), self.manner)
+        return Ripple(axes, given.number("height"), self._length(given, laid), given.number("start"), self.manner)
+
+    def _length(self, given: Given, laid: Laid) -> float:
+        """Return the length of a wave in mm."""
+        if self.spacing == "length":
+            return given.number("wave")
+        size = laid.reach[1] - laid.reach[0]
+        whole = float(size[2]) if self.manner == "straight" else float(max(size[1], size[2])) / 2
+        if not whole > 0:
+            raise KernelError(f"It has no length along the {self.axis} to be parted in waves: choose another axis.")
+        return whole / given.number("waves")
