@@ -117,9 +117,16 @@ def _joined(triangles: Ints, given: manifold3d.Mesh64, count: int) -> Ints:
 
 def _seam_edges(triangles: Ints, side: Ints) -> Ints:
     """Return the edges (k, 2) between triangles of the two bodies, as they run in those of the first."""
+    size = int(triangles.max(initial=0)) + 1
+    both = np.ones(size, dtype=bool)
+    for own in (0, 1):
+        used = np.zeros(size, dtype=bool)
+        used[triangles[side == own]] = True
+        both &= used
+    near = both[triangles].sum(axis=1) >= 2  # only edges of vertices that both have can lie on a seam
+    triangles, side = triangles[near], side[near]
     start, end = triangles.ravel(), np.roll(triangles, -1, axis=1).ravel()
     owner = np.repeat(side, 3)
-    size = int(triangles.max(initial=0)) + 1
     ahead, back = start * size + end, end * size + start
     order = np.argsort(ahead)
     at = order[np.clip(np.searchsorted(ahead[order], back), 0, max(len(order) - 1, 0))] if len(order) else order
@@ -154,8 +161,23 @@ def _share(mesh: Mesh, points: Floats, triangles: Ints, faces: Ints) -> Share:
     known = np.zeros(mesh.point_count, dtype=bool)
     if len(triangles):
         # Points that stay keep their place to the last digit: they are found by it.
-        used = np.unique(triangles)
-        every = np.concatenate((points[used], mesh.positions))
-        _, first, label = np.unique(every, axis=0, return_index=True, return_inverse=True)
-        known = first[label.ravel()[len(used) :]] < len(used)
+        used = np.zeros(len(points), dtype=bool)
+        used[triangles] = True
+        known = _are_among(mesh.positions, points[used])
     return Share(left >= (1 - WHOLE) * before, left <= WHOLE * before, known)
+
+
+def _are_among(places: Floats, others: Floats) -> Bools:
+    """Mark places (n, 3) that are to the last digit one of others (m, 3)."""
+    # Rows are sought by a number made of their bits, then compared.
+    keys, known = (
+        (np.ascontiguousarray(rows + 0.0).view(np.uint64) * _PRIMES).sum(axis=1, dtype=np.uint64)
+        for rows in (places, others)
+    )
+    order = np.argsort(known)
+    at = order[np.clip(np.searchsorted(known[order], keys), 0, len(order) - 1)]
+    return np.asarray((others[at] == places).all(axis=1))
+
+
+_PRIMES = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], dtype=np.uint64)
+"""Large odd numbers that mix the bits of three coordinates."""
