@@ -78,15 +78,15 @@ def test_gauge_over_its_limit_is_told_at_the_line_with_the_change_that_mends_it(
     """The sentence stands at the line until its offer is taken."""
     client = as_user("owner")
     edit(client, op="limit", limit="off_surface", value="0.1")
-    assert "off the surface, the limit is 0.10 mm" in client.get(f"/parts/{part.id}/").content.decode()
     text = offered(client, part)
+    assert "off the surface, the limit is 0.10 mm" in text
     start = text.index('data-try-values="') + len('data-try-values="')
     values = json.loads(text[start : text.index('"', start)].replace("&quot;", '"'))
     assert int(values["round"]) > 48
     edit(client, op="set_many", line="l4", values=json.dumps(values))
     part.refresh_from_db()
     assert next(line for line in part.document["lines"] if line["id"] == "l4")["round"] == values["round"]
-    assert "off the surface, the limit is" not in client.get(f"/parts/{part.id}/").content.decode()
+    assert "off the surface, the limit is" not in offered(client, part)
 
 
 def test_a_line_that_mends_is_added_after_the_one_that_made_the_mesh(part, as_user, edit):
