@@ -33,6 +33,7 @@ from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.named_numbers import ACROSS, may_stand, name_numbers, named_elsewhere, names_of, said_across
 from glass_spoon.sheet.own_sentence import ANY_WORD, ENOUGH, LINKING, fit_numbers, lead_worth, name_patterns, slots_of
 from glass_spoon.sheet.phrase import IDLE, SaidNumber, Word, as_typed, expression_pattern
+from glass_spoon.sheet.said_names import SaidNames
 from glass_spoon.sheet.said_text import HOLES, SaidText, stem, stems
 from glass_spoon.sheet.typed_places import SAID_PLACES, said_places
 
@@ -111,6 +112,7 @@ class _Reading:
 
     def __post_init__(self) -> None:
         self.filled: set[str] = set()
+        self.names = SaidNames(self.said, self.document)
 
     def _set(self, values: Mapping[str, Any]) -> bool:
         """Fill fields; say whether the values fit."""
@@ -164,7 +166,7 @@ class _Reading:
             return
         verb = rf"^\W*(?:(?:a|an|the|new|add|draw|make)\s+)*{re.escape(self.line.verb_name.replace('_', ' '))}\s+"
         found = re.compile(verb + r"([a-z][\w]*)(?=\s*[\d\x00\x01])").match(self.said.text)
-        if found and stem(found[1]) not in self._own_stems() and found[1] not in IDLE and found[1] not in self._all_names:
+        if found and stem(found[1]) not in self._own_stems() and found[1] not in IDLE and found[1] not in self.names.every:
             word = self.original[found.start(1) : found.end(1)]
             if self._set({name: word}):
                 self.said.take_span(found.start(1), found.end(1))
@@ -324,7 +326,7 @@ class _Reading:
             if not part or [own for own, _ in part] != wanted or HOLES.search(between) or "," in between:
                 continue
             low, high = part[0][1][0], part[-1][1][1]
-            if self.said.text[low:high] in self._all_names and self._verb_alone.fullmatch(self.said.text[:low]):
+            if self.said.text[low:high] in self.names.every and self._verb_alone.fullmatch(self.said.text[:low]):
                 continue  # an item of that name, right after the verb: `thicken flat by 3 mm`
             if not re.search(r"\w-$", self.said.text[:low]) and not re.match(r"-\w", self.said.text[high:]):
                 yield low, high  # not a part of a word with a hyphen, as `right` of `left-right`
@@ -347,20 +349,8 @@ class _Reading:
         """Say whether an item of some kinds is named."""
         known = self.document.kinds()
         names = [self.document.item_name(line.id).lower() for line in self.document.lines if known.get(line.id) in kinds]
-        places = (self._name_at(name) for name in names if name)
+        places = (self.names.at(name) for name in names if name)
         return any(at and not self._verb_alone.fullmatch(self.said.text[: at.start()]) for at in places)
-
-    def _name_at(self, name: str, led: str = "") -> re.Match[str] | None:
-        """Return where an item's name stands, not as a part of the longer name of another."""
-        longer = [other for other in self._all_names if len(other) > len(name) and name in other]
-        for found in re.finditer(rf"(?<!\w){led}{re.escape(name)}(?!\w)", self.said.text):
-            start, end = found.end() - len(name), found.end()
-            around = (
-                at.span() for other in longer for at in re.finditer(rf"(?<!\w){re.escape(other)}(?!\w)", self.said.text)
-            )
-            if not any(low <= start and end <= high for low, high in around):
-                return found
-        return None
 
     @cached_property
     def _verb_alone(self) -> re.Pattern[str]:
@@ -368,11 +358,6 @@ class _Reading:
         cls = type(self.line)
         verbs = "|".join(re.escape(word) for word in {self.line.verb_name.replace("_", " "), *cls.words})
         return re.compile(rf"\W*(?:(?:{verbs})\w*\W+)?(?:(?:the|a|an)\s+)?")
-
-    @cached_property
-    def _all_names(self) -> tuple[str, ...]:
-        """The names of all items, in small letters."""
-        return tuple(name.lower() for name in self.document.item_names().values() if name)
 
     def take_items(self) -> None:
         """Take the items that are named, each for one field."""
@@ -384,14 +369,14 @@ class _Reading:
                 self._take_item(name, spec, taken)
         for name in self.line.used_fields():
             spec = self.line.spec(name)
-            items = list(self._named_items(spec.kinds, taken)) if isinstance(spec, ReferencesSpec) else []
+            items = list(self.names.named(spec.kinds, taken)) if isinstance(spec, ReferencesSpec) else []
             if items:
                 self._set({name: items})
                 taken |= set(items)
 
     def _take_item(self, name: str, spec: ReferenceSpec, taken: set[str]) -> None:
-        item = next(self._named_items(spec.kinds, taken, self._led_by(name)), None)
-        item = next(self._named_items(spec.kinds, taken), None) if item is None else item
+        item = next(self.names.named(spec.kinds, taken, self._led_by(name)), None)
+        item = next(self.names.named(spec.kinds, taken), None) if item is None else item
         every = _EVERY.search(self.said.text) if item is None and spec.every else None
         if every:
             self.said.take(every)
@@ -406,29 +391,6 @@ class _Reading:
         if name in self.line.led:
             return self.line.led[name]
         return r"from (?:the )?" if f"from {{{name}}}" in self.line.sentence_now() else ""
-
-    def _named_items(self, kinds: tuple[str, ...], taken: set[str], led: str = "") -> Iterator[str]:
-        """Yield the ids of items of some kinds in the order in which the text names them, taking the names out.
-
-        led: a pattern of what stands before a name.
-        """
-        known = self.document.kinds()
-        names = {
-            line.id: self.document.item_name(line.id).lower() for line in self.document.lines if known.get(line.id) in kinds
-        }
-        own: set[str] = set()
-        while True:
-            found = [
-                (at.start(), -len(name), item, at)
-                for item, name in names.items()
-                if name and item not in taken and item not in own and (at := self._name_at(name, led))
-            ]
-            if not found:
-                return
-            _, _, item, at = min(found, key=lambda entry: entry[:3])
-            self.said.take(at)
-            own.add(item)
-            yield item
 
     def take_other_numbers(self) -> None:
         """Take numbers whose words name a field that is not in use, with the choice that brings it into use: `level 40`."""
