@@ -149,6 +149,8 @@ GROUND = read_document(
         ),
         ("slice crate at x 5 mm into two halves", "slice", {"at": "5 mm", "side": "to the right", "other": "stays too"}),
         ("cut crate along wave, keep both", "slice", {"by": "a curve", "curve": "w", "other": "stays too"}),
+        ("slice crate along hole keeping the inside", "slice", {"by": "a curve", "curve": "h", "side": "inside"}),
+        ("slice crate along hole, keep the rest", "slice", {"curve": "h", "side": "outside"}),
         ("saw crate in half", "slice", {"other": "stays too"}),
         ("open crate along hole right through", "open", {"curves": ["h"], "rim": "walled right through"}),
         ("open skin along hole, rim rolled by 3 mm", "open", {"mesh": "m", "rim": "rim rolled", "radius": "3 mm"}),
@@ -287,3 +289,79 @@ def test_the_part_that_is_kept_comes_first() -> None:
     build = run(*ring, {**cut, "side": "behind", "at": "0.3 mm", "end": "left open"})
     assert "number 1 is what is kept, number 2 the rest" in build.reports["s"].told
     assert len(mesh_of(build, "s").topology.boundary_loops) == 4
+
+
+ZIG = {
+    "id": "z",
+    "verb": "draw",
+    "plane": "plan",
+    "manner": "straight through",
+    "gives": "zigzag",
+    "points": [{"x": -40, "y": 5}, {"x": -6, "y": -7}, {"x": 8, "y": 9}, {"x": 40, "y": -2}],
+}
+FINE = {**CRATE, "edge": "3 mm"}
+ALONG = {"id": "s", "verb": "slice", "mesh": "b", "by": "a curve"}
+
+
+def scaled(line: dict[str, Any], size: float) -> dict[str, Any]:
+    """Return a line with its lengths in mm and its points as many times as large."""
+    result = {
+        name: f"{size * float(value[:-3])} mm" if str(value).endswith(" mm") else value for name, value in line.items()
+    }
+    if "points" in line:
+        result["points"] = [{axis: value * size for axis, value in row.items()} for row in line["points"]]
+    return result
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+def test_a_body_cut_along_a_closed_curve_falls_into_core_and_rest(size: float) -> None:
+    """Volumes by formula to the chords of the wall; both in one line; the press where a side was asked for."""
+    lines = [scaled(FINE, size), scaled({**HOLE, "radius": "11 mm"}, size)]
+    core, rest = np.pi * 121 * 40 * size**3, (96_000 - np.pi * 121 * 40) * size**3
+    found = []
+    for side, volume in (("inside", core), ("outside", rest)):
+        build = run(*lines, {**ALONG, "curve": "h", "side": side})
+        assert build.reports["s"].status == "good", build.reports["s"].findings
+        check_result(mesh_of(build, "s"), closed=True)
+        found.append(enclosed_volume(mesh_of(build, "s")))
+        assert found[-1] == pytest.approx(volume, rel=0.02)
+    assert sum(found) == pytest.approx(96_000 * size**3, rel=2e-3)
+    both = run(*lines, {**ALONG, "curve": "h", "side": "inside", "other": "stays too"})
+    assert enclosed_volume(mesh_of(both, "s")) == pytest.approx(sum(found), rel=1e-9)
+    (finding,) = run(*lines, {**ALONG, "curve": "h", "side": "below"}).reports["s"].findings
+    for press in finding.actions:
+        assert run(*lines, {**ALONG, "curve": "h", press.field: press.value}).reports["s"].status == "good"
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+def test_a_body_cut_along_a_curve_with_corners_keeps_them(size: float) -> None:
+    """Both sides are the whole to the last digits; each has the area behind the zigzag by the shoelace formula."""
+    lines = [scaled(FINE, size), scaled(ZIG, size)]
+    x = np.linspace(-30, 30, 200_001)
+    y = np.interp(x, [row["x"] for row in ZIG["points"]], [row["y"] for row in ZIG["points"]])
+    behind = float(np.trapezoid(20 - y, x)) * 40 * size**3
+    for side, volume in (("behind", behind), ("in front", 96_000 * size**3 - behind)):
+        build = run(*lines, {**ALONG, "curve": "z", "side": side})
+        assert build.reports["s"].status == "good", build.reports["s"].findings
+        check_result(mesh_of(build, "s"), closed=True)
+        assert enclosed_volume(mesh_of(build, "s")) == pytest.approx(volume, rel=1e-6)
+        places = mesh_of(build, "s").positions / size
+        for row in ZIG["points"][1:3]:
+            assert np.hypot(places[:, 0] - row["x"], places[:, 1] - row["y"]).min() < 1e-6
+
+
+@pytest.mark.parametrize(
+    ("lines", "values", "words"),
+    [
+        ([FINE, ZIG], {"curve": "z", "side": "inside"}, "An open curve has no inside"),
+        ([FINE, ZIG], {"curve": "z", "side": "to the right"}, "has no such side"),
+        ([FINE, HOLE], {"curve": "h", "side": "inside", "end": "left open"}, "Delete the faces made by this line"),
+        ([FINE, {**HOLE, "right": "200 mm"}], {"curve": "h", "side": "inside"}, "move it over the body"),
+        ([FINE], {"by": "a plane", "side": "inside"}, "Only a closed curve has an inside"),
+        ([*SKIN, HOLE], {"mesh": "m", "curve": "h", "side": "inside"}, "Open the skin along it"),
+    ],
+)
+def test_what_cannot_be_cut_along_a_curve_says_what_can(lines: list[Any], values: dict[str, Any], words: str) -> None:
+    """Each refusal names a way out."""
+    (finding,) = run(*lines, {**ALONG, **values, "id": "x"}).reports["x"].findings
+    assert words in finding.sentence

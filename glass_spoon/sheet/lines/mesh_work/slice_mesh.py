@@ -10,18 +10,24 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints
 from glass_spoon.kernel.curves.alter.place_curve import unit_direction
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import find_kinks
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.imprint.cut_mesh import CAP, CutMesh, cut_mesh
 from glass_spoon.kernel.imprint.cutters import CurvedCutter, Cutter, FlatCutter, mean_facing
-from glass_spoon.kernel.surfaces.make.curtain import curtain
+from glass_spoon.kernel.imprint.outline_beyond import outline_beyond
+from glass_spoon.kernel.imprint.solids import Meeting
+from glass_spoon.kernel.imprint.tunnel import wall_along
+from glass_spoon.kernel.surfaces.make.curtain import KINK, curtain
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, length_handle
-from glass_spoon.sheet.items import Done, Item, MeshItem
+from glass_spoon.sheet.items import Done, Item, MeshItem, Piece
 from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, a_coordinate
 from glass_spoon.sheet.lines.mesh_work.fields import MeshName, length_text, mesh_findings, several
 from glass_spoon.sheet.lines.mesh_work.finer import FINER_SAID, HALVED, Finer, finer_item, finer_ways
 from glass_spoon.sheet.lines.mesh_work.mesh_work import sign
+from glass_spoon.sheet.lines.mesh_work.solids import join_bodies
 from glass_spoon.sheet.lines.mesh_work.unite import gather_makers
 from glass_spoon.sheet.lines.place.fields import vector
 from glass_spoon.sheet.phrase import Phrase
@@ -40,6 +46,7 @@ _LOOKS: dict[str, tuple[int, int, int]] = {
     "from the right": (-1, 0, 0),
 }
 _SLANTED = "slanted plane"
+_INSIDE, _OUTSIDE = "inside", "outside"
 _LEAST_FACING = 0.2
 """A side is not told by a way that what cuts faces by a smaller cosine, on the mean."""
 _KEEP = r"keep(?:ing)?(?: what is| the)*"
@@ -48,7 +55,11 @@ _BOTH = (
     r"|(?:in|into|giving) (?:(?:both|two)(?: halves| parts| pieces)?|halves|half)\b"
 )
 _PART = r"(?: half| part| side)?"
-_SIDE = Literal["above", "below", "to the right", "to the left", "behind", "in front", "slanted plane"]
+_SIDE = Literal["above", "below", "to the right", "to the left", "behind", "in front", "slanted plane", "inside", "outside"]
+
+
+class NoSuchSide(KernelError):
+    """What cuts has no such side."""
 
 
 class Slice(Line):
@@ -82,6 +93,8 @@ class Slice(Line):
         Phrase(rf"{_KEEP} (?:to the )?left{_PART}|left half", {"side": "to the left"}, finds=False),
         Phrase(rf"{_KEEP} (?:behind|back){_PART}|back half", {"side": "behind"}, finds=False),
         Phrase(rf"{_KEEP} (?:in )?front{_PART}|front half", {"side": "in front"}, finds=False),
+        Phrase(rf"{_KEEP} (?:in|core|inside){_PART}(?: (?:of )?it)?", {"side": "inside"}, finds=False),
+        Phrase(rf"{_KEEP} (?:out|outside|rest){_PART}(?: (?:of )?it)?", {"side": "outside"}, finds=False),
         Phrase(r"(?:at )?(?<!through )x (?:of |= ?)?{at}(?!,)", {"side": "to the right"}, finds=False),
         Phrase(r"(?:at )?(?<!through )y (?:of |= ?)?{at}(?!,)", {"side": "behind"}, finds=False),
         Phrase(r"(?:at )?(?<!through )z (?:of |= ?)?{at}(?!,)", {"side": "above"}, finds=False),
@@ -118,7 +131,7 @@ class Slice(Line):
     surface: Annotated[str, ReferenceSpec("The surface; it reaches through all of the mesh.", "surface")] = ""
     curve: Annotated[
         str,
-        ReferenceSpec("An open curve, seen to run over all of the mesh; past its ends the cut runs straight on.", "curve"),
+        ReferenceSpec("A curve seen on the mesh, closed or open: past open ends the cut runs straight on.", "curve"),
     ] = ""
     seen: Annotated[
         Literal["from above", "from the front", "from the right"],
@@ -127,7 +140,10 @@ class Slice(Line):
     at: Annotated[Number, a_coordinate("Where the plane stands, off the middle of the space.", "the cut")] = "0 mm"
     side: Annotated[
         _SIDE,
-        ChoiceSpec("Which side is kept; of a plane it also says how it lies.", (*_SIDES, _SLANTED)),
+        ChoiceSpec(
+            "Which side is kept; of a plane it also says how it lies. A closed curve has an inside and an outside.",
+            (*_SIDES, _SLANTED, _INSIDE, _OUTSIDE),
+        ),
     ] = "below"
     right: Annotated[Number, NumberSpec("How much the plane faces right.", label="facing right", step=0.1)] = 1
     back: Annotated[Number, NumberSpec("How much the plane faces back.", label="facing back", step=0.1)] = 0
@@ -166,6 +182,9 @@ class Slice(Line):
     def build(self, given: Given) -> MeshItem:
         """Cut, and tell what of."""
         item = finer_item(given.mesh("mesh"), self.finer)
+        outline = self._outline(given, item)
+        if outline is not None:
+            return self._along(given, item, outline)
         cutter = self._cutter(given)
         made = self._cut(item, cutter)
         part, done = self._signed(given, item, made)
@@ -176,14 +195,65 @@ class Slice(Line):
         if self.other == "goes":
             return replace(part, told=told, done=Done("face", done) if made.capped else None)
         beyond, more = self._signed(given, item, self._cut(item, cutter.turned_over()))
+        both = np.concatenate((done, part.mesh.face_count + more))
+        return replace(self._both(part, beyond, told), done=Done("face", both) if made.capped else None)
+
+    def _both(self, part: MeshItem, beyond: MeshItem, told: str) -> MeshItem:
+        """Return what is kept and the rest as one mesh of bodies apart."""
         mesh, makers = gather_makers([part, beyond])
         first, all_of_them = (int(own.topology.components.max()) + 1 for own in (part.mesh, mesh))
         told += (
             f" Both parts stay, apart: of what Take gives, {_numbers(1, first)} {'is' if first == 1 else 'are'} what is kept, "
             f"{_numbers(first + 1, all_of_them)} the rest."
         )
-        both = np.concatenate((done, part.mesh.face_count + more))
-        return replace(part, mesh=mesh, makers=makers, told=told, done=Done("face", both) if made.capped else None)
+        return replace(part, mesh=mesh, makers=makers, told=told)
+
+    def _outline(self, given: Given, item: MeshItem) -> NurbsCurve | None:
+        """Return the closed outline of what is kept or goes where it is cut along a closed curve, or one with corners."""
+        inner = self.side in (_INSIDE, _OUTSIDE)
+        if self.by != "a curve":
+            if inner:
+                raise NoSuchSide("Only a closed curve has an inside: keep above, below or another of the six sides.")
+            return None
+        curve, way = given.curve("curve").curve, np.array(_LOOKS[self.seen], dtype=np.float64)
+        closed = curve.is_closed(1e-6 * float(np.ptp(curve.control_points, axis=0).max() or 1.0))
+        if closed != inner:
+            raise NoSuchSide(
+                "A closed curve has no sides: keep what is inside it, or outside."
+                if closed
+                else "An open curve has no inside: keep above, below or another of the six sides."
+            )
+        if not closed and not len(find_kinks(curve, KINK)):
+            return None
+        if self.side == _SLANTED:
+            raise NoSuchSide("A slanted plane cuts by itself: keep above, below or another of the six sides.")
+        if len(item.mesh.topology.boundary_edges):
+            raise KernelError(
+                "Along such a curve only closed bodies are cut: Open the skin along it, close it, or Thicken it first."
+            )
+        if self.end == "left open":
+            raise KernelError("Such a cut is closed by its wall: leave it closed, then Delete the faces made by this line.")
+        low, high = item.mesh.positions.min(axis=0), item.mesh.positions.max(axis=0)
+        side = np.array(_SIDES.get(self.side, (0, 0, 0)), dtype=np.float64)
+        return curve if closed else outline_beyond(curve, way, side, low, high)
+
+    def _along(self, given: Given, item: MeshItem, outline: NurbsCurve) -> MeshItem:
+        """Cut along an outline that is let fall right through, its wall the cut."""
+        body, sides = wall_along(outline, np.array(_LOOKS[self.seen], dtype=np.float64), item.mesh)
+        line = given.ids[""]
+        wall = MeshItem(body, sides, pieces=(Piece((line,), key=f"{line} wall"),))
+        ways: list[Meeting] = ["subtract", "meet"] if self.side == _OUTSIDE else ["meet", "subtract"]
+        part, made = join_bodies(item, wall, ways[0], None, line)
+        if not made.seams:
+            raise KernelError("The curve lies off the mesh, seen so: move it over the mesh, or look from another side.")
+        told = (
+            f"Cut along {several(made.seams, 'line')}, {length_text(made.length)} long, closed; corners beside it of "
+            f"{np.degrees(made.narrowest):.0f}° or more."
+        )
+        if self.other == "goes":
+            return replace(part, told=told)
+        beyond, _ = join_bodies(item, wall, ways[1], None, line)
+        return self._both(part, beyond, told)
 
     def _cut(self, item: MeshItem, cutter: Cutter) -> CutMesh:
         """Return what lies on the side that a cutter keeps."""
@@ -221,6 +291,8 @@ class Slice(Line):
 
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Offer smaller faces where those beside the cut leave it no room."""
+        if isinstance(error, NoSuchSide) and self.by == "a curve" and self.side not in (_INSIDE, _OUTSIDE):
+            return (Action("Keep the inside", "side", _INSIDE), Action("Keep the outside", "side", _OUTSIDE))
         return finer_ways(error, self.finer)
 
     def inspect(self, item: Item) -> list[Finding]:

@@ -84,7 +84,7 @@ class SolidWork(Line):
             rounding = Rounding(given.number("radius"), given.count("steps") if self.seam == "rounded" else 1)
         done: list[JoinedSolids] = []
         for number, other in enumerate(others, 1):
-            first, made = _joined(first, other, self.how, rounding, given.ids[""])
+            first, made = join_bodies(first, other, self.how, rounding, given.ids[""])
             done.append(made)
             given.progress(number / len(others))
         edges = np.flatnonzero(_seam_edges(first, given.ids[""]))
@@ -180,7 +180,7 @@ class Meet(OfAll):
     gives: Annotated[ItemName, NameSpec("Name of what they share.")] = "share"
 
 
-def _joined(
+def join_bodies(
     first: MeshItem, second: MeshItem, how: Meeting, rounding: Rounding | None, line: str
 ) -> tuple[MeshItem, JoinedSolids]:
     """Return two bodies joined, signed by a line, and what was done."""
