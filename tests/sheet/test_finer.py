@@ -63,6 +63,18 @@ def test_halved_faces_lie_on_the_surface_of_their_body() -> None:
     true = 4 / 3 * np.pi * 12**3
     off = [true - enclosed_volume(one) for one in (ball.mesh, once)]
     assert off[0] / off[1] == pytest.approx(4, rel=0.1)
+    can = mesh(
+        run(
+            {"verb": "circle", "plane": "plan", "radius": "12 mm"},
+            {"verb": "plate", "outline": "l1", "height": "20 mm"},
+            {"verb": "mesh", "surface": "l2", "sizing": "edge length", "edge_length": "4 mm"},
+        ),
+        "l3",
+    )
+    finer = halve_faces(can.mesh, 1, can.surface)
+    check_result(finer, closed=True)
+    off = [np.pi * 144 * 20 - enclosed_volume(one) for one in (can.mesh, finer)]
+    assert off[0] / off[1] == pytest.approx(4, rel=0.05)
     box = mesh(run(BOX), "l1")
     assert enclosed_volume(halve_faces(box.mesh, 2, box.surface)) == pytest.approx(60 * 40 * 30)
     shifted = ball.mesh.moved(ball.mesh.positions * [1, 1, 1.3])

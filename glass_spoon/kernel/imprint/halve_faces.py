@@ -29,18 +29,20 @@ def halve_faces(mesh: Mesh, times: int, shape: NurbsSurface | SurfaceSet | None 
 
 
 def _laid_on(before: Mesh, finer: Mesh, shape: NurbsSurface | SurfaceSet) -> Mesh:
-    """Return the finer mesh with its new points on the surfaces of the faces that they were made in."""
+    """Return the finer mesh with its new points on the surfaces of the faces that they are corners of."""
     members = (shape,) if isinstance(shape, NurbsSurface) else shape.surfaces
     pieces = finer.faces.get("piece")
     if len(members) > 1 and pieces is None:
         return finer
-    number = np.zeros(finer.face_count, dtype=np.int64) if pieces is None or len(members) == 1 else pieces.astype(np.int64)
+    # A set of one surface may have caps, whose faces bear numbers from one on.
+    number = np.zeros(finer.face_count, dtype=np.int64)
+    if pieces is not None and isinstance(shape, SurfaceSet):
+        number = pieces.astype(np.int64)
     topology, places = finer.topology, finer.positions.copy()
     old = before.point_count
-    owner = np.full(finer.point_count, -1, dtype=np.int64)
-    owner[topology.face_corners[::-1]] = number[topology.face_of_corner][::-1]
     for one, surface in enumerate(members):
-        own = np.flatnonzero(owner == one)
+        # Points on a crease go onto both surfaces, one after the other.
+        own = np.unique(topology.face_corners[number[topology.face_of_corner] == one])
         if not len(own):
             continue
         kept = own[own < old]

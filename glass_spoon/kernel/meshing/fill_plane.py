@@ -107,7 +107,10 @@ def _with_rows(loops: list[Floats]) -> PlaneFill | None:
     rows = rim_rows(loops)
     if not any(rows):
         return None
-    inner = _paired_fill([row.loop if row is not None else loop for row, loop in zip(rows, loops, strict=True)])
+    try:
+        inner = _paired_fill([row.loop if row is not None else loop for row, loop in zip(rows, loops, strict=True)])
+    except KernelError:
+        return None  # what the rows leave is too narrow; the whole may not be
     if least_angle(inner) <= STRAIGHT:
         return None
     rim, points, faces = sum(map(len, loops)), [*loops], []
