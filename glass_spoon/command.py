@@ -220,7 +220,3 @@ def _reading(reading: Reading) -> dict[str, object]:
         "good": reading.is_good,
         "offenders": len(reading.offenders),
     }
-
-
-if __name__ == "__main__":
-    sys.exit(main())

@@ -10,6 +10,7 @@ import pytest
 
 ROOT = Path(__file__).resolve().parents[1]
 LAYERS = [
+    ("glass_spoon.__main__",),
     ("glass_spoon.studio", "glass_spoon.command"),
     ("glass_spoon.sheet",),
     ("glass_spoon.formats",),
