@@ -135,6 +135,7 @@ FINDERS: Mapping[str, Callable[..., Mark]] = {
     "path": lambda item, picks: marked.mark_path(item.mesh, np.array(picks, dtype=np.float64).reshape(-1, 3)),
     "rim": lambda item: marked.mark_rim(item.mesh),
     "sharp edges": lambda item, angle: marked.mark_sharper(item.mesh, angle),
+    "corners": lambda item, angle: marked.mark_corners(item.mesh, angle),
     "creases": lambda item: marked.mark_creases(item.mesh),
     "borders": lambda item: marked.mark_borders(item.mesh),
     "borders of colours": _colour_borders,

@@ -26,7 +26,7 @@ BY_KIND: dict[str, tuple[str, ...]] = {
 ON_MARKED: dict[str, tuple[str, ...]] = {
     "face": ("pull_out", "inset", "split_off"),
     "edge": ("bevel", "crease", "insert_loops"),
-    "point": ("nudge", "connect", "collapse"),
+    "point": ("nudge", "bevel_points", "connect"),
 }
 
 

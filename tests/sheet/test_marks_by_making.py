@@ -183,6 +183,7 @@ def test_rules_are_data() -> None:
         "strip": {"place": (10.0, 0.0, 0.0)},
         "path": {"picks": ((10.0, 0.0, 0.0), (0.0, 0.0, 10.0))},
         "sharp edges": {"angle": 0.5},
+        "corners": {"angle": 0.5},
         "borders of colours": {"colours": (("a", "plum"),)},
         "faces facing": {"way": (0, 0, 1), "angle": 0.5},
         "faces in a box": {"low": (0.0, 0.0, 0.0), "high": (50.0, 50.0, 50.0)},

@@ -13,7 +13,7 @@ from typing import Literal
 import numpy as np
 import scipy
 
-from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints, first_least, lengths
+from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints, directions, first_least, lengths
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_loops import edge_loop, nearest_edge
@@ -148,6 +148,23 @@ def mark_sharper(mesh: Mesh, angle: float) -> Mark:
     inner = (topology.edge_face_counts == 2) & ~topology.same_direction
     facing = np.einsum("ij,ij->i", mesh.face_normals[pair[:, 0]], mesh.face_normals[pair[:, 1]])
     return make_mark("edge", mesh, inner & (facing < np.cos(angle) - 1e-12))
+
+
+def mark_corners(mesh: Mesh, angle: float) -> Mark:
+    """Return the points at which three or more edges that are open or sharper than `angle` rad meet, and those at which
+    two of them turn by more than it.
+    """
+    topology = mesh.topology
+    sharp = mark_sharper(mesh, angle).mask | (topology.edge_face_counts == 1)
+    ends = topology.edges.ends[sharp].astype(np.int64)
+    count = np.bincount(ends.ravel(), minlength=mesh.point_count)
+    ways = directions(mesh.positions[ends[:, 1]] - mesh.positions[ends[:, 0]])
+    # Two edges that go straight on leave a point in opposite ways: what is left of both together tells how they turn.
+    left = np.zeros_like(mesh.positions)
+    np.add.at(left, ends[:, 0], ways)
+    np.subtract.at(left, ends[:, 1], ways)
+    turning = lengths(left) > 2 * np.sin(angle / 2) + 1e-12
+    return make_mark("point", mesh, (count >= 3) | ((count == 2) & turning))
 
 
 def mark_creases(mesh: Mesh) -> Mark:

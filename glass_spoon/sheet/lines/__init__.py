@@ -10,6 +10,7 @@ from typing import Any
 
 from glass_spoon.sheet.line import CHAPTERS, Line
 from glass_spoon.sheet.lines.detail.bevel import Bevel
+from glass_spoon.sheet.lines.detail.bevel_points import BevelPoints
 from glass_spoon.sheet.lines.detail.by_hand import Nudge
 from glass_spoon.sheet.lines.detail.drag import Drag
 from glass_spoon.sheet.lines.detail.flow import Collapse, Connect, Divide, Slide, TurnEdges
@@ -29,10 +30,10 @@ from glass_spoon.sheet.lines.draw.alter_curves import (
 )
 from glass_spoon.sheet.lines.draw.alter_ends import Blend, Extend, Join, Split, Trim
 from glass_spoon.sheet.lines.draw.letters import Write
+from glass_spoon.sheet.lines.draw.line_and_arc import Arc, StraightLine
 from glass_spoon.sheet.lines.draw.points import Draw, ImportCurve, ImportDxf
 from glass_spoon.sheet.lines.draw.project import Flatten, Loop, Project, Wires
 from glass_spoon.sheet.lines.draw.shapes import (
-    Arc,
     Circle,
     Conic,
     Ellipse,
@@ -41,7 +42,6 @@ from glass_spoon.sheet.lines.draw.shapes import (
     Slot,
     Spiral,
     Star,
-    StraightLine,
 )
 from glass_spoon.sheet.lines.draw.space_curves import Coil, Combine, Helix
 from glass_spoon.sheet.lines.draw.woven import Braid, ChainLine, Weave
@@ -170,6 +170,7 @@ _DETAIL = (
     Skirt,
     Inset,
     Bevel,
+    BevelPoints,
     Bridge,
     Fill,
     Delete,

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
+import numpy as np
+
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, NumberSpec, Plane, ReferenceSpec
+from glass_spoon.sheet.line import Given
 
 FAR = 1e6
 """Largest coordinate in mm."""
@@ -48,3 +51,12 @@ Tolerance = Annotated[Number, NumberSpec("How far the result may be off.", "leng
 AtX = Annotated[Number, a_place("x", "The place, along left-right.", "x")]
 AtY = Annotated[Number, a_place("y", "The place, along front-back.", "y")]
 AtZ = Annotated[Number, a_place("z", "The place, upwards.", "z")]
+
+
+def within_a_turn(given: Given) -> tuple[float, float]:
+    """Return the angles at which an arc starts and ends: one that would end where it starts, or go on past it, is whole."""
+    start, end = given.number("start_angle"), given.number("end_angle")
+    sweep = end - start
+    if abs(sweep) < 1e-9 or abs(sweep) > 2 * np.pi:
+        end = start + (2 * np.pi if sweep >= 0 else -2 * np.pi)
+    return start, end

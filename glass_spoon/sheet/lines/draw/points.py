@@ -22,6 +22,7 @@ from glass_spoon.sheet.fields import ChoiceSpec, FileSpec, Number, NumberSpec, P
 from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.line import Action, Given, Line
 from glass_spoon.sheet.lines.draw.fields import CurveName, PlaneField, a_coordinate, an_angle
+from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import PLANE_AXES, lift, plane_placement
 
 End = Literal["free", "level", "upright", "at an angle"]
@@ -39,6 +40,13 @@ class Draw(Line):
     chapter = "Draw"
     summary = "Draw a curve on the board: through points, pulled by control points, or straight from point to point."
     words = ("curve", "spline", "profile", "points", "sketch", "outline", "polyline", "control")
+    phrases = (
+        Phrase(
+            r"(?:straight )?lines?(?= (?:from |through |between )?\(?\s*-?[\d.]+\s*,\s*-?[\d.]+\s*,\s*-?[\d.]+)",
+            {"manner": "straight through"},
+        ),
+        Phrase(r"straight lines?|lines(?= (?:through|between|from))|line(?= from \x00)", {"manner": "straight through"}, finds=False),
+    )
     sentence = (
         "**Draw** {gives} {manner} {points}[ on the {plane} plane][, {shape}][; it starts {start} {start_angle} and ends {end} "
         "{end_angle}][, with {spacing} spacing][, of degree {degree}][, {half}]."

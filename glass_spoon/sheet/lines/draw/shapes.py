@@ -9,12 +9,7 @@ import numpy as np
 
 from glass_spoon.kernel.curves.alter.place_curve import place_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_tangents
 from glass_spoon.kernel.curves.make.flat_shapes import (
-    arc_by_bulge,
-    bulge_from_tangent,
-    bulge_through,
-    flat_points,
     make_circle,
     make_conic,
     make_elliptic_arc,
@@ -25,25 +20,23 @@ from glass_spoon.kernel.curves.make.flat_shapes import (
     sharp_star_radii,
 )
 from glass_spoon.kernel.curves.make.helix import make_spiral
-from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import InvalidInput, RadiusTooLarge, floor_text
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
-from glass_spoon.sheet.handle import Handle, ItemOf, length_handle
+from glass_spoon.sheet.handle import Handle, ItemOf, angle_handle, length_handle
 from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.line import Action, Given, Line
 from glass_spoon.sheet.lines.draw.fields import (
     CurveName,
-    OneCurve,
     PlaneField,
     Right,
     Up,
-    a_coordinate,
     a_length,
     a_place,
     an_angle,
+    within_a_turn,
 )
 from glass_spoon.sheet.phrase import Phrase
-from glass_spoon.sheet.planes import PLANE_AXES, plane_placement
+from glass_spoon.sheet.planes import plane_placement
 
 Measure = tuple[str, tuple[float, float], float]
 """A length of a shape: its field, its direction in the plane of the shape, and which share of it lies from the centre."""
@@ -81,108 +74,13 @@ class _Shape(Line):
             length_handle(field, values[field], laid.offset, laid.matrix @ (*way, 0.0), share)
             for field, way, share in self.measures(values)
         ]
-        return [*super().handles(values, item_of), *measured]
-
-
-class StraightLine(Line):
-    """A straight line between two places."""
-
-    chapter = "Draw"
-    summary = "Draw a straight line between two places."
-    words = ("straight", "segment", "axis", "construction")
-    sentence = "**Line** {gives}[ on the {plane} plane] from {right} right, {up} up to {to_right} right, {to_up} up."
-    gives_kind = "curve"
-
-    verb: Literal["line"] = "line"
-    gives: CurveName = "line"
-    plane: PlaneField = "front"
-    right: Right = "0 mm"
-    up: Up = "0 mm"
-    to_right: Annotated[Number, a_place("right", "End to the right.", "end to the right")] = "100 mm"
-    to_up: Annotated[Number, a_place("up", "End above the base line.", "end above")] = "0 mm"
-
-    def build(self, given: Given) -> CurveItem:
-        """Draw it."""
-        ends = flat_points([[given.number("right"), given.number("up")], [given.number("to_right"), given.number("to_up")]])
-        return CurveItem(place_curve(make_polyline(ends), plane_placement(self.plane)))
-
-
-class Arc(Line):
-    """A circular arc, by what is known of it."""
-
-    chapter = "Draw"
-    summary = "Draw a circular arc: by its ends and the height of its bow, by its centre, through three places, or tangent to a curve."
-    words = ("circular", "bow", "radius", "three", "bulge", "tangent")
-    phrases = (
-        Phrase(r"from {start_angle}(?<=°) to {end_angle}(?<=°)", {"given_by": "its centre"}, finds=False),
-        Phrase(r"radius(?: of)? {radius}", {"given_by": "its centre"}, finds=False),
-    )
-    _ENDS = "from {right} right, {up} up to {to_right} right, {to_up} up"
-    sentence = f"**Arc** {{gives}}[ on the {{plane}} plane] by {{given_by}}: {_ENDS}, {{bulge}} high over its chord."
-    wording_field = "given_by"
-    wordings = {
-        "its bulge": sentence,
-        "its centre": (
-            "**Arc** {gives}[ on the {plane} plane] by {given_by}: about {center_right} right, {center_up} up with radius "
-            "{radius}, from {start_angle} to {end_angle}."
-        ),
-        "a place on it": f"**Arc** {{gives}}[ on the {{plane}} plane] by {{given_by}}: {_ENDS}, through {{by_right}} right, {{by_up}} up.",
-        "a tangent": "**Arc** {gives}[ on the {plane} plane] by {given_by}: on from the end of {curve} to {to_right} right, {to_up} up.",
-    }
-    gives_kind = "curve"
-
-    verb: Literal["arc"] = "arc"
-    gives: CurveName = "arc"
-    plane: PlaneField = "front"
-    given_by: Annotated[
-        Literal["its bulge", "its centre", "a place on it", "a tangent"],
-        ChoiceSpec(
-            "What is known of the arc.",
-            ("its bulge", "its centre", "a place on it", "a tangent"),
-            ("the height of its bow", "its centre", "a place on it", "a tangent"),
-        ),
-    ] = "its bulge"
-    right: Right = "0 mm"
-    up: Up = "0 mm"
-    to_right: Annotated[Number, a_place("right", "End to the right.", "end to the right")] = "100 mm"
-    to_up: Annotated[Number, a_place("up", "End above the base line.", "end above")] = "0 mm"
-    bulge: Annotated[
-        Number,
-        a_coordinate("Height of the arc over the middle of its chord; negative to the other side.", "height over the chord"),
-    ] = "20 mm"
-    by_right: Annotated[Number, a_place("right", "A place on the arc, to the right.", "place to the right")] = "50 mm"
-    by_up: Annotated[Number, a_place("up", "A place on the arc, above the base line.", "place above")] = "20 mm"
-    center_right: Annotated[Number, a_place("right", "Centre to the right.", "centre to the right")] = "0 mm"
-    center_up: Annotated[Number, a_place("up", "Centre above the base line.", "centre above")] = "0 mm"
-    radius: Annotated[Number, a_length("Radius of the arc.")] = "50 mm"
-    start_angle: Annotated[Number, an_angle("Angle at which it starts, from right.", "start angle")] = 0
-    end_angle: Annotated[Number, an_angle("Angle at which it ends, counter-clockwise from the start.", "end angle")] = 90
-    curve: OneCurve = ""
-
-    def build(self, given: Given) -> CurveItem:
-        """Draw what is known."""
-        return CurveItem(place_curve(self._flat(given), plane_placement(self.plane)))
-
-    def _flat(self, given: Given) -> NurbsCurve:
-        """Return the arc in the xy plane."""
-        if self.given_by == "its centre":
-            radius, center = given.number("radius"), [given.number("center_right"), given.number("center_up")]
-            return make_elliptic_arc(center, radius, radius, 0.0, *_within_a_turn(given))
-        to = np.array([given.number("to_right"), given.number("to_up")])
-        if self.given_by == "a tangent":
-            before = given.curve("curve").curve
-            axes = np.array(PLANE_AXES[self.plane])
-            start = axes @ before.control_points[-1]
-            tangent = axes @ curve_tangents(before, np.array([before.domain[1]]))[0]
-            return arc_by_bulge(start, to, bulge_from_tangent(start, tangent, to))
-        start = np.array([given.number("right"), given.number("up")])
-        if self.given_by == "a place on it":
-            return arc_by_bulge(start, to, bulge_through(start, [given.number("by_right"), given.number("by_up")], to))
-        chord = float(np.hypot(*(to - start)))
-        if not chord > 0:
-            raise InvalidInput("The end", "apart from the start", "at the same place")
-        # Positive heights lie to the left of the chord, where the arc runs clockwise.
-        return arc_by_bulge(start, to, -2 * given.number("bulge") / chord)
+        turned = []
+        if measured and "turn" in values:
+            upright = plane_placement(self.plane, values["right"], values["up"])
+            far = 0.7 * max(abs(values[field]) * share for field, _, share in self.measures(values))
+            axis, right = np.cross(upright.matrix[:, 0], upright.matrix[:, 1]), upright.matrix[:, 0]
+            turned = [angle_handle("turn", values["turn"], laid.offset, axis, right, far)]
+        return [*super().handles(values, item_of), *measured, *turned]
 
 
 class Circle(_Shape):
@@ -229,7 +127,7 @@ class Ellipse(_Shape):
 
     def build(self, given: Given) -> CurveItem:
         """Draw it."""
-        start, end = _within_a_turn(given)
+        start, end = within_a_turn(given)
         flat = make_elliptic_arc([0, 0], given.number("first"), given.number("second"), given.number("turn"), start, end)
         return self._lay(given, flat)
 
@@ -279,15 +177,6 @@ class Rectangle(_Shape):
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Offer the largest radius that fits."""
         return _largest(error, "radius") if self.corners == "corners" else ()
-
-
-def _within_a_turn(given: Given) -> tuple[float, float]:
-    """Return the angles at which an arc starts and ends: one that would end where it starts, or go on past it, is whole."""
-    start, end = given.number("start_angle"), given.number("end_angle")
-    sweep = end - start
-    if abs(sweep) < 1e-9 or abs(sweep) > 2 * np.pi:
-        end = start + (2 * np.pi if sweep >= 0 else -2 * np.pi)
-    return start, end
 
 
 def _at(count: float) -> tuple[float, float]:

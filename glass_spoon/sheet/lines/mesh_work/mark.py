@@ -38,6 +38,7 @@ What = Literal[
     "path",
     "rim",
     "sharp edges",
+    "corners",
     "creases",
     "borders",
     "borders of colours",
@@ -68,6 +69,7 @@ WORDINGS: dict[str, str] = {
     "path": "the {what} through {picks}",
     "rim": "{what}",
     "sharp edges": "{what} than {angle}",
+    "corners": "{what} than {angle}",
     "creases": "{what}",
     "borders": "{what}",
     "borders of colours": "{what}",
@@ -158,9 +160,11 @@ class MarkLine(Line):
             r"(?:loop|edges?|ring) at (?:the |a )?height(?: of)? {low}(?:,? within {reach})?", {"what": "edges at a height"}
         ),
         Phrase(r"edges? sharper than {angle}", {"what": "sharp edges"}),
+        Phrase(r"corners?(?: points?)?(?: sharper(?: than)?)?(?: {angle})?", {"what": "corners"}, finds=False),
         Phrase(r"faces? (?:facing|that look|looking|pointing)", {"what": "faces facing"}),
         Phrase(r"within (?=[\d.,]+ ?(?:°|deg)){angle}", finds=False),
-        Phrase(r"(?:open )?(?:boundary|open edges|rim)", {"what": "rim"}),
+        Phrase(r"\A(?:mark )?(?:the )?(?:open )?(?:boundary|open edges|rim)\Z", {"what": "rim"}),
+        Phrase(r"(?:open )?(?:boundary|open edges|rim)", {"what": "rim"}, finds=False),
         Phrase(r"(?:faces?|strips?) made by(?: line \d+)?", {"what": "faces made by"}),
         Phrase(r"(?:edges?|loops?) made by(?: line \d+)?", {"what": "edges made by"}),
         Phrase(r"grown? (?:by )?{grown}", {}),
@@ -182,6 +186,7 @@ class MarkLine(Line):
                 "path of edges",
                 "the open rim",
                 "edges sharper",
+                "corners sharper",
                 "all creases",
                 "borders of the pieces",
                 "borders of the colours",
@@ -327,7 +332,7 @@ class MarkLine(Line):
             return {"place": _place(given, "")}
         if what in SINGLE or what == "path":
             return {"picks": tuple(tuple(row) for row in given.values["picks"])}
-        if what == "sharp edges":
+        if what in ("sharp edges", "corners"):
             return {"angle": given.number("angle")}
         if what == "faces facing":
             return {"way": WAYS[self.towards], "angle": given.number("angle")}
