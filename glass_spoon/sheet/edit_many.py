@@ -22,7 +22,7 @@ from glass_spoon.sheet.fields import EVERY, MakerSpec, NameSpec, ReferenceSpec, 
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.remarks import MOST_WORDS, Remark, Step
 from glass_spoon.sheet.lines.sizes import Size
-from glass_spoon.sheet.propose import propose
+from glass_spoon.sheet.propose import Proposal, propose
 from glass_spoon.sheet.text_form.marks import without_marks
 from glass_spoon.sheet.text_form.read_text import ReadLine, is_sheet_text, read_lines, read_text
 from glass_spoon.sheet.text_form.write_text import item_texts
@@ -71,6 +71,17 @@ def fitted(document: SheetDocument, line: Line) -> Line:
         if isinstance(spec, NameSpec) and name in line.used_fields()
     }
     return line.model_copy(update={"id": new_id(document), **names})
+
+
+def add_proposal(document: SheetDocument, proposal: Proposal, after: str | None) -> tuple[SheetDocument, Line]:
+    """Return the document with the line of a proposal added, marks that it needs before it, and the line."""
+    own: dict[str, str] = {line.id: line.id for line in document.lines}
+    fresh: dict[str, str] = {}
+    for one in (*proposal.before, proposal.line):
+        line = fitted(document, _with_items(one, own | fresh))
+        document = add_line(document, line, after)
+        fresh[one.id], after = line.id, line.id
+    return document, line
 
 
 def move_lines(document: SheetDocument, ids: Collection[str], after: str) -> SheetDocument:
@@ -215,6 +226,11 @@ def _put_in(document: SheetDocument, read: list[ReadLine], after: str | None) ->
             seen = up_to(document, after)
             found = next(iter(propose(without_marks(one.words), seen)), None) if one.words else None
             line = found.line if found else None
+            for mark in found.before if found else ():
+                put = fitted(document, _with_items(mark, {other.id: other.id for other in document.lines} | fresh))
+                document = add_line(document, put, after)
+                fresh[mark.id], after = put.id, put.id
+                ids.append(put.id)
             missed = f"“{' '.join(found.missed)}” of “{one.words}”" if found and found.missed else ""
             missed = missed or ("" if found else f"“{one.words}”")
         if line is not None and not (isinstance(line, Size) and _has_size(document, line)):

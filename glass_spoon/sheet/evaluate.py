@@ -98,12 +98,19 @@ class Build:
             if field == BEFORE:
                 return self.before[line.id].item if line.id in self.before else None
             state = self.items.get(references.get(field, ""))
-            return state.item if state is not None and order[state.line_id] <= order[line.id] else None
+            if state is None or order[state.line_id] <= order[line.id]:
+                return state.item if state is not None else None
+            return self._still_there(state.item_id, order[line.id])
 
         try:
             return line.handles(line.resolve(self.sizes), item_of)
         except (SheetError, KernelError):
             return []
+
+    def _still_there(self, item_id: str, after: int) -> Item | None:
+        """Return an item as it was after a line by its number, where those that altered it since left it where it lies."""
+        later = [line for line in self.document.lines[after + 1 :] if line.item_id == item_id and line.id in self.before]
+        return self.before[later[0].id].item if later and all(line.stays_put for line in later) else None
 
     def _of_kinds(self, states: Mapping[str, ItemState], kinds: tuple[str, ...]) -> list[tuple[str, ItemState]]:
         order = [line.id for line in self.document.lines if line.id in states]
@@ -199,7 +206,8 @@ def _refused(run: _Run, line: Line, error: Exception, started: float) -> LineRep
     _drop(run, line)
     took = time.perf_counter() - started
     if isinstance(error, MissingItem):
-        return LineReport("waiting", findings=(Finding("waiting", "look", str(error)),))
+        ways = () if error.source else line.ways_to_start()
+        return LineReport("waiting", findings=(Finding("waiting", "look", str(error), ways),))
     if isinstance(error, SheetError | KernelError):
         return replace(_failed(line, error), seconds=took)
     log.error("Line %s (%s) could not be worked out.", line.id, line.verb_name, exc_info=error)

@@ -35,7 +35,7 @@ from glass_spoon.sheet.own_sentence import ANY_WORD, ENOUGH, LINKING, fit_number
 from glass_spoon.sheet.phrase import IDLE, SaidNumber, Word, as_typed, expression_pattern
 from glass_spoon.sheet.said_names import SaidNames
 from glass_spoon.sheet.said_text import HOLES, SaidText, stem, stems
-from glass_spoon.sheet.typed_places import SAID_PLACES, said_places
+from glass_spoon.sheet.typed_places import SAID_IN_SPACE, SAID_PLACES, said_in_space, said_places
 
 SIZE_TEXT = re.compile(
     r"^\s*(?:size\s+([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b|\s)\s*|([a-z][a-z0-9_]*)\s*(?:=|:|\bis\b)\s*)(\S.*)$", re.IGNORECASE
@@ -223,6 +223,12 @@ class _Reading:
         """Take the points of a drawn curve, as in `through 0 0, 40 10 and 60 50`."""
         for name in self.line.used_fields():
             if not isinstance(self.line.spec(name), PointsSpec):
+                continue
+            found = SAID_IN_SPACE.search(self.said.text)
+            if found and self._set({name: said_in_space(found[1])}):
+                # Right, back and up are those of the plan; a plane that is named is read after this.
+                self.line = _filled(self.line, {"plane": "plan"})
+                self.said.take(found)
                 continue
             found = SAID_PLACES.search(self.said.text)
             points = said_places(found[1]) if found else []

@@ -1,6 +1,7 @@
 """Handles: places in space that the hand takes on the board, and what of a line follows it. Verbs declare them.
 
-A handle moved by s mm changes each of its values by rate · s: a radius along its direction by 1 a mm, a width by 2.
+A handle moved by s mm changes each of its values by rate · s: a radius along its direction by 1 a mm, a width by 2. That of
+an angle goes round a centre, and its value by as much as it is turned.
 """
 
 from __future__ import annotations
@@ -12,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike
 
+from glass_spoon.kernel.arrays import Floats, directions
 from glass_spoon.sheet.fields import NumberSpec, Spec
 from glass_spoon.sheet.items import Item
 from glass_spoon.sheet.planes import PLANE_AXES
@@ -31,8 +33,8 @@ SPACE: dict[str, Vector] = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.
 class Change:
     """A value that follows a handle: a field, or the cell `column` of the row of a table.
 
-    rate: mm of the value for each mm right, back and up. value: what it is now, in mm. row: the number of the row, counted
-    from 0, or the cells that tell it, where a row is added if there is none.
+    rate: how much of the value for each mm right, back and up. value: what it is now, in mm, radians or plain. row: the
+    number of the row, counted from 0, or the cells that tell it, where a row is added if there is none.
     """
 
     field: str
@@ -43,11 +45,19 @@ class Change:
 
 
 @dataclass(frozen=True)
+class Turning:
+    """The circle on which the handle of an angle goes: counter-clockwise about a centre in mm, seen against a unit axis."""
+
+    centre: Vector
+    axis: Vector
+
+
+@dataclass(frozen=True)
 class Handle:
     """A place in mm that is taken, its `changes`, and what it is called.
 
     way: the only direction in which it goes, None for any. start: where the dimension that it is the end of begins, and
-    measured: its direction; a view that does not see it does not show the handle.
+    measured: its direction; a view that does not see it does not show the handle. turning: how that of an angle goes.
     """
 
     label: str
@@ -56,6 +66,7 @@ class Handle:
     way: Vector | None = None
     start: Vector | None = None
     measured: Vector | None = None
+    turning: Turning | None = None
 
 
 def vector_of(values: ArrayLike) -> Vector:
@@ -76,6 +87,35 @@ def length_handle(field: str, value: float, start: ArrayLike, way: ArrayLike, sh
         vector_of(begin),
         vector_of(along),
     )
+
+
+def angle_handle(
+    field: str, value: float, centre: ArrayLike, axis: ArrayLike, zero: ArrayLike, radius: float, label: str = ""
+) -> Handle:
+    """Return the handle of an angle in rad about an axis through a centre, at a radius in mm; `zero`: where it is none."""
+    middle, about = np.asarray(centre, dtype=np.float64), directions(np.asarray(axis, dtype=np.float64))
+    first = square_to(about, zero)
+    out = np.cos(value) * first + np.sin(value) * np.cross(about, first)
+    turning = Turning(vector_of(middle), vector_of(about))
+    change = Change(field, (0.0, 0.0, 0.0), value)
+    return Handle(label or field.replace("_", " "), vector_of(middle + radius * out), (change,), turning=turning)
+
+
+def turned_back(axis: ArrayLike, way: ArrayLike, angle: float) -> Floats:
+    """Return a direction (3,) as it was before it turned by an angle in rad about a unit axis."""
+    about, now = np.asarray(axis, dtype=np.float64), np.asarray(way, dtype=np.float64)
+    return np.asarray(
+        np.cos(angle) * now - np.sin(angle) * np.cross(about, now) + (1 - np.cos(angle)) * (about @ now) * about
+    )
+
+
+def square_to(axis: Floats, way: ArrayLike) -> Floats:
+    """Return the unit direction (3,) square to a unit axis that is nearest to a way; any where the way runs along it."""
+    wanted = np.asarray(way, dtype=np.float64)
+    flat = wanted - (wanted @ axis) * axis
+    if float(np.linalg.norm(flat)) <= 1e-9 * float(np.linalg.norm(wanted)) or not float(np.linalg.norm(wanted)) > 0:
+        flat = np.cross(axis, np.eye(3)[int(np.abs(axis).argmin())])
+    return directions(flat)
 
 
 def vector_handle(values: Mapping[str, Any], fields: Sequence[str], start: ArrayLike, label: str) -> Handle:

@@ -82,8 +82,8 @@ class Clause:
 class Action:
     """A way out that a finding offers: set a field of the line to a value.
 
-    values: several fields at once. adds: a verb whose line is added after, with the field set so. line: the id of another
-    line that is changed in place of the one that found it.
+    values: several fields at once. adds: a verb whose line is added after, with the field set so; "mark" adds one before it,
+    with `values`, and gives it to the field. line: the id of another line that is changed in place of the one that found it.
     """
 
     label: str
@@ -217,7 +217,7 @@ class Line(BaseModel):
     whose item says of which kind the result is, for verbs on any item (several of them with `gives_several`, one of several
     with `gives_one`). acts_on: the kinds of elements to which it is done at once when they are picked on the board, by the
     key `act_key`. uses_up: fields whose items rest, as what is given stands in their place. results: the version of what it
-    makes of the same values, raised when its work changes.
+    makes of the same values, raised when its work changes. stays_put: what it alters stays where it lies as a whole.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
@@ -239,6 +239,7 @@ class Line(BaseModel):
     gives_one: ClassVar[bool] = False
     results: ClassVar[int] = 1
     uses_up: ClassVar[tuple[str, ...]] = ()
+    stays_put: ClassVar[bool] = False
 
     id: LineId
     paused: bool = False
@@ -247,6 +248,10 @@ class Line(BaseModel):
     def verb_name(self) -> str:
         """The verb's name in files."""
         return str(getattr(self, "verb"))  # noqa: B009  (declared by each subclass as a literal)
+
+    def ways_to_start(self) -> tuple[Action, ...]:
+        """Return what may be done at once where the line waits for something to be picked."""
+        return ()
 
     @property
     def version(self) -> int:

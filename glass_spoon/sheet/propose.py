@@ -6,13 +6,15 @@ import re
 from dataclasses import dataclass, replace
 
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.edit import default_line, mesh_of_mark, with_own_name
+from glass_spoon.sheet.edit import add_line, default_line, mesh_of_mark, new_id, with_own_name
 from glass_spoon.sheet.fields import EVERY, ChoiceSpec, NameSpec, NumberSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.fill_words import SIZE_TEXT, Filled, read_words
 from glass_spoon.sheet.known_sizes import size_dimensions
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
+from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
 from glass_spoon.sheet.phrase import alike, telling_words
+from glass_spoon.sheet.said_marks import MARKS, PARTLY, WHOLE, SaidMark, mark_of_words, said_mark, sharp_edges
 from glass_spoon.sheet.trade_words import trade_word
 
 MAX_TEXT = 600
@@ -35,9 +37,9 @@ LATER = 0.4
 PLACES = 4
 """Words from the first on that are held against the names of verbs, each counting a fifth less than the one before."""
 
-LIKELY, MISSED, VERB_MISSED, ITEM_MISSED = 8, 1.0, 6.0, 9.0
-"""How many of the likeliest verbs are held against each other, and what each word costs that one does not understand: one
-whose own word is not even the first, or that cannot take what is named, is hardly meant.
+LIKELY, MISSED, NUMBER_MISSED, VERB_MISSED, ITEM_MISSED = 8, 1.0, 2.0, 6.0, 9.0
+"""How many of the likeliest verbs are held against each other, and what each word, or number, costs that one does not
+understand: one whose own word is not even the first, or that cannot take what is named, is hardly meant.
 """
 
 TAKES_NOTHING = 4.5
@@ -52,7 +54,7 @@ class Proposal:
     """A verb that the words may mean, and the line it would add.
 
     said: fields that the words filled, told: as they read. missed: words that were not understood. note: what is to be known
-    of a verb that only comes near to what the words ask for.
+    of a verb that only comes near to what the words ask for. before: lines of the marks that the line needs, not there yet.
     """
 
     verb: str
@@ -63,6 +65,7 @@ class Proposal:
     told: tuple[str, ...] = ()
     missed: tuple[str, ...] = ()
     note: str = ""
+    before: tuple[MarkLine, ...] = ()
 
 
 def propose(text: str, document: SheetDocument) -> list[Proposal]:
@@ -81,6 +84,7 @@ def propose(text: str, document: SheetDocument) -> list[Proposal]:
     # Of verbs that the words may mean, the one that understands more of them is meant.
     items = {word for name in document.item_names().values() for word in telling_words(name.lower())}
     found[:LIKELY] = sorted(found[:LIKELY], key=lambda one: _cost(one, asked, items, document) - worth[one.verb])
+    found = _partly(found, text, asked, document)
     near = trade_word(asked.words) if not any(asked.begins_with(verb) for verb in VERBS) else None
     if near is None:
         return found
@@ -89,6 +93,27 @@ def propose(text: str, document: SheetDocument) -> list[Proposal]:
     if found and found[0].line.references() and costs[0] > TAKES_NOTHING + costs[1]:
         return found  # what the trade's word usually means takes nothing of what is named
     return [first, *(proposal for proposal in found if proposal.verb != near.verb)]
+
+
+def _partly(found: list[Proposal], text: str, asked: _Asked, document: SheetDocument) -> list[Proposal]:
+    """Return proposals with the verb of marks first where the likeliest is one of whole items, and the text tells a part of
+    a mesh: `move the top of crate up by 5 mm`.
+    """
+    verb = PARTLY.get(found[0].verb, "") if found else ""
+    if not verb or said_mark(VERBS[verb], text, document, asked.sizes) is None:
+        return found
+    items = {item for item in found[0].line.references().values() if document.has(item)}
+    meant = {document.kinds().get(item) for name in found[0].said for item in _items_of(found[0].line, name) & items}
+    first = _proposal(verb, text, document)
+    if not first.line.references() or (meant and meant != {"mesh"}):
+        return found
+    return [first, *(proposal for proposal in found if proposal.verb != verb)]
+
+
+def _items_of(line: Line, name: str) -> set[str]:
+    """Return the items that a field refers to."""
+    value = getattr(line, name)
+    return {str(one) for one in value} if isinstance(value, list) else {str(value)}
 
 
 def _cost(proposal: Proposal, asked: _Asked, items: set[str], document: SheetDocument) -> float:
@@ -102,6 +127,8 @@ def _cost(proposal: Proposal, asked: _Asked, items: set[str], document: SheetDoc
     def cost(word: str) -> float:
         if word in items:
             return 0.0 if word in taken else ITEM_MISSED
+        if word[:1].isdigit() or word[:1] == "-":
+            return NUMBER_MISSED
         return VERB_MISSED if word == first else MISSED
 
     return sum(cost(word) for word in proposal.missed)
@@ -187,11 +214,32 @@ def _proposal(verb: str, text: str, document: SheetDocument) -> Proposal:
     """Fill a verb's fields from the words."""
     cls = VERBS[verb]
     plain = default_line(document, verb)
-    filled = read_words(plain, text, document) if text.strip() else Filled(plain, ())
+    marked = said_mark(cls, text, document, tuple(size_dimensions(document))) if text.strip() else None
+    if marked is not None:
+        plain, text = plain.model_copy(update={MARKS: []}), marked.rest
+    sides = mark_of_words(text, document, tuple(size_dimensions(document))) if verb == "mark" else None
+    filled = read_words(plain, sides.rest if sides else text, document) if text.strip() else Filled(plain, ())
     line = with_own_name(document, _fitting(document, filled), filled.said)
+    before: tuple[MarkLine, ...] = ()
+    if marked is None and verb in WHOLE and "mesh" in filled.said and not getattr(line, MARKS):
+        marked = sharp_edges()
+    if marked is not None and (mesh := str(getattr(line, "mesh", ""))):
+        line, document, before = _with_marks(line, document, marked, mesh)
+    elif sides is not None and isinstance(line, MarkLine) and line.mesh:
+        line, before = sides.on(line, document)
     said = tuple(name for name in line.used_fields() if getattr(line, name) != getattr(plain, name, None))
     told = tuple(_told(line, name, document) for name in said)
-    return Proposal(verb, cls.summary, cls.chapter, line, said, told, filled.missed)
+    return Proposal(verb, cls.summary, cls.chapter, line, said, told, filled.missed, before=before)
+
+
+def _with_marks(
+    line: Line, document: SheetDocument, marked: SaidMark, mesh: str
+) -> tuple[Line, SheetDocument, tuple[MarkLine, ...]]:
+    """Return a line on what a text tells to be marked of a mesh, the document with its marks, and the lines of new ones."""
+    mark, before = marked.lines(document, mesh)
+    for one in before:
+        document = add_line(document, one)
+    return line.model_copy(update={"id": new_id(document), MARKS: [mark]}), document, before
 
 
 def _fitting(document: SheetDocument, filled: Filled) -> Line:

@@ -28,6 +28,12 @@ SAID_PLACES = re.compile(
     rf"(?<![\w.])({_PAIR}(?:(?:\s*[;,]\s*(?:to\s+|then\s+|and\s+)?|\s+(?:to|then|and)\s+|\s+){_PAIR})+)", re.ASCII
 )
 """Two or more places in a sentence: `0 0, 40 10 and 60 50`; `(0, 0), (40, 10)`; `0, 0 to 40, 10`."""
+_TRIPLE = rf"(?:\(\s*)?{_PLAIN}\s*,\s*{_PLAIN}\s*,\s*{_PLAIN}(?:\s*\))?"
+SAID_IN_SPACE = re.compile(
+    rf"(?<![\w.])({_TRIPLE}(?:(?:\s*;\s*(?:to\s+|then\s+|and\s+)?|\s+(?:to|then|and)\s+|(?<=\))\s*,?\s*){_TRIPLE})+)",
+    re.ASCII,
+)
+"""Two or more places in space: `0,0,0 to 10,20,30`; `(0, 0, 0), (10, 20, 30)`: right, back and up."""
 _NUMBER = re.compile(_PLAIN, re.ASCII)
 
 
@@ -58,6 +64,12 @@ def said_places(text: str) -> list[SheetPoint]:
     if len(numbers) % 2:
         return []
     return [SheetPoint(x=x, y=y) for x, y in zip(numbers[::2], numbers[1::2], strict=True)]
+
+
+def said_in_space(text: str) -> list[SheetPoint]:
+    """Return the points, on the plan plane and out of it, of a list of places that `SAID_IN_SPACE` found."""
+    numbers = [_plain(found[0]) for found in _NUMBER.finditer(text)]
+    return [SheetPoint(x=x, y=y, out=z) for x, y, z in zip(numbers[::3], numbers[1::3], numbers[2::3], strict=True)]
 
 
 def _parts(text: str, whole: str) -> list[str]:

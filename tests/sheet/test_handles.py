@@ -13,7 +13,7 @@ from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.edit import set_fields
 from glass_spoon.sheet.evaluate import Build, evaluate
-from glass_spoon.sheet.handle import Handle
+from glass_spoon.sheet.handle import Handle, turned_back
 from glass_spoon.sheet.items import CurveItem, SurfaceItem
 from glass_spoon.sheet.kinds import kind_of
 
@@ -80,6 +80,8 @@ def test_a_moved_handle_is_where_it_was_moved_to(lines: list[dict[str, Any]], si
     handles = before.handles(line)
     assert handles
     for number, handle in enumerate(handles):
+        if handle.turning:
+            continue
         by = np.array(handle.way if handle.way else (0.7, 0.2, -0.4)) * 0.2 * size
         reach = np.array([change.rate for change in handle.changes])
         after = moved(before.document, last, handle, by)
@@ -89,6 +91,95 @@ def test_a_moved_handle_is_where_it_was_moved_to(lines: list[dict[str, Any]], si
             seen = np.array([0, 0, by[2]]) + np.array(handle.measured) * float(np.dot(handle.measured, by))
         now = after.handles(after.document.lines[-1])[number]
         assert np.array(now.place) - handle.place == pytest.approx(seen, abs=1e-9 * size)
+
+
+CRATE = {"verb": "block", "form": "box", "width": "20 * u", "depth": "14 * u", "height": "30 * u"}
+TOP = {"verb": "mark", "mesh": "l1", "what": "faces facing", "towards": "up", "gives": "top"}
+BENT = [{"x": "5 * u", "y": 0}, {"x": "9 * u", "y": "8 * u"}, {"x": "4 * u", "y": "20 * u"}]
+SIDE = {"verb": "draw", "plane": "front", "points": BENT}
+TURNED_LINES: list[list[dict[str, Any]]] = [
+    [{"verb": "circle", "radius": "4 * u", **AT}, {"verb": "turn", "item": "l1", "angle": "40°", "x": "30 * u"}],
+    [CRATE, {"verb": "turn", "item": "l1", "angle": "25°", "through": "its own origin", "axis": "left-right axis"}],
+    [
+        {"verb": "circle", "radius": "4 * u", **AT},
+        {"verb": "ring", "item": "l1", "count": 5, "first": "10°", "angle": "200°"},
+    ],
+    [CRATE, {"verb": "shear", "item": "l1", "angle": "20°", "way": "back", "axis": "upright axis"}],
+    [CRATE, {"verb": "bend", "item": "l1", "angle": "50°", "way": "right", "axis": "upright axis", "stays": "start"}],
+    [SIDE, {"verb": "revolve", "profile": "l1", "angle": "220°", "start_angle": "15°"}],
+    [
+        {
+            "verb": "arc",
+            "given_by": "its centre",
+            "radius": "7 * u",
+            "start_angle": "10°",
+            "end_angle": "130°",
+            "plane": "side",
+        }
+    ],
+    [{"verb": "rectangle", "width": "20 * u", "height": "12 * u", "radius": 0, "turn": "20°", **AT}],
+    [CRATE, TOP, {"verb": "nudge", "mesh": "l1", "marks": ["l2"], "how": "turned", "angle": "30°"}],
+    [CRATE, TOP, {"verb": "nudge", "mesh": "l1", "marks": ["l2"], "how": "turned", "angle": "12°", "about": "upright"}],
+]
+
+
+@pytest.mark.parametrize("size", SIZES)
+@pytest.mark.parametrize("lines", TURNED_LINES, ids=lambda lines: lines[-1]["verb"])
+def test_a_handle_of_an_angle_goes_round_as_far_as_its_value(lines: list[dict[str, Any]], size: float) -> None:
+    """Each by 17° more: its place is turned by 17° about its axis, and lies as far from its centre as before."""
+    before = build(size, lines)
+    last = before.document.lines[-1]
+    handles = before.handles(last)
+    assert any(handle.turning for handle in handles)
+    for number, handle in enumerate(handles):
+        if handle.turning is None:
+            continue
+        (change,) = handle.changes
+        value = f"{float(np.degrees(change.value)) + 17!r}°"
+        after = evaluate(set_fields(before.document, last.id, {change.field: value}), ResultCache())
+        assert after.reports[last.id].status in ("good", "look"), after.reports[last.id].findings
+        now = after.handles(after.document.lines[-1])[number]
+        centre, axis = np.array(handle.turning.centre), np.array(handle.turning.axis)
+        wanted = centre + turned_back(axis, np.array(handle.place) - centre, -np.radians(17))
+        assert np.array(now.place) == pytest.approx(wanted, abs=1e-3 * size)
+        assert np.linalg.norm(axis) == pytest.approx(1)
+
+
+@pytest.mark.parametrize("size", SIZES)
+def test_what_was_turned_and_bent_went_the_way_its_handle_tells(size: float) -> None:
+    """The middle of a turned circle lies at its handle; the lean of a crate's top and its handle have one direction."""
+    turned = build(size, TURNED_LINES[0])
+    handle = next(handle for handle in turned.handles(turned.document.lines[-1]) if handle.turning)
+    places = kind_of(turned.items["l1"].item).places(turned.items["l1"].item)
+    assert np.array(handle.place) == pytest.approx((places.min(axis=0) + places.max(axis=0)) / 2, abs=1e-6 * size)
+    leant = build(size, TURNED_LINES[3])
+    handle = next(handle for handle in leant.handles(leant.document.lines[-1]) if handle.turning)
+    mesh = leant.items["l1"].item.mesh  # type: ignore[union-attr]
+    top = mesh.positions[np.isclose(mesh.positions[:, 2], mesh.positions[:, 2].max())].mean(axis=0)
+    foot = np.array(handle.turning.centre)  # type: ignore[union-attr]
+    assert np.cross(top - foot, np.array(handle.place) - foot) == pytest.approx(np.zeros(3), abs=1e-6 * size**2)
+
+
+def test_a_factor_is_taken_at_the_farthest_point() -> None:
+    """The top of a crate scaled by 1.5: its handle lies on a corner of it, half as far is a factor of 0.75."""
+    lines = [CRATE, TOP, {"verb": "nudge", "mesh": "l1", "marks": ["l2"], "how": "scaled", "factor": 1.5}]
+    made = build(1.0, lines)
+    (handle,) = made.handles(made.document.lines[-1])
+    assert np.abs(handle.place) == pytest.approx((15, 10.5, 30))
+    assert handle.changes[0].rate @ (np.array(handle.place) - handle.start) == pytest.approx(1.5)  # type: ignore[operator]
+
+
+def test_handles_stay_under_later_lines_that_leave_the_mesh_where_it_lies() -> None:
+    """An inset keeps its handle when its faces are pulled out and smoothed after it, not when the crate is moved."""
+    inset = {"verb": "inset", "mesh": "l1", "marks": ["l2"], "distance": "3 * u"}
+    smooth = {"verb": "smooth", "mesh": "l1"}
+    alone = build(1.0, [CRATE, TOP, inset])
+    wanted = [handle.place for handle in alone.handles(alone.document.lines[3])]
+    assert wanted
+    later = build(1.0, [CRATE, TOP, inset, {"verb": "nudge", "mesh": "l1", "marks": ["l2"], "z": "2 * u"}, smooth])
+    assert [handle.place for handle in later.handles(later.document.lines[3])] == wanted
+    moved_on = build(1.0, [CRATE, TOP, inset, {"verb": "move", "item": "l1", "x": "9 * u"}])
+    assert moved_on.handles(moved_on.document.lines[3]) == []
 
 
 CENTRES = {("slot", "length"), ("torus", "radius")}

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 import pytest
 
-from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
+from glass_spoon.sheet.cache import ResultCache
+from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.errors import BadExpression
+from glass_spoon.sheet.evaluate import evaluate
 from glass_spoon.sheet.expressions import Quantity
 from glass_spoon.sheet.fields.points import SheetPoint, _resolve_point
 from glass_spoon.sheet.propose import propose
@@ -79,3 +83,25 @@ def test_a_view_is_said_by_its_name():
     """In front view, on the side view: the plane is chosen, and no word is left over."""
     found = propose("draw a curve in side view", SheetDocument(name="Typed"))[0]
     assert (found.line.plane, found.missed) == ("side", ())
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["line from 0,0,0 to 10,20,30", "straight line from (0, 0, 0) to (10, 20, 30)", "draw straight through 0,0,0; 10,20,30"],
+)
+def test_places_in_space_are_right_back_and_up(text):
+    """Three coordinates are those of space, whatever the plane on which the curve is kept; nothing is left over."""
+    first = propose(text, SheetDocument())[0]
+    assert (first.verb, first.missed) == ("draw", ())
+    line = first.line.model_dump(mode="json")
+    build = evaluate(read_document({"format": "glass-spoon/sheet", "version": 1, "lines": [line]}), ResultCache())
+    curve = build.items[line["id"]].item.curve
+    assert curve.degree == 1
+    assert curve_points(curve, np.array(curve.domain)) == pytest.approx(np.array([[0, 0, 0], [10, 20, 30]]))
+
+
+def test_two_coordinates_are_a_line_on_a_plane_still():
+    """Pairs stay a Line; a plane that is named with three is kept, and the third goes out of it."""
+    assert propose("line from 0,0 to 20,30", SheetDocument())[0].verb == "line"
+    line = propose("draw 0,0,5; 10,20,5 on the side plane", SheetDocument())[0].line
+    assert (line.plane, line.points[1].out) == ("side", 5)

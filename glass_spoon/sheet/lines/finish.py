@@ -18,6 +18,7 @@ from glass_spoon.sheet.phrase import Phrase
 class Smooth(Line):
     """Catmull-Clark smoothing of a mesh, or plain division."""
 
+    stays_put = True
     chapter = "Finish"
     summary = "Smooth a mesh by Catmull–Clark subdivision, or divide its faces without rounding."
     words = ("subdivide", "subdivision", "catmull", "clark", "refine", "divide", "limit")

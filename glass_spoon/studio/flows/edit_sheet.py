@@ -97,8 +97,7 @@ def _add(form: Form) -> Edit:
         if chosen is None:
             raise Refused(f"No verb was found in “{text[:60]}”. Try draw, revolve, mesh, smooth or size.")
         after = str(form.get("after", "")) or None
-        line = edit_many.fitted(document, chosen.line)
-        changed = edit.add_line(document, line, after if after and document.has(after) else None)
+        changed, line = edit_many.add_proposal(document, chosen, after if after and document.has(after) else None)
         return changed, f"{name_of(changed, line.id)} added"
 
     return change
@@ -149,6 +148,26 @@ def _act(form: Form) -> Edit:
         added = edit.add_line(marked, line, mark.id)
         changed = edit.set_fields(added, line.id, {"mesh": values.get("mesh", ""), "marks": [mark.id]})
         return changed, f"{name_of(changed, line.id)} added"
+
+    return change
+
+
+def _mark_for(form: Form) -> Edit:
+    """Mark something of a line's mesh, before the line, for it to work on."""
+    line_id = str(form.get("line", ""))
+    values = _json_object(form.get("values"))
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        line = edit.find_line(document, line_id)
+        mesh = str(getattr(line, "mesh", ""))
+        if not line.acts_on or not mesh:
+            raise Refused("Pick the mesh first: a mark is of one.")
+        ids = [other.id for other in document.lines]
+        before = ids[ids.index(line_id) - 1]
+        mark = edit_many.line_behind(document, "mark", before)
+        marked = edit.set_fields(edit.add_line(document, mark, before), mark.id, {**values, "mesh": mesh})
+        changed = edit.set_fields(marked, line_id, {"marks": [mark.id]})
+        return changed, f"{name_of(changed, mark.id)} added"
 
     return change
 
@@ -354,6 +373,7 @@ _EDITS: dict[str, Callable[[Form], Edit | EditOfProject]] = {
     "add": _add,
     "mark": _mark,
     "act": _act,
+    "mark_for": _mark_for,
     "work": _work,
     "move": _move,
     "pause": _pause,

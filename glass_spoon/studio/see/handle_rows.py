@@ -4,11 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.fields import NumberSpec, TableSpec
 from glass_spoon.sheet.handle import Change, Handle
 from glass_spoon.sheet.line import Line
+
+_UNITS = {"length": "mm", "angle": "°", "number": ""}
+"""The unit in which a value that is dragged is written, by its dimension."""
 
 
 def handles_of(build: Build, line: Line) -> list[dict[str, Any]]:
@@ -40,23 +45,31 @@ def _row(line: Line, handle: Handle, name: str) -> dict[str, Any]:
         "way": handle.way,
         "start": handle.start,
         "measured": handle.measured,
-        "text": _shown(line, first) if handle.measured else "",
+        "turning": [handle.turning.centre, handle.turning.axis] if handle.turning else None,
+        "text": _shown(line, first) if handle.measured or handle.turning else "",
         "changes": [_change(line, change) for change in handle.changes],
     }
 
 
 def _change(line: Line, change: Change) -> list[Any]:
-    """Return a change as field, column, row, rate, value, what is typed, and the least that it may be."""
+    """Return a change as field, column, row, rate, value, what is typed, the least and the most that it may be, its unit.
+
+    Angles are told in degrees.
+    """
     raw = None if change.column else getattr(line, change.field)
-    return [change.field, change.column, change.row, change.rate, change.value, raw, _least(line, change)]
+    dimension, least, most = _bounds(line, change)
+    turns = np.degrees(1.0) if dimension == "angle" else 1.0
+    limits = [None if bound is None else bound * turns for bound in (least, most)]
+    return [change.field, change.column, change.row, change.rate, change.value * turns, raw, *limits, _UNITS[dimension]]
 
 
-def _least(line: Line, change: Change) -> float | None:
-    """Return the least value that a change may come to."""
+def _bounds(line: Line, change: Change) -> tuple[str, float | None, float | None]:
+    """Return the dimension of what a change comes to, and the least and the most that it may be."""
     spec = line.spec(change.field)
     if isinstance(spec, TableSpec):
-        return next(column.least for column in spec.columns if column.name == change.column)
-    return spec.least if isinstance(spec, NumberSpec) else None
+        column = next(column for column in spec.columns if column.name == change.column)
+        return column.dimension, column.least, None
+    return (spec.dimension, spec.least, spec.most) if isinstance(spec, NumberSpec) else ("length", None, None)
 
 
 def _shown(line: Line, change: Change) -> str:

@@ -7,15 +7,15 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats, owned
+from glass_spoon.kernel.arrays import Bools, Floats, first_least, lengths, owned
 from glass_spoon.kernel.curves.alter.frame import Frame
 from glass_spoon.kernel.detail.shift import distances, fading, frame_of, opposite_points, shift
 from glass_spoon.kernel.mesh_edits.clean_mesh import reverse_faces
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.origin import Reworked, same_elements
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
-from glass_spoon.sheet.handle import Handle, ItemOf, length_handle, vector_handle
-from glass_spoon.sheet.items import Done, MeshItem
+from glass_spoon.sheet.handle import Handle, ItemOf, angle_handle, length_handle, turned_back, vector_handle
+from glass_spoon.sheet.items import Done, Item, MeshItem
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.detail.detail_work import (
     OTHER_SIDE,
@@ -40,7 +40,20 @@ class Nudge(DetailWork):
     """Marked places moved, turned, scaled or pushed, with a falloff."""
 
     summary = "Nudge marked places of a mesh: move, push, turn or scale them, with a falloff to what is about them."
-    words = ("move points", "move faces", "soft move", "falloff", "proportional", "push", "soft", "dent", "bulge", "sculpt")
+    words = (
+        "move points",
+        "move faces",
+        "soft move",
+        "falloff",
+        "proportional",
+        "push",
+        "soft",
+        "dent",
+        "bulge",
+        "sculpt",
+        "turn points",
+        "scale points",
+    )
     phrases = (
         Phrase(
             r"{out} (?:outwards?|along (?:the |their )?normals?)|(?:push(?:ed)?|out) (?:by )?{out}",
@@ -49,6 +62,8 @@ class Nudge(DetailWork):
         ),
         Phrase(r"turn(?:ed)? (?:by )?{angle}", {"how": "turned"}, finds=False),
         Phrase(r"scaled? (?:by |to )?{factor}", {"how": "scaled"}, finds=False),
+        Phrase(r"turn(?:ed)?|rotated?", {"how": "turned"}, finds=False),
+        Phrase(r"scaled?", {"how": "scaled"}, finds=False),
         Phrase(r"(?:fading|falloff|fade|soft) (?:of |over )?{reach}", finds=False),
         Phrase(SAID_WAYS.pattern, {**SAID_WAYS.sets, "how": "moved"}, finds=False),
     )
@@ -137,7 +152,20 @@ class Nudge(DetailWork):
             return [vector_handle(values, "xyz", middle - [values[axis] for axis in "xyz"], "nudged to")]
         if self.how == "pushed":
             return [length_handle("out", values["out"], middle - values["out"] * normal, normal)]
-        return []
+        out, far = _farthest(item_of("mesh"), middle, None if self.how == "scaled" else self._axis(normal))
+        if not far > 0:
+            return []
+        if self.how == "scaled":
+            before = far / max(float(values["factor"]), 1e-9)
+            return [length_handle("factor", float(values["factor"]), middle, out / far, before)]
+        axis = self._axis(normal)
+        angle = float(values["angle"])
+        return [angle_handle("angle", angle, middle, axis, turned_back(axis, out, angle), far)]
+
+    def _axis(self, normal: Floats) -> Floats:
+        """Return the axis (3,) of a turn, where the marks' own normal is `normal`."""
+        axes = {"upright": (0, 0, 1), "left-right": (1, 0, 0), "front-back": (0, 1, 0)}
+        return normal if self.about == "their normal" else np.array(axes[self.about], dtype=np.float64)
 
     def _moved(self, given: Given, frame: Frame, points: Floats) -> Floats:
         """Return where points (k, 3) go that are wholly marked."""
@@ -145,8 +173,21 @@ class Nudge(DetailWork):
             return points + np.array([given.number(axis) for axis in "xyz"])
         if self.how == "scaled":
             return frame.origin + given.number("factor") * (points - frame.origin)
-        axes = {"upright": (0, 0, 1), "left-right": (1, 0, 0), "front-back": (0, 1, 0)}
-        axis = frame.axes[2] if self.about == "their normal" else np.array(axes[self.about], dtype=np.float64)
+        axis = self._axis(frame.axes[2])
         out, c, s = points - frame.origin, np.cos(given.number("angle")), np.sin(given.number("angle"))
         turned: Floats = c * out + s * np.cross(axis, out) + (1 - c) * (out @ axis)[:, None] * axis
         return frame.origin + turned
+
+
+def _farthest(item: Item | None, middle: Floats, axis: Floats | None) -> tuple[Floats, float]:
+    """Return the way (3,) from a middle, square to an axis where one is given, to the marked point that is farthest that way,
+    and how far that is in mm.
+    """
+    if not isinstance(item, MeshItem) or item.done is None:
+        return np.zeros(3), 0.0
+    away = item.mesh.positions[item.done.elements] - middle
+    if axis is not None:
+        away = away - (away @ axis)[:, None] * axis
+    far = lengths(away)
+    best = int(first_least(-far))
+    return away[best], float(far[best])

@@ -19,8 +19,8 @@ from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.fields import ChoiceSpec, Items, LawSpec, LawText, Number, NumberSpec, ReferencesSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, length_handle
 from glass_spoon.sheet.items import Aim, Done, Item, MeshItem, Note
-from glass_spoon.sheet.line import Given
-from glass_spoon.sheet.lines.mesh_work.fields import marked_edges, marked_faces, marked_points, several
+from glass_spoon.sheet.line import Action, Given
+from glass_spoon.sheet.lines.mesh_work.fields import mark_offers, marked_edges, marked_faces, marked_points, several
 from glass_spoon.sheet.lines.mesh_work.mesh_work import MeshWork
 
 MarkedFaces = Annotated[Items, ReferencesSpec("Marks of the faces.", "mark", least=1)]
@@ -60,6 +60,10 @@ class DetailWork(MeshWork):
     """A verb on marks of a mesh, which it leaves under its name."""
 
     chapter = "Detail"
+
+    def ways_to_start(self) -> tuple[Action, ...]:
+        """Offer marks that may be meant where there is none."""
+        return mark_offers(self.acts_on)
 
     def aimed(self) -> str:
         """Return the field whose value is drawn where the work is, "" for none."""

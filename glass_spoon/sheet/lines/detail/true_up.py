@@ -55,6 +55,7 @@ class TrueUp(DetailWork):
         "flat quads",
     )
     phrases = (
+        Phrase(r"make(?= .*\bround$)", {"shape": "round"}),
         Phrase(
             r"(?:made |to (?:be )?)?(?:flat|planar|coplanar) (?:faces|quads)|each face flat",
             {"shape": "flat faces"},

@@ -2,23 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from math import pi
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, directions, lengths
+from glass_spoon.kernel.arrays import Floats, directions, first_least, lengths
 from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve, turning
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.make.climb import climb_curve
 from glass_spoon.kernel.surfaces.make.revolve import revolve_curve
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, NumberSpec, ReferenceSpec
-from glass_spoon.sheet.items import SurfaceItem
+from glass_spoon.sheet.handle import Handle, ItemOf, angle_handle, turned_back
+from glass_spoon.sheet.items import CurveItem, SurfaceItem
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.form.fields import how_near
 from glass_spoon.sheet.planes import AXES
+
+SEEN = 65
+"""Places of a profile at which its widest is sought, for handles."""
 
 
 class Revolve(Line):
@@ -80,6 +86,26 @@ class Revolve(Line):
         unused = set() if self.section == "oval" else {"flattened"}
         unused |= set() if self.course == "climbing" else {"rise", "tolerance"}
         return [name for name in super().deciding_fields() if name not in unused]
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return the angle by which the profile turns, and where it starts, at its widest place."""
+        profile, line = item_of("profile"), item_of("line")
+        if not isinstance(profile, CurveItem) or (self.axis == "line" and not isinstance(line, CurveItem)):
+            return []
+        origin, axis = np.zeros(3), np.array(AXES.get(self.axis, (0.0, 0.0, 1.0)), dtype=np.float64)
+        if self.axis == "line" and isinstance(line, CurveItem):
+            origin, axis = _line_axis(line.curve)
+        away = curve_points(profile.curve, np.linspace(*profile.curve.domain, SEEN)) - origin
+        out = away - np.outer(away @ axis, axis)
+        best = int(first_least(-lengths(out)))
+        far = float(lengths(out[best : best + 1])[0])
+        if not far > 0:
+            return []
+        centre, start = origin + (away[best] @ axis) * axis, float(values["start_angle"])
+        return [
+            angle_handle("start_angle", start, centre, axis, out[best], far, "start angle"),
+            angle_handle("angle", float(values["angle"]), centre, axis, turned_back(axis, out[best], -start), 1.15 * far),
+        ]
 
     def build(self, given: Given) -> SurfaceItem:
         """Turn the profile."""

@@ -21,7 +21,7 @@ class Crease(MeshWork):
     """Edges that smoothing keeps tight."""
 
     summary = "Crease marked edges: smoothing keeps them sharp for so many levels, or for ever."
-    words = ("sharpness", "sharp", "weight", "edge weight", "tight", "hard", "uncrease", "soften")
+    words = ("sharpness", "sharp", "sharpen", "weight", "edge weight", "tight", "hard", "uncrease", "soften")
     sentence = "**Crease** {marks} of {mesh} {how} with sharpness {sharpness}."
 
     verb: Literal["crease"] = "crease"

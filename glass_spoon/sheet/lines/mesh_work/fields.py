@@ -19,6 +19,16 @@ MeshName = Annotated[ItemName, NameSpec("Name of the mesh.")]
 HeldMarks = Annotated[Items, ReferencesSpec("Marks that stay as they are.", "mark", least=0)]
 
 
+_OFFERED: dict[str, tuple[tuple[str, tuple[tuple[str, str], ...]], ...]] = {
+    "face": (
+        ("Mark the faces that look up", (("what", "faces facing"), ("towards", "up"))),
+        ("Mark all its faces", (("what", "everything"),)),
+    ),
+    "edge": (("Mark its sharp edges", (("what", "sharp edges"),)), ("Mark its open rim", (("what", "rim"),))),
+    "point": (("Mark its corners", (("what", "corners"),)),),
+}
+"""What may be marked at once of a mesh, by the kind of elements: the words, and the values of the mark line."""
+
 SLIVER = 0.01
 """An edge shorter than this share of the mean edge is a sliver's."""
 
@@ -27,6 +37,13 @@ FLAT_CORNER = np.radians(175)
 
 DOUBLED_SHARE = 1e-6
 """Vertices nearer to each other than this share of the mean edge are doubled."""
+
+
+def mark_offers(kinds: tuple[str, ...]) -> tuple[Action, ...]:
+    """Return marks that may be meant for a verb of some kinds of elements: two of one kind, or the first of each."""
+    most = 2 if len(kinds) == 1 else 1
+    offered = [one for kind in kinds for one in _OFFERED[kind][:most]]
+    return tuple(Action(label, "marks", "", values, adds="mark") for label, values in offered)
 
 
 def fold_findings(mesh: Mesh) -> list[Finding]:

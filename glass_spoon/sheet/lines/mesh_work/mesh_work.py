@@ -40,6 +40,7 @@ class MeshWork(Line):
 
     chapter = "Mesh"
     signs: ClassVar[bool] = True
+    stays_put: ClassVar[bool] = True
 
     mesh: ChangedMesh = ""
 

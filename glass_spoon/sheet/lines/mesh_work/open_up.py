@@ -57,6 +57,7 @@ class Open(MeshWork):
         "trim",
     )
     phrases = (
+        Phrase(r"(?:make|cut|punch) (?:an? |some )?(?:holes?|openings?|windows?)(?: in(?:to)?| through)"),
         Phrase(r"(?:seen |as seen |projected )?from (?:the )?(?:top|above)", {"laid": "from above"}, finds=False),
         Phrase(r"(?:seen |as seen |projected )?from (?:the )?(?:bottom|below)", {"laid": "from below"}, finds=False),
         Phrase(r"(?:keep(?:ing)? |what is )*inside|cut(?:ting)? (?:it |them )?out", {"rim": "kept inside"}, finds=False),

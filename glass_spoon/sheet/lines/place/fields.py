@@ -10,6 +10,7 @@ from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.alter.frame import Frame
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, ReferenceSpec
+from glass_spoon.sheet.handle import Handle, angle_handle, turned_back
 from glass_spoon.sheet.items import BodiesItem, Item, MeshItem
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given
@@ -54,6 +55,10 @@ SAID_WAYS = Phrase(
 """Ways in words, as in `20 mm up and 5 left` or `back 10`: what is not said is no way at all."""
 
 
+BESIDE = 0.25
+"""An axis nearer to the middle of an item than this share of its size goes through it."""
+
+
 def placed(given: Given, placement: Placement) -> Item:
     """Return the item of the field `item`, placed."""
     item = given.items["item"]
@@ -66,6 +71,21 @@ def middle_of_box(item: Item) -> Floats:
     places = kind_of(item).places(item)
     middle: Floats = (places.min(axis=0) + places.max(axis=0)) / 2
     return middle
+
+
+def turn_handle(item: Item, field: str, value: float, centre: Floats, axis: Floats, label: str = "") -> Handle:
+    """Return the handle of the angle by which an item was turned about a unit axis: at its middle, or beside an axis that goes
+    through it.
+    """
+    beside = kind_of(item).places(item) - centre
+    size = float(np.linalg.norm(beside - np.outer(beside @ axis, axis), axis=1).max()) or 1.0
+    away = middle_of_box(item) - centre
+    level = centre + (away @ axis) * axis
+    out = away - (away @ axis) * axis
+    far = float(np.linalg.norm(out))
+    if far < BESIDE * size:
+        return angle_handle(field, value, level, axis, (1.0, 0.0, 0.0), 1.15 * size, label)
+    return angle_handle(field, value, level, axis, turned_back(axis, out, value), far, label)
 
 
 def own_frame(item: Item) -> Frame:

@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 
+from glass_spoon.kernel.arrays import directions
 from glass_spoon.kernel.curves.alter.frame import Frame
 from glass_spoon.kernel.curves.alter.place_curve import moving, scaling, turning
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
@@ -27,6 +28,7 @@ from glass_spoon.sheet.lines.place.fields import (
     middle_of_box,
     own_frame,
     placed,
+    turn_handle,
     vector,
 )
 from glass_spoon.sheet.phrase import Phrase
@@ -105,6 +107,20 @@ class Turn(Line):
             own = own_frame(given.items["item"])
             return placed(given, turning(own.origin, own.axes.T @ AXES[self.axis], given.number("angle")))
         return placed(given, turning(vector(given, "x", "y", "z"), AXES[self.axis], given.number("angle")))
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return the place of the axis, and the angle at the middle of the item, or beside an axis that goes through it."""
+        found, item = super().handles(values, item_of), item_of("item")
+        if item is None:
+            return found
+        own = own_frame(item)
+        centre = (
+            own.origin if self.through == "its own origin" else np.array([values[name] for name in "xyz"], dtype=np.float64)
+        )
+        axis = directions(
+            np.array(AXES[self.axis], dtype=np.float64) @ (own.axes if self.through == "its own origin" else np.eye(3))
+        )
+        return [*found, turn_handle(item, "angle", float(values["angle"]), centre, axis)]
 
 
 class Scale(Line):

@@ -7,13 +7,13 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, lengths
+from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.repeat.placements import fill_length, grid_places, moved_by, ring_places
 from glass_spoon.sheet.bodies_item import MOST_COPIES
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
-from glass_spoon.sheet.handle import Handle, ItemOf, vector_handle
+from glass_spoon.sheet.handle import Handle, ItemOf, angle_handle, turned_back, vector_handle
 from glass_spoon.sheet.items import Item
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, OneCurve, a_coordinate, a_length, an_angle
@@ -200,6 +200,23 @@ class Ring(RepeatedLine):
             rise=given.number("rise"),
         )
         return self.repeated(given, places)
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return the place of the axis, and at the middle of the item the angles: where it starts, and what they share."""
+        found, item = super().handles(values, item_of), item_of("item")
+        if item is None:
+            return found
+        given = Given(values, {"item": item} | {name: line for name in ("line",) if (line := item_of(name)) is not None})
+        origin, along = self._axis(given)
+        axis = directions(along)
+        away = middle_of_box(item) - origin
+        centre, out = origin + (away @ axis) * axis, away - (away @ axis) * axis
+        far, first = float(np.linalg.norm(out)), float(values["first"])
+        if not far > 0:
+            return found
+        start = angle_handle("first", first, centre, axis, out, far, "from")
+        zero = turned_back(axis, out, -first)
+        return [*found, start, angle_handle("angle", float(values["angle"]), centre, axis, zero, 1.2 * far)]
 
     def _axis(self, given: Given) -> tuple[Floats, Floats]:
         """Return a place (3,) on the axis and its direction (3,)."""

@@ -12,7 +12,7 @@ from glass_spoon.kernel.deform.bends import Bend, Ripple, Shear, Stretch, Taper,
 from glass_spoon.kernel.deform.space_map import Axes, SpaceMap
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, LawText, Number, NumberSpec
-from glass_spoon.sheet.handle import Handle, ItemOf, length_handle
+from glass_spoon.sheet.handle import Handle, ItemOf, angle_handle, length_handle
 from glass_spoon.sheet.items import Item
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, a_length, an_angle
@@ -130,7 +130,17 @@ class BendLine(SpanLine):
         if laid is not None and self.given_by == "to a radius of":
             start = laid.axes.origin + laid.stays(self.stays) * laid.axes.rows[2]
             found.append(length_handle("radius", float(values["radius"]), start, laid.axes.rows[0]))
+        if laid is not None and self.given_by == "by":
+            found.append(leaning_handle(laid, self.stays, float(values["angle"])))
         return found
+
+
+def leaning_handle(laid: Laid, stays: str, angle: float) -> Handle:
+    """Return the handle of an angle from the axis of an item towards the first way across, about what stays."""
+    _, about, along = laid.axes.rows
+    centre = laid.axes.origin + laid.stays(stays) * along
+    # The axes are right-handed: from the third to the first it goes counter-clockwise about the second.
+    return angle_handle("angle", angle, centre, about, along, 0.5 * (laid.high - laid.low))
 
 
 class _About(SpanLine):
@@ -243,6 +253,11 @@ class ShearLine(SpanLine):
         """Shear it."""
         slope, held = float(np.tan(given.number("angle"))), laid.stays(self.stays)
         return Shear(laid.axes, laid.low, laid.high, slope, held, self.span == "whole")
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return the heights, and the angle by which it leans."""
+        found, laid = super().handles(values, item_of), self.laid_by_hand(values, item_of)
+        return found if laid is None else [*found, leaning_handle(laid, self.stays, float(values["angle"]))]
 
 
 class StretchLine(SpanLine):

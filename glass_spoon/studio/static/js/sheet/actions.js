@@ -14,6 +14,7 @@ export class SheetActions {
       pause: (data) => edits.change({ op: "pause", line: data.pause, paused: data.paused }),
       stopReading: (data) => edits.change({ op: "stop_reading", line: data.stopReading }),
       tryValues: (data) => edits.change({ op: "set_many", line: data.tryLine, values: data.tryValues }),
+      addMark: (data) => edits.change({ op: "mark_for", line: data.addMark, values: data.addValues }),
       addVerb: (data) => edits.change({ op: "work", verb: data.addVerb, item: data.addItem, after: data.addAfter, values: data.addValues ?? "{}" }),
       tryLine: (data) => edits.change({ op: "set", line: data.tryLine, field: data.tryField, value: data.tryValue }),
       after: (data) => edits.look({ shown_after: edits.state().shown_after === data.after ? "" : data.after }),

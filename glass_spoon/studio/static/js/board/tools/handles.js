@@ -1,7 +1,8 @@
 /** Handles: places in space that verbs declare. Taken in any view, they change the values of the line that one stands on. */
 import { svgElement } from "../views/svg.js";
-import { round, shifted } from "./coordinate_text.js";
+import { round, shifted, withUnit } from "./coordinate_text.js";
 import { Tool } from "./tool.js";
+import { degreesAbout, turnedAbout } from "./turning.js";
 
 /**
  * @typedef {Object} Handle
@@ -10,8 +11,9 @@ import { Tool } from "./tool.js";
  * @property {number[]} place in mm
  * @property {?number[]} way the only one it goes, null for any
  * @property {?number[]} start where the dimension that it ends begins @property {?number[]} measured its direction
+ * @property {?[number[], number[]]} turning the centre and the axis of the circle on which that of an angle goes
  * @property {string} text its value as it is told
- * @property {Array<[string, string, any, number[], number, any, ?number]>} changes field, column, row, rate, value, typed text, least
+ * @property {Array<[string, string, any, number[], number, any, ?number, ?number, string]>} changes field, column, row, rate, value, typed text, least, most, unit
  */
 
 const SIZE = 4.5;
@@ -24,6 +26,11 @@ const TEXT_HIGH = 13;
 const TEXT_WIDE = 7.5;
 /** Least share of its value that a length above zero is dragged to. */
 const ABOVE = 0.01;
+/** Pieces that an arc is drawn of, and how much of a square it must cover to be seen. */
+const PIECES = 48;
+const SEEN = 0.12;
+/** Degrees to which an angle is dragged. */
+const DEGREES = 0.5;
 const KEYS = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 };
 
 export class Handles extends Tool {
@@ -76,9 +83,8 @@ export class Handles extends Tool {
     if (handle.measured && !view.sees(handle.measured)) return [];
     const at = view.project(handle.place);
     if (!at) return [];
-    const parts = [];
-    const from = handle.start && view.project(handle.start);
-    if (from) parts.push(svgElement("line", { class: "handle-line", x1: from[0], y1: from[1], x2: at[0], y2: at[1] }));
+    const parts = handle.turning ? arcOf(view, handle, at) : dimensionOf(view, handle, at);
+    if (!parts) return [];
     if (texts && handle.text && isFree(texts, at, handle.text)) {
       texts.push(at);
       parts.push(svgElement("text", { class: "handle-text", x: at[0] + 9, y: at[1] - 8 }, handle.text));
@@ -90,7 +96,7 @@ export class Handles extends Tool {
   mark(handle, number, [x, y]) {
     const words = [handle.of ? `${handle.label} of ${handle.of}` : handle.label, handle.text].filter(Boolean).join(", ");
     const look = { class: "handle", tabindex: this.edits.mayEdit ? 0 : -1, role: "button", "data-number": number, "aria-label": words };
-    const mark = handle.measured ? svgElement("circle", { ...look, cx: x, cy: y, r: SIZE }) : svgElement("rect", { ...look, x: x - SIZE, y: y - SIZE, width: 2 * SIZE, height: 2 * SIZE });
+    const mark = handle.measured || handle.turning ? svgElement("circle", { ...look, cx: x, cy: y, r: SIZE }) : svgElement("rect", { ...look, x: x - SIZE, y: y - SIZE, width: 2 * SIZE, height: 2 * SIZE });
     mark.append(svgElement("title", {}, words));
     return mark;
   }
@@ -131,7 +137,13 @@ export class Handles extends Tool {
     if (!mark || !KEYS[event.key] || event.altKey || !this.edits.mayEdit) return false;
     const view = this.board.viewOf(mark);
     this.take(Number(mark.dataset.number));
-    const step = KEYS[event.key] * this.board.space.niceLength(4) * (event.shiftKey ? 10 : 1);
+    const times = KEYS[event.key] * (event.shiftKey ? 10 : 1);
+    if (this.held.handle.turning) {
+      this.turn(times);
+      this.commit();
+      return true;
+    }
+    const step = times * this.board.space.niceLength(4);
     const isUp = event.key === "ArrowUp" || event.key === "ArrowDown";
     this.shift((this.held.handle.way ?? wayOf(view, isUp)).map((part) => part * step));
     this.commit();
@@ -141,12 +153,31 @@ export class Handles extends Tool {
   /** @param {number} number */
   take(number) {
     const before = this.handles();
-    this.held = { before, now: before, number, handle: before[number], values: null, tables: structuredClone(this.board.scene.extras.tables?.[this.line] ?? {}) };
+    this.held = { before, now: before, number, handle: before[number], turned: 0, values: null, tables: structuredClone(this.board.scene.extras.tables?.[this.line] ?? {}) };
+  }
+
+  /** The handle of an angle is turned on from where it was taken. @param {number} degrees */
+  turn(degrees) {
+    const { handle, number, before } = this.held;
+    const [change] = handle.changes;
+    const after = within(change, Math.round((change[4] + degrees) / DEGREES) * DEGREES);
+    const moved = { ...handle, place: turnedAbout(handle.turning, handle.place, after - change[4]), text: `${round(after)}°`, changes: [[...change.slice(0, 4), after, ...change.slice(5)]] };
+    const values = { [change[0]]: typed(shifted(change[5], change[4], after, "°"), "°") };
+    Object.assign(this.held, { values, now: before.map((other, k) => (k === number ? moved : other)) });
+    this.board.feed.preview(this.line, values);
+    this.redraw();
   }
 
   /** The handle is moved by a vector from where it was taken. @param {number[]} by */
   shift(by) {
     const { handle, number, before, tables } = this.held;
+    if (handle.turning) {
+      const to = degreesAbout(handle.turning, handle.place, handle.place.map((part, k) => part + by[k]));
+      if (to === null) return;
+      this.held.turned += ((to - this.held.turned + 540) % 360 + 360) % 360 - 180;
+      this.turn(this.held.turned);
+      return;
+    }
     const along = handle.way ? scaled(handle.way, dot(handle.way, by) / dot(handle.way, handle.way)) : by;
     const rows = structuredClone(tables);
     /** @type {Object<string, unknown>} */
@@ -158,7 +189,7 @@ export class Handles extends Tool {
         values[field] = rows[field];
       } else values[field] = textAfter(change, change[5], along);
     }
-    const moved = { ...handle, place: handle.place.map((part, k) => part + along[k]), text: handle.text && `${round(valueAfter(handle.changes[0], along))} mm` };
+    const moved = { ...handle, place: handle.place.map((part, k) => part + along[k]), text: handle.text && withUnit(valueAfter(handle.changes[0], along), handle.changes[0][8]) };
     Object.assign(this.held, { values, now: before.map((other, k) => (k === number ? moved : other)) });
     this.board.feed.preview(this.line, values);
     this.redraw();
@@ -186,17 +217,49 @@ function isFree(texts, [x, y], text) {
   return texts.every(([otherX, otherY]) => Math.abs(otherY - y) > TEXT_HIGH || Math.abs(otherX - x) > TEXT_WIDE * text.length);
 }
 
-/** @returns {number} the value of a change after a move, not below what it may be */
-function valueAfter([, , , rate, value, , least], by) {
-  const wanted = round(value + dot(rate, by));
-  return least === null ? wanted : Math.max(wanted, least === 0 ? ABOVE * value : least);
+/** @returns {SVGElement[]} the line of a dimension, nothing for a place */
+function dimensionOf(view, handle, at) {
+  const from = handle.start && view.project(handle.start);
+  return from ? [svgElement("line", { class: "handle-line", x1: from[0], y1: from[1], x2: at[0], y2: at[1] })] : [];
+}
+
+/** @returns {?SVGElement[]} the arc of an angle with the lines from its centre, null where the view looks along it */
+function arcOf(view, handle, at) {
+  const { turning, place } = handle;
+  const value = handle.changes[0][4];
+  const count = Math.max(2, Math.ceil((Math.min(Math.abs(value), 360) / 360) * PIECES));
+  const first = turnedAbout(turning, place, -value);
+  const places = Array.from({ length: count + 1 }, (_, k) => view.project(turnedAbout(turning, first, (value * k) / count)));
+  const centre = view.project(turning[0]);
+  const aside = view.project(turnedAbout(turning, place, 90));
+  if (!centre || !aside || places.some((one) => !one)) return null;
+  const [a, b] = [at, aside].map((one) => [one[0] - centre[0], one[1] - centre[1]]);
+  const size = Math.max(Math.hypot(...a), Math.hypot(...b));
+  if (Math.abs(a[0] * b[1] - a[1] * b[0]) < SEEN * size * size) return null;
+  const points = places.map((one) => one.map((part) => part.toFixed(1)).join(",")).join(" ");
+  const spokes = [places[0], at].map((end) => svgElement("line", { class: "handle-line is-thin", x1: centre[0], y1: centre[1], x2: end[0], y2: end[1] }));
+  return [...spokes, svgElement("polyline", { class: "handle-line", points })];
+}
+
+/** @returns {number} a value no less and no more than it may be */
+function within([, , , , value, , least, most], wanted) {
+  const low = least === null ? wanted : Math.max(wanted, least === 0 ? ABOVE * value : least);
+  return most === null ? low : Math.min(low, most);
+}
+
+/** @returns {number} the value of a change after a move, not beyond what it may be */
+function valueAfter(change, by) {
+  return within(change, round(change[4] + dot(change[3], by)));
 }
 
 /** @returns {any} the text of a value after a move: an expression of sizes keeps them and gets an offset */
 function textAfter(change, raw, by) {
-  const after = valueAfter(change, by);
-  const text = shifted(raw, change[4], after);
-  return typeof text === "number" ? `${text} mm` : text;
+  return typed(shifted(raw, change[4], valueAfter(change, by), change[8]), change[8]);
+}
+
+/** @param {any} text @param {string} unit @returns {string} what is typed, a plain number with its unit */
+function typed(text, unit) {
+  return typeof text === "number" ? withUnit(text, unit) : text;
 }
 
 /** Change one cell of a table; a row told by its cells is added where there is none. */
@@ -206,7 +269,7 @@ function setCell(rows, change, by) {
   if (!row) rows[field].push((row = { ...where }));
   if (typeof where !== "number") row[column] ??= value;
   const after = valueAfter(change, by);
-  if (Math.abs(after - value) > 1e-9) row[column] = shifted(row[column] ?? value, value, after);
+  if (Math.abs(after - value) > 1e-9) row[column] = shifted(row[column] ?? value, value, after, change[8]);
 }
 
 /** @returns {number[]} the direction in space of up, or right, of a view; of the picture upright, or to the right */

@@ -1,0 +1,217 @@
+"""Marks that a text names by what they hold and not by a name: "bevel the edges of crate", "pull out the top of crate".
+
+They become mark lines before the line that is said, or the marks that find the same already.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from glass_spoon.kernel.meshes.marked import MarkKind
+from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.edit import add_line, free_name, new_id
+from glass_spoon.sheet.fields import ReferenceSpec, ReferencesSpec
+from glass_spoon.sheet.line import Line
+from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
+from glass_spoon.sheet.phrase import Phrase
+
+MARKS = "marks"
+"""The field of the marks that a verb works on."""
+
+WHOLE = ("bevel", "crease", "support")
+"""Verbs that mean the sharp edges of a mesh that is named with no mark: `bevel crate by 2 mm`."""
+
+PARTLY = {"move": "nudge", "turn": "nudge", "scale": "nudge"}
+"""Verbs of whole items, and that which does the same to what is marked: `move the top of crate up`."""
+
+_FACE: MarkKind = "face"
+_EDGE: MarkKind = "edge"
+_POINT: MarkKind = "point"
+_ALL = r"(?:all |every |each )?(?:of )?(?:the |its )?"
+_SHARP = {"what": "sharp edges"}
+_LOOKING = (
+    ("up", r"top(?:most)?|upper(?:most)?", True),
+    ("down", r"bottom|under(?:side| side)|lower(?:most)?", True),
+    ("left", r"left(?: hand)?", False),
+    ("right", r"right(?: hand)?", False),
+    ("forwards", r"front", False),
+    ("backwards", r"back|rear", False),
+)
+"""Which way faces look, the words for it, and whether these say so by themselves."""
+
+_SIDES = {"up": "top", "down": "underside", "left": "left", "right": "right", "forwards": "front", "backwards": "back"}
+"""How a mark of faces that look some way is called."""
+
+_ANGLE = Phrase(r"sharper than {angle}|(?:over|above) (?=[\d.]+ ?(?:°|deg)){angle}")
+"""From which angle on edges and corners are marked."""
+
+_NOUN = r"(?:faces?|sides?|surface|end|part)"
+
+
+@dataclass(frozen=True)
+class _Told:
+    """Words that tell what is marked: of which kind, how the mark is called, and the way that faces look beside it."""
+
+    kind: MarkKind
+    phrase: Phrase
+    called: str
+    side: str = ""
+
+
+def _known() -> tuple[_Told, ...]:
+    """Return what words tell, the more definite first."""
+    height = r"at (?:a |the )?height (?:of )?{low}"
+    found: list[_Told] = [
+        _Told(_EDGE, Phrase(rf"{_ALL}(?:edges?|loop|ring) {height}", {"what": "edges at a height"}), "loop"),
+        _Told(
+            _FACE,
+            Phrase(
+                rf"{_ALL}(?:faces?|band) (?:between|from) {{low}} (?:and|to) {{high}}(?: up)?", {"what": "faces in a band"}
+            ),
+            "band",
+        ),
+    ]
+    for way, words, _ in _LOOKING:
+        side = {"what": "faces facing", "towards": way}
+        for kind, noun, name, sets in (
+            (_EDGE, r"(?:sharp )?edges?|outline|rim|border", "edges", _SHARP),
+            (_POINT, r"corners?|corner points?", "corners", {"what": "corners"}),
+        ):
+            pattern = rf"{_ALL}(?:(?:{words}) (?:{noun})|(?:{noun}) of (?:the |its )?(?:{words})(?: {_NOUN})?)"
+            found.append(_Told(kind, Phrase(pattern, sets), f"{_SIDES[way]} {name}", way))
+        facing = rf"faces? (?:that )?(?:look(?:ing)?|fac(?:e|ing)|pointing) (?:{way}(?:wards)?|{words})"
+        found.append(_Told(_FACE, Phrase(rf"{_ALL}{facing}", side), _SIDES[way]))
+        found.append(_Told(_FACE, Phrase(rf"{_ALL}(?:{words}) {_NOUN}", side), _SIDES[way]))
+        found.append(_Told(_FACE, Phrase(rf"(?:the|its) (?:{words})(?= of\b)", side), _SIDES[way]))
+    found += [
+        _Told(_POINT, Phrase(rf"{_ALL}corners?(?: points?)?", {"what": "corners"}), "corners"),
+        _Told(_EDGE, Phrase(rf"{_ALL}(?:open (?:rims?|edges?|borders?)|rims?|boundary)", {"what": "rim"}), "rim"),
+        _Told(_EDGE, Phrase(rf"{_ALL}creases?", {"what": "creases"}), "creases"),
+        _Told(_EDGE, Phrase(rf"{_ALL}(?:sharp |hard )?edges?", _SHARP), "edges"),
+        _Told(_FACE, Phrase(r"(?:all|every|each)(?: of)?(?: the| its)? faces?", {"what": "everything"}), "faces"),
+        _Told(_POINT, Phrase(r"(?:all|every|each)(?: of)?(?: the| its)? points?", {"what": "everything"}), "points"),
+    ]
+    # Alone these words say so only before an item or at the end: `the top of crate`, `pull out the top by 3 mm`.
+    found += [
+        _Told(_FACE, Phrase(rf"(?:the |its )?(?:{words})", {"what": "faces facing", "towards": way}), _SIDES[way])
+        for way, words, alone in _LOOKING
+        if alone
+    ]
+    return tuple(found)
+
+
+_KNOWN = _known()
+
+
+@dataclass(frozen=True)
+class SaidMark:
+    """What a text tells to be marked, and the text without these words."""
+
+    rest: str
+    values: Mapping[str, str]
+    called: str
+    side: str
+
+    def lines(self, document: SheetDocument, mesh: str) -> tuple[str, tuple[MarkLine, ...]]:
+        """Return the id of the mark on a mesh, and the lines that are still to be added for it, first things first."""
+        if not self.side:
+            return _found_or_made(document, mesh, dict(self.values), self.called)
+        looking = replace(self, values={"what": "faces facing", "towards": self.side}, called=_SIDES[self.side], side="")
+        within, before = looking.lines(document, mesh)
+        for line in before:
+            document = add_line(document, line)
+        values: Mapping[str, object] = {**self.values, "meeting": "within", "others": [within]}
+        mark, own = _found_or_made(document, mesh, values, self.called)
+        return mark, (*before, *own)
+
+    def on(self, line: MarkLine, document: SheetDocument) -> tuple[MarkLine, tuple[MarkLine, ...]]:
+        """Return a mark line that marks this on its mesh, and the lines of marks that it needs before it."""
+        values: dict[str, object] = dict(self.values)
+        before: tuple[MarkLine, ...] = ()
+        if self.side:
+            looking = replace(self, values={"what": "faces facing", "towards": self.side}, called=_SIDES[self.side], side="")
+            within, before = looking.lines(document, line.mesh)
+            values |= {"meeting": "within", "others": [within]}
+        for one in before:
+            document = add_line(document, one)
+        return line.model_copy(update={"id": new_id(document), **values}), before
+
+
+def said_mark(verb: type[Line], text: str, document: SheetDocument, sizes: tuple[str, ...]) -> SaidMark | None:
+    """Return what a text tells to be marked for a verb that needs marks, where it names none of the document's."""
+    spec = verb.specs().get(MARKS)
+    if not isinstance(spec, ReferencesSpec) or spec.kinds != ("mark",) or not spec.least:
+        return None
+    return _told_mark(verb, verb.acts_on or (_EDGE,), text, document, sizes)
+
+
+def mark_of_words(text: str, document: SheetDocument, sizes: tuple[str, ...]) -> SaidMark | None:
+    """Return what a text tells to be marked by a mark line itself: which way faces look, and edges and corners of these."""
+    told = _told_mark(MarkLine, (_FACE, _EDGE, _POINT), text, document, sizes)
+    return told if told is not None and (told.side or told.values["what"] == "faces facing") else None
+
+
+def _told_mark(
+    verb: type[Line], kinds: tuple[str, ...], text: str, document: SheetDocument, sizes: tuple[str, ...]
+) -> SaidMark | None:
+    """Return what a text tells to be marked of some kinds, where it names none of the document's marks."""
+    known = document.kinds()
+    taken = {
+        kind for spec in verb.specs().values() if isinstance(spec, ReferenceSpec | ReferencesSpec) for kind in spec.kinds
+    }
+    names = {item: name.lower() for item, name in document.item_names().items() if name and known.get(item) in taken}
+    lower = text.lower()
+    spans = {
+        item: [at.span() for at in re.finditer(rf"(?<!\w){re.escape(name)}(?!\w)(?! of\b)", lower)]
+        for item, name in names.items()
+    }
+    if any(spans[item] and known.get(item) == "mark" for item in spans):
+        return None
+    # Names are no words, and those of verbs tell what is done and not to what.
+    hidden = [span for own in spans.values() for span in own]
+    hidden += [found.span() for name in _own_names(verb) if (found := re.match(rf"\W*{re.escape(name)}(?!\w)", lower))]
+    masked = _without(lower, hidden)
+    for told in _KNOWN:
+        found = told.phrase.find(masked, sizes) if told.kind in kinds else None
+        if found is None:
+            continue
+        rest = f"{text[: found.start()]} {text[found.end() :]}"
+        values = told.phrase.values(found, lower)
+        angle = _ANGLE.find(rest.lower(), sizes) if values["what"] in ("sharp edges", "corners") else None
+        if angle is not None:
+            values |= _ANGLE.values(angle, rest.lower())
+            rest = f"{rest[: angle.start()]} {rest[angle.end() :]}"
+        return SaidMark(rest, values, told.called, told.side)
+    return None
+
+
+def sharp_edges() -> SaidMark:
+    """Return the sharp edges of a mesh, as verbs of edges mean them that are said of it whole."""
+    return SaidMark("", _SHARP, "edges", "")
+
+
+def _own_names(verb: type[Line]) -> list[str]:
+    """Return the names of a verb that hold a word for what is marked only where they are its own: `round corners`."""
+    return [str(verb.model_fields["verb"].default).replace("_", " ")]
+
+
+def _without(text: str, spans: list[tuple[int, int]]) -> str:
+    """Return a text as long, with other signs in place of some stretches."""
+    for start, end in spans:
+        text = text[:start] + "\x00" * (end - start) + text[end:]
+    return text
+
+
+def _found_or_made(
+    document: SheetDocument, mesh: str, values: Mapping[str, object], called: str
+) -> tuple[str, tuple[MarkLine, ...]]:
+    """Return the mark of a mesh that has some values, and no line, or that of a new line, and this."""
+    base = MarkLine.model_validate({"id": new_id(document), "verb": "mark", "mesh": mesh, **values})
+    same = base.model_dump(exclude={"id", "gives"})
+    for line in document.lines:
+        if isinstance(line, MarkLine) and line.model_dump(exclude={"id", "gives"}) == same:
+            return line.id, ()
+    name = free_name(document, f"{document.item_name(mesh)} {called}"[-40:].strip())
+    return base.id, (base.model_copy(update={"gives": name}),)

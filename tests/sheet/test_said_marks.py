@@ -1,0 +1,167 @@
+"""What is to be marked, told in plain words with no name: the marks that come before a line, and what it makes of them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
+from glass_spoon.sheet.cache import ResultCache
+from glass_spoon.sheet.document import SheetDocument, read_document
+from glass_spoon.sheet.edit_many import add_proposal, paste_text
+from glass_spoon.sheet.evaluate import evaluate
+from glass_spoon.sheet.items import MarkItem, MeshItem
+from glass_spoon.sheet.propose import propose
+from tests.mesh_checker import check_result
+
+SIDE = [{"x": 20, "y": 0}, {"x": 30, "y": 20}, {"x": 35, "y": 40}]
+SHEET = read_document(
+    {
+        "format": "glass-spoon/sheet",
+        "version": 1,
+        "lines": [
+            {"id": "p", "verb": "draw", "plane": "front", "gives": "side", "points": SIDE},
+            {"id": "s", "verb": "revolve", "profile": "p", "gives": "bowl"},
+            {"id": "m", "verb": "mesh", "surface": "s", "gives": "bowl mesh"},
+            {
+                "id": "b",
+                "verb": "block",
+                "form": "box",
+                "gives": "crate",
+                "width": "40 mm",
+                "depth": "40 mm",
+                "height": "40 mm",
+            },
+            {"id": "k", "verb": "block", "form": "ball", "gives": "knob"},
+        ],
+    }
+)
+UP, DOWN = {"what": "faces facing", "towards": "up"}, {"what": "faces facing", "towards": "down"}
+SAID = [
+    ("bevel all edges of crate by 1 mm", "bevel", {"width": "1 mm"}, [{"what": "sharp edges"}]),
+    ("bevel crate by 1 mm", "bevel", {"width": "1 mm"}, [{"what": "sharp edges"}]),
+    ("round the edges of crate sharper than 45° by 1 mm", "bevel", {"width": "1 mm"}, [{"angle": "45°"}]),
+    ("bevel the top edges of crate by 1 mm", "bevel", {"width": "1 mm"}, [UP, {"what": "sharp edges", "meeting": "within"}]),
+    ("cut off the corners of crate by 3 mm", "bevel_points", {"width": "3 mm"}, [{"what": "corners"}]),
+    ("inset the top of crate by 3 mm", "inset", {"distance": "3 mm"}, [UP]),
+    ("pull out the bottom of crate by 5 mm", "pull_out", {"distance": "5 mm"}, [DOWN]),
+    ("pull out the left side of crate by 7 mm", "pull_out", {"distance": "7 mm"}, [{"towards": "left"}]),
+    ("inset the front of crate by 3 mm", "inset", {"distance": "3 mm"}, [{"towards": "forwards"}]),
+    ("pull out every face of crate by 2 mm", "pull_out", {"distance": "2 mm"}, [{"what": "everything"}]),
+    ("delete the top of crate", "delete", {}, [UP]),
+    ("crease the edges of crate", "crease", {}, [{"what": "sharp edges"}]),
+    ("sharpen the rim of bowl mesh", "crease", {"mesh": "m"}, [{"what": "rim"}]),
+    ("round up the rim of bowl mesh", "true_up", {"mesh": "m", "shape": "round"}, [{"what": "rim"}]),
+    ("flatten the top of crate", "true_up", {}, [UP]),
+    ("move the top of crate up by 6 mm", "nudge", {"z": "6 mm", "how": "moved"}, [UP]),
+    ("rotate the top of crate by 20°", "nudge", {"angle": "20°", "how": "turned"}, [UP]),
+    ("scale the top of crate by 0.8", "nudge", {"factor": "0.8", "how": "scaled"}, [UP]),
+    ("nudge the corners of crate by 2 mm up", "nudge", {"z": "2 mm"}, [{"what": "corners"}]),
+    ("bevel the edges at height 20 mm of crate by 1 mm", "bevel", {}, [{"what": "edges at a height", "low": "20 mm"}]),
+    ("inset top by 3 mm", "inset", {"mesh": "k", "distance": "3 mm"}, [UP]),
+]
+
+
+@pytest.mark.parametrize(("text", "verb", "fields", "marks"), SAID)
+def test_marks_told_in_words_come_before_the_line(
+    text: str, verb: str, fields: dict[str, str], marks: list[dict[str, str]]
+) -> None:
+    """The verb is found, its marks are lines of their own on its mesh, all words are understood, and all of it builds."""
+    first = propose(text, SHEET)[0]
+    assert (first.verb, first.missed) == (verb, ())
+    values = first.line.model_dump()
+    assert {name: values[name] for name in fields} == fields
+    assert len(first.before) == len(marks)
+    for line, wanted in zip(first.before, marks, strict=True):
+        assert line.mesh == values["mesh"]
+        assert {name: getattr(line, name) for name in wanted} == wanted
+    assert values["marks"] == [first.before[-1].id]
+    document, line = add_proposal(SHEET, first, None)
+    build = evaluate(document, ResultCache())
+    report = build.reports[line.id]
+    assert report.status in ("good", "look"), [finding.sentence for finding in report.findings]
+    assert all(
+        len(build.items[one.id].item.mark) for one in document.lines if one.verb_name == "mark" and marked(build, one)
+    )
+
+
+def marked(build: object, line: object) -> bool:
+    """Say that a line's item is a mark."""
+    return isinstance(build.items[line.id].item, MarkItem)  # type: ignore[attr-defined]
+
+
+def with_lines(*texts: str, document: SheetDocument = SHEET) -> SheetDocument:
+    """Return a sheet with lines typed one after another."""
+    for text in texts:
+        document, _ = add_proposal(document, propose(text, document)[0], None)
+    return document
+
+
+def test_what_is_said_is_done() -> None:
+    """The top of a cube of 40 raised by 6 after an inset of 4, its corners cut: volumes by formula."""
+    document = with_lines("pull out the top of crate by 6 mm")
+    mesh = built_mesh(document, "b")
+    assert enclosed_volume(mesh.mesh) == pytest.approx(40**3 + 40 * 40 * 6)
+    cut = built_mesh(with_lines("cut off the corners of crate by 1 mm, flat"), "b")
+    assert enclosed_volume(cut.mesh) == pytest.approx(40**3 - 8 / 6)
+    check_result(cut.mesh, closed=True)
+    moved = built_mesh(with_lines("move the top of crate up by 6 mm"), "b")
+    assert np.ptp(moved.mesh.positions[:, 2]) == pytest.approx(46)
+
+
+def built_mesh(document: SheetDocument, item: str) -> MeshItem:
+    """Return a mesh of a sheet of which every line holds."""
+    build = evaluate(document, ResultCache())
+    for line, report in build.reports.items():
+        assert report.status in ("good", "look"), (line, [finding.sentence for finding in report.findings])
+    found = build.items[item].item
+    assert isinstance(found, MeshItem)
+    return found
+
+
+def test_the_same_mark_is_used_again() -> None:
+    """A second line on the same place has no second mark; one on another mesh has its own."""
+    document = with_lines(
+        "inset the top of crate by 3 mm", "pull out the top of crate by 2 mm", "inset the top of knob by 1 mm"
+    )
+    marks = [line for line in document.lines if line.verb_name == "mark"]
+    assert [line.gives for line in marks] == ["crate top", "knob top"]  # type: ignore[attr-defined]
+
+
+def test_a_mark_that_is_named_is_meant() -> None:
+    """A name goes before a word: "bevel top edges" with a mark of that name takes it, and adds none."""
+    document = with_lines("mark the top edges of crate, called rim line")
+    assert [line.verb_name for line in document.lines[-2:]] == ["mark", "mark"]
+    first = propose("bevel rim line by 1 mm", document)[0]
+    assert not first.before
+    assert first.line.model_dump()["marks"] == [document.lines[-1].id]
+
+
+def test_verbs_of_whole_items_keep_what_is_no_part() -> None:
+    """Nothing is marked where no part is told, nor where the item is no mesh."""
+    for text, verb in (
+        ("move crate up by 6 mm", "move"),
+        ("turn knob by 20°", "turn"),
+        ("move the top of bowl up 3 mm", "move"),
+    ):
+        first = propose(text, SHEET)[0]
+        assert (first.verb, first.before) == (verb, ())
+
+
+def test_pasted_sentences_bring_their_marks() -> None:
+    """A list of plain sentences becomes lines with the marks they need, each on its own mesh."""
+    put = paste_text(SHEET, "Inset the top of crate by 4 mm.\n\nBevel the edges of crate by 1 mm.\n", None)
+    assert [line.verb_name for line in put.document.lines[5:]] == ["mark", "inset", "mark", "bevel"]
+    assert not put.told
+    build = evaluate(put.document, ResultCache())
+    assert all(report.status in ("good", "look") for report in build.reports.values())
+
+
+def test_a_line_with_no_mark_offers_some() -> None:
+    """It waits, and says what may be marked at once of its mesh."""
+    base = SHEET.model_dump(mode="json")
+    base["lines"].append({"id": "v", "verb": "bevel", "mesh": "b"})
+    report = evaluate(read_document(base), ResultCache()).reports["v"]
+    assert report.status == "waiting"
+    labels = [action.label for finding in report.findings for action in finding.actions]
+    assert labels == ["Mark its sharp edges", "Mark its open rim"]
