@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 from playwright.sync_api import expect
 
@@ -78,6 +80,77 @@ def test_what_is_picked_is_worked_on_by_a_key(signed_in):
     page.keyboard.press("Control+z")
     page.keyboard.press("Control+z")
     expect(page.locator(".line")).to_have_count(1)
+
+
+def test_marks_are_told_in_words_or_by_a_press(signed_in):
+    """What is marked comes with the line that is typed; a line with no mark waits, and a press marks what it may mean."""
+    page = signed_in
+    new_part(page, "Casket")
+    add_line(page, "box 60 by 40 by 30 mm edge length 10 mm, called casket")
+    type_lines(page, "bevel the top edges of casket by 3 mm in 4 steps", 4)
+    expect(page.locator(".line").last).to_contain_text("20 edges bevelled")
+    expect(page.locator(".line").nth(2)).to_contain_text("20 edges marked")
+    page.keyboard.press("Control+z")
+    expect(page.locator(".line")).to_have_count(1)
+    add_line(page, "bevel points")
+    line = page.locator(".line").last
+    expect(line).to_contain_text("Pick a mark for this line.")
+    line.get_by_role("button", name="Mark its corners").click()
+    expect(page.locator(".line")).to_have_count(3)
+    expect(page.locator(".line").nth(1)).to_contain_text("8 points marked")
+    expect(page.locator(".line").last).to_contain_text("8 points bevelled")
+
+
+def type_lines(page, text: str, count: int) -> None:
+    """Type a line that brings marks with it, and wait for so many lines in all."""
+    page.keyboard.press("/")
+    expect(page.locator("#next-line")).to_be_focused()
+    page.keyboard.type(text)
+    expect(page.locator(".proposal").first).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page.locator(".line")).to_have_count(count)
+
+
+def test_an_angle_is_dragged_along_its_arc(signed_in):
+    """The arc of a bend stands in the front view and not in plan; dragged and by keys it changes the angle in degrees."""
+    page = signed_in
+    new_part(page, "Bow")
+    add_line(page, "box 60 by 10 by 6 mm edge length 3 mm")
+    add_line(page, "bend up by 40°")
+    shown(page)
+    handle = page.locator(".view-front .handle")
+    expect(handle).to_have_attribute("aria-label", re.compile("angle .*40°"))
+    expect(page.locator(".view-front .layer-handles polyline, .view-front polyline.handle-line")).to_have_count(1)
+    expect(page.locator(".view-plan .handle")).to_have_count(0)
+    box = handle.bounding_box()
+    start = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(*start)
+    page.mouse.down()
+    page.mouse.move(start[0] - 6, start[1] - 4, steps=3)
+    page.mouse.move(start[0] - 14, start[1] - 6, steps=4)
+    page.mouse.up()
+    saved(page, "line 2 changed")
+    typed = page.locator(".line").last.locator("[data-field=angle]")
+    value = float(typed.inner_text().rstrip("°"))
+    assert 45 < value < 90
+    page.locator(".view-front .handle").focus()
+    page.keyboard.press("Shift+ArrowUp")
+    expect(typed).to_have_text(f"{value + 10:g}°")
+
+
+def test_a_share_is_dragged_as_a_plain_number(signed_in):
+    """A loop at a share of the way: what its handle gives has no unit, and the line stays good."""
+    page = signed_in
+    new_part(page, "Post")
+    add_line(page, "box 20 by 20 by 40 mm edge length 20 mm")
+    add_line(page, "mark ring nearest to 10, 10, 10")
+    add_line(page, "insert loops one at a share of 0.5")
+    shown(page)
+    drag(page, page.locator(".view-front .handle").first, 0, -12)
+    expect(page.locator(".line").last.locator("[data-field=share]")).not_to_have_text("0.5")
+    text = page.locator(".line").last.locator("[data-field=share]").inner_text()
+    assert "mm" not in text
+    expect(page.locator(".line.is-failed")).to_have_count(0)
 
 
 def test_picked_faces_are_hidden_to_pick_behind_them(signed_in):
