@@ -82,6 +82,11 @@ class Build:
         """Return the items of some kinds as `named` does, with those that are held."""
         return self._of_kinds({**self.held, **self.items}, kinds)
 
+    def was(self, item_id: str) -> ItemState | None:
+        """Return an item as it was before the last line that altered it; None for one that none did."""
+        lines = (line for line in reversed(self.document.lines) if line.item_id == item_id and line.id in self.before)
+        return next((self.before[line.id] for line in lines), None)
+
     @property
     def resting(self) -> set[str]:
         """The items that a line used up: what it gave stands for them, so they are neither shown nor sent out alone."""

@@ -22,10 +22,11 @@ from glass_spoon.kernel.detail.lay_loops import lay_beside
 from glass_spoon.kernel.detail.rails import slide
 from glass_spoon.kernel.detail.skirt import onto_curve, onward, rim_of, skirt
 from glass_spoon.kernel.detail.turn_edges import turn_edges
-from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.detail.turn_strip import turn_strips
+from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.mesh_edits.keep_and_merge import keep_faces
 from glass_spoon.kernel.meshes import marked
-from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from glass_spoon.kernel.meshes.origin import Reworked, check_origin
 from tests.mesh_checker import check_result
 from tests.solid_bodies import ball, box, euler, ring, rod, scaled, volume
@@ -331,3 +332,62 @@ def test_chains_of_work_on_any_edges_stay_closed(data: st.DataObject) -> None:
         assert done.mesh.topology.edge_face_counts.max() == 2
         assert euler(done.mesh) == number, name
         mesh = done.mesh
+
+
+def ring_of(count: int, rows: int = 3) -> Mesh:
+    """Return a tube of quads about the upright axis, all of whose values are its own."""
+    turns = np.arange(count) * 2 * np.pi / count
+    places = np.array([[np.cos(turn), np.sin(turn), z] for z in range(rows + 1) for turn in turns])
+    quads = [
+        [r * count + k, r * count + (k + 1) % count, (r + 1) * count + (k + 1) % count, (r + 1) * count + k]
+        for r in range(rows)
+        for k in range(count)
+    ]
+    return valued(make_mesh(places, np.array(quads)))
+
+
+@pytest.mark.parametrize("steps", [1, 2, 5, -1, -3, 12])
+def test_the_flow_of_a_closed_strip_is_turned(steps: int) -> None:
+    """A tube's middle row turned: as many quads and edges a point, no face beside it touched; a whole turn is none."""
+    tube = ring_of(12)
+    row = np.isclose(tube.face_centers[:, 2], 1.5)
+    done = turn_strips(tube, row, steps)
+    traced(done, tube)
+    check_result(done.mesh, closed=False, areas=False)
+    assert done.mesh.topology.is_quads
+    assert np.array_equal(np.sort(done.mesh.topology.valences), np.sort(tube.topology.valences))
+    across = done.mesh.positions[done.mesh.topology.edges.ends[done.edges_in("turned")]]
+    assert len(across) == 12
+    turned = np.arctan2(across[..., 1], across[..., 0]) @ [-1, 1] * np.where(across[:, 1, 2] > across[:, 0, 2], 1, -1)
+    went = (np.round(turned / (np.pi / 6)).astype(int) + 6) % 12 - 6
+    assert len(set(went.tolist())) == 1
+    assert abs(went[0]) == min(abs(steps) % 12, 12 - abs(steps) % 12)
+    back = turn_strips(done.mesh, done.origin.faces_in("beside"), -steps)
+    lines = [{frozenset(pair) for pair in mesh.topology.edges.ends.tolist()} for mesh in (tube, back.mesh)]
+    assert lines[0] == lines[1], "turned back it is as it was"
+
+
+@pytest.mark.parametrize(("steps", "triangles"), [(1, 2), (2, 0), (3, 2), (-1, 2), (-2, 0), (4, 0)])
+def test_a_strip_with_ends_keeps_its_area(steps: int, triangles: int) -> None:
+    """The row of a grid turned: what is left at its ends is quads for even counts, a triangle each for odd ones."""
+    grid = valued(grid_mesh(6, 3))
+    done = turn_strips(grid, np.isclose(grid.face_centers[:, 1], 1.5), steps)
+    traced(done, grid)
+    check_result(done.mesh, closed=False, areas=False)
+    assert (done.mesh.topology.face_sides == 3).sum() == triangles
+    assert np.linalg.norm(done.mesh.face_vectors, axis=1).sum() == pytest.approx(18)
+    assert (done.mesh.face_vectors[:, 2] >= -1e-12).all()
+
+
+def test_what_is_no_strip_says_so() -> None:
+    """A block of faces, a bent row, a face alone, too many steps, none at all."""
+    grid = grid_mesh(4, 4)
+    x, y, _ = grid.face_centers.T
+    bent = ((y < 1) & (x < 2)) | ((x > 1) & (x < 2) & (y < 2))
+    for faces, words in ((x < 2, "one row"), (bent, "one row"), ((x < 1) & (y < 1), "one row"), (x < 0, "hold no faces")):
+        with pytest.raises(KernelError, match=words):
+            turn_strips(grid, faces, 1)
+    with pytest.raises(KernelError, match="3 steps at most"):
+        turn_strips(grid, y < 1, 4)
+    with pytest.raises(InvalidInput, match="steps"):
+        turn_strips(grid, y < 1, 0)

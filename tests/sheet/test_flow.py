@@ -145,6 +145,26 @@ def test_points_and_edges_are_connected_and_edges_turned() -> None:
     ends = [{tuple(pair) for pair in one.mesh.topology.edges.ends.tolist()} for one in (start, turned, back)]
     assert len(ends[0] - ends[1]) == 1
     assert ends[0] == ends[2]
+    again = mesh_of(run(crate(), edge, {**turn, "steps": 3}))
+    assert {tuple(pair) for pair in again.mesh.topology.edges.ends.tolist()} == ends[0], (
+        "three times in one line is as it was"
+    )
+
+
+@pytest.mark.parametrize("edge", [10.0, 5.0])
+def test_the_flow_of_a_strip_is_turned_all_round(edge: float) -> None:
+    """The middle row of a crate's sides turned by two: closed and all quads at two densities; with edges it is refused."""
+    strip = mark("strip", what="strip", x="0 mm", y="-20 mm", z="20 mm")
+    level = mark("level", what="faces in a band", low="20 mm", high=f"{20 + edge} mm")
+    turn = {"id": "t", "verb": "turn_edges", "mesh": "b", "steps": 2}
+    done = run(crate(edge=edge), level, {**turn, "marks": ["level"]})
+    item = mesh_of(done, "b")
+    check_result(item.mesh, closed=True, areas=False)
+    assert item.mesh.topology.is_quads
+    assert f"{round(160 / edge)} edges turned" in done.reports["t"].told
+    one = mark("one", what="single edges", picks=[{"x": "0 mm", "y": "5 mm", "z": "40 mm"}])
+    mixed = run(crate(edge=edge), strip, one, {**turn, "marks": ["strip", "one"]})
+    assert "turn strips in one line" in mixed.reports["t"].findings[0].sentence
 
 
 @pytest.mark.parametrize("size", [32.0, 40.0, 48.0])

@@ -157,3 +157,24 @@ def test_meshes_are_coloured_by_corners_valence_and_deviation():
     assert colour_range({"l2": values}, "deviation")[0] == 0.0
     assert colour_range({}, "valence") == (-2.0, 2.0)
     assert mesh_values(Shown("k", "l3", "bare", cube_mesh(), None, True), "valence") is None
+
+
+def test_a_mesh_is_coloured_by_how_far_its_last_line_took_it() -> None:
+    """A loop of a cylinder that bulges by 2 mm is removed: the faces in its place are off by 2 mm, the ends are not."""
+    profile = {
+        "verb": "draw",
+        "manner": "straight through",
+        "points": [{"x": 20, "y": 0}, {"x": 22, "y": 20}, {"x": 20, "y": 40}],
+    }
+    lines = [profile, {"verb": "revolve", "profile": "l1"}, {"verb": "mesh", "surface": "l2", "round": 64, "along": 2}]
+    lines += [{"verb": "mark", "mesh": "l3", "what": "edges at a height", "low": "20 mm"}]
+    before, shown = built(*lines)
+    assert judged_values(shown, view(judge="change"), before) == {}
+    build, shown = built(*lines, {"verb": "remove_loops", "mesh": "l3", "marks": ["l4"]})
+    values = judged_values(shown, view(judge="change"), build)["l3"]
+    assert values == pytest.approx(2.0, abs=1e-6), "every face of what is left spans the loop that went"
+    assert colour_range({"l3": values}, "change") == (0.0, pytest.approx(2.0))
+    nudged, shown = built(*lines, {"verb": "nudge", "mesh": "l3", "marks": ["l4"], "how": "moved", "z": "3 mm"})
+    values = judged_values(shown, view(judge="change"), nudged)["l3"]
+    assert values.max() <= 3.0
+    assert judged_values(shown, view(judge="change"), None) == {}

@@ -64,7 +64,7 @@ def _turned(mesh: Mesh, ring: Ints, gone: Ints, *, back: bool) -> Reworked:
     first = turned[:, : half + 1]
     second = np.column_stack((turned[:, half:], turned[:, :1]))
     ends = topology.face_corners[first[:, [0, -1]]].astype(np.int64)
-    _refuse_doubled(mesh, ends)
+    refuse_doubled(mesh, ends)
     _refuse_thin(mesh, topology.face_corners[ring[:, [0, half]]].astype(np.int64), ends)
     made = Assembly(mesh)
     made.gone[gone] = True
@@ -90,8 +90,9 @@ def _refuse_thin(mesh: Mesh, old: Ints, new: Ints) -> None:
         )
 
 
-def _refuse_doubled(mesh: Mesh, ends: Ints) -> None:
-    """Raise KernelError where the new edges (k, 2) are there already, or twice."""
+def refuse_doubled(mesh: Mesh, ends: Ints, gone: Bools | None = None) -> None:
+    """Raise KernelError where the new edges (k, 2) are there already, and not among those (e,) that go, or twice."""
     low_high = np.sort(ends, axis=1)
-    if (mesh.topology.find_edges(ends) >= 0).any() or len(np.unique(low_high, axis=0)) != len(ends):
+    there = mesh.topology.find_edges(ends)
+    if ((there >= 0) & (True if gone is None else ~gone[there])).any() or len(np.unique(low_high, axis=0)) != len(ends):
         raise KernelError("A turned edge would lie on one that is there. Turn it the other way round, or mark others.")

@@ -6,6 +6,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints
 from glass_spoon.kernel.gauges.reading import Limits, Reading
+from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.subdivision.catmull_clark import subdivide
 from glass_spoon.kernel.subdivision.limit_surface import limit_surface
@@ -18,6 +19,21 @@ BORDER = 1e-6
 
 MAX_PLACES = 20_000
 """Most places measured; larger meshes are measured at evenly picked faces."""
+
+
+def off_other(mesh: Mesh, other: Mesh) -> Floats:
+    """Return how far (n,) in mm the shape of a mesh is from that of another near each of its vertices, taken both ways: how
+    far the vertex lies from the other, and how far vertices of the other that are nearest to its faces lie from these.
+    """
+    if not mesh.face_count or not other.face_count:
+        return np.zeros(mesh.point_count)
+    off = NearestOnMesh(other).ask(mesh.positions)[2]
+    _, faces, back = NearestOnMesh(mesh).ask(other.positions)
+    of_face = np.zeros(mesh.face_count)
+    np.maximum.at(of_face, faces, back)
+    topology = mesh.topology
+    np.maximum.at(off, topology.face_corners, of_face[topology.face_of_corner])
+    return off
 
 
 RINGS_ASKED = 6

@@ -10,15 +10,16 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
-from glass_spoon.kernel.gauges.deviation import face_deviations
+from glass_spoon.kernel.gauges.deviation import face_deviations, off_other
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_curvature, surface_derivatives
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.edge_report import EdgeLimits, EdgeReading, read_edges
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.evaluate import Build
 from glass_spoon.studio.see.paint import source_of
-from glass_spoon.studio.see.scene import Shown
+from glass_spoon.studio.see.scene import Shown, drawn_as, smoothed
 from glass_spoon.studio.see.view_choice import TOWARDS, ViewChoice
 
 INSIDE = 1e-4
@@ -46,11 +47,16 @@ EDGE_LIMITS = EdgeLimits()
 VERDICTS = ("apart", "G0", "G1", "G2")
 
 
-def judged_values(shown: list[Shown], view: ViewChoice) -> dict[str, Floats]:
-    """Return what colours each mesh, by item: values (n,) at its vertices; meshes without a surface behind are left out."""
+def judged_values(shown: list[Shown], view: ViewChoice, build: Build | None = None) -> dict[str, Floats]:
+    """Return what colours each mesh, by item: values (n,) at its vertices; meshes without a surface behind are left out.
+
+    build: where meshes are looked up as they were before.
+    """
     found: dict[str, Floats] = {}
     for item in shown:
-        if view.judge in MESH_JUDGEMENTS:
+        if view.judge == "change":
+            values = _changed(item, view.level, build)
+        elif view.judge in MESH_JUDGEMENTS:
             values = mesh_values(item, view.judge)
         else:
             values = _draft(item.mesh, view) if view.judge == "draft" else _bends(item, view.judge)
@@ -83,6 +89,15 @@ def mesh_values(item: Shown, judge: str) -> Floats | None:
     return values
 
 
+def _changed(item: Shown, level: int, build: Build | None) -> Floats | None:
+    """Return how far (n,) in mm a mesh lies from what it was before its last line, both at a smoothing level."""
+    state = build.was(item.item_id) if build is not None else None
+    before, _ = drawn_as(state.item) if state is not None else (None, None)
+    if item.is_surface or state is None or before is None:
+        return None
+    return off_other(item.mesh, smoothed(state.key, before, level))
+
+
 def colour_range(values: dict[str, Floats], judge: str) -> tuple[float, float]:
     """Return the values at which colours are full: the same to both sides of zero, except for the largest bend."""
     if judge == "draft":
@@ -94,7 +109,7 @@ def colour_range(values: dict[str, Floats], judge: str) -> tuple[float, float]:
     every = np.concatenate(list(values.values())) if values else np.zeros(1)
     most = float(np.percentile(np.abs(every[np.isfinite(every)]), SPREAD)) if np.isfinite(every).any() else 0.0
     most = max(most, 1e-9)
-    return (0.0 if judge in ("largest", "deviation") else -most), most
+    return (0.0 if judge in ("largest", "deviation", "change") else -most), most
 
 
 def _draft(mesh: Mesh, view: ViewChoice) -> Floats:

@@ -38,7 +38,7 @@ def _extras(
     build: Build, shown: list[Shown], readings: list[Reading], view: ViewChoice
 ) -> tuple[dict[str, Any], dict[str, Floats]]:
     """Return the extras of a view, and the values that colour its meshes."""
-    values = judged_values(shown, view) if view.judge else {}
+    values = judged_values(shown, view, build) if view.judge else {}
     extras = board_extras(build, shown, readings, view)
     if view.judge:
         extras["range"] = colour_range(values, view.judge)

@@ -9,8 +9,10 @@ from typing import Any
 from glass_spoon.formats.clean_text import whole_number
 from glass_spoon.sheet.document import SheetDocument
 
-JUDGEMENTS = ("gaussian", "mean", "largest", "draft", "deviation", "corners", "valence")
-"""What may colour surfaces and meshes: bends by their kind, draft, distance from the surface, corners, valence."""
+JUDGEMENTS = ("gaussian", "mean", "largest", "draft", "deviation", "change", "corners", "valence")
+"""What may colour surfaces and meshes: bends by their kind, draft, distance from the surface, or from the mesh as it was
+before its last line, corners, valence.
+"""
 
 TOWARDS = {"up": (0.0, 0.0, 1.0), "front": (0.0, -1.0, 0.0), "right": (1.0, 0.0, 0.0)}
 """Directions against which drafts are measured."""

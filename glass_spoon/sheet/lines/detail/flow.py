@@ -12,9 +12,11 @@ from glass_spoon.kernel.detail.connect import Connected, connect_edges, connect_
 from glass_spoon.kernel.detail.lay_loops import lay_through
 from glass_spoon.kernel.detail.rails import rails_of, slide
 from glass_spoon.kernel.detail.turn_edges import turn_edges
+from glass_spoon.kernel.detail.turn_strip import turn_strips
+from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.mesh_edits.cut_rings import cut_rings, predict_cut_faces
 from glass_spoon.kernel.meshes.origin import Reworked, same_elements
-from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
+from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferencesSpec
 from glass_spoon.sheet.items import Done, MeshItem
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.detail.detail_work import (
@@ -30,6 +32,9 @@ from glass_spoon.sheet.lines.detail.detail_work import (
 from glass_spoon.sheet.lines.mesh_work.fields import length_text, several
 from glass_spoon.sheet.lines.mesh_work.mesh_work import Worked
 from glass_spoon.sheet.phrase import Phrase
+
+EDGE_TURNS = 6
+"""After so many turns an edge is where it was: between two quads after three, between two triangles after two."""
 
 
 class Slide(DetailWork):
@@ -94,31 +99,63 @@ class Slide(DetailWork):
 
 
 class TurnEdges(DetailWork):
-    """Edges between two faces turned on to the next corners."""
+    """Edges between two faces, or the flow of strips of faces, turned on to the next corners."""
 
-    summary = "Turn edges between two faces on to their next corners, so that rows of faces run another way."
-    words = ("rotate edge", "flow", "flip edge", "redirect", "edge flow", "diagonal")
-    phrases = (Phrase(r"back(?:wards?)?|the other way(?: round)?", {"way": "back"}, finds=False),)
-    sentence = "**Turn the edges** {marks} of {mesh} {way} to their next corners."
+    summary = "Turn edges on to their next corners, or the flow of a strip of faces: its sides slide along each other."
+    words = (
+        "rotate edge",
+        "flow",
+        "flip edge",
+        "redirect",
+        "edge flow",
+        "diagonal",
+        "turn strip",
+        "turn the flow",
+        "spiral",
+    )
+    phrases = (
+        Phrase(r"back(?:wards?)?|the other way(?: round)?", {"way": "back"}, finds=False),
+        Phrase(r"(?:by |in )?{steps} (?:steps?|faces?|corners?)", finds=False),
+    )
+    sentence = "**Turn the edges** {marks} of {mesh} {way} to their next corners[, {steps} times]."
 
-    acts_on = ("edge",)
+    acts_on = ("edge", "face")
     act_key = "U"
 
     verb: Literal["turn_edges"] = "turn_edges"
-    marks: MarkedEdges = []
+    marks: Annotated[
+        Items,
+        ReferencesSpec("Marks of edges, or of strips of faces whose edges across are turned together.", "mark", least=1),
+    ] = []
     way: Annotated[
         Literal["on", "back"], ChoiceSpec("Which way round; in three steps an edge between quads is back.", ("on", "back"))
     ] = "on"
+    steps: Annotated[Number, NumberSpec("How many corners they go on.", label="times", least=1, most=1000, whole=True)] = 1
 
     def predict_faces(self, given: Given) -> int:
-        """Return the faces that there are: none come."""
-        return given.mesh("mesh").mesh.face_count
+        """Bound the faces: those left at the ends of a strip may be more."""
+        return given.mesh("mesh").mesh.face_count + 2 * given.count("steps")
 
     def work(self, given: Given, item: MeshItem) -> Worked:
-        """Turn them."""
-        done = turn_edges(item.mesh, self.edges_of(given, item), back=self.way == "back")
+        """Turn them, and tell what is no quad at the ends of a strip."""
+        steps, back = given.count("steps"), self.way == "back"
+        marks = [mark.on(item) for mark in given.marks("marks")]
+        if any(mark.kind == "face" for mark in marks):
+            if any(mark.kind != "face" for mark in marks):
+                raise KernelError(
+                    "Some marks are of edges and some of faces: turn strips in one line, and edges in another."
+                )
+            done = turn_strips(item.mesh, self.faces_of(given, item), -steps if back else steps)
+        else:
+            done = turn_edges(item.mesh, self.edges_of(given, item), back=back)
+            for _ in range((steps - 1) % EDGE_TURNS):
+                done = done.then(turn_edges(done.mesh, done.edges_in("turned"), back=back))
         turned = np.flatnonzero(done.edges_in("turned"))
-        return Worked(done, f"{several(len(turned), 'edge')} turned.", done=Done("edge", turned), stands=False)
+        told = f"{several(len(turned), 'edge')} turned."
+        odd = int((done.mesh.topology.face_sides == 3).sum()) - int((item.mesh.topology.face_sides == 3).sum())
+        if odd > 0:
+            told += f" {several(odd, 'triangle')} at ends of strips: an even number of times leaves quads there."
+        return Worked(done, told, done=Done("edge", turned), stands=False)
 
 
 class Connect(DetailWork):

@@ -157,7 +157,7 @@ class RemoveLoops(DetailWork):
     wording_field = "which"
     wordings = {
         "every second": "**Remove** {which} loop beside {marks} from {mesh}.",
-        "all idle": "**Remove** from {mesh} {which} loops, that change its shape by at most {tolerance}, but {held}.",
+        "all idle": "**Remove** from {mesh} {which} loops, that change its shape by at most {tolerance}[, but {held}].",
     }
 
     acts_on = ("edge",)

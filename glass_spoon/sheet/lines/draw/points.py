@@ -45,7 +45,11 @@ class Draw(Line):
             r"(?:straight )?lines?(?= (?:from |through |between )?\(?\s*-?[\d.]+\s*,\s*-?[\d.]+\s*,\s*-?[\d.]+)",
             {"manner": "straight through"},
         ),
-        Phrase(r"straight lines?|lines(?= (?:through|between|from))|line(?= from \x00)", {"manner": "straight through"}, finds=False),
+        Phrase(
+            r"straight lines?|lines(?= (?:through|between|from))|line(?= from \x00)",
+            {"manner": "straight through"},
+            finds=False,
+        ),
     )
     sentence = (
         "**Draw** {gives} {manner} {points}[ on the {plane} plane][, {shape}][; it starts {start} {start_angle} and ends {end} "

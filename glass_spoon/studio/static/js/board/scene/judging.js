@@ -17,9 +17,9 @@ const LINES = {
 const EDGES = { G2: "glass", G1: "soft-ink", G0: "amber", apart: "plum" };
 const EDGE_WIDTH = 4;
 const NEAR = 12;
-const NAMES = { gaussian: "Gaussian bend", mean: "Mean bend", largest: "Largest bend", draft: "Draft angle", deviation: "Off the surface", corners: "Corners off square", valence: "Edges at points" };
-const ENDS = { gaussian: ["saddle", "dome"], mean: ["hollow", "bulging"], largest: ["flat", "tight"], draft: ["undercut", "open"], deviation: ["on it", "off it"], corners: ["square", "pointed"], valence: ["fewer", "more"] };
-const UNITS = { gaussian: "/mm²", mean: "/mm", largest: "/mm", draft: "°", deviation: " mm", corners: "°", valence: "" };
+const NAMES = { gaussian: "Gaussian bend", mean: "Mean bend", largest: "Largest bend", draft: "Draft angle", deviation: "Off the surface", change: "Off what it was before its last line", corners: "Corners off square", valence: "Edges at points" };
+const ENDS = { gaussian: ["saddle", "dome"], mean: ["hollow", "bulging"], largest: ["flat", "tight"], draft: ["undercut", "open"], deviation: ["on it", "off it"], change: ["as it was", "off it"], corners: ["square", "pointed"], valence: ["fewer", "more"] };
+const UNITS = { gaussian: "/mm²", mean: "/mm", largest: "/mm", draft: "°", deviation: " mm", change: " mm", corners: "°", valence: "" };
 const _place = new Vector3();
 
 export class Judging {
