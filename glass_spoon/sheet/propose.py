@@ -100,6 +100,12 @@ def _partly(found: list[Proposal], text: str, asked: _Asked, document: SheetDocu
     a mesh: `move the top of crate up by 5 mm`.
     """
     verb = PARTLY.get(found[0].verb, "") if found else ""
+    if found and found[0].missed and asked.words[0] in PARTLY:
+        # `turn lip by 30°`, where lip is a mark: what takes marks understands all of it.
+        of_marks = _proposal(PARTLY[asked.words[0]], text, document)
+        named = {document.item_name(mark).lower() for mark in getattr(of_marks.line, MARKS) if document.has(mark)}
+        if not of_marks.missed and any(name in asked.lower for name in named):
+            return [of_marks, *(proposal for proposal in found if proposal.verb != of_marks.verb)]
     if not verb or said_mark(VERBS[verb], text, document, asked.sizes) is None:
         return found
     items = {item for item in found[0].line.references().values() if document.has(item)}

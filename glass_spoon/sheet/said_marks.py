@@ -23,8 +23,8 @@ MARKS = "marks"
 WHOLE = ("bevel", "crease", "support")
 """Verbs that mean the sharp edges of a mesh that is named with no mark: `bevel crate by 2 mm`."""
 
-PARTLY = {"move": "nudge", "turn": "nudge", "scale": "nudge"}
-"""Verbs of whole items, and that which does the same to what is marked: `move the top of crate up`."""
+PARTLY = {"move": "nudge", "turn": "nudge", "rotate": "nudge", "scale": "nudge", "push": "nudge"}
+"""Verbs of whole items, and words for them, and that which does the same to what is marked: `move the top of crate up`."""
 
 _FACE: MarkKind = "face"
 _EDGE: MarkKind = "edge"

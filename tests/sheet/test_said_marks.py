@@ -148,6 +148,33 @@ def test_verbs_of_whole_items_keep_what_is_no_part() -> None:
         assert (first.verb, first.before) == (verb, ())
 
 
+@pytest.mark.parametrize(
+    ("text", "fields"),
+    [
+        ("turn lip by 30°", {"how": "turned", "angle": "30°"}),
+        ("rotate lip by 30 degrees", {"how": "turned", "angle": "30°"}),
+        ("move lip 3 mm up and 2 mm left", {"how": "moved", "z": "3 mm", "x": "-2 mm"}),
+        ("scale lip by 0.9", {"how": "scaled", "factor": "0.9"}),
+        ("move lip up by 3 mm fading over 12 mm", {"z": "3 mm", "reach": "12 mm"}),
+    ],
+)
+def test_a_named_mark_is_moved_turned_and_scaled(text: str, fields: dict[str, str]) -> None:
+    """Verbs of whole items said of a mark do that to what it holds."""
+    document = with_lines("mark the rim of bowl mesh, called lip")
+    first = propose(text, document)[0]
+    assert (first.verb, first.missed, first.before) == ("nudge", (), ())
+    values = first.line.model_dump()
+    assert {name: values[name] for name in fields} == fields
+    assert values["marks"] == [document.lines[-1].id]
+
+
+def test_to_turn_over_is_no_turn() -> None:
+    """Faces are turned over where the word stands, also behind the item."""
+    for text in ("turn bowl mesh over", "turn over bowl mesh"):
+        assert propose(text, SHEET)[0].verb == "turn_over"
+    assert propose("turn crate by 30°", SHEET)[0].verb == "turn"
+
+
 def test_pasted_sentences_bring_their_marks() -> None:
     """A list of plain sentences becomes lines with the marks they need, each on its own mesh."""
     put = paste_text(SHEET, "Inset the top of crate by 4 mm.\n\nBevel the edges of crate by 1 mm.\n", None)

@@ -13,6 +13,7 @@ from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.mesh_work.fields import marked_faces, several
 from glass_spoon.sheet.lines.mesh_work.mesh_work import MeshWork, Worked
+from glass_spoon.sheet.phrase import Phrase
 
 
 class TurnOver(MeshWork):
@@ -20,6 +21,7 @@ class TurnOver(MeshWork):
 
     summary = "Turn a mesh, or marked faces of it, over: the other side faces out."
     words = ("reverse", "flip", "normals", "reverse normals", "flip normals", "inside out", "invert")
+    phrases = (Phrase(r"turn(?= .* over$)"),)
     sentence = "**Turn over** {mesh}[, only {faces}]."
 
     verb: Literal["turn_over"] = "turn_over"
