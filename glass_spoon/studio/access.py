@@ -1,17 +1,26 @@
-"""Who may see and change what. Whoever is not a member gets 404."""
+"""Who may see and change what. Whoever is not a member, and has no link to the part, gets 404."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import wraps
 from typing import Any
 
+from django.contrib.auth.decorators import login_required
 from django.db.models import F
-from django.http import Http404, HttpRequest
+from django.http import Http404, HttpRequest, HttpResponse
 
-from glass_spoon.studio.models import Membership, Part, Project, Role
+from glass_spoon.studio.models import Membership, Part, PartLink, Project, Role
 from glass_spoon.studio.sentences import Refused
 
 MAY_EDIT = (Role.OWNER, Role.EDITOR)
 VIEWER_SENTENCE = "You may look at this project and send parts out, but not change it. Ask its owner to make you an editor."
+LINKS = "links"
+"""Where a session keeps the links by which parts were come to: tokens by the part's number as text."""
+
+MOST_LINKS = 50
+"""Most parts that a session remembers to have come to by a link."""
+
 OWNER_SENTENCE = "Only the owner of a project can do this."
 
 
@@ -28,6 +37,55 @@ def project_for(request: HttpRequest, project_id: int, roles: tuple[Role, ...] =
     role = role_in(request.user, project_id)
     _require(role, roles)
     return Project.objects.get(id=project_id), role
+
+
+def may_look(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+    """Let in who is signed in, and who came to the part by a link; others sign in first."""
+    guarded = login_required(view)
+
+    @wraps(view)
+    def answer(request: HttpRequest, **where: Any) -> HttpResponse:
+        came = "part_id" in where and link_of(request, where["part_id"])
+        response: HttpResponse = (view if came else guarded)(request, **where)
+        return response
+
+    return answer
+
+
+def come_by(request: HttpRequest, link: PartLink) -> None:
+    """Remember in the session that somebody came to a part by a link."""
+    known = dict(request.session.get(LINKS, {}))
+    known.pop(str(link.part_id), None)
+    kept = list(known.items())[1 - MOST_LINKS :]
+    request.session[LINKS] = dict([*kept, (str(link.part_id), link.token)])
+
+
+def link_of(request: HttpRequest, part_id: int) -> str:
+    """Return the token of the link by which somebody came to a part, "" for none or one that was taken back."""
+    token = str(request.session.get(LINKS, {}).get(str(part_id), ""))
+    return token if token and PartLink.objects.filter(part_id=part_id, token=token).exists() else ""
+
+
+def parts_come_to(request: HttpRequest, project_id: int) -> list[Part]:
+    """Return the parts of a project to which somebody came by a link."""
+    known = request.session.get(LINKS, {})
+    if not known:
+        return []
+    return list(
+        Part.objects.defer("thumbnail").filter(project_id=project_id, links__token__in=list(known.values())).distinct()
+    )
+
+
+def part_seen(request: HttpRequest, part_id: int) -> tuple[Part, Role]:
+    """Return a part that somebody may look at, and the role; Http404 for strangers. The part tells who came by a link."""
+    try:
+        return part_for(request, part_id)
+    except Http404:
+        if not link_of(request, part_id):
+            raise
+    part = Part.objects.select_related("project").defer("thumbnail").get(id=part_id)
+    part.by_link = True
+    return part, Role.VIEWER
 
 
 def part_for(

@@ -106,6 +106,9 @@ class Part(models.Model):
     known_ends: tuple[bool, bool] | None = None
     """Whether whoever just edited has something to undo and to redo; None where the history must be asked."""
 
+    by_link: bool = False
+    """Whether whoever looks at it came by a link alone."""
+
     class Meta:
         """By name."""
 
@@ -122,6 +125,24 @@ class Part(models.Model):
             known = (self.document, read_stored(self.document))
             self._sheet = known
         return known[1]
+
+
+class PartLink(models.Model):
+    """A link that shows a part to whoever has it, until it is taken back: the row goes then."""
+
+    part = models.ForeignKey(Part, models.CASCADE, related_name="links")
+    token = models.CharField(max_length=43, unique=True)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        """In the order in which they were made."""
+
+        ordering: ClassVar[list[str]] = ["made_at", "id"]
+
+    def __str__(self) -> str:
+        """Return the part and the beginning of the token."""
+        return f"{self.part}: {self.token[:6]}…"
 
 
 class SignedInSession(AbstractBaseSession):

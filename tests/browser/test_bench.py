@@ -1,6 +1,7 @@
 """The bench, point by point: values, lines, points, views, versions, two people on one part."""
 
 import json
+import re
 from functools import partial
 
 import pytest
@@ -9,7 +10,7 @@ from playwright.sync_api import Route, expect
 from glass_spoon.studio.flows.build_part import build_sheet
 from glass_spoon.studio.models import Membership, Part, Project, Role
 from glass_spoon.studio.show import bench_context
-from tests.browser.bench import add_line, drag, gauge, handle, open_part, ready, saved, shown, type_value, value
+from tests.browser.bench import add_line, drag, gauge, handle, new_part, open_part, ready, saved, shown, type_value, value
 from tests.browser.conftest import sign_in
 
 pytestmark = pytest.mark.browser
@@ -307,3 +308,26 @@ def test_many_faces_stay_in_hand(signed_in):
     page.mouse.up()
     page.evaluate("() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))")
     assert surface.screenshot() != before
+
+
+def test_a_part_is_shown_by_a_link(signed_in, chromium, server):
+    """Made under Send out; followed by somebody with no account the bench shows the part and offers nothing to change it."""
+    page = signed_in
+    new_part(page, "Urn")
+    add_line(page, "box 60 by 40 by 30 mm edge length 10 mm")
+    page.get_by_role("button", name="Send out").click()
+    page.get_by_role("button", name="Make a link").click()
+    address = page.locator(".link-address")
+    expect(address).to_have_value(re.compile("/look/[\\w-]{43}/$"))
+    guest = chromium.new_context(base_url=server).new_page()
+    guest.goto(address.input_value())
+    expect(guest.locator(".topbar")).to_contain_text("You look at this part by a link.")
+    expect(guest.locator(".line")).to_have_count(1)
+    expect(guest.locator(".board")).to_have_attribute("data-revision", re.compile("\\d+"))
+    expect(guest.locator("#next-line")).to_have_count(0)
+    expect(guest.locator(".statusbar .keys")).not_to_contain_text("next line")
+    page.get_by_role("button", name="Take back").click()
+    expect(page.locator(".link-address")).to_have_count(0)
+    guest.reload()
+    expect(guest).to_have_url(re.compile("/sign-in/"))
+    guest.context.close()

@@ -66,6 +66,9 @@ ADDRESSES = {
     "project_parcel_again": ("post", ALL, {}),
     "project_parcel_file": ("get", ALL, None),
     "parcel_file": ("get", ALL, None),
+    "part_links": ("get", EDIT, None),
+    "link_new": ("post", EDIT, {}),
+    "link_end": ("post", EDIT, {}),
     "vary_sizes": ("get", ALL, None),
     "vary_sizes_now": ("get", ALL, None),
     "vary_sizes_stop": ("post", ALL, {}),
@@ -76,7 +79,7 @@ ADDRESSES = {
     "return_to": ("post", EDIT, {"revision": "1"}),
 }
 OPEN = {"home", "sign_in", "sign_in_slip", "sign_out", "sign_up", "verbs", "schema", "health"}
-OPEN |= {"forgotten", "forgotten_sent", "password_reset_confirm"}
+OPEN |= {"look", "forgotten", "forgotten_sent", "password_reset_confirm"}
 SIGNED_IN = {
     "projects",
     "password",
@@ -112,6 +115,7 @@ def address(name, part, people):
         "item_id": "l4",
         "view": "front",
         "number": 1,
+        "link_id": 1,
     }
     pattern = next(entry for entry in get_resolver().url_patterns if entry.name == name)
     return reverse(name, kwargs={key: known[key] for key in pattern.pattern.converters})
@@ -141,7 +145,7 @@ def test_who_may(name, who, part, people, as_user):
         assert answer.status_code == 403
 
 
-@pytest.mark.parametrize("name", sorted(OPEN - {"sign_out", "password_reset_confirm"}))
+@pytest.mark.parametrize("name", sorted(OPEN - {"sign_out", "password_reset_confirm", "look"}))
 def test_open_pages(name, db, client):
     """Anybody may see these."""
     assert client.get(reverse(name)).status_code in (200, 302)

@@ -90,7 +90,7 @@ def bench_context(part: Part, role: Role, view: Mapping[str, Any], user: Any, *,
     document = part.sheet()
     chosen = read_view(view, document)
     build = build_sheet(document, chosen.after)
-    can_undo, can_redo = history_ends(part, user)
+    can_undo, can_redo = (False, False) if part.by_link else history_ends(part, user)
     context: dict[str, Any] = {
         "part": part,
         "project": part.project,

@@ -16,7 +16,7 @@ from glass_spoon.sheet.edit import dependents, find_line
 from glass_spoon.sheet.edit_many import up_to
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.sheet.propose import propose
-from glass_spoon.studio.access import MAY_EDIT, part_for, role_of
+from glass_spoon.studio.access import MAY_EDIT, may_look, part_for, part_seen, role_of
 from glass_spoon.studio.clean_requests import revision_in
 from glass_spoon.studio.flows import change_part as steps
 from glass_spoon.studio.flows.build_part import finished_build
@@ -36,19 +36,19 @@ from glass_spoon.studio.show.law_rows import law_context, table_context
 from glass_spoon.studio.show.sheet_rows import in_chapter_order, lines_by_step
 
 
-@login_required
+@may_look
 @require_safe
 def bench_page(request: HttpRequest, part_id: int) -> HttpResponse:
     """Show the bench."""
-    part, role = part_for(request, part_id)
+    part, role = part_seen(request, part_id)
     return render(request, "bench/bench.html", bench_context(part, role, request.GET, request.user))
 
 
-@login_required
+@may_look
 @require_safe
 def show(request: HttpRequest, part_id: int) -> HttpResponse:
     """Show the sheet and gauges again: after another line, at another level, or when a long build moves on."""
-    part, role = part_for(request, part_id)
+    part, role = part_seen(request, part_id)
     try:
         return _fragments(request, part, role, request.GET)
     except ReadingStopped:  # whoever stopped it has an answer of their own
@@ -150,11 +150,11 @@ def find_verbs(request: HttpRequest, part_id: int) -> HttpResponse:
     return render(request, "bench/_proposals.html", {"groups": groups, "text": text, "part": part})
 
 
-@login_required
+@may_look
 @require_safe
 def points(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
     """Show a drawn curve's points as a table."""
-    part, role = part_for(request, part_id)
+    part, role = part_seen(request, part_id)
     line = find_line(part.sheet(), line_id)
     if not isinstance(line, Draw):
         raise Refused("This line has no points.")
@@ -162,11 +162,11 @@ def points(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
     return render(request, "bench/_points.html", context)
 
 
-@login_required
+@may_look
 @require_safe
 def curves(request: HttpRequest, part_id: int) -> HttpResponse:
     """Show the part's items with their looks and layers."""
-    part, role = part_for(request, part_id)
+    part, role = part_seen(request, part_id)
     document = part.sheet()
     rows = item_rows(document, finished_build(document))
     layers = [(layer, layer not in document.hidden_layers) for layer in document.layers()]
@@ -193,11 +193,11 @@ def table(request: HttpRequest, part_id: int, line_id: str, field: str) -> HttpR
     return render(request, "bench/_table.html", {"part": part, **context})
 
 
-@login_required
+@may_look
 @require_safe
 def edges(request: HttpRequest, part_id: int) -> HttpResponse:
     """Report on the edges that surfaces share."""
-    part, _ = part_for(request, part_id)
+    part, _ = part_seen(request, part_id)
     document = part.sheet()
     view = read_view(request.GET, document)
     rows, alone = edge_rows(shown_items(finished_build(document, view.after), 0), document)

@@ -10,7 +10,7 @@ from django.views.decorators.http import require_POST, require_safe
 from glass_spoon.formats.gltf import MEDIA_TYPE
 from glass_spoon.sheet.edit import find_line
 from glass_spoon.sheet.fields import FileSpec
-from glass_spoon.studio.access import part_for
+from glass_spoon.studio.access import may_look, part_for, part_seen
 from glass_spoon.studio.clean_requests import read_body
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.models import Part
@@ -30,20 +30,20 @@ def _glb(data: bytes) -> HttpResponse:
     return response
 
 
-@login_required
+@may_look
 @require_safe
 def view_glb(request: HttpRequest, part_id: int) -> HttpResponse:
     """Send the model as shown."""
-    part, _ = part_for(request, part_id)
+    part, _ = part_seen(request, part_id)
     document = part.sheet()
     return _glb(view_file(document, read_view(request.GET, document)))
 
 
-@login_required
+@may_look
 @require_safe
 def corners(request: HttpRequest, part_id: int, line_id: str) -> HttpResponse:
     """Tell where the corners or copies are that a line counts, in that order, and how one is picked."""
-    part, _ = part_for(request, part_id)
+    part, _ = part_seen(request, part_id)
     document = part.sheet()
     places, note = numbered_places(document, find_line(document, line_id))
     return JsonResponse({"places": [[round(float(value), 6) for value in place] for place in places], "note": note})
@@ -68,11 +68,11 @@ def preview_glb(request: HttpRequest, part_id: int) -> HttpResponse:
     return _glb(preview_file(document, changes, known, view))
 
 
-@login_required
+@may_look
 @require_safe
 def offenders(request: HttpRequest, part_id: int) -> JsonResponse:
     """List the elements that a gauge complains about, or that a line worked on, and the places where they lie."""
-    part, _ = part_for(request, part_id)
+    part, _ = part_seen(request, part_id)
     document = part.sheet()
     found = offenders_of(
         document, read_view(request.GET, document), request.GET.get("gauge", ""), request.GET.get("done", "")
@@ -80,22 +80,22 @@ def offenders(request: HttpRequest, part_id: int) -> JsonResponse:
     return JsonResponse(found)
 
 
-@login_required
+@may_look
 @require_POST
 def picked(request: HttpRequest, part_id: int) -> JsonResponse:
     """Tell what a pick on the board finds, and which rules would find it again."""
-    part, _ = part_for(request, part_id)
+    part, _ = part_seen(request, part_id)
     document = part.sheet()
     asked = read_body(request)
     after = str(asked.get("shown_after", ""))
     return JsonResponse(pick(finished_build(document, after if document.has(after) else None), asked))
 
 
-@login_required
+@may_look
 @require_safe
 def thumbnail(request: HttpRequest, part_id: int) -> HttpResponse:
     """Send a small picture of a part, drawn anew when the part has changed."""
-    part_for(request, part_id)
+    part_seen(request, part_id)
     part = Part.objects.get(id=part_id)
     if part.thumbnail_revision != part.revision:
         picture = part_picture(part)

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_safe
 
-from glass_spoon.studio.access import part_for
+from glass_spoon.studio.access import may_look, part_seen
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.see.drawing_page import EDGE
 from glass_spoon.studio.see.scene import shown_items
@@ -22,19 +21,19 @@ MOST_PIXELS = 2600
 WHITE = (255, 255, 255)
 
 
-@login_required
+@may_look
 @require_safe
 def sheet(request: HttpRequest, part_id: int) -> HttpResponse:
     """Show the sheet of a part."""
-    part, _ = part_for(request, part_id)
+    part, _ = part_seen(request, part_id)
     return render(request, "bench/inspection.html", inspection_context(part, request.GET.get("paper", "")))
 
 
-@login_required
+@may_look
 @require_safe
 def picture(request: HttpRequest, part_id: int, item_id: str, view: str) -> HttpResponse:
     """Send one mesh, or the whole part, seen in one view, with the asked pixels to a mm."""
-    part, _ = part_for(request, part_id)
+    part, _ = part_seen(request, part_id)
     found = [item for item in shown_items(finished_build(part.sheet()), 0) if item_id in (item.item_id, ALL)]
     if not found:
         raise Refused("This mesh is no longer here. Load the page again.", 404)

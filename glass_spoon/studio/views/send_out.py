@@ -10,7 +10,7 @@ from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_POST, require_safe
 
 from glass_spoon.sheet.text_form.write_text import write_lines, write_text
-from glass_spoon.studio.access import part_for, project_for
+from glass_spoon.studio.access import MAY_EDIT, part_for, project_for
 from glass_spoon.studio.flows import send_out as flow
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.send_project import find_project, start_project
@@ -24,12 +24,12 @@ from glass_spoon.studio.show.send_out_panel import send_out_context
 @login_required
 def send_out(request: HttpRequest, part_id: int) -> HttpResponse:
     """Show the choices, or start writing the file."""
-    part, _ = part_for(request, part_id)
+    part, role = part_for(request, part_id)
     document = part.sheet()
     if request.method == "POST":
         order = flow.read_order(int(request.user.pk or 0), part.id, document, request.POST)
         return _shown(request, flow.start_file(order))
-    return render(request, "bench/_send_out.html", send_out_context(part, document))
+    return render(request, "bench/_send_out.html", {**send_out_context(part, document), "may_edit": role in MAY_EDIT})
 
 
 @login_required

@@ -3,6 +3,7 @@ import { Listening } from "./listening.js";
 
 const HINTS = {
   rest: [["/", "next line"], ["N", "place points"], ["M", "mark"], ["D", "measure"], ["G", "four views / one"], ["F", "fit"]],
+  looking: [["M", "pick"], ["D", "measure"], ["G", "four views / one"], ["F", "fit"], ["W", "find"]],
   placing: [["click", "place a point"], ["Shift", "sharp"], ["Alt", "no snapping"], ["0–9", "type a place"], ["Ctrl Z", "take back"], ["G", "four views"], ["Enter", "done"]],
   marking: [["1–7", "what a click picks"], ["+ −", "grow, shrink"], ["Shift", "take away"], ["drag", "box"], ["Alt drag", "lasso"], ["Esc", "done"]],
   chosen: [["S", "sharp"], ["I", "insert"], ["Del", "remove"], ["T", "place by numbers"], ["Shift drag", "choose more"]],
@@ -41,7 +42,8 @@ export class Keys {
   /** @param {"rest" | "placing" | "marking" | "chosen"} mood */
   hint(mood) {
     const keys = this.root.querySelector(".statusbar .keys");
-    keys.replaceChildren(...HINTS[mood].map(([key, words]) => {
+    const hints = HINTS[mood === "rest" && !this.edits.mayEdit ? "looking" : mood];
+    keys.replaceChildren(...hints.map(([key, words]) => {
       const hint = document.createElement("span");
       const cap = document.createElement("kbd");
       cap.textContent = key;

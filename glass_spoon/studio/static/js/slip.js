@@ -31,6 +31,7 @@ export class Slip {
     });
     this.listening.on(document.body, "htmx:afterSwap", () => this.fetchParcel());
     this.listening.on(this.dialog, "click", (event) => this.onClick(event));
+    this.listening.on(this.dialog, "focusin", (event) => event.target.matches("[data-selects]") && event.target.select());
     this.listening.on(this.dialog, "change", (event) => this.onChange(event));
     this.board.pen.onPlaceSlip = () => this.openPlacing();
   }
