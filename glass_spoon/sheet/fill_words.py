@@ -87,6 +87,7 @@ def read_words(line: Line, text: str, document: SheetDocument) -> Filled:
         reading.take_other_numbers,
         reading.take_numbers,
         reading.take_name_after_verb,
+        reading.take_name_behind_as,
         reading.take_own_words,
     ):
         part()
@@ -170,6 +171,16 @@ class _Reading:
             word = self.original[found.start(1) : found.end(1)]
             if self._set({name: word}):
                 self.said.take_span(found.start(1), found.end(1))
+
+    def take_name_behind_as(self) -> None:
+        """Take words that nothing else has understood, behind `as` at the end, as the name: `unite base and top as box`."""
+        name = next((name for name in self.line.used_fields() if isinstance(self.line.spec(name), NameSpec)), None)
+        found = self.said.search(r"\bas (?:an? |the )?([a-z][\w ]*?)\s*[.]?$")
+        if name is None or name in self.filled or found is None or found[1] in self.names.every:
+            return
+        if not set(stems(found[1])) & self._own_stems():
+            if self._set({name: self.original[found.start(1) : found.end(1)]}):
+                self.said.take(found)
 
     def take_signs(self) -> None:
         """Take texts of a form of their own, such as the designation of a thread."""

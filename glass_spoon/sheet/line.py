@@ -218,6 +218,7 @@ class Line(BaseModel):
     with `gives_one`). acts_on: the kinds of elements to which it is done at once when they are picked on the board, by the
     key `act_key`. uses_up: fields whose items rest, as what is given stands in their place. results: the version of what it
     makes of the same values, raised when its work changes. stays_put: what it alters stays where it lies as a whole.
+    lifts: the role of faces that lines after it call `it`. ends_are_rims: top and bottom of a mesh are open rims to it.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
@@ -240,6 +241,8 @@ class Line(BaseModel):
     results: ClassVar[int] = 1
     uses_up: ClassVar[tuple[str, ...]] = ()
     stays_put: ClassVar[bool] = False
+    lifts: ClassVar[str] = ""
+    ends_are_rims: ClassVar[bool] = False
 
     id: LineId
     paused: bool = False

@@ -134,6 +134,8 @@ FINDERS: Mapping[str, Callable[..., Mark]] = {
     "strip": lambda item, place: marked.mark_strip(item.mesh, _place(place)),
     "path": lambda item, picks: marked.mark_path(item.mesh, np.array(picks, dtype=np.float64).reshape(-1, 3)),
     "rim": lambda item: marked.mark_rim(item.mesh),
+    "lowest rim": lambda item: marked.mark_end_rims(item.mesh, top=False),
+    "highest rim": lambda item: marked.mark_end_rims(item.mesh, top=True),
     "sharp edges": lambda item, angle: marked.mark_sharper(item.mesh, angle),
     "corners": lambda item, angle: marked.mark_corners(item.mesh, angle),
     "creases": lambda item: marked.mark_creases(item.mesh),

@@ -224,6 +224,8 @@ def _proposal(verb: str, text: str, document: SheetDocument) -> Proposal:
     if marked is not None:
         plain, text = plain.model_copy(update={MARKS: []}), marked.rest
     sides = mark_of_words(text, document, tuple(size_dimensions(document))) if verb == "mark" else None
+    if marked is not None and marked.mesh:
+        plain = plain.model_copy(update={"mesh": marked.mesh})
     filled = read_words(plain, sides.rest if sides else text, document) if text.strip() else Filled(plain, ())
     line = with_own_name(document, _fitting(document, filled), filled.said)
     before: tuple[MarkLine, ...] = ()

@@ -47,6 +47,7 @@ _SIDES = {"up": "top", "down": "underside", "left": "left", "right": "right", "f
 _ANGLE = Phrase(r"sharper than {angle}|(?:over|above) (?=[\d.]+ ?(?:°|deg)){angle}")
 """From which angle on edges and corners are marked."""
 
+_MOUTH = r"(?:rims?|openings?|mouth|holes?)"
 _NOUN = r"(?:faces?|sides?|surface|end|part)"
 
 
@@ -73,10 +74,13 @@ def _known() -> tuple[_Told, ...]:
             "band",
         ),
     ]
+    for end, words in (("highest", r"top(?:most)?|upper(?:most)?|highest"), ("lowest", r"bottom|lower(?:most)?|lowest")):
+        rim = rf"{_ALL}(?:(?:{words}) (?:open )?{_MOUTH}|{_MOUTH} at the (?:{words})(?: end)?)"
+        found.append(_Told(_EDGE, Phrase(rim, {"what": f"{end} rim"}), f"{end} rim"))
     for way, words, _ in _LOOKING:
         side = {"what": "faces facing", "towards": way}
         for kind, noun, name, sets in (
-            (_EDGE, r"(?:sharp )?edges?|outline|rim|border", "edges", _SHARP),
+            (_EDGE, r"(?:sharp )?edges?|outline|border", "edges", _SHARP),
             (_POINT, r"corners?|corner points?", "corners", {"what": "corners"}),
         ):
             pattern = rf"{_ALL}(?:(?:{words}) (?:{noun})|(?:{noun}) of (?:the |its )?(?:{words})(?: {_NOUN})?)"
@@ -104,15 +108,28 @@ def _known() -> tuple[_Told, ...]:
 
 _KNOWN = _known()
 
+_ENDS = (
+    _Told(_EDGE, Phrase(rf"{_ALL}(?:top|upper end|mouth)", {"what": "highest rim"}), "highest rim"),
+    _Told(_EDGE, Phrase(rf"{_ALL}(?:bottom|foot|lower end|underside)", {"what": "lowest rim"}), "lowest rim"),
+)
+"""What the ends of a mesh are to a verb that closes rims."""
+
+_LIFTED = r"(?:new|inner|inset|raised|sunk|lowered|lifted|pulled(?:-| )?(?:out)?)"
+_IT = rf"(?:it|them|that|those|these|(?:the )?{_LIFTED} (?:faces?|part|panel|top))"
+_OWN = r"(?:it|them|the (?:new|inner) faces)"
+_ITS = rf"(?:(?:its|their|the new|the inner) (?:rims?|edges?|borders?|outline)|the (?:rims?|edges?) of {_OWN})"
+"""What the line before made, as words call it, and the edges about that."""
+
 
 @dataclass(frozen=True)
 class SaidMark:
-    """What a text tells to be marked, and the text without these words."""
+    """What a text tells to be marked, and the text without these words; mesh: what it is of, "" where the text tells."""
 
     rest: str
     values: Mapping[str, str]
     called: str
     side: str
+    mesh: str = ""
 
     def lines(self, document: SheetDocument, mesh: str) -> tuple[str, tuple[MarkLine, ...]]:
         """Return the id of the mark on a mesh, and the lines that are still to be added for it, first things first."""
@@ -173,7 +190,7 @@ def _told_mark(
     hidden = [span for own in spans.values() for span in own]
     hidden += [found.span() for name in _own_names(verb) if (found := re.match(rf"\W*{re.escape(name)}(?!\w)", lower))]
     masked = _without(lower, hidden)
-    for told in _KNOWN:
+    for told in (*_ENDS, *_KNOWN) if verb.ends_are_rims else (*_made_last(document), *_KNOWN):
         found = told.phrase.find(masked, sizes) if told.kind in kinds else None
         if found is None:
             continue
@@ -183,8 +200,22 @@ def _told_mark(
         if angle is not None:
             values |= _ANGLE.values(angle, rest.lower())
             rest = f"{rest[: angle.start()]} {rest[angle.end() :]}"
-        return SaidMark(rest, values, told.called, told.side)
+        return SaidMark(rest, values, told.called, told.side, values.pop("mesh", ""))
     return None
+
+
+def _made_last(document: SheetDocument) -> tuple[_Told, ...]:
+    """Return what words as `it` and `its edges` mean: the faces that a line lifted last, and their rims."""
+    line = next((line for line in reversed(document.lines) if line.lifts), None)
+    if line is None:
+        return ()
+    made = {"maker": line.id, "mesh": line.item_id or ""}
+    number = document.number_of(line.id)
+    return (
+        _Told(_EDGE, Phrase(_ITS, {"what": "edges made by", "role": "rim", **made}), f"rims of line {number}"),
+        _Told(_FACE, Phrase(_IT, {"what": "faces made by", "role": line.lifts, **made}), f"tops of line {number}"),
+        _Told(_EDGE, Phrase(_IT, {"what": "edges made by", "role": "rim", **made}), f"rims of line {number}"),
+    )
 
 
 def sharp_edges() -> SaidMark:

@@ -8,10 +8,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from glass_spoon.kernel.arrays import owned
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.mesh_edits.gather_meshes import gather_meshes
 from glass_spoon.kernel.meshes import marked
 from glass_spoon.kernel.meshes.marked import Mark, as_kind, grow, make_mark, mark_path, meet
+from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
 from tests.solid_bodies import ball
 from tests.zoo import cube_mesh, grid_mesh, torus
@@ -138,3 +140,28 @@ def test_a_path_is_the_shortest_way_over_edges_through_its_places() -> None:
     two = gather_meshes([mesh, mesh.moved(mesh.positions + np.array([50.0, 0, 0]))])
     assert len(mark_path(two, np.array([[0, 0, 0], [52, 0, 0.0]]))) == 0
     assert len(mark_path(mesh, np.array([[0, 0, 0.0]]))) == 0
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+def test_the_rims_at_the_ends_are_found(size: float) -> None:
+    """A tube has one at its foot and one at its mouth; two tubes of one height have two at each; a box has none."""
+    tube = tube_mesh(size)
+    low, high = (marked.mark_end_rims(tube, top=top) for top in (False, True))
+    assert (len(low), len(high)) == (12, 12)
+    assert np.allclose(tube.positions[tube.topology.edges.ends[low.indices].ravel(), 2], 0)
+    assert np.allclose(tube.positions[tube.topology.edges.ends[high.indices].ravel(), 2], 3 * size)
+    both = gather_meshes([tube, tube.moved(owned(tube.positions + np.array([9 * size, 0, 0])))])
+    assert len(marked.mark_end_rims(both, top=True)) == 24
+    assert not len(marked.mark_end_rims(cube_mesh(size), top=True))
+
+
+def tube_mesh(size: float) -> Mesh:
+    """Return a tube of twelve by three quads, open at both ends."""
+    turns = np.arange(12) * np.pi / 6
+    places = np.array([[np.cos(turn), np.sin(turn), z] for z in range(4) for turn in turns]) * size
+    quads = [
+        [r * 12 + k, r * 12 + (k + 1) % 12, (r + 1) * 12 + (k + 1) % 12, (r + 1) * 12 + k]
+        for r in range(3)
+        for k in range(12)
+    ]
+    return make_mesh(places, np.array(quads))

@@ -175,6 +175,72 @@ def test_to_turn_over_is_no_turn() -> None:
     assert propose("turn crate by 30°", SHEET)[0].verb == "turn"
 
 
+def test_it_is_what_was_lifted_last() -> None:
+    """The top inset, what that left pulled in, its edges bevelled: each mark is of what the line before made."""
+    document = with_lines("inset the top of crate by 6 mm", "pull it out by -4 mm", "bevel its edges by 1 mm in 2 steps")
+    marks = [line for line in document.lines if line.verb_name == "mark"]
+    inset, pulled = (next(line for line in document.lines if line.verb_name == verb) for verb in ("inset", "pull_out"))
+    assert [(line.what, line.maker, line.role) for line in marks[1:]] == [  # type: ignore[attr-defined]
+        ("faces made by", inset.id, "top"),
+        ("edges made by", pulled.id, "rim"),
+    ]
+    assert {line.mesh for line in marks} == {"b"}, "and not the ball, which was made last"  # type: ignore[attr-defined]
+    item = built_mesh(document, "b")
+    check_result(item.mesh, closed=True)
+    sunk = built_mesh(with_lines("inset the top of crate by 6 mm", "pull out the inner faces by -4 mm"), "b")
+    assert enclosed_volume(sunk.mesh) == pytest.approx(40**3 - 28 * 28 * 4)
+    assert not propose("pull it out by 2 mm", SHEET)[0].before, "nothing was lifted yet"
+
+
+@pytest.mark.parametrize(
+    ("text", "verb", "what"),
+    [
+        ("close the bottom of bowl mesh", "fill", "lowest rim"),
+        ("fill the top of bowl mesh", "fill", "highest rim"),
+        ("skirt the top rim of bowl mesh by 5 mm", "skirt", "highest rim"),
+        ("crease the bottom rim of bowl mesh", "crease", "lowest rim"),
+    ],
+)
+def test_rims_are_told_by_the_end_at_which_they_lie(text: str, verb: str, what: str) -> None:
+    """The top and the bottom of what is open there are its rims."""
+    first = propose(text, SHEET)[0]
+    assert (first.verb, first.missed) == (verb, ())
+    assert [(line.what, line.mesh) for line in first.before] == [(what, "m")]
+    document, line = add_proposal(SHEET, first, None)
+    build = evaluate(document, ResultCache())
+    assert build.reports[line.id].status in ("good", "look")
+    mark = build.items[first.before[0].id].item
+    assert isinstance(mark, MarkItem)
+    mesh = build.before[line.id].item.mesh  # type: ignore[union-attr]
+    heights = mesh.positions[mesh.topology.edges.ends[mark.mark.indices].ravel(), 2]
+    assert heights == pytest.approx(40 if what == "highest rim" else 0, abs=1e-6)
+
+
+def test_a_name_stands_behind_as_too() -> None:
+    """Words at the end that are nothing else; a law and a choice behind `as` stay what they are."""
+    first = propose("unite crate and knob as frame", SHEET)[0]
+    assert (first.verb, first.missed, first.line.model_dump()["gives"]) == ("unite", (), "frame")
+    copy = propose("copy crate as second crate", SHEET)[0].line.model_dump()
+    assert copy["gives"] == "second crate"
+    scaled = propose("scale crate twice as tall", SHEET)[0]
+    assert (scaled.verb, scaled.missed) == ("scale", ())
+
+
+@pytest.mark.parametrize(
+    ("text", "across", "kept"),
+    [
+        ("mirror crate left and right", "side plane", "joined with itself"),
+        ("mirror crate front to back, both sides", "front plane", "beside itself"),
+        ("mirror crate upside down alone", "plan plane", "alone"),
+    ],
+)
+def test_a_mirror_is_told_by_what_it_swaps(text: str, across: str, kept: str) -> None:
+    """Sides in words in place of planes."""
+    first = propose(text, SHEET)[0]
+    values = first.line.model_dump()
+    assert (first.verb, first.missed, values["across"], values["kept"]) == ("mirror", (), across, kept)
+
+
 def test_pasted_sentences_bring_their_marks() -> None:
     """A list of plain sentences becomes lines with the marks they need, each on its own mesh."""
     put = paste_text(SHEET, "Inset the top of crate by 4 mm.\n\nBevel the edges of crate by 1 mm.\n", None)

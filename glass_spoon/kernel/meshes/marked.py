@@ -15,6 +15,7 @@ import scipy
 
 from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints, directions, first_least, lengths
 from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_loops import edge_loop, nearest_edge
 from glass_spoon.kernel.meshes.topology import Topology
@@ -77,6 +78,10 @@ class Mark:
             inside = self.mask[self.topology.face_corners]
             found = np.logical_and.reduceat(inside, self.topology.face_offsets[:-1])
         return found
+
+
+LEVEL = 1e-6
+"""Rims count as equally high within this share of the mesh's size."""
 
 
 def make_mark(kind: MarkKind, mesh: Mesh, chosen: AnyInts | Bools) -> Mark:
@@ -148,6 +153,21 @@ def mark_sharper(mesh: Mesh, angle: float) -> Mark:
     inner = (topology.edge_face_counts == 2) & ~topology.same_direction
     facing = np.einsum("ij,ij->i", mesh.face_normals[pair[:, 0]], mesh.face_normals[pair[:, 1]])
     return make_mark("edge", mesh, inner & (facing < np.cos(angle) - 1e-12))
+
+
+def mark_end_rims(mesh: Mesh, *, top: bool) -> Mark:
+    """Return the open rim that lies lowest, or highest, by the middle of its points; all that lie as low or as high."""
+    topology = mesh.topology
+    edges = np.flatnonzero(topology.edge_face_counts == 1)
+    ends = topology.edges.ends[edges].astype(np.int64)
+    if not len(edges):
+        return make_mark("edge", mesh, edges)
+    group = np.unique(joined_groups(ends[:, 0], ends[:, 1], mesh.point_count)[ends[:, 0]], return_inverse=True)[1].ravel()
+    heights = np.bincount(group, mesh.positions[ends, 2].mean(axis=1)) / np.bincount(group)
+    level = heights.max() if top else heights.min()
+    return make_mark(
+        "edge", mesh, edges[np.abs(heights - level)[group] <= LEVEL * float(np.ptp(mesh.positions, axis=0).max())]
+    )
 
 
 def mark_corners(mesh: Mesh, angle: float) -> Mark:

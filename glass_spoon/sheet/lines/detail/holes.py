@@ -97,6 +97,7 @@ class Fill(DetailWork):
     )
     sentence = "**Fill** {marks} of {mesh}[, {manner}]."
 
+    ends_are_rims = True
     acts_on = ("face", "edge")
     act_key = "F"
 

@@ -31,6 +31,7 @@ class Inset(DetailWork):
     )
     sentence = "**Inset** {marks} of {mesh} by {distance}[, {grouping}][, raised {depth}][, with {loops} rows about them]."
 
+    lifts = "top"
     acts_on = ("face",)
     act_key = "I"
 

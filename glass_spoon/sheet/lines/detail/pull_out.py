@@ -48,6 +48,7 @@ class PullOut(DetailWork):
         "along a curve": "**Pull out** {marks} of {mesh} {way} {curve}[ in {rows} rows][, scaled {scale}][, twisted {twist}].",
     }
 
+    lifts = "top"
     acts_on = ("face",)
     act_key = "P"
 

@@ -45,6 +45,9 @@ class Mirror(Line):
     phrases = (
         Phrase(r"(?:as )?(?:one|a single) skin|whole|welded", {"kept": "joined with itself"}, finds=False),
         Phrase(r"both(?: sides)?|beside it(?:self)?", {"kept": "beside itself"}, finds=False),
+        Phrase(r"left (?:and|to|-) ?right|sideways", {"across": "side plane"}, finds=False),
+        Phrase(r"front (?:and|to|-) ?back", {"across": "front plane"}, finds=False),
+        Phrase(r"(?:up and down|upside down|top (?:and|to) bottom)", {"across": "plan plane"}, finds=False),
     )
     sentence = f"**Mirror** {{item}} across the {{across}}[, moved {{at}} off the middle]{_KEPT}."
     wording_field = "across"
@@ -131,7 +134,10 @@ class Mirror(Line):
         """Offer the manner that works on anything, or the distance from which points are brought onto the mirror."""
         if isinstance(error, AwayFromMirror) and error.gap > 0:
             wider = f"{float(f'{1.01 * error.gap:.3g}'):g} mm"
-            return (Action(f"Bring points within {wider} onto it", "within", wider),)
+            return (
+                Action("Keep both beside each other", "kept", "beside itself"),
+                Action(f"Bring points within {wider} onto it", "within", wider),
+            )
         return (Action("Mirror it alone", "kept", "alone"),) if isinstance(error, MirroredAlone) else ()
 
 
