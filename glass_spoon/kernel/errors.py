@@ -8,6 +8,7 @@ KernelError
 ├── NotFollowed         a shape that no surface of a bounded size follows closely enough
 ├── CrossesAxis         a profile that passes through the axis it is revolved about; carries the places
 ├── CountImpossible     a count that cannot give the mesh asked for; carries the nearest that can
+├── NotClosed           a body with open edges where closed ones are joined; carries which, by number
 ├── FacesTooLarge       faces beside a seam that leave no room for it; halved they may
 └── TooManyFaces        a mesh whose predicted size is over the limit
 """
@@ -41,6 +42,19 @@ class RadiusTooLarge(KernelError):
             f"The largest that fits is {floor_text(largest)} mm."
         )
         self.radius, self.largest, self.place = radius, largest, place
+
+
+class NotClosed(KernelError):
+    """A body that is joined with others has open edges; `number`: which of those it is, from 0."""
+
+    def __init__(self, number: int, open_edges: int) -> None:
+        """Take which body it is, and how many of its edges have not two faces."""
+        name = ("first", "second", "third", "fourth", "fifth")[number] if number < 5 else f"{number + 1}th"
+        super().__init__(
+            f"The {name} body is not closed: {open_edges} of its edges have not two faces. Weld it, fill its rims, or "
+            "Thicken it."
+        )
+        self.number, self.open_edges = number, open_edges
 
 
 class EdgeTooLarge(KernelError):

@@ -83,7 +83,8 @@ class Action:
     """A way out that a finding offers: set a field of the line to a value.
 
     values: several fields at once. adds: a verb whose line is added after, with the field set so; "mark" adds one before it,
-    with `values`, and gives it to the field. line: the id of another line that is changed in place of the one that found it.
+    with `values`, and gives it to the field; "fill" closes the rims of the mesh `value` before it. line: the id of another
+    line that is changed in place of the one that found it.
     """
 
     label: str

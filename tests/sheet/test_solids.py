@@ -150,7 +150,22 @@ def test_an_open_body_is_refused_by_its_own_words() -> None:
         {"id": "m", "verb": "mesh", "surface": "s"},
         {"id": "x", "verb": "fuse", "meshes": ["b", "m"]},
     )
-    assert "is not closed" in build.reports["x"].findings[0].sentence
+    (finding,) = build.reports["x"].findings
+    assert finding.sentence.startswith("The second body is not closed")
+    assert [(way.label, way.value, way.adds) for way in finding.actions] == [("Fill its rims", "m", "fill")]
+    three = {"id": "x", "verb": "fuse", "meshes": ["b", "c", "m"], "seam": "rounded", "radius": "1 mm"}
+    ball = {"id": "c", "verb": "block", "form": "ball", "radius": "10 mm"}
+    more = run(
+        {"id": "b", "verb": "block", "form": "ball", "radius": "30 mm"},
+        ball,
+        {"id": "r", "verb": "move", "item": "c", "x": "28 mm"},
+        {"id": "s", "verb": "simple", "form": "cylinder", "radius": "7 mm", "height": "100 mm"},
+        {"id": "m", "verb": "mesh", "surface": "s"},
+        three,
+    )
+    (finding,) = more.reports["x"].findings
+    assert finding.sentence.startswith("The third body is not closed"), "counted among all that are joined"
+    assert finding.actions[0].value == "m"
 
 
 def test_a_fitted_piece_is_cut_from_a_copy_and_the_master_stays() -> None:

@@ -324,3 +324,47 @@ def test_values_as_the_verb_has_them_are_quiet_and_changed_ones_are_not(part, as
     for value, quiet in ((usual, True), ("17", False), (usual, True)):
         edit(client, op="set", line="l4", field="along", value=value)
         assert (" data-usual" in chip()) is quiet
+
+
+def test_a_line_that_waits_for_a_mark_is_given_one(part, as_user, edit):
+    """The press puts a mark before it, of its mesh, and the line takes it; one undo takes both back."""
+    client = as_user("owner")
+    edit(client, op="add", text="box 40 by 30 by 20 mm, called crate")
+    edit(client, op="add", text="bevel points of crate by 1 mm")
+    part.refresh_from_db()
+    lines = part.document["lines"]
+    waits = lines[-1]
+    assert (waits["verb"], waits["marks"]) == ("bevel_points", [])
+    text = client.get(f"/parts/{part.id}/").content.decode()
+    assert f'data-add-mark="{waits["id"]}"' in text
+    assert "Mark its corners" in text
+    assert edit(client, op="mark_for", line=waits["id"], values=json.dumps({"what": "corners"})).status_code == 200
+    part.refresh_from_db()
+    mark, bevel = part.document["lines"][-2:]
+    assert (mark["verb"], mark["what"], mark["mesh"]) == ("mark", "corners", waits["mesh"])
+    assert (bevel["id"], bevel["marks"]) == (waits["id"], [mark["id"]])
+    client.post(f"/parts/{part.id}/undo/")
+    part.refresh_from_db()
+    assert part.document["lines"] == lines
+    assert edit(client, op="mark_for", line=lines[0]["id"], values="{}").status_code == 422, "a line that takes no marks"
+
+
+def test_an_open_body_is_closed_by_a_press(part, as_user, edit):
+    """Fuse names the open one; its rims are marked and filled before the line, which is good then."""
+    client = as_user("owner")
+    for text in (
+        "ball of six sides radius 30 mm, called knob",
+        "cylinder radius 7 mm height 100 mm, called rod",
+        "mesh rod",
+    ):
+        edit(client, op="add", text=text)
+    edit(client, op="add", text="fuse knob and rod mesh")
+    part.refresh_from_db()
+    *_, rod, fuse = part.document["lines"]
+    press = f'data-add-fill="{fuse["id"]}" data-add-item="{rod["id"]}"'
+    assert press in client.get(f"/parts/{part.id}/").content.decode()
+    assert edit(client, op="fill_for", line=fuse["id"], item=rod["id"]).status_code == 200
+    part.refresh_from_db()
+    assert [line["verb"] for line in part.document["lines"][-4:]] == ["mesh", "mark", "fill", "fuse"]
+    assert "is not closed" not in client.get(f"/parts/{part.id}/").content.decode()
+    assert edit(client, op="fill_for", line=fuse["id"], item="gone").status_code == 422

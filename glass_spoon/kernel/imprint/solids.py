@@ -14,7 +14,7 @@ import manifold3d
 import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, lengths
-from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.errors import KernelError, NotClosed
 from glass_spoon.kernel.gauges.crossings import crossing_faces
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -82,9 +82,7 @@ def _solid(mesh: Mesh, name: str) -> tuple[manifold3d.Manifold, int]:
     """Return a mesh as a solid, and the number by which its triangles are known."""
     open_edges = int((mesh.topology.edge_face_counts != 2).sum())
     if open_edges or not mesh.face_count:
-        raise KernelError(
-            f"The {name} body is not closed: {open_edges} of its edges have not two faces. Weld it, cap it, or Thicken it."
-        )
+        raise NotClosed(int(name == "second"), open_edges)
     if mesh.topology.same_direction.any():
         raise KernelError(f"Faces of the {name} body look against each other. Clean it first.")
     if int(mesh.topology.components.max()) > 0 and len(crossing_faces(mesh)):

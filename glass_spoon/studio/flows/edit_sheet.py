@@ -172,6 +172,25 @@ def _mark_for(form: Form) -> Edit:
     return change
 
 
+def _fill_for(form: Form) -> Edit:
+    """Fill the open rims of a mesh before a line that needs it closed."""
+    line_id, item = str(form.get("line", "")), str(form.get("item", ""))
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        ids = [line.id for line in document.lines]
+        if line_id not in ids or item not in ids:
+            raise Refused("The line or the mesh is not there any more. Load the page again.")
+        before = ids[ids.index(line_id) - 1]
+        mark = edit_many.line_behind(document, "mark", before)
+        marked = edit.set_fields(edit.add_line(document, mark, before), mark.id, {"what": "rim", "mesh": item})
+        fill = edit_many.line_behind(marked, "fill", mark.id)
+        filled = edit.add_line(marked, fill, mark.id)
+        changed = edit.set_fields(filled, fill.id, {"mesh": item, "marks": [mark.id]})
+        return changed, f"{name_of(changed, fill.id)} added"
+
+    return change
+
+
 def _move(form: Form) -> Edit:
     line_id, by = str(form.get("line", "")), -1 if form.get("by") == "-1" else 1
 
@@ -374,6 +393,7 @@ _EDITS: dict[str, Callable[[Form], Edit | EditOfProject]] = {
     "mark": _mark,
     "act": _act,
     "mark_for": _mark_for,
+    "fill_for": _fill_for,
     "work": _work,
     "move": _move,
     "pause": _pause,

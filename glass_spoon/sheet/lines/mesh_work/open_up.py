@@ -75,6 +75,8 @@ class Open(MeshWork):
         "rim rolled": "**Open** {mesh} along {curves}[, {laid}], {rim} by {radius} in {steps} steps, {towards}.",
     }
 
+    lifts = "band"
+
     verb: Literal["open"] = "open"
     curves: Annotated[
         Items,

@@ -7,7 +7,7 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.errors import RadiusTooLarge
+from glass_spoon.kernel.errors import NotClosed, RadiusTooLarge
 from glass_spoon.kernel.imprint.join_solids import JoinedSolids, Rounding, join_solids
 from glass_spoon.kernel.imprint.solids import Meeting
 from glass_spoon.kernel.mesh_edits.clean_mesh import reverse_faces
@@ -71,6 +71,10 @@ class SolidWork(Line):
         """Return the bodies in order, the one that leads first."""
         raise NotImplementedError
 
+    def body_ids(self) -> list[str]:
+        """Return the items of the bodies, in the order of `bodies`."""
+        raise NotImplementedError
+
     def predict_faces(self, given: Given) -> int:
         """Bound the faces: those of all, some rows of them along seams, and the steps of their rounds."""
         steps = given.count("steps") if self.seam == "rounded" else 1
@@ -84,7 +88,10 @@ class SolidWork(Line):
             rounding = Rounding(given.number("radius"), given.count("steps") if self.seam == "rounded" else 1)
         done: list[JoinedSolids] = []
         for number, other in enumerate(others, 1):
-            first, made = join_bodies(first, other, self.how, rounding, given.ids[""])
+            try:
+                first, made = join_bodies(first, other, self.how, rounding, given.ids[""])
+            except NotClosed as error:
+                raise NotClosed(number if error.number else 0, error.open_edges) from error
             done.append(made)
             given.progress(number / len(others))
         edges = np.flatnonzero(_seam_edges(first, given.ids[""]))
@@ -95,7 +102,9 @@ class SolidWork(Line):
         return mesh_findings(item)
 
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
-        """Offer smaller faces, the largest radius that fits, or a sharp seam."""
+        """Offer smaller faces, the largest radius that fits, a sharp seam, or to close a body that is open."""
+        if isinstance(error, NotClosed):
+            return (Action("Fill its rims", "", self.body_ids()[error.number], adds="fill"),)
         ways = finer_ways(error, self.finer)
         if self.seam == "sharp":
             return ways
@@ -116,6 +125,10 @@ class OfAll(SolidWork):
     def bodies(self, given: Given) -> list[MeshItem]:
         """Return all of them."""
         return given.meshes("meshes")
+
+    def body_ids(self) -> list[str]:
+        """Return all of them."""
+        return list(self.meshes)
 
 
 class Fuse(OfAll):
@@ -166,6 +179,10 @@ class Subtract(SolidWork):
     def bodies(self, given: Given) -> list[MeshItem]:
         """Return what is worked on, then what is taken out."""
         return [given.mesh("mesh"), *given.meshes("others")]
+
+    def body_ids(self) -> list[str]:
+        """Return what is worked on, then what is taken out."""
+        return [self.mesh, *self.others]
 
 
 class Meet(OfAll):

@@ -15,6 +15,7 @@ export class SheetActions {
       stopReading: (data) => edits.change({ op: "stop_reading", line: data.stopReading }),
       tryValues: (data) => edits.change({ op: "set_many", line: data.tryLine, values: data.tryValues }),
       addMark: (data) => edits.change({ op: "mark_for", line: data.addMark, values: data.addValues }),
+      addFill: (data) => edits.change({ op: "fill_for", line: data.addFill, item: data.addItem }),
       addVerb: (data) => edits.change({ op: "work", verb: data.addVerb, item: data.addItem, after: data.addAfter, values: data.addValues ?? "{}" }),
       tryLine: (data) => edits.change({ op: "set", line: data.tryLine, field: data.tryField, value: data.tryValue }),
       after: (data) => edits.look({ shown_after: edits.state().shown_after === data.after ? "" : data.after }),
