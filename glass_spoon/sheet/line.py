@@ -219,7 +219,7 @@ class Line(BaseModel):
     with `gives_one`). acts_on: the kinds of elements to which it is done at once when they are picked on the board, by the
     key `act_key`. uses_up: fields whose items rest, as what is given stands in their place. results: the version of what it
     makes of the same values, raised when its work changes. stays_put: what it alters stays where it lies as a whole.
-    lifts: the role of faces that lines after it call `it`. ends_are_rims: top and bottom of a mesh are open rims to it.
+    ends_are_rims: top and bottom of a mesh are open rims to it.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
@@ -242,7 +242,6 @@ class Line(BaseModel):
     results: ClassVar[int] = 1
     uses_up: ClassVar[tuple[str, ...]] = ()
     stays_put: ClassVar[bool] = False
-    lifts: ClassVar[str] = ""
     ends_are_rims: ClassVar[bool] = False
 
     id: LineId
@@ -252,6 +251,10 @@ class Line(BaseModel):
     def verb_name(self) -> str:
         """The verb's name in files."""
         return str(getattr(self, "verb"))  # noqa: B009  (declared by each subclass as a literal)
+
+    def roles_after(self) -> tuple[str, str]:
+        """Return the roles of the faces and of the edges that lines after this call `it` and `its edges`, "" for none."""
+        return "", ""
 
     def ways_to_start(self) -> tuple[Action, ...]:
         """Return what may be done at once where the line waits for something to be picked."""

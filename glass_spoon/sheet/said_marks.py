@@ -117,7 +117,8 @@ _ENDS = (
 _LIFTED = r"(?:new|inner|inset|raised|sunk|lowered|lifted|pulled(?:-| )?(?:out)?)"
 _IT = rf"(?:it|them|that|those|these|(?:the )?{_LIFTED} (?:faces?|part|panel|top))"
 _OWN = r"(?:it|them|the (?:new|inner) faces)"
-_ITS = rf"(?:(?:its|their|the new|the inner) (?:rims?|edges?|borders?|outline)|the (?:rims?|edges?) of {_OWN})"
+_EDGES = r"(?:rims?|edges?|borders?|outline|seams?)"
+_ITS = rf"(?:(?:its|their|the new|the inner) {_EDGES}|the (?:rims?|edges?) of {_OWN}|the seams?)"
 """What the line before made, as words call it, and the edges about that."""
 
 
@@ -205,17 +206,18 @@ def _told_mark(
 
 
 def _made_last(document: SheetDocument) -> tuple[_Told, ...]:
-    """Return what words as `it` and `its edges` mean: the faces that a line lifted last, and their rims."""
-    line = next((line for line in reversed(document.lines) if line.lifts), None)
+    """Return what words as `it` and `its edges` mean: the faces that a line lifted last, their rims, and seams."""
+    line = next((line for line in reversed(document.lines) if any(line.roles_after())), None)
     if line is None:
         return ()
-    made = {"maker": line.id, "mesh": line.item_id or ""}
-    number = document.number_of(line.id)
-    return (
-        _Told(_EDGE, Phrase(_ITS, {"what": "edges made by", "role": "rim", **made}), f"rims of line {number}"),
-        _Told(_FACE, Phrase(_IT, {"what": "faces made by", "role": line.lifts, **made}), f"tops of line {number}"),
-        _Told(_EDGE, Phrase(_IT, {"what": "edges made by", "role": "rim", **made}), f"rims of line {number}"),
-    )
+    faces, edges = line.roles_after()
+    number, made = document.number_of(line.id), {"maker": line.id, "mesh": line.item_id or ""}
+    rims = {"what": "edges made by", "role": edges, **made}
+    found = [_Told(_EDGE, Phrase(_ITS, rims), f"{edges}s of line {number}")] if edges else []
+    if faces:
+        tops = {"what": "faces made by", "role": faces, **made}
+        found += [_Told(_FACE, Phrase(_IT, tops), f"{faces}s of line {number}")]
+    return (*found, _Told(_EDGE, Phrase(_IT, rims), f"{edges}s of line {number}"))
 
 
 def sharp_edges() -> SaidMark:

@@ -193,6 +193,26 @@ def test_it_is_what_was_lifted_last() -> None:
 
 
 @pytest.mark.parametrize(
+    ("before", "text", "role"),
+    [
+        ("open crate along ring from above, walled right through", "bevel its rims by 1 mm in 2 steps", "seam"),
+        ("open crate along ring from above", "crease its rims", "rim"),
+        ("fuse crate and knob", "crease the seams", "seam"),
+        ("subtract knob from crate", "crease the seam of it", "seam"),
+    ],
+)
+def test_rims_and_seams_of_the_line_before(before: str, text: str, role: str) -> None:
+    """Openings and joins are called by their rims and seams; what is marked is there."""
+    circle = "circle radius 9 mm on the plan plane, called ring"
+    document = with_lines(circle, before, text)
+    mark = next(line for line in document.lines if line.verb_name == "mark")
+    assert (mark.what, mark.role) == ("edges made by", role)  # type: ignore[attr-defined]
+    build = evaluate(document, ResultCache())
+    report = build.reports[document.lines[-1].id]
+    assert report.status in ("good", "look"), [finding.sentence for finding in report.findings]
+
+
+@pytest.mark.parametrize(
     ("text", "verb", "what"),
     [
         ("close the bottom of bowl mesh", "fill", "lowest rim"),

@@ -31,7 +31,6 @@ class Inset(DetailWork):
     )
     sentence = "**Inset** {marks} of {mesh} by {distance}[, {grouping}][, raised {depth}][, with {loops} rows about them]."
 
-    lifts = "top"
     acts_on = ("face",)
     act_key = "I"
 
@@ -49,6 +48,10 @@ class Inset(DetailWork):
         Number, NumberSpec("How far they are raised; below zero they are sunk.", "length", least=-1e5, most=1e5)
     ] = "0 mm"
     loops: Annotated[Number, NumberSpec("Rows of faces in the band.", label="rows", least=1, most=200, whole=True)] = 1
+
+    def roles_after(self) -> tuple[str, str]:
+        """Return those of what was lifted, and of its rims."""
+        return "top", "rim"
 
     def predict_faces(self, given: Given) -> int:
         """Bound the faces: four in each row a marked face at most."""

@@ -48,7 +48,6 @@ class PullOut(DetailWork):
         "along a curve": "**Pull out** {marks} of {mesh} {way} {curve}[ in {rows} rows][, scaled {scale}][, twisted {twist}].",
     }
 
-    lifts = "top"
     acts_on = ("face",)
     act_key = "P"
 
@@ -74,6 +73,10 @@ class PullOut(DetailWork):
     rows: Annotated[Number, NumberSpec("Rows of faces along the sides.", label="rows", least=1, most=500, whole=True)] = 1
     scale: Annotated[LawText, LawSpec("How the faces change size on the way: 1 to 0.5.", least=0)] = "1"
     twist: Annotated[LawText, LawSpec("How they turn about the curve on the way: 0° to 90°.", "angle")] = "0°"
+
+    def roles_after(self) -> tuple[str, str]:
+        """Return those of what was lifted, and of its rims."""
+        return "top", "rim"
 
     def predict_faces(self, given: Given) -> int:
         """Bound the faces: four sides a marked face at most."""

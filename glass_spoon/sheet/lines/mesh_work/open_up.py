@@ -75,8 +75,6 @@ class Open(MeshWork):
         "rim rolled": "**Open** {mesh} along {curves}[, {laid}], {rim} by {radius} in {steps} steps, {towards}.",
     }
 
-    lifts = "band"
-
     verb: Literal["open"] = "open"
     curves: Annotated[
         Items,
@@ -118,6 +116,10 @@ class Open(MeshWork):
             ("to the back", "over the front"),
         ),
     ] = "to the back"
+
+    def roles_after(self) -> tuple[str, str]:
+        """Return those of the faces about the openings, and of their rims."""
+        return "band", "seam" if self.rim in ("walled right through", "kept inside") else "rim"
 
     def predict_faces(self, given: Given) -> int:
         """Bound the faces: a band of a few rows round each opening comes."""

@@ -71,6 +71,10 @@ class SolidWork(Line):
         """Return the bodies in order, the one that leads first."""
         raise NotImplementedError
 
+    def roles_after(self) -> tuple[str, str]:
+        """Return that of its seams."""
+        return "", "seam"
+
     def body_ids(self) -> list[str]:
         """Return the items of the bodies, in the order of `bodies`."""
         raise NotImplementedError
