@@ -145,6 +145,27 @@ class PartLink(models.Model):
         return f"{self.part}: {self.token[:6]}…"
 
 
+class PartComment(models.Model):
+    """What is said about a part: of a line by its id, of a place in mm, or ("", None) of the whole; settled, or open."""
+
+    part = models.ForeignKey(Part, models.CASCADE, related_name="comments")
+    line = models.CharField(max_length=40, default="", blank=True)
+    place = models.JSONField(null=True)
+    text = models.CharField(max_length=1000)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+    settled = models.BooleanField(default=False)
+
+    class Meta:
+        """In the order in which they were written."""
+
+        ordering: ClassVar[list[str]] = ["made_at", "id"]
+
+    def __str__(self) -> str:
+        """Return the beginning of the text."""
+        return self.text[:40]
+
+
 class SignedInSession(AbstractBaseSession):
     """A session in a browser, and the account that signed in to it."""
 

@@ -6,6 +6,7 @@ from django.urls import path
 from glass_spoon.studio.views import (
     account,
     bench,
+    comments,
     geometry,
     inspection,
     links,
@@ -113,6 +114,8 @@ urlpatterns = [
     path("parts/<int:part_id>/links/", links.part_links, name="part_links"),
     path("parts/<int:part_id>/links/new/", links.link_new, name="link_new"),
     path("parts/<int:part_id>/links/<int:link_id>/take-back/", links.link_end, name="link_end"),
+    path("parts/<int:part_id>/comments/", comments.part_comments, name="part_comments"),
+    path("parts/<int:part_id>/comments/<int:comment_id>/settle/", comments.comment_settle, name="comment_settle"),
     path("look/<str:token>/", links.look, name="look"),
     path("verbs/", reference.verbs, name="verbs"),
     path("verbs/<str:verb>/picture.png", reference.verb_picture, name="verb_picture"),

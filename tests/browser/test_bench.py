@@ -331,3 +331,39 @@ def test_a_part_is_shown_by_a_link(signed_in, chromium, server):
     guest.reload()
     expect(guest).to_have_url(re.compile("/sign-in/"))
     guest.context.close()
+
+
+def test_a_line_and_a_place_are_commented_on(signed_in):
+    """From the line's tools, and from what is picked: the line has a badge, the place a pin; settled, both go."""
+    page = signed_in
+    new_part(page, "Trough")
+    add_line(page, "box 60 by 40 by 30 mm edge length 10 mm")
+    shown(page)
+    line = page.locator(".line").first
+    line.hover()
+    line.get_by_role("button", name="Comment", exact=True).click()
+    page.get_by_label("About line 1").fill("Deeper, please")
+    page.get_by_role("button", name="Say it").click()
+    expect(page.locator(".comment-text")).to_have_text("Deeper, please")
+    page.keyboard.press("Escape")
+    expect(line.locator(".comment-badge")).to_have_text("1")
+    add_line(page, "smooth")
+    expect(page.locator(".line").first.locator(".comment-badge")).to_have_text("1")
+    page.keyboard.press("Escape")
+    page.keyboard.press("m")
+    box = page.locator(".picture-surface").bounding_box()
+    page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    expect(page.locator(".mark-count")).to_contain_text("1 face picked")
+    page.locator("[data-pick-comment]").click()
+    page.get_by_label("About the picked place").fill("A dent here")
+    page.get_by_role("button", name="Say it").click()
+    expect(page.locator("#comments-button .comment-count")).to_have_text("2")
+    page.keyboard.press("Escape")
+    expect(page.locator(".picture-over .comment-pin")).to_have_count(1)
+    page.locator(".picture-over .comment-pin").click()
+    for _ in range(2):
+        page.get_by_role("button", name="Settle").first.click()
+        page.wait_for_timeout(300)
+    page.keyboard.press("Escape")
+    expect(page.locator(".comment-badge")).to_have_count(0)
+    expect(page.locator(".comment-pin")).to_have_count(0)

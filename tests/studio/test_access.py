@@ -69,6 +69,8 @@ ADDRESSES = {
     "part_links": ("get", EDIT, None),
     "link_new": ("post", EDIT, {}),
     "link_end": ("post", EDIT, {}),
+    "part_comments": ("get", ALL, None),
+    "comment_settle": ("post", ALL, {"settled": "1"}),
     "vary_sizes": ("get", ALL, None),
     "vary_sizes_now": ("get", ALL, None),
     "vary_sizes_stop": ("post", ALL, {}),
@@ -116,6 +118,7 @@ def address(name, part, people):
         "view": "front",
         "number": 1,
         "link_id": 1,
+        "comment_id": 1,
     }
     pattern = next(entry for entry in get_resolver().url_patterns if entry.name == name)
     return reverse(name, kwargs={key: known[key] for key in pattern.pattern.converters})
@@ -140,7 +143,7 @@ def test_who_may(name, who, part, people, as_user):
         assert answer.status_code == 404
     elif who in allowed:
         assert answer.status_code in (200, 302, 404, 409, 422)
-        assert answer.status_code != 404 or name.startswith(("parcel", "project_parcel", "vary"))
+        assert answer.status_code != 404 or name.startswith(("parcel", "project_parcel", "vary", "comment_settle"))
     else:
         assert answer.status_code == 403
 

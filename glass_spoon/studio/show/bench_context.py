@@ -17,6 +17,7 @@ from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.studio.access import MAY_EDIT
 from glass_spoon.studio.flows.build_part import build_sheet
+from glass_spoon.studio.flows.comment_part import open_comments
 from glass_spoon.studio.flows.history import history_ends
 from glass_spoon.studio.flows.read_files import under_way
 from glass_spoon.studio.flows.watched_work import Working
@@ -99,6 +100,7 @@ def bench_context(part: Part, role: Role, view: Mapping[str, Any], user: Any, *,
         "view": chosen,
         "can_undo": can_undo,
         "can_redo": can_redo,
+        "comments": None if part.by_link else open_comments(part),
         "working": None,
         "modes": DISPLAY_MODES,
         "picks": PICKS,

@@ -18,6 +18,7 @@ import { PictureTask } from "./tools/picture_task.js";
 import { PlacePick } from "./tools/place_pick.js";
 import { References } from "./tools/references.js";
 import { Snapping } from "./tools/snapping.js";
+import { CommentPins } from "./tools/comment_pins.js";
 import { ToolStack } from "./tools/tool_stack.js";
 import { DrawingSpace } from "./views/drawing_space.js";
 import { DrawingView } from "./views/drawing_view.js";
@@ -74,7 +75,7 @@ export class Board {
     this.pen = new Pen(this, edits);
     this.references = new References(this, edits);
     const pan = new Pan(this);
-    const tools = [this.cornerPick, this.placePick, this.measure, this.pictureTask, this.markPick, this.handles, this.pen, this.references, pan];
+    const tools = [new CommentPins(this), this.cornerPick, this.placePick, this.measure, this.pictureTask, this.markPick, this.handles, this.pen, this.references, pan];
     this.tools = new ToolStack(this, tools, pan);
   }
 

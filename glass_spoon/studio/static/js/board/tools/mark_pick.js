@@ -414,6 +414,12 @@ export class MarkPick extends Tool {
     return { what: `single ${this.picked.kind}s`, picks };
   }
 
+  /** @returns {string} the first place of what is picked, as it is sent */
+  placePicked() {
+    const [place] = this.byPlaces()?.picks ?? [];
+    return place ? `${place.x},${place.y},${place.z}` : "";
+  }
+
   async make(values) {
     const mesh = this.picked.mesh;
     this.picked = null;

@@ -13,6 +13,8 @@ export class Tool {
     this.board = board;
     /** Whether what has the focus keeps it when the tool takes a press. */
     this.keepsFocus = false;
+    /** Whether it is asked also before tools that were begun: what it claims lies over all else. */
+    this.goesFirst = false;
   }
 
   /** Listen to buttons of its own. @param {Listening} _listening ends what is heard */

@@ -44,7 +44,8 @@ export class ToolStack {
 
   /** @returns {Tool[]} in the order in which they are asked */
   order() {
-    return [...this.begun, ...this.tools.filter((tool) => !this.begun.includes(tool))];
+    const rest = this.tools.filter((tool) => !this.begun.includes(tool));
+    return [...rest.filter((tool) => tool.goesFirst), ...this.begun, ...rest.filter((tool) => !tool.goesFirst)];
   }
 
   /** From now on a tool is asked first. @param {Tool} tool */

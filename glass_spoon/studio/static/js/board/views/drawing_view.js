@@ -12,7 +12,7 @@ const GRID_PIXELS = 9;
 const WIDER = [1, 2, 5, 10, 20, 50, 100];
 const DEPTH = 1e5;
 /** What lies over what, from below. */
-const LAYERS = ["over", "back", "comb", "net", "curves", "sizes", "measure", "points", "handles", "snaps", "corners"];
+const LAYERS = ["over", "back", "comb", "net", "curves", "sizes", "measure", "points", "comments", "handles", "snaps", "corners"];
 
 export class DrawingView {
   /** @param {SVGSVGElement} svg @param {DrawingSpace} space @param {Board} board */

@@ -32,7 +32,7 @@ export class PictureView {
     this.board = board;
     this.isPicture = true;
     this.plane = "picture";
-    this.layers = { handles: this.over.appendChild(svgElement("g")) };
+    this.layers = { comments: this.over.appendChild(svgElement("g")), handles: this.over.appendChild(svgElement("g")) };
     this.camera = new PerspectiveCamera(26, 1, 1, 10000);
     this.camera.up.set(0, 0, 1);
     this.camera.position.copy(START).multiplyScalar(600);
