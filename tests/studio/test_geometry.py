@@ -244,12 +244,12 @@ def test_rings_of_a_skin_have_handles_where_they_lie():
         f"{column} of ring {number + 1}" for number in range(len(rows)) for column in ("width", "depth")
     ]
     for handle in handles:
-        (_, column, number, _, size, _, least), (_, _, _, _, height, _, _) = handle["changes"]
+        (_, column, number, _, size, _, least, _, unit), (_, _, _, _, height, *_) = handle["changes"]
         axis = ("width", "depth").index(column)
         assert handle["place"][axis] == pytest.approx(size / 2)
         assert handle["start"][axis] == pytest.approx(-size / 2)
         assert handle["place"][2] == pytest.approx(height)
-        assert (number < len(rows), least) == (True, 0)
+        assert (number < len(rows), least, unit) == (True, 0, "mm")
     assert "l1" not in {handle["line"] for handle in extras_of("lantern", l1={"hidden": True})["handles"]}
 
 
