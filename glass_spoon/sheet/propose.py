@@ -14,7 +14,7 @@ from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
 from glass_spoon.sheet.phrase import alike, telling_words
-from glass_spoon.sheet.said_marks import MARKS, PARTLY, WHOLE, SaidMark, mark_of_words, said_mark, sharp_edges
+from glass_spoon.sheet.said_marks import MARKS, PARTLY, WHOLE, SaidMark, mark_of_whole, mark_of_words, said_mark
 from glass_spoon.sheet.trade_words import trade_word
 
 MAX_TEXT = 600
@@ -230,7 +230,7 @@ def _proposal(verb: str, text: str, document: SheetDocument) -> Proposal:
     line = with_own_name(document, _fitting(document, filled), filled.said)
     before: tuple[MarkLine, ...] = ()
     if marked is None and verb in WHOLE and "mesh" in filled.said and not getattr(line, MARKS):
-        marked = sharp_edges()
+        marked = mark_of_whole(verb)
     if marked is not None and (mesh := str(getattr(line, "mesh", ""))):
         line, document, before = _with_marks(line, document, marked, mesh)
     elif sides is not None and isinstance(line, MarkLine) and line.mesh:

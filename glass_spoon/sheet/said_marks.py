@@ -20,8 +20,15 @@ from glass_spoon.sheet.phrase import Phrase
 MARKS = "marks"
 """The field of the marks that a verb works on."""
 
-WHOLE = ("bevel", "crease", "support")
-"""Verbs that mean the sharp edges of a mesh that is named with no mark: `bevel crate by 2 mm`."""
+_SHARP = {"what": "sharp edges"}
+WHOLE = {
+    "bevel": (_SHARP, "edges"),
+    "crease": (_SHARP, "edges"),
+    "support": (_SHARP, "edges"),
+    "fill": ({"what": "rim"}, "rim"),
+    "skirt": ({"what": "rim"}, "rim"),
+}
+"""What verbs mean of a mesh that is named with no mark, and how it is called: `bevel crate by 2 mm`, `fill cup`."""
 
 PARTLY = {"move": "nudge", "turn": "nudge", "rotate": "nudge", "scale": "nudge", "push": "nudge"}
 """Verbs of whole items, and words for them, and that which does the same to what is marked: `move the top of crate up`."""
@@ -30,7 +37,6 @@ _FACE: MarkKind = "face"
 _EDGE: MarkKind = "edge"
 _POINT: MarkKind = "point"
 _ALL = r"(?:all |every |each )?(?:of )?(?:the |its )?"
-_SHARP = {"what": "sharp edges"}
 _LOOKING = (
     ("up", r"top(?:most)?|upper(?:most)?", True),
     ("down", r"bottom|under(?:side| side)|lower(?:most)?", True),
@@ -111,6 +117,7 @@ _KNOWN = _known()
 _ENDS = (
     _Told(_EDGE, Phrase(rf"{_ALL}(?:top|upper end|mouth)", {"what": "highest rim"}), "highest rim"),
     _Told(_EDGE, Phrase(rf"{_ALL}(?:bottom|foot|lower end|underside)", {"what": "lowest rim"}), "lowest rim"),
+    _Told(_EDGE, Phrase(rf"{_ALL}(?:open )?(?:holes?|openings?|gaps?)", {"what": "rim"}), "rim"),
 )
 """What the ends of a mesh are to a verb that closes rims."""
 
@@ -220,9 +227,10 @@ def _made_last(document: SheetDocument) -> tuple[_Told, ...]:
     return (*found, _Told(_EDGE, Phrase(_IT, rims), f"{edges}s of line {number}"))
 
 
-def sharp_edges() -> SaidMark:
-    """Return the sharp edges of a mesh, as verbs of edges mean them that are said of it whole."""
-    return SaidMark("", _SHARP, "edges", "")
+def mark_of_whole(verb: str) -> SaidMark:
+    """Return what a verb of `WHOLE` means of a mesh that is said whole."""
+    values, called = WHOLE[verb]
+    return SaidMark("", values, called, "")
 
 
 def _own_names(verb: type[Line]) -> list[str]:

@@ -217,6 +217,8 @@ def test_rims_and_seams_of_the_line_before(before: str, text: str, role: str) ->
     [
         ("close the bottom of bowl mesh", "fill", "lowest rim"),
         ("fill the top of bowl mesh", "fill", "highest rim"),
+        ("fill bowl mesh", "fill", "rim"),
+        ("close all the holes of bowl mesh", "fill", "rim"),
         ("skirt the top rim of bowl mesh by 5 mm", "skirt", "highest rim"),
         ("crease the bottom rim of bowl mesh", "crease", "lowest rim"),
     ],
@@ -233,7 +235,8 @@ def test_rims_are_told_by_the_end_at_which_they_lie(text: str, verb: str, what: 
     assert isinstance(mark, MarkItem)
     mesh = build.before[line.id].item.mesh  # type: ignore[union-attr]
     heights = mesh.positions[mesh.topology.edges.ends[mark.mark.indices].ravel(), 2]
-    assert heights == pytest.approx(40 if what == "highest rim" else 0, abs=1e-6)
+    ends = {"highest rim": {40}, "lowest rim": {0}, "rim": {0, 40}}[what]
+    assert set(np.round(heights, 6).tolist()) == ends
 
 
 def test_a_name_stands_behind_as_too() -> None:
@@ -278,3 +281,7 @@ def test_a_line_with_no_mark_offers_some() -> None:
     assert report.status == "waiting"
     labels = [action.label for finding in report.findings for action in finding.actions]
     assert labels == ["Mark its sharp edges", "Mark its open rim"]
+    base["lines"][-1] = {"id": "v", "verb": "fill", "mesh": "m"}
+    report = evaluate(read_document(base), ResultCache()).reports["v"]
+    labels = [action.label for finding in report.findings for action in finding.actions]
+    assert labels == ["Mark its open rims", "Mark its lowest rim", "Mark its highest rim"]

@@ -63,7 +63,7 @@ class DetailWork(MeshWork):
 
     def ways_to_start(self) -> tuple[Action, ...]:
         """Offer marks that may be meant where there is none."""
-        return mark_offers(self.acts_on)
+        return mark_offers(("rim",) if self.ends_are_rims else self.acts_on)
 
     def aimed(self) -> str:
         """Return the field whose value is drawn where the work is, "" for none."""

@@ -25,6 +25,11 @@ _OFFERED: dict[str, tuple[tuple[str, tuple[tuple[str, str], ...]], ...]] = {
         ("Mark all its faces", (("what", "everything"),)),
     ),
     "edge": (("Mark its sharp edges", (("what", "sharp edges"),)), ("Mark its open rim", (("what", "rim"),))),
+    "rim": (
+        ("Mark its open rims", (("what", "rim"),)),
+        ("Mark its lowest rim", (("what", "lowest rim"),)),
+        ("Mark its highest rim", (("what", "highest rim"),)),
+    ),
     "point": (("Mark its corners", (("what", "corners"),)),),
 }
 """What may be marked at once of a mesh, by the kind of elements: the words, and the values of the mark line."""
@@ -40,8 +45,8 @@ DOUBLED_SHARE = 1e-6
 
 
 def mark_offers(kinds: tuple[str, ...]) -> tuple[Action, ...]:
-    """Return marks that may be meant for a verb of some kinds of elements: two of one kind, or the first of each."""
-    most = 2 if len(kinds) == 1 else 1
+    """Return marks that may be meant for a verb of some kinds of elements: all of one kind, or the first of each."""
+    most = 3 if len(kinds) == 1 else 1
     offered = [one for kind in kinds for one in _OFFERED[kind][:most]]
     return tuple(Action(label, "marks", "", values, adds="mark") for label, values in offered)
 
