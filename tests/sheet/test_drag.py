@@ -121,3 +121,49 @@ def test_plain_words(text: str, values: dict[str, Any]) -> None:
     assert {name: getattr(line, name) for name in values} == values
     if " by 0, 0, 3" in text:
         assert [str(cell) for cell in line.drags[0].values()] == ["2", "2", "40", "0", "0", "3"]
+
+
+BOX = {"x": -20, "y": -20, "z": 0, "width": 40, "depth": 40, "height": 40}
+
+
+@pytest.mark.parametrize("edge", ["2 mm", "4 mm", "10 mm"])
+@pytest.mark.parametrize("share", [0.8, 1.0, 1.2])
+@pytest.mark.parametrize("field", ["width", "depth", "height"])
+def test_what_was_picked_goes_along_with_the_size(field: str, share: float, edge: str) -> None:
+    """A corner and a point of a side, at three densities and ±20 %: they stay the corner, and that share of the side."""
+    block = {field: f"{40 * share} mm", "edge": edge}
+    build = dragged(row(20, 20, 40, 1, 1, 1), row(20, 0, 20, 2), block=block, box=[BOX])
+    assert build.reports["d"].status == "good", build.reports["d"].findings
+    before = run({**CRATE, **block}).items["b"].item.mesh
+    by = by_of(build, block)
+    size = np.ptp(before.positions, axis=0)
+    went = np.flatnonzero(np.abs(by).max(axis=1))
+    assert len(went) == 2
+    corner = went[np.isclose(by[went], 1).all(axis=1)]
+    assert before.positions[corner[0]] == pytest.approx(size * [0.5, 0.5, 1])
+    side = went[np.isclose(by[went], [2, 0, 0]).all(axis=1)]
+    step = float(edge.split()[0]) * 1.3
+    assert before.positions[side[0]] == pytest.approx(size * [0.5, 0, 0.5], abs=step)
+    (first, _) = build.handles(build.document.line("d"))
+    assert first.place == pytest.approx(size * [0.5, 0.5, 1] + 1, abs=1e-3)
+
+
+def test_a_side_picked_alone_and_mirrored_goes_along_too() -> None:
+    """Across the middle as well; a flat mesh, which has no height, is no trouble."""
+    build = dragged(row(20, 0, 20, 2), block={"width": "48 mm"}, box=[BOX], mirrored="left and right")
+    by = by_of(build, {"width": "48 mm"})
+    assert np.sort(by[np.abs(by).max(axis=1) > 0][:, 0]) == pytest.approx([-2, 2])
+    flat = {"id": "b", "verb": "draw", "gives": "rim", "points": [{"x": 0, "y": 0}, {"x": 30, "y": 0}]}
+    lines = [
+        {**flat, "id": "p", "manner": "straight through"},
+        {"id": "s", "verb": "extrude", "profile": "p", "distance": "20 mm", "direction": "front-back axis"},
+        {"id": "b", "verb": "mesh", "surface": "s"},
+    ]
+    made = run(*lines)
+    assert made.reports["b"].status in ("good", "look")
+    mesh = made.items["b"].item.mesh
+    low, size = mesh.positions.min(axis=0), np.ptp(mesh.positions, axis=0)
+    box = dict(zip(("x", "y", "z", "width", "depth", "height"), [*low.tolist(), *size.tolist()], strict=True))
+    corner = dict(zip("xyz", mesh.positions[0].tolist(), strict=True))
+    drag = {"id": "d", "verb": "drag", "mesh": "b", "drags": [{**row(0, 0, 0, rise=3), **corner}], "box": [box]}
+    assert run(*lines, drag).reports["d"].status == "good"

@@ -11,6 +11,7 @@ from glass_spoon.kernel.arrays import Floats, lengths, owned
 from glass_spoon.kernel.detail.drag import Following, drag
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshes.marked import MarkKind, element_middles
+from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.origin import Reworked, same_elements
 from glass_spoon.sheet.fields import ChoiceSpec, Column, Rows, TableSpec
 from glass_spoon.sheet.handle import SPACE, Change, Handle, ItemOf, vector_of
@@ -42,6 +43,14 @@ DRAG_COLUMNS = (
     Column("back", "goes back", "length", blank="0"),
     Column("rise", "goes up", "length", blank="0"),
 )
+BOX_COLUMNS = (
+    Column("x", "from the left", "length"),
+    Column("y", "from the front", "length"),
+    Column("z", "from below", "length"),
+    Column("width", "width", "length"),
+    Column("depth", "depth", "length"),
+    Column("height", "height", "length"),
+)
 _GOES = ("right", "back", "rise")
 _KINDS: dict[str, MarkKind] = {"points": "point", "edges": "edge", "faces": "face"}
 _REACH = "[; what is within {reach} follows]"
@@ -68,7 +77,7 @@ class Drag(MeshWork):
         Phrase(r"(?:within|reach(?:ing)?(?: of)?|falloff(?: of)?) {reach}(?: follow(?:s|ing)?)?", finds=False),
         Phrase(r"mirrored(?! (?:left|front))|symmetric(?:ally)?|both sides", {"mirrored": "left and right"}, finds=False),
     )
-    sentence = f"**Drag** {{drags}} by hand: {{what}} of {{mesh}}[, {{mirrored}}]{_REACH}."
+    sentence = f"**Drag** {{drags}} by hand: {{what}} of {{mesh}}[, picked within {{box}}][, {{mirrored}}]{_REACH}."
 
     verb: Literal["drag"] = "drag"
     drags: Annotated[
@@ -83,6 +92,15 @@ class Drag(MeshWork):
     what: Annotated[
         Literal["points", "edges", "faces"], ChoiceSpec("What is taken at each place.", ("points", "edges", "faces"))
     ] = "points"
+    box: Annotated[
+        Rows,
+        TableSpec(
+            "Where the mesh began and how far it reached when the places were picked: they go along when its size changes.",
+            columns=BOX_COLUMNS,
+            noun=("box", "boxes"),
+            said="{x}, {y}, {z}, {width} by {depth} by {height}",
+        ),
+    ] = []
     mirrored: Mirrored = "this side alone"
     reach: Reach = "0 mm"
     law: FadeLaw = "1 to 0 eased"
@@ -104,7 +122,7 @@ class Drag(MeshWork):
             return Worked(
                 Reworked(item.mesh, same_elements(item.mesh.topology)), "Nothing is dragged yet: pick on the mesh (M)."
             )
-        places, moves = self._both_sides(rows[:, :3], rows[:, 3:])
+        places, moves = self._both_sides(_carried(rows[:, :3], given.values["box"], item.mesh), rows[:, 3:])
         follow = Following(given.number("reach"), self.through == "along the mesh", given.law("law").at)
         kind = _KINDS[self.what]
         made = drag(item.mesh, kind, places, moves, follow)
@@ -141,9 +159,10 @@ class Drag(MeshWork):
             return []
         middles = element_middles(item.mesh, _KINDS[self.what])[item.done.elements]
         rows = np.array(values["drags"], dtype=np.float64).reshape(-1, 6)
+        places = _carried(rows[:, :3], values["box"], item.mesh)
         found = []
         for number, row in enumerate(rows[:MOST_HANDLES]):
-            away = lengths(middles - row[3:] - row[:3])
+            away = lengths(middles - row[3:] - places[number])
             own = number if len(middles) == len(rows) else int(away.argmin()) if len(middles) else -1
             if own < 0 or (len(middles) < len(rows) and away[own] > LOST * float(np.ptp(item.mesh.positions, axis=0).max())):
                 continue
@@ -154,3 +173,13 @@ class Drag(MeshWork):
             place, start = (vector_of(np.round(at, 4)) for at in (middles[own], middles[own] - row[3:]))
             found.append(Handle(f"{self.what[:-1]} {number + 1}", place, changes, None, start))
         return found
+
+
+def _carried(places: Floats, box: list[list[float]], mesh: Mesh) -> Floats:
+    """Return places (k, 3) picked when a mesh lay in a box, low corner and size (6,) in mm, where they lie in it now."""
+    if not box:
+        return places
+    low, size = np.array(box[0][:3], dtype=np.float64), np.array(box[0][3:], dtype=np.float64)
+    now = mesh.positions.min(axis=0)
+    grown = np.where(size > 0, np.ptp(mesh.positions, axis=0) / np.where(size > 0, size, 1.0), 1.0)
+    return np.asarray(now + (places - low) * grown)

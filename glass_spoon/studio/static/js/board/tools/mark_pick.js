@@ -389,7 +389,16 @@ export class MarkPick extends Tool {
     const values = picked.indices.length <= MOST_DRAGGED ? this.byPlaces() : null;
     if (!values) return [];
     const drags = values.picks.map((place) => ({ ...place, right: 0, back: 0, rise: 0 }));
-    return [wordButton("Drag by hand", () => this.drag({ what: `${picked.kind}s`, drags }))];
+    return [wordButton("Drag by hand", () => this.drag({ what: `${picked.kind}s`, drags, box: this.boxPicked() }))];
+  }
+
+  /** @returns {Object[]} where the picked mesh begins and how far it reaches, so that places go along with its size; none of a smoothed one, which has another */
+  boxPicked() {
+    const model = this.board.scene.models.get(this.picked.mesh);
+    if (!model || String(this.edits.state().level) !== "0") return [];
+    const { min, max } = model.box;
+    const [x, y, z, width, depth, height] = [min.x, min.y, min.z, max.x - min.x, max.y - min.y, max.z - min.z].map(rounded);
+    return [{ x, y, z, width, depth, height }];
   }
 
   /** Add a line that drags what is picked, and leave its handles in sight. */
