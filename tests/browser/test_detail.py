@@ -194,6 +194,7 @@ def test_a_face_is_picked_and_dragged_by_hand(signed_in):
     line = page.locator(".line").last
     expect(line).to_contain_text("Drag")
     expect(line).to_contain_text("1 place")
+    expect(line).to_contain_text("picked within 1 box")
     expect(page.locator(".mark-bar")).to_be_hidden()
     grip = page.locator(".view-front .handle").first
     expect(grip).to_be_visible()
