@@ -98,6 +98,7 @@ from glass_spoon.sheet.lines.place.take import Take
 from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.remarks import Remark, Step
 from glass_spoon.sheet.lines.shape.bends import BendLine, RippleLine, ShearLine, StretchLine, TaperLine, TwistLine
+from glass_spoon.sheet.lines.shape.even_out import FairLine, RestoreSymmetry
 from glass_spoon.sheet.lines.shape.lattice import FollowLine, LatticeLine
 from glass_spoon.sheet.lines.shape.lay_on import LayOnLine
 from glass_spoon.sheet.lines.sizes import Size
@@ -108,7 +109,19 @@ _SPACE = (Helix, Coil, Combine, Weave, Braid, ChainLine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
 _ONTO = (Flatten, Project, Cross, Loop, Wires)
 _PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Grid, Ring, Spread, Stand, Take, SetDown, Align, Group)
-_SHAPE = (BendLine, TwistLine, TaperLine, ShearLine, StretchLine, RippleLine, LatticeLine, FollowLine, LayOnLine)
+_SHAPE = (
+    BendLine,
+    TwistLine,
+    TaperLine,
+    ShearLine,
+    StretchLine,
+    RippleLine,
+    LatticeLine,
+    FollowLine,
+    LayOnLine,
+    FairLine,
+    RestoreSymmetry,
+)
 _REFORM = (
     Isocurve,
     SplitSurface,
