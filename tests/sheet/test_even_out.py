@@ -105,3 +105,31 @@ def test_both_are_typed_in_words(text: str, verb: str, fields: dict[str, str]) -
     assert (first.verb, first.missed) == (verb, ())
     values = first.line.model_dump()
     assert {name: values[name] for name in fields} == fields
+
+
+def test_anything_is_pinched_to_a_curve() -> None:
+    """A crate's side drawn towards a line over it, in plain words; a curve too; paused it is as before."""
+    line = {
+        "id": "g",
+        "verb": "line",
+        "plane": "front",
+        "right": 26,
+        "up": 20,
+        "to_right": 26,
+        "to_up": 21,
+        "gives": "guide",
+    }
+    document = run(CRATE, line).document
+    first = propose("pinch crate to guide by 0.5 within 18 mm evenly", document)[0]
+    assert (first.verb, first.missed) == ("pinch", ())
+    pinch = first.line.model_dump() | {"id": "n"}
+    done = run(CRATE, line, pinch)
+    assert done.reports["n"].status in ("good", "look"), done.reports["n"].findings
+    before, after = places(run(CRATE, line)), places(done)
+    near = np.isclose(before, [20, 0, 20]).all(axis=1)
+    assert after[near][0] == pytest.approx((20 + 6 * 0.5 * (1 - 6 / 18), 0, 20))
+    assert np.array_equal(after[before[:, 0] < 0], before[before[:, 0] < 0])
+    assert np.array_equal(places(run(CRATE, line, pinch | {"paused": True})), before)
+    rim = {"id": "r", "verb": "circle", "plane": "plan", "radius": "20 mm", "gives": "rim"}
+    away = run(rim, line, {"id": "n", "verb": "pinch", "item": "r", "curve": "g", "strength": -0.5, "around": "30 mm"})
+    assert away.reports["n"].status in ("good", "look"), away.reports["n"].findings

@@ -101,6 +101,7 @@ from glass_spoon.sheet.lines.shape.bends import BendLine, RippleLine, ShearLine,
 from glass_spoon.sheet.lines.shape.even_out import FairLine, RestoreSymmetry
 from glass_spoon.sheet.lines.shape.lattice import FollowLine, LatticeLine
 from glass_spoon.sheet.lines.shape.lay_on import LayOnLine
+from glass_spoon.sheet.lines.shape.pinch import PinchLine
 from glass_spoon.sheet.lines.sizes import Size
 
 _POINTS = (Draw, ImportCurve, ImportDxf)
@@ -119,6 +120,7 @@ _SHAPE = (
     LatticeLine,
     FollowLine,
     LayOnLine,
+    PinchLine,
     FairLine,
     RestoreSymmetry,
 )
