@@ -305,10 +305,13 @@ def test_both_halves_beside_each_other_and_a_slanted_mirror() -> None:
 
 
 def test_a_mesh_away_from_its_mirror_offers_the_distance_that_reaches_it() -> None:
-    """One press."""
+    """One press; another keeps both beside each other."""
     lines = (*tile(), {"verb": "move", "item": "l2", "x": "10.4 mm"})
     report = run(*lines, {"verb": "mirror", "item": "l2"}).reports["l4"]
-    (action,) = report.findings[0].actions
+    action, beside = report.findings[0].actions
+    both = run(*lines, {"verb": "mirror", "item": "l2", beside.field: beside.value})
+    good(both)
+    assert len(both.items["l2"].item.places) == 2
     build = run(*lines, {"verb": "mirror", "item": "l2", action.field: action.value})
     good(build)
     assert mesh(build, "l2").mesh.face_count == 64

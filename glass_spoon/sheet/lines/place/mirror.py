@@ -135,8 +135,8 @@ class Mirror(Line):
         if isinstance(error, AwayFromMirror) and error.gap > 0:
             wider = f"{float(f'{1.01 * error.gap:.3g}'):g} mm"
             return (
-                Action("Keep both beside each other", "kept", "beside itself"),
                 Action(f"Bring points within {wider} onto it", "within", wider),
+                Action("Keep both beside each other", "kept", "beside itself"),
             )
         return (Action("Mirror it alone", "kept", "alone"),) if isinstance(error, MirroredAlone) else ()
 
