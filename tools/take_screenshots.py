@@ -76,7 +76,7 @@ def form(page: Page) -> None:
     """Show a blade that runs out, the report on shared edges, a law bent as a curve, and rings with their grips."""
     open_part(page, "Valve wheel")
     shot(page, "valve-wheel")
-    open_part(page, "Valve wheel")
+    open_part(page, "Drain plug M24")
     page.get_by_text("Judge the shape").click()
     page.locator("select[name=judge]").select_option("mean")
     page.locator("input[name=edges]").check()
