@@ -14,7 +14,7 @@ from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
 from glass_spoon.sheet.phrase import alike, telling_words
-from glass_spoon.sheet.said_marks import MARKS, PARTLY, WHOLE, SaidMark, mark_of_whole, mark_of_words, said_mark
+from glass_spoon.sheet.said_marks import MARKS, PARTLY, SaidMark, mark_of_whole, mark_of_words, said_mark
 from glass_spoon.sheet.trade_words import trade_word
 
 MAX_TEXT = 600
@@ -218,26 +218,35 @@ def _at_hand(score: float, cls: type[Line], document: SheetDocument) -> float:
 
 def _proposal(verb: str, text: str, document: SheetDocument) -> Proposal:
     """Fill a verb's fields from the words."""
-    cls = VERBS[verb]
-    plain = default_line(document, verb)
-    marked = said_mark(cls, text, document, tuple(size_dimensions(document))) if text.strip() else None
-    if marked is not None:
-        plain, text = plain.model_copy(update={MARKS: []}), marked.rest
-    sides = mark_of_words(text, document, tuple(size_dimensions(document))) if verb == "mark" else None
-    if marked is not None and marked.mesh:
-        plain = plain.model_copy(update={"mesh": marked.mesh})
-    filled = read_words(plain, sides.rest if sides else text, document) if text.strip() else Filled(plain, ())
-    line = with_own_name(document, _fitting(document, filled), filled.said)
+    cls, plain = VERBS[verb], default_line(document, verb)
+    sizes = tuple(size_dimensions(document))
+    marked = said_mark(cls, text, document, sizes) if text.strip() else None
+    line, filled = _read(plain, text, document, marked)
+    if marked is not None and MARKS not in line.used_fields():  # as it is meant it takes none: the words say something else
+        marked = None
+        line, filled = _read(plain, text, document, None)
+    if marked is None and cls.whole_means and "mesh" in filled.said and not getattr(line, MARKS):
+        marked = mark_of_whole(cls)
+    sides = mark_of_words(text, document, sizes) if verb == "mark" else None
     before: tuple[MarkLine, ...] = ()
-    if marked is None and verb in WHOLE and "mesh" in filled.said and not getattr(line, MARKS):
-        marked = mark_of_whole(verb)
     if marked is not None and (mesh := str(getattr(line, "mesh", ""))):
         line, document, before = _with_marks(line, document, marked, mesh)
-    elif sides is not None and isinstance(line, MarkLine) and line.mesh:
-        line, before = sides.on(line, document)
+    elif sides is not None:
+        line, filled = _read(plain, sides.rest, document, None)
+        if isinstance(line, MarkLine) and line.mesh:
+            line, before = sides.on(line, document)
     said = tuple(name for name in line.used_fields() if getattr(line, name) != getattr(plain, name, None))
     told = tuple(_told(line, name, document) for name in said)
     return Proposal(verb, cls.summary, cls.chapter, line, said, told, filled.missed, before=before)
+
+
+def _read(plain: Line, text: str, document: SheetDocument, marked: SaidMark | None) -> tuple[Line, Filled]:
+    """Return a line with what the words fill, and what they filled; without the words that tell what is to be marked."""
+    start = plain
+    if marked is not None:
+        start, text = plain.model_copy(update={MARKS: []} | ({"mesh": marked.mesh} if marked.mesh else {})), marked.rest
+    filled = read_words(start, text, document) if text.strip() else Filled(start, ())
+    return with_own_name(document, _fitting(document, filled), filled.said), filled
 
 
 def _with_marks(

@@ -21,15 +21,6 @@ MARKS = "marks"
 """The field of the marks that a verb works on."""
 
 _SHARP = {"what": "sharp edges"}
-WHOLE = {
-    "bevel": (_SHARP, "edges"),
-    "crease": (_SHARP, "edges"),
-    "support": (_SHARP, "edges"),
-    "fill": ({"what": "rim"}, "rim"),
-    "skirt": ({"what": "rim"}, "rim"),
-}
-"""What verbs mean of a mesh that is named with no mark, and how it is called: `bevel crate by 2 mm`, `fill cup`."""
-
 PARTLY = {"move": "nudge", "turn": "nudge", "rotate": "nudge", "scale": "nudge", "push": "nudge"}
 """Verbs of whole items, and words for them, and that which does the same to what is marked: `move the top of crate up`."""
 
@@ -194,11 +185,13 @@ def _told_mark(
     }
     if any(spans[item] and known.get(item) == "mark" for item in spans):
         return None
+    named = {item for item, own in spans.items() if own and known.get(item) == "mesh"}
     # Names are no words, and those of verbs tell what is done and not to what.
     hidden = [span for own in spans.values() for span in own]
-    hidden += [found.span() for name in _own_names(verb) if (found := re.match(rf"\W*{re.escape(name)}(?!\w)", lower))]
+    own_name = re.escape(str(verb.model_fields["verb"].default).replace("_", " "))
+    hidden += [found.span() for found in [re.match(rf"\W*{own_name}(?!\w)", lower)] if found]
     masked = _without(lower, hidden)
-    for told in (*_ENDS, *_KNOWN) if verb.ends_are_rims else (*_made_last(document), *_KNOWN):
+    for told in (*_ENDS, *_KNOWN) if verb.ends_are_rims else (*_made_last(document, named), *_KNOWN):
         found = told.phrase.find(masked, sizes) if told.kind in kinds else None
         if found is None:
             continue
@@ -212,30 +205,26 @@ def _told_mark(
     return None
 
 
-def _made_last(document: SheetDocument) -> tuple[_Told, ...]:
-    """Return what words as `it` and `its edges` mean: the faces that a line lifted last, their rims, and seams."""
+def _made_last(document: SheetDocument, named: set[str]) -> tuple[_Told, ...]:
+    """Return what words as `it` and `its edges` mean: the faces that a line lifted last, their rims, and seams; nothing
+    where meshes are named, and not the one of that line.
+    """
     line = next((line for line in reversed(document.lines) if any(line.roles_after())), None)
-    if line is None:
+    if line is None or (named and line.item_id not in named):
         return ()
     faces, edges = line.roles_after()
     number, made = document.number_of(line.id), {"maker": line.id, "mesh": line.item_id or ""}
-    rims = {"what": "edges made by", "role": edges, **made}
-    found = [_Told(_EDGE, Phrase(_ITS, rims), f"{edges}s of line {number}")] if edges else []
+    rims, called = {"what": "edges made by", "role": edges, **made}, f"{edges}s of line {number}"
+    found = [_Told(_EDGE, Phrase(_ITS, rims), called)]
     if faces:
         tops = {"what": "faces made by", "role": faces, **made}
-        found += [_Told(_FACE, Phrase(_IT, tops), f"{faces}s of line {number}")]
-    return (*found, _Told(_EDGE, Phrase(_IT, rims), f"{edges}s of line {number}"))
+        found.append(_Told(_FACE, Phrase(_IT, tops), f"{faces}s of line {number}"))
+    return (*found, _Told(_EDGE, Phrase(_IT, rims), called))
 
 
-def mark_of_whole(verb: str) -> SaidMark:
-    """Return what a verb of `WHOLE` means of a mesh that is said whole."""
-    values, called = WHOLE[verb]
-    return SaidMark("", values, called, "")
-
-
-def _own_names(verb: type[Line]) -> list[str]:
-    """Return the names of a verb that hold a word for what is marked only where they are its own: `round corners`."""
-    return [str(verb.model_fields["verb"].default).replace("_", " ")]
+def mark_of_whole(verb: type[Line]) -> SaidMark | None:
+    """Return what a verb means of a mesh that is said whole, `bevel crate by 2 mm` or `fill cup`; None for nothing."""
+    return SaidMark("", {"what": verb.whole_means}, verb.whole_means.split()[-1], "") if verb.whole_means else None
 
 
 def _without(text: str, spans: list[tuple[int, int]]) -> str:

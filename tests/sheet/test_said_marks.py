@@ -264,6 +264,15 @@ def test_a_mirror_is_told_by_what_it_swaps(text: str, across: str, kept: str) ->
     assert (first.verb, first.missed, values["across"], values["kept"]) == ("mirror", (), across, kept)
 
 
+def test_words_are_no_marks_where_none_are_taken() -> None:
+    """Support works on creases: no mark is added for it. What another mesh is named with is not what was lifted last."""
+    first = propose("support the edges of crate by 1 mm", SHEET)[0]
+    assert (first.verb, first.before, first.line.model_dump()["marks"]) == ("support", (), [])
+    document = with_lines("inset the top of crate by 6 mm")
+    (mark,) = propose("bevel its edges of knob by 1 mm", document)[0].before
+    assert (mark.mesh, mark.what) == ("k", "sharp edges")
+
+
 def test_pasted_sentences_bring_their_marks() -> None:
     """A list of plain sentences becomes lines with the marks they need, each on its own mesh."""
     put = paste_text(SHEET, "Inset the top of crate by 4 mm.\n\nBevel the edges of crate by 1 mm.\n", None)

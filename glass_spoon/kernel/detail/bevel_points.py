@@ -11,7 +11,7 @@ o   o         |
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, cached_property
 
 import numpy as np
 
@@ -256,7 +256,7 @@ class _PointBevel:
         Where values jump between the faces about a point, as at a seam of a texture, each takes those of a corner (c, q).
         """
         each, sides = faces.shape[1:]
-        seam = self._jumps(sources)
+        seam = self.jumps[self.corners[sources[:, 0]]]
         for some, mixed in ((~seam, True), (seam, False)):
             if not some.any():
                 continue
@@ -274,24 +274,19 @@ class _PointBevel:
             else:
                 self.build.add_faces(made, np.repeat(corners[some].reshape(-1, 1), sides, axis=1), old, CORNER)
 
-    def _jumps(self, sources: Ints) -> Bools:
-        """Say of points by a corner of theirs and those after (c, 1 + sides) whether values jump about them."""
-        result = np.zeros(len(sources), dtype=bool)
-        points = self.corners[sources[:, 0]]
-        for values in (np.asarray(one).reshape(len(self.corners), -1) for one in self._corner_values()):
-            own = np.zeros((self.mesh.point_count, values.shape[1]))
-            own[self.corners[self.at]] = values[self.at]
-            off = (np.abs(values[self.at] - own[self.corners[self.at]]) > 1e-9).any(axis=1)
-            result |= np.bincount(self.corners[self.at[off]], minlength=self.mesh.point_count)[points] > 0
+    @cached_property
+    def jumps(self) -> Bools:
+        """At which points (n,) the values of corners jump between the faces about them, as at a seam of a texture."""
+        result = np.zeros(self.mesh.point_count, dtype=bool)
+        points = self.corners[self.at]
+        for values in self.mesh.corners.values():
+            if not np.issubdtype(np.asarray(values).dtype, np.floating):
+                continue
+            here = np.asarray(values)[self.at].reshape(len(self.at), -1)
+            own = np.zeros((self.mesh.point_count, here.shape[1]))
+            own[points] = here
+            result[points[(np.abs(here - own[points]) > 1e-9).any(axis=1)]] = True
         return result
-
-    def _corner_values(self) -> list[Floats]:
-        """Return the values that corners bear and that can be mixed."""
-        return [
-            np.asarray(values, dtype=np.float64)
-            for values in self.mesh.corners.values()
-            if np.issubdtype(np.asarray(values).dtype, np.floating)
-        ]
 
     def _continue_edges(self) -> None:
         """Let what is left of the edges about the points keep their values."""

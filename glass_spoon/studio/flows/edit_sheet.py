@@ -160,7 +160,7 @@ def _mark_for(form: Form) -> Edit:
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         line = edit.find_line(document, line_id)
         mesh = str(getattr(line, "mesh", ""))
-        if not line.acts_on or not mesh:
+        if "marks" not in line.specs() or not mesh:
             raise Refused("Pick the mesh first: a mark is of one.")
         ids = [other.id for other in document.lines]
         before = ids[ids.index(line_id) - 1]

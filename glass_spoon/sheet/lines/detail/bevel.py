@@ -44,6 +44,7 @@ class Bevel(DetailWork):
         "radius": "**Bevel** {marks} of {mesh} by a {sized} of {radius}[, {profile}][, in {steps} steps][, with {own}]."
     }
 
+    whole_means = "sharp edges"
     acts_on = ("edge",)
     act_key = "B"
 

@@ -98,6 +98,7 @@ class Fill(DetailWork):
     sentence = "**Fill** {marks} of {mesh}[, {manner}]."
 
     ends_are_rims = True
+    whole_means = "rim"
     acts_on = ("face", "edge")
     act_key = "F"
 

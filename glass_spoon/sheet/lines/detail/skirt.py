@@ -53,6 +53,7 @@ class Skirt(DetailWork):
         "to a curve": "**Skirt** {marks} of {mesh} {way}, {curve}[, in {rows} rows].",
     }
 
+    whole_means = "rim"
     acts_on = ("edge",)
     act_key = "K"
 

@@ -12,8 +12,8 @@ from glass_spoon.kernel.meshes.origin import Reworked, same_elements
 from glass_spoon.kernel.subdivision.support_loops import creases_to_loops, loops_to_creases, predict_loop_faces
 from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferencesSpec
 from glass_spoon.sheet.items import MeshItem
-from glass_spoon.sheet.line import Given
-from glass_spoon.sheet.lines.mesh_work.fields import length_text, marked_edges, several
+from glass_spoon.sheet.line import Action, Given
+from glass_spoon.sheet.lines.mesh_work.fields import length_text, mark_offers, marked_edges, several
 from glass_spoon.sheet.lines.mesh_work.mesh_work import MeshWork, Worked
 
 
@@ -23,6 +23,8 @@ class Crease(MeshWork):
     summary = "Crease marked edges: smoothing keeps them sharp for so many levels, or for ever."
     words = ("sharpness", "sharp", "sharpen", "weight", "edge weight", "tight", "hard", "uncrease", "soften")
     sentence = "**Crease** {marks} of {mesh} {how} with sharpness {sharpness}."
+
+    whole_means = "sharp edges"
 
     verb: Literal["crease"] = "crease"
     marks: Annotated[Items, ReferencesSpec("The marks whose edges are creased.", "mark", least=1)] = []
@@ -40,6 +42,10 @@ class Crease(MeshWork):
     def sentence_now(self) -> str:
         """Show the sharpness where it counts."""
         return self.sentence if self.how == "for some levels" else "**Crease** {marks} of {mesh} {how}."
+
+    def ways_to_start(self) -> tuple[Action, ...]:
+        """Offer marks that may be meant where there is none."""
+        return mark_offers(("edge",))
 
     def predict_faces(self, given: Given) -> int:
         """Return the faces that there are: no more come."""

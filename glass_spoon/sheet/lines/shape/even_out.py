@@ -81,7 +81,7 @@ class RestoreSymmetry(MeshWork):
 
     chapter = "Shape"
     summary = "Restore the symmetry of a mesh about a plane: points across from each other become mirror images."
-    words = ("symmetrize", "symmetrise", "make symmetric", "even sides", "mirror points", "balance sides")
+    words = ("symmetrize", "symmetrise", "even sides", "mirror points", "balance sides")
     phrases = (
         Phrase(r"left (?:and|to|-) ?right|sideways", {"across": "side plane"}, finds=False),
         Phrase(r"front (?:and|to|-) ?back", {"across": "front plane"}, finds=False),
