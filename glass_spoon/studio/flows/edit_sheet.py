@@ -152,6 +152,14 @@ def _act(form: Form) -> Edit:
     return change
 
 
+def _marked_before(document: SheetDocument, line_id: str, values: dict[str, Any]) -> tuple[SheetDocument, str]:
+    """Return the document with a mark line before another line, and its id."""
+    ids = [line.id for line in document.lines]
+    before = ids[ids.index(line_id) - 1]
+    mark = edit_many.line_behind(document, "mark", before)
+    return edit.set_fields(edit.add_line(document, mark, before), mark.id, values), mark.id
+
+
 def _mark_for(form: Form) -> Edit:
     """Mark something of a line's mesh, before the line, for it to work on."""
     line_id = str(form.get("line", ""))
@@ -162,12 +170,9 @@ def _mark_for(form: Form) -> Edit:
         mesh = str(getattr(line, "mesh", ""))
         if "marks" not in line.specs() or not mesh:
             raise Refused("Pick the mesh first: a mark is of one.")
-        ids = [other.id for other in document.lines]
-        before = ids[ids.index(line_id) - 1]
-        mark = edit_many.line_behind(document, "mark", before)
-        marked = edit.set_fields(edit.add_line(document, mark, before), mark.id, {**values, "mesh": mesh})
-        changed = edit.set_fields(marked, line_id, {"marks": [mark.id]})
-        return changed, f"{name_of(changed, mark.id)} added"
+        marked, mark = _marked_before(document, line_id, {**values, "mesh": mesh})
+        changed = edit.set_fields(marked, line_id, {"marks": [mark]})
+        return changed, f"{name_of(changed, mark)} added"
 
     return change
 
@@ -177,15 +182,11 @@ def _fill_for(form: Form) -> Edit:
     line_id, item = str(form.get("line", "")), str(form.get("item", ""))
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        ids = [line.id for line in document.lines]
-        if line_id not in ids or item not in ids:
+        if not (document.has(line_id) and document.has(item)):
             raise Refused("The line or the mesh is not there any more. Load the page again.")
-        before = ids[ids.index(line_id) - 1]
-        mark = edit_many.line_behind(document, "mark", before)
-        marked = edit.set_fields(edit.add_line(document, mark, before), mark.id, {"what": "rim", "mesh": item})
-        fill = edit_many.line_behind(marked, "fill", mark.id)
-        filled = edit.add_line(marked, fill, mark.id)
-        changed = edit.set_fields(filled, fill.id, {"mesh": item, "marks": [mark.id]})
+        marked, mark = _marked_before(document, line_id, {"what": "rim", "mesh": item})
+        fill = edit_many.line_behind(marked, "fill", mark)
+        changed = edit.set_fields(edit.add_line(marked, fill, mark), fill.id, {"mesh": item, "marks": [mark]})
         return changed, f"{name_of(changed, fill.id)} added"
 
     return change

@@ -28,6 +28,13 @@ from glass_spoon.sheet.phrase import Phrase
 NORMALS: dict[str, tuple[float, float, float]] = {"side": (1, 0, 0), "front": (0, 1, 0), "plan": (0, 0, 1)}
 """The normal of the plane of each view."""
 
+SWAPS = (
+    Phrase(r"left (?:and|to|-) ?right|sideways", {"across": "side plane"}, finds=False),
+    Phrase(r"front (?:and|to|-) ?back", {"across": "front plane"}, finds=False),
+    Phrase(r"(?:up and down|upside down|top (?:and|to) bottom)", {"across": "plan plane"}, finds=False),
+)
+"""The plane of a mirror, by the sides that it swaps."""
+
 _KEPT = ", {kept}"
 _WITHIN = ", {kept}[, points within {within} of the mirror brought onto it]"
 
@@ -45,9 +52,7 @@ class Mirror(Line):
     phrases = (
         Phrase(r"(?:as )?(?:one|a single) skin|whole|welded", {"kept": "joined with itself"}, finds=False),
         Phrase(r"both(?: sides)?|beside it(?:self)?", {"kept": "beside itself"}, finds=False),
-        Phrase(r"left (?:and|to|-) ?right|sideways", {"across": "side plane"}, finds=False),
-        Phrase(r"front (?:and|to|-) ?back", {"across": "front plane"}, finds=False),
-        Phrase(r"(?:up and down|upside down|top (?:and|to) bottom)", {"across": "plan plane"}, finds=False),
+        *SWAPS,
     )
     sentence = f"**Mirror** {{item}} across the {{across}}[, moved {{at}} off the middle]{_KEPT}."
     wording_field = "across"

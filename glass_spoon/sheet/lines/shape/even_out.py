@@ -20,7 +20,7 @@ from glass_spoon.sheet.lines.detail.detail_work import FadeLaw, Reach
 from glass_spoon.sheet.lines.draw.fields import a_coordinate
 from glass_spoon.sheet.lines.mesh_work.fields import HeldMarks, length_text, marked_points, several
 from glass_spoon.sheet.lines.mesh_work.mesh_work import MeshWork, Worked
-from glass_spoon.sheet.lines.place.mirror import NORMALS
+from glass_spoon.sheet.lines.place.mirror import NORMALS, SWAPS
 from glass_spoon.sheet.lines.shape.shape_work import MARKED, OnlyMarked
 from glass_spoon.sheet.phrase import Phrase
 
@@ -83,9 +83,7 @@ class RestoreSymmetry(MeshWork):
     summary = "Restore the symmetry of a mesh about a plane: points across from each other become mirror images."
     words = ("symmetrize", "symmetrise", "even sides", "mirror points", "balance sides")
     phrases = (
-        Phrase(r"left (?:and|to|-) ?right|sideways", {"across": "side plane"}, finds=False),
-        Phrase(r"front (?:and|to|-) ?back", {"across": "front plane"}, finds=False),
-        Phrase(r"(?:up and down|top (?:and|to) bottom)", {"across": "plan plane"}, finds=False),
+        *SWAPS,
         Phrase(r"(?:make|made|made) .*?symmetric(?:al)?(?: again)?$|symmetric(?:al)? again"),
     )
     sentence = (
