@@ -1,4 +1,5 @@
-"""STEP out and in (ISO 10303-21, application protocol 242): exact surfaces with names, colours and units.
+"""STEP out and in (ISO 10303-21, application protocol 242), and IGES in (ANSI 5.3): exact surfaces with names, colours and
+units.
 
 The work is done by Open CASCADE through `step_occt`, apart: a broken file may end its reader, never the process that asked.
 What a file holds is remembered by its content, so that no later build reads it again.
@@ -92,8 +93,14 @@ def write_step(items: list[NamedSurfaces]) -> bytes:
     return written
 
 
+def is_iges(data: bytes) -> bool:
+    """Say whether a file begins as an IGES file does: lines of 80 columns, of the start section first (ANSI 5.3, 2.2.4)."""
+    first = data.lstrip(b"\xef\xbb\xbf")[:80]
+    return len(first) == 80 and first[72:73] in b"SC" and first[73:80].strip().isdigit()
+
+
 def read_step(data: bytes) -> ReadStep:
-    """Return the surfaces of a STEP file, exact: planes, cylinders, cones, spheres and tori too are written as NURBS.
+    """Return the surfaces of a STEP or IGES file, exact: planes, cylinders, cones, spheres and tori too as NURBS.
 
     Faces that are a whole rectangle of their surface are taken, flat ones by their plane, and all of them with their
     boundaries.
@@ -101,8 +108,11 @@ def read_step(data: bytes) -> ReadStep:
     """
     if len(data) > MAX_BYTES:
         raise UnreadableStep(f"The file has {len(data):,} bytes; the most is {MAX_BYTES:,}. Keep only the parts you need.")
-    if not data.lstrip().startswith(b"ISO-10303-21"):
-        raise UnreadableStep("This is not a STEP file: it does not start with ISO-10303-21. Export it again as STEP.")
+    if not is_iges(data) and not data.lstrip().startswith(b"ISO-10303-21"):
+        raise UnreadableStep(
+            "This is neither a STEP nor an IGES file: it does not start with ISO-10303-21, nor has it the columns of IGES. "
+            "Export it again as STEP."
+        )
     found = _read.get(hashlib.blake2b(data, digest_size=16).digest(), lambda: _read_apart(data))
     if isinstance(found, str):
         raise UnreadableStep(found)
@@ -124,9 +134,7 @@ def _read_apart(data: bytes) -> ReadStep | str:
     except RefusedApart as error:
         return str(error)
     except TooLongApart:
-        return f"The STEP file takes more than {task.seconds:.0f} seconds to read. Keep only the parts you need."
+        return f"The file takes more than {task.seconds:.0f} seconds to read. Keep only the parts you need."
     except ApartError:
-        return (
-            "The STEP file is broken in a way that its reader cannot bear. Export it again, or keep only the parts you need."
-        )
+        return "The file is broken in a way that its reader cannot bear. Export it again, or keep only the parts you need."
     return found

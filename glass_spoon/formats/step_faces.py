@@ -88,15 +88,22 @@ def _wire(face: Face, loop: tuple[NurbsCurve, ...], geom: Any, tolerance: float)
         low, high = curve.domain
         run = geom_run(curve)
         if poles[k]:
-            edge = TopoDS_Edge()
-            builder.MakeEdge(edge)
-            builder.UpdateEdge(edge, run, geom, TopLoc_Location(), EDGE_TOLERANCE)
-            builder.Degenerated(edge, True)
-            builder.Add(edge, start.Oriented(TopAbs_FORWARD))
-            builder.Add(edge, start.Oriented(TopAbs_REVERSED))
-            builder.Range(edge, low, high)
-        else:
-            edge = BRepBuilderAPI_MakeEdge(run, geom, start, end, low, high).Edge()
+            end = start
+        made = None if poles[k] else BRepBuilderAPI_MakeEdge(run, geom, start, end, low, high)
+        if made is not None and made.IsDone():
+            builder.Add(wire, made.Edge())
+            continue
+        # One point in space; or its ends lie a hair beside those of its neighbours, which vertices then cover.
+        edge = TopoDS_Edge()
+        builder.MakeEdge(edge)
+        builder.UpdateEdge(edge, run, geom, TopLoc_Location(), EDGE_TOLERANCE)
+        builder.Degenerated(edge, poles[k])
+        builder.Add(edge, start.Oriented(TopAbs_FORWARD))
+        builder.Add(edge, end.Oriented(TopAbs_REVERSED))
+        builder.Range(edge, low, high)
+        if not poles[k]:
+            gap = float(np.linalg.norm(places[k][1] - places[(k + 1) % len(loop)][0]))
+            builder.UpdateVertex(end, max(EDGE_TOLERANCE, 2 * gap))
         builder.Add(wire, edge)
     wire.Closed(True)
     return wire

@@ -29,6 +29,7 @@ from OCP.GeomConvert import GeomConvert
 from OCP.gp import gp_Dir, gp_Pln, gp_Pnt
 from OCP.GProp import GProp_GProps
 from OCP.IFSelect import IFSelect_RetDone
+from OCP.IGESCAFControl import IGESCAFControl_Reader
 from OCP.Interface import Interface_Static
 from OCP.Message import Message
 from OCP.OCP.collections import Sequence_TDF_Label
@@ -45,7 +46,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Face, TopoDS_Shape, TopoD
 from OCP.XCAFApp import XCAFApp_Application
 from OCP.XCAFDoc import XCAFDoc_ColorSurf, XCAFDoc_DocumentTool, XCAFDoc_ShapeTool
 
-from glass_spoon.formats.step import Color, NamedSurfaces, ReadFace, ReadStep, ReadSurface, UnreadableStep
+from glass_spoon.formats.step import Color, NamedSurfaces, ReadFace, ReadStep, ReadSurface, UnreadableStep, is_iges
 from glass_spoon.formats.step_faces import bounded_face, trimmed_faces
 from glass_spoon.formats.step_geometry import geom_curve, geom_surface, kernel_surface
 from glass_spoon.kernel.surfaces.alter.edit_surface import reverse_surface
@@ -213,15 +214,16 @@ class _Named:
 def read(data: bytes) -> ReadStep:
     """Return what a file holds; see `step.read_step`."""
     document = _new_document()
-    reader = STEPCAFControl_Reader()
+    kind = "IGES" if is_iges(data) else "STEP"
+    reader = IGESCAFControl_Reader() if kind == "IGES" else STEPCAFControl_Reader()
     reader.SetColorMode(True)
     reader.SetNameMode(True)
     Interface_Static.SetCVal_s("xstep.cascade.unit", "MM")
     with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "part.step"
+        path = Path(folder) / f"part.{kind.lower()}"
         path.write_bytes(data)
         if reader.ReadFile(str(path)) != IFSelect_RetDone or not reader.Transfer(document):
-            raise UnreadableStep("The STEP file is broken and could not be read. Export it again.")
+            raise UnreadableStep(f"The {kind} file is broken and could not be read. Export it again.")
     surfaces: list[ReadSurface] = []
     caps: list[FlatCap] = []
     faces: list[ReadFace] = []

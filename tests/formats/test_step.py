@@ -173,7 +173,7 @@ def test_trimmed_bent_faces_are_listed_not_dropped(tmp_path) -> None:  # type: i
 @pytest.mark.parametrize(
     ("data", "words"),
     [
-        (b"solid stl", "not a STEP file"),
+        (b"solid stl", "neither a STEP nor an IGES file"),
         (b"ISO-10303-21;\nHEADER;\nENDSEC;\nDATA;\n#1=NOTHING(", "could not be read|no surface"),
         (b"ISO-10303-21;" + b" " * MAX_BYTES, "most is"),
     ],

@@ -22,7 +22,7 @@ FOUND = 1.5
 
 @dataclass(frozen=True, eq=False)
 class Dragged:
-    """Where points (n, 3) go; elements (k,): the number of what each place found, -1 for nothing."""
+    """Where points (n, 3) go; elements (k,): what was moved, -1 for nothing."""
 
     places: Floats
     elements: Ints
@@ -37,14 +37,18 @@ class Following:
     law: Callable[[Floats], Floats] = lambda share: 1 - share
 
 
-def drag(mesh: Mesh, kind: MarkKind, places: Floats, moves: Floats, following: Following | None = None) -> Dragged:
-    """Return where points go when the elements of a kind nearest to places (k, 3) mm are moved by moves (k, 3) mm.
+def found_near(mesh: Mesh, kind: MarkKind, places: Floats) -> Ints:
+    """Return the element (k,) of a kind nearest to each of places (k, 3) mm, -1 where none is near enough."""
+    middles = element_middles(mesh, kind)
+    return np.array([_found(mesh, kind, middles, place) for place in places], dtype=np.int64)
+
+
+def drag(mesh: Mesh, kind: MarkKind, elements: Ints, moves: Floats, following: Following | None = None) -> Dragged:
+    """Return where points go when elements (k,) of a kind, -1 for none, are moved by moves (k, 3) mm.
 
     A point of several goes by the mean of theirs; what follows several goes by the sum of its shares, of no more than one.
     """
     follow = following or Following()
-    middles = element_middles(mesh, kind)
-    elements = np.array([_found(mesh, kind, middles, place) for place in places], dtype=np.int64)
     total, weight = np.zeros_like(mesh.positions), np.zeros(mesh.point_count)
     for element, move in zip(elements.tolist(), moves, strict=True):
         if element < 0:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints
-from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.errors import FacesTooLarge, KernelError
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.imprint.along_seams import Body, Joined, along_seams
 from glass_spoon.kernel.imprint.join_solids import Shape
@@ -41,7 +41,7 @@ def keep_inside(mesh: Mesh, outlines: list[Floats], host: Shape = None) -> tuple
             raise KernelError(f"{name} has corners: Round them first, so that edges can follow it.")
         plane = SeenOutline.through(places, mesh.face_normals[faces], name)
         if (crossed & own).any() or (whole & own).any():
-            raise KernelError(f"{name} crosses another, or lies too near to it: make the faces smaller, or move it.")
+            raise FacesTooLarge(f"{name} crosses another, or lies too near to it.")
         held = _held(mesh, plane, own)
         crossed |= own
         whole |= held & ~own

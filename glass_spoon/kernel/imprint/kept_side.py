@@ -94,7 +94,7 @@ def creases(mesh: Mesh) -> Bools:
     """Mark the edges (e,) that are creases: sharp by angle, or by their sharpness."""
     topology = mesh.topology
     pair = topology.edge_faces
-    inner = (pair >= 0).all(axis=1)
+    inner = (pair[:, 0] >= 0) & (pair[:, 1] >= 0)
     found = np.zeros(len(pair), dtype=bool)
     normals = mesh.face_normals
     found[inner] = np.einsum("ei,ei->e", normals[pair[inner, 0]], normals[pair[inner, 1]]) < CREASE
@@ -138,7 +138,7 @@ def _lying_on(mesh: Mesh, own: Bools, share: Share, seams: list[SeamLine], sharp
     which only a part of a seam runs; raises KernelError where these are creases.
     """
     pair = mesh.topology.edge_faces
-    inner = (pair >= 0).all(axis=1) & own[np.maximum(pair[:, 0], 0)]
+    inner = (pair[:, 0] >= 0) & (pair[:, 1] >= 0) & own[np.maximum(pair[:, 0], 0)]
     a, b = pair[:, 0], np.maximum(pair[:, 1], 0)
     between = np.flatnonzero(inner & ((share.whole[a] & share.gone[b]) | (share.gone[a] & share.whole[b])))
     touched = np.zeros(mesh.face_count, dtype=bool)
@@ -187,21 +187,25 @@ def _near(mesh: Mesh, lines: list[SeamLine], sharp: Bools, crossed: Bools, most:
 def _filled(mesh: Mesh, gone: Bools, own: Bools, sharp: Bools, reach: tuple[list[SeamLine], float]) -> Bools:
     """Return the block with its inner corners filled, near the seams and not over creases; and without pinched points."""
     topology = mesh.topology
-    pair = topology.edge_faces
-    plain = (pair >= 0).all(axis=1) & ~sharp
-    beside_of = pair[plain]
+    inner = np.flatnonzero((topology.edge_faces[:, 0] >= 0) & (topology.edge_faces[:, 1] >= 0))
+    pair = topology.edge_faces[inner]
     gone = gone.copy()
     for _ in range(24):
-        beside = np.bincount(beside_of[gone[beside_of[:, 1]], 0], minlength=mesh.face_count)
-        beside += np.bincount(beside_of[gone[beside_of[:, 0]], 1], minlength=mesh.face_count)
-        corner = np.flatnonzero(own & ~gone & (beside == 2))
-        more = own & ~gone & (beside > 2)
+        first = gone[pair[:, 0]]
+        border = np.flatnonzero(first != gone[pair[:, 1]])
+        outer = np.where(first[border], pair[border, 1], pair[border, 0])
+        faces, sides = np.unique(outer[~sharp[inner[border]]], return_counts=True)
+        more = np.zeros(mesh.face_count, dtype=bool)
+        more[faces[sides > 2]] = True
+        corner = faces[(sides == 2) & own[faces]]
         if len(corner):
             far = _reach(mesh, corner, reach[0])
             more[corner[far <= reach[1]]] = True
-        border = (pair[:, 1] >= 0) & (gone[pair[:, 0]] != gone[np.maximum(pair[:, 1], 0)])
-        pinched = np.bincount(topology.edges.ends[border].ravel(), minlength=mesh.point_count) > 2
-        more[topology.face_of_corner[pinched[topology.face_corners]]] = True
+        points, meeting = np.unique(topology.edges.ends[inner[border]], return_counts=True)
+        if (meeting > 2).any():
+            pinched = np.zeros(mesh.point_count, dtype=bool)
+            pinched[points[meeting > 2]] = True
+            more[topology.face_of_corner[pinched[topology.face_corners]]] = True
         more |= _across_creases(topology, gone, sharp)
         more &= own & ~gone
         more &= ~_between(mesh, gone & own, more, reach[0])
@@ -215,14 +219,18 @@ def _across_creases(topology: Topology, gone: Bools, sharp: Bools) -> Bools:
     """Mark faces (f,) across a crease from one that goes, where the crease runs on into the block: a border along it would
     meet it again in a straight corner.
     """
-    pair, ends = topology.edge_faces, topology.edges.ends
-    both = sharp & (pair >= 0).all(axis=1)
-    first, second = gone[pair[:, 0]], gone[np.maximum(pair[:, 1], 0)]
-    count = np.bincount(ends[sharp].ravel(), minlength=topology.point_count)
-    inside = np.zeros(topology.point_count, dtype=bool)
-    inside[ends[both & first & second].ravel()] = True
-    lone = both & (first != second) & (inside & (count == 2))[ends].any(axis=1)
     result = np.zeros(topology.face_count, dtype=bool)
+    every = np.flatnonzero(sharp)
+    creased = every[topology.edge_faces[every, 1] >= 0]
+    if not len(creased):
+        return result
+    pair, ends = topology.edge_faces[creased], topology.edges.ends[creased]
+    first, second = gone[pair[:, 0]], gone[pair[:, 1]]
+    count = np.bincount(topology.edges.ends[every].ravel(), minlength=topology.point_count)
+    inside = np.zeros(topology.point_count, dtype=bool)
+    inside[ends[first & second].ravel()] = True
+    inside &= count == 2
+    lone = (first != second) & (inside[ends[:, 0]] | inside[ends[:, 1]])
     result[pair[lone].ravel()] = True
     return result
 
@@ -247,13 +255,12 @@ def _between(mesh: Mesh, gone: Bools, faces: Bools, lines: list[SeamLine]) -> Bo
 def _reach(mesh: Mesh, faces: Ints, lines: list[SeamLine]) -> Floats:
     """Return how far (k,) in mm the farthest corner of each of some faces (k,) is from the nearest seam."""
     topology = mesh.topology
-    chosen = np.zeros(mesh.face_count, dtype=bool)
-    chosen[faces] = True
-    corners = np.flatnonzero(chosen[topology.face_of_corner])
+    sides = topology.face_sides[faces].astype(np.int64)
+    starts = np.cumsum(sides) - sides
+    owner = np.repeat(np.arange(len(faces)), sides)
+    corners = topology.face_offsets[:-1].astype(np.int64)[faces][owner] + np.arange(len(owner)) - starts[owner]
     away = least_away(lines, mesh.positions[topology.face_corners[corners]])
-    far = np.zeros(mesh.face_count)
-    np.maximum.at(far, topology.face_of_corner[corners], away)
-    return far[faces]
+    return np.asarray(np.maximum.reduceat(away, starts))
 
 
 def _walks(topology: Topology, gone: Bools, own: Bools) -> list[tuple[Ints, bool]]:

@@ -121,7 +121,8 @@ def _seam_edges(triangles: Ints, side: Ints) -> Ints:
         used = np.zeros(size, dtype=bool)
         used[triangles[side == own]] = True
         both &= used
-    near = both[triangles].sum(axis=1) >= 2  # only edges of vertices that both have can lie on a seam
+    a, b, c = (both[corner] for corner in triangles.T)
+    near = (a & b) | (b & c) | (c & a)  # only edges of vertices that both have can lie on a seam
     triangles, side = triangles[near], side[near]
     start, end = triangles.ravel(), np.roll(triangles, -1, axis=1).ravel()
     owner = np.repeat(side, 3)

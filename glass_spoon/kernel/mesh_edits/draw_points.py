@@ -64,7 +64,7 @@ def points_about(topology: Topology, faces: Bools, rings: int) -> Bools:
     reached[topology.face_corners[faces[topology.face_of_corner]]] = True
     ends = topology.edges.ends
     for _ in range(rings):
-        reached[ends[reached[ends].any(axis=1)]] = True
+        reached[ends[reached[ends[:, 0]] | reached[ends[:, 1]]]] = True
     return np.asarray(reached & ~topology.on_boundary)
 
 

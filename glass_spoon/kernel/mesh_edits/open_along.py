@@ -14,7 +14,7 @@ import numpy as np
 import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, lengths, owned
-from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.errors import FacesTooLarge, KernelError
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.mesh_edits.draw_points import Drawing, points_about
 from glass_spoon.kernel.mesh_edits.outline_on_skin import OutlineRing, SeenOutline, rim_off, ring_for
@@ -144,34 +144,42 @@ def _open_apart(mesh: Mesh, waiting: Waiting, host: Host) -> tuple[Reworked, flo
 def _block(mesh: Mesh, plane: SeenOutline, crossed: Ints, edge: float, name: str) -> Bools:
     """Mark the faces (f,) that go: those that the outline crosses, those inside, and those too near outside."""
     topology = mesh.topology
-    tree = scipy.spatial.cKDTree(plane.places)
-    away = tree.query(mesh.positions, distance_upper_bound=FAR * edge)[0]
-    close = np.isfinite(away) & (mesh.vertex_normals @ plane.normal > 0)
-    inside = np.zeros(mesh.point_count, dtype=bool)
-    inside[close] = plane.holds(mesh.positions[close])
-    taken = inside | (close & (away < APART * edge))
+    points, away = _near_points(mesh, plane.places, FAR * edge)
+    facing = mesh.vertex_normals[points] @ plane.normal > 0
+    close, distance = points[facing], away[facing]
+    taken = np.zeros(mesh.point_count, dtype=bool)
+    taken[close] = plane.holds(mesh.positions[close]) | (distance < APART * edge)
     gone = np.zeros(mesh.face_count, dtype=bool)
     gone[topology.face_of_corner[taken[topology.face_corners]]] = True
     gone[crossed] = True
     gone |= _deep_inside(mesh, plane, gone)
     if gone.all():
         raise KernelError(f"{name} would leave nothing of the mesh: pick the smaller side, or a finer mesh.")
-    gone = _filled(topology, gone, np.where(np.isfinite(away), away, np.inf), FILLED * edge)
+    from_outline = np.full(mesh.point_count, np.inf)
+    from_outline[points] = away
+    gone = _filled(topology, gone, from_outline, FILLED * edge)
     sharp = mesh.edges.get("sharpness")
     if sharp is not None:
         both = gone[topology.edge_faces].all(axis=1) & (topology.edge_faces[:, 1] >= 0)
         if (both & (sharp > 0)).any():
-            raise KernelError(f"{name} reaches over a crease, or too near to one: move it off, or make the faces smaller.")
+            raise FacesTooLarge(f"{name} reaches over a crease, or too near to one.")
     return gone
+
+
+def _near_points(mesh: Mesh, outline: Floats, reach: float) -> tuple[Ints, Floats]:
+    """Return the points (k,) of a mesh within `reach` mm of places (n, 3) of an outline, and how far off they are (k,)."""
+    boxed = np.ones(mesh.point_count, dtype=bool)
+    for along, line in zip(mesh.positions.T, outline.T, strict=True):
+        boxed &= (along >= line.min() - reach) & (along <= line.max() + reach)
+    points = np.flatnonzero(boxed)
+    away = np.asarray(scipy.spatial.cKDTree(outline).query(mesh.positions[points], distance_upper_bound=reach)[0])
+    near = np.isfinite(away)
+    return points[near], away[near]
 
 
 def _deep_inside(mesh: Mesh, plane: SeenOutline, gone: Bools) -> Bools:
     """Mark the faces beyond the outline's neighbourhood that hang together with points which the outline holds."""
     topology = mesh.topology
-    pair = topology.neighbours
-    together = gone[pair[:, 0]] == gone[pair[:, 1]]
-    first, second = pair[together].T
-    group = joined_groups(first, second, topology.face_count)
     at_gone, at_kept = (np.zeros(mesh.point_count, dtype=bool) for _ in range(2))
     of_gone = gone[topology.face_of_corner]
     at_gone[topology.face_corners[of_gone]] = True
@@ -180,31 +188,49 @@ def _deep_inside(mesh: Mesh, plane: SeenOutline, gone: Bools) -> Bools:
     held = np.zeros(mesh.point_count, dtype=bool)
     held[border] = plane.holds(mesh.positions[border])
     faces = np.unique(topology.face_of_corner[held[topology.face_corners] & ~of_gone])
+    if not len(faces):
+        return np.zeros(topology.face_count, dtype=bool)
+    pair = topology.neighbours
+    first, second = pair[gone[pair[:, 0]] == gone[pair[:, 1]]].T
+    group = joined_groups(first, second, topology.face_count)
     return np.asarray(np.isin(group, group[faces]) & ~gone)
 
 
 def _filled(topology: Topology, gone: Bools, away: Floats, most: float) -> Bools:
     """Return the block with its inner corners filled: faces with two sides or more on it, and those at pinched points."""
-    far = np.maximum.reduceat(away[topology.face_corners], topology.face_offsets[:-1].astype(np.int64))
-    pair = topology.neighbours
+    near = np.ones(len(gone), dtype=bool)
+    near[topology.face_of_corner[(away > most)[topology.face_corners]]] = False
     gone = gone.copy()
     for _ in range(24):
-        beside = np.bincount(pair[gone[pair[:, 1]], 0], minlength=topology.face_count)
-        beside += np.bincount(pair[gone[pair[:, 0]], 1], minlength=topology.face_count)
-        more = ~gone & (((beside == 2) & (far <= most)) | (beside > 2))
-        pinched = _pinched(topology, gone)
-        more |= ~gone & np.isin(np.arange(topology.face_count), topology.face_of_corner[pinched[topology.face_corners]])
+        more = _with_two_sides(topology, gone, near) | _at_pinched_points(topology, gone)
         if not more.any():
             return gone
         gone |= more
     return gone
 
 
-def _pinched(topology: Topology, gone: Bools) -> Bools:
-    """Mark the points (n,) at which the border of a block touches itself."""
+def _with_two_sides(topology: Topology, gone: Bools, near: Bools) -> Bools:
+    """Mark the faces (f,) outside a block with more than two sides on it, or two where they are near."""
+    pair = topology.neighbours
+    first, second = gone[pair[:, 0]], gone[pair[:, 1]]
+    edge = np.flatnonzero(first != second)
+    faces, sides = np.unique(np.where(first[edge], pair[edge, 1], pair[edge, 0]), return_counts=True)
+    found = np.zeros(len(gone), dtype=bool)
+    found[faces[(sides > 2) | ((sides == 2) & near[faces])]] = True
+    return found
+
+
+def _at_pinched_points(topology: Topology, gone: Bools) -> Bools:
+    """Mark the faces (f,) outside a block at points where its border touches itself."""
     edges = topology.edge_faces
-    border = (edges[:, 1] >= 0) & (gone[edges[:, 0]] != gone[np.maximum(edges[:, 1], 0)])
-    return np.asarray(np.bincount(topology.edges.ends[border].ravel(), minlength=topology.point_count) > 2)
+    border = np.flatnonzero((edges[:, 1] >= 0) & (gone[edges[:, 0]] != gone[edges[:, 1]]))
+    points, counts = np.unique(topology.edges.ends[border], return_counts=True)
+    found = np.zeros(len(gone), dtype=bool)
+    if (counts > 2).any():
+        pinched = np.zeros(topology.point_count, dtype=bool)
+        pinched[points[counts > 2]] = True
+        found[topology.face_of_corner[pinched[topology.face_corners]]] = True
+    return found & ~gone
 
 
 def _border(topology: Topology, gone: Bools, name: str) -> Ints:
@@ -212,12 +238,12 @@ def _border(topology: Topology, gone: Bools, name: str) -> Ints:
     own = np.flatnonzero(gone[topology.face_of_corner])
     edges = topology.edges.of_corner[own]
     if (topology.edge_face_counts[edges] != 2).any():
-        raise KernelError(f"{name} comes too near to the rim of the mesh: move it in, or make the faces smaller.")
+        raise FacesTooLarge(f"{name} comes too near to the rim of the mesh.")
     counts = np.bincount(edges, minlength=len(topology.edges.ends))
     rim = own[counts[edges] == 1]
     start, end = topology.face_corners[rim], topology.face_corners[topology.next_corner[rim]]
     if not len(rim) or len(np.unique(start)) != len(start):
-        raise KernelError(f"{name} cannot be opened here: make the faces smaller.")
+        raise FacesTooLarge(f"{name} cannot be opened here.")
     following = dict(zip(start.tolist(), end.tolist(), strict=True))
     walk = [int(start[0])]
     while (ahead := following[walk[-1]]) != walk[0]:
@@ -391,7 +417,6 @@ def _check(mesh: Mesh, faces: Ints, holes: list[_Hole], rims: list[Ints]) -> Non
     if float(turn.min()) < WORST:
         place = here[int(turn.argmin())]
         name = holes[int(np.argmin([lengths(mesh.positions[rim] - place).min() for rim in rims]))].name
-        raise KernelError(
-            f"{name} does not fit the faces there: a corner would have {np.degrees(float(turn.min())):.0f}°. Make the faces "
-            "about half as large, or move it farther from the next rim, opening or crease."
+        raise FacesTooLarge(
+            f"{name} does not fit the faces there: a corner would have {np.degrees(float(turn.min())):.0f}°."
         )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 import scipy
@@ -79,20 +79,22 @@ class OutlineRing:
     def places(self) -> Floats:
         """The places (k, 3)."""
         at = (self.shares % 1.0) * self.way[-1]
-        return np.stack([np.interp(at, self.way, column) for column in self.closed.T], axis=1)
+        step = np.minimum(np.searchsorted(self.way, at, side="right") - 1, len(self.way) - 2)
+        low, high = self.way[step], self.way[step + 1]
+        share = ((at - low) / np.where(high > low, high - low, 1.0))[:, None]
+        return np.asarray((1 - share) * self.closed[step] + share * self.closed[step + 1])
 
     def slid(self, towards: Floats) -> OutlineRing:
         """Return the ring, each place gone some way to that nearest to a point (k, 3) and to its neighbours' middle."""
         nearest = self.way[:-1][self.tree.query(towards)[1]] / self.way[-1]
         step = 1 / len(self.shares)
-        to_near = np.clip((nearest - self.shares + 0.5) % 1.0 - 0.5, -step, step)
-        behind, ahead = np.roll(self.shares, 1), np.roll(self.shares, -1)
-        behind[0] -= 1.0
-        ahead[-1] += 1.0
+        to_near = np.minimum(np.maximum((nearest - self.shares + 0.5) % 1.0 - 0.5, -step), step)
+        around = np.concatenate((self.shares[-1:] - 1.0, self.shares, self.shares[:1] + 1.0))
+        behind, ahead = around[:-2], around[2:]
         to_middle = (behind + ahead) / 2 - self.shares
         moved = self.shares + SLID * (to_near + to_middle) / 2
-        moved = np.where(self.held, self.shares, np.clip(moved, behind + 0.2 * step, ahead - 0.2 * step))
-        return replace(self, shares=moved)
+        moved = np.minimum(np.maximum(moved, behind + 0.2 * step), ahead - 0.2 * step)
+        return OutlineRing(self.closed, self.way, np.where(self.held, self.shares, moved), self.held, self.tree)
 
 
 def ring_for(plane: SeenOutline, border: Floats, outline: Floats) -> OutlineRing:

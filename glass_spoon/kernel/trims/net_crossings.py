@@ -17,8 +17,8 @@ from glass_spoon.kernel.trims.surface_net import SurfaceNet, near_cells
 HAIR = 1e-6
 """Share of the size by which the first net is moved."""
 
-ODD = np.array([0.5345224838, 0.2672612419, 0.8017837257])
-"""The direction in which it is moved."""
+ODD = np.array([0.5176380902, 0.2928932188, 0.8039153212])
+"""The direction in which it is moved: no small whole numbers relate its parts, or diagonals of cells would still meet."""
 
 SPLIT = np.array([[[0, 0], [1, 0], [1, 1]], [[0, 0], [1, 1], [0, 1]]])
 """The two triangles of a cell."""

@@ -14,7 +14,7 @@ from glass_spoon.kernel.curves.make.fit_function import fit_places
 from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.errors import KernelError, place_text
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
-from glass_spoon.kernel.surfaces.evaluate.surface import make_surface
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, make_surface
 from glass_spoon.kernel.surfaces.make.revolve import revolve_curve
 from glass_spoon.kernel.surfaces.sets.surface_set import plane_axes
 from glass_spoon.kernel.trims.arrange import part_face
@@ -23,6 +23,9 @@ from glass_spoon.kernel.trims.rolling_ball import Rolled
 
 NEAR = 1e-4
 """Share of the size within which ends of rounds are one."""
+
+BROAD = np.radians(85)
+"""Half the angle of the largest part of a ball that is made as one span."""
 
 
 class BallTooLarge(KernelError):
@@ -87,11 +90,9 @@ def _ball(arcs: list[NurbsCurve], at: End, near: float) -> Face:
     if way[0].degree == 1:
         return _triangle(way, at)
     places = np.concatenate([curve_points(arc, np.linspace(0, 1, 9)) for arc in way])
-    towards = directions(places.mean(axis=0) - middle)
+    towards = _middle_way([run.control_points[0] - middle for run in way])
     across = directions(np.cross(towards, np.eye(3)[int(np.abs(towards).argmin())]))
-    # The seam and the poles lie on the far side.
-    profile = make_arc(middle, -radius * towards, radius * across, -np.pi / 2, np.pi / 2)
-    surface = revolve_curve(profile, middle, across, 2 * np.pi)
+    surface = _ball_about(middle, radius, np.stack((towards, np.cross(across, towards), across)), places)
     loop: list[NurbsCurve] = []
     for arc in way:
 
@@ -106,6 +107,32 @@ def _ball(arcs: list[NurbsCurve], at: End, near: float) -> Face:
         closed = tuple(reverse_curve(run) for run in reversed(closed))
     face = Face(surface, (closed,))
     return face if at.height < 0 else reverse_face(face)
+
+
+def _middle_way(corners: list[Floats]) -> Floats:
+    """Return the direction (3,) that makes one angle with those of three corners of a ball, on their side."""
+    first, second, third = corners
+    square = directions(np.cross(second - first, third - first))
+    return square if float(square @ (first + second + third)) > 0 else -square
+
+
+def _ball_about(middle: Floats, radius: float, axes: Floats, places: Floats) -> NurbsSurface:
+    """Return the part of a ball about places (n, 3) on it, seen along the first of three axes (3, 3), its poles on the last.
+
+    One span each way where they lie within a cone of BROAD, so that curves on it have no joints in its parameters; else the
+    whole ball, its seam and its poles on the far side.
+    """
+    reach = float(np.arccos(np.clip((directions(places - middle) @ axes[0]).min(), -1.0, 1.0))) * 1.03 + 0.01
+    if reach > BROAD:
+        profile = make_arc(middle, -radius * axes[0], radius * axes[2], -np.pi / 2, np.pi / 2)
+        return revolve_curve(profile, middle, axes[2], 2 * np.pi)
+    cosine, sine = np.cos(reach), np.sin(reach)
+    bow, weights = np.array([[cosine, -sine], [1 / cosine, 0], [cosine, sine]]), np.array([1.0, cosine, 1.0])
+    # Round by the first index, from pole to pole by the second: a surface of revolution.
+    level = np.einsum("ik,kx->ix", bow, axes[:2])
+    net = middle + radius * (level[:, None] * bow[None, :, :1] + bow[None, :, 1:] * axes[2])
+    knots = np.array([0.0] * 3 + [2 * reach * radius] * 3)
+    return NurbsSurface((2, 2), (knots, knots), net, np.outer(weights, weights))
 
 
 def _triangle(way: list[NurbsCurve], at: End) -> Face:

@@ -65,6 +65,13 @@ def pitch_for_height(height: float, turns: float, ease: tuple[float, float] = (0
     return height / whole
 
 
+def turns_for_height(height: float, pitch: float, ease: tuple[float, float] = (0.0, 0.0)) -> float:
+    """Return the turns in which a helix of some pitch reaches a height, both in mm; inverse of HelixShape.height."""
+    if not height * pitch > 0:
+        raise InvalidInput("The pitch", "more than zero, and the way of the height", f"{pitch:g} mm")
+    return height / pitch + sum(ease) / 2
+
+
 def make_helix(shape: HelixShape, tolerance: float | None = None) -> Fit:
     """Return the helix within `tolerance` mm, FINE times its radius when None.
 
@@ -191,7 +198,9 @@ def carry_frame(curve: NurbsCurve, first: Floats | None = None, steps: int | Non
     breaks = curve.breaks
     if steps is None:
         steps = int(np.clip(-(-FRAME_PLACES // (len(breaks) - 1)), 6, FRAME_STEPS))
-    params = np.unique((breaks[:-1, None] + np.diff(breaks)[:, None] * np.linspace(0, 1, steps + 1)).ravel())
+    # The end of a span is the start of the next one, to the last digit: a step of rounding alone has no direction.
+    inner = breaks[:-1, None] + np.diff(breaks)[:, None] * np.linspace(0, 1, steps, endpoint=False)
+    params = np.append(inner.ravel(), breaks[-1])
     points, slope = curve_derivatives(curve, params, 1)
     tangent = directions(slope)
     across = _some_axes(tangent)

@@ -31,8 +31,29 @@ Extent = tuple[Floats, Floats]
 
 
 def curve_extent(curve: NurbsCurve, axes: Floats) -> Extent:
-    """Return how far a curve reaches along unit axes (3, 3), its rows, from the middle of the space."""
-    return _extent(lambda grids: curve_points(curve, grids[0]), [_params(curve.knots)], axes)
+    """Return how far a curve reaches along unit axes (3, 3), its rows, from the middle of the space.
+
+    All places that may be the farthest, of all six ways, are looked at together.
+    """
+    params = _params(curve.knots)
+    ways = np.concatenate((-axes, axes))
+    values = curve_points(curve, params) @ ways.T
+    is_start = values >= values.max(axis=0) - 1e-9 * np.ptp(values, axis=0)
+    starts = [(way, place) for way in range(6) for place in np.flatnonzero(is_start[:, way])[:MOST_STARTS].tolist()]
+    of, middle = np.array([way for way, _ in starts]), params[[place for _, place in starts]]
+    best, reach = values[[place for _, place in starts], of], float(np.diff(params).max())
+    rows = np.arange(len(starts))
+    for _ in range(ZOOMS):
+        own = np.clip(middle[:, None] + reach * SPREAD, params[0], params[-1])
+        there = curve_points(curve, own.ravel()).reshape(*own.shape, 3)
+        far = np.einsum("mki,mi->mk", there, ways[of])
+        at = far.argmax(axis=1)
+        better = far[rows, at] > best
+        middle = np.where(better, own[rows, at], middle)
+        best = np.where(better, far[rows, at], best)
+        reach *= CLOSER
+    most = np.array([best[of == way].max() for way in range(6)])
+    return -most[:3], most[3:]
 
 
 def surface_extent(surface: NurbsSurface, axes: Floats) -> Extent:
@@ -64,7 +85,7 @@ def _params(knots: Floats) -> Floats:
 
 
 def _extent(evaluate: Callable[[list[Floats]], Floats], grids: list[Floats], axes: Floats) -> Extent:
-    """Return the extent of what is evaluated on grids of parameters."""
+    """Return the extent of what is evaluated on grids of parameters, way by way."""
     first = evaluate(grids) @ axes.T
     result = np.empty((2, 3))
     for axis, (side, sign) in product(range(3), ((0, -1.0), (1, 1.0))):
