@@ -15,6 +15,7 @@ from glass_spoon.sheet.edit import (
     free_name,
     new_id,
     rename_size,
+    used_sizes,
     with_lines,
 )
 from glass_spoon.sheet.errors import BadDocument
@@ -214,6 +215,23 @@ def put_lines(document: SheetDocument, source: SheetDocument, ids: Iterable[str]
     return _put_in(document, [ReadLine(_with_items(line, own), "", 0) for line in lines], after)
 
 
+def apart(document: SheetDocument, ids: Iterable[str], name: str) -> SheetDocument:
+    """Return some lines of a sheet as one of its own, with the sizes that they use, and those that these use.
+
+    What else they use is left open where they are put in.
+    """
+    chosen = set(ids)
+    sizes = {line.name: line for line in document.lines if isinstance(line, Size)}
+    waiting = [line for line in document.lines if line.id in chosen]
+    while waiting:
+        used = [sizes[size] for size in used_sizes(waiting.pop()) if size in sizes and sizes[size].id not in chosen]
+        chosen |= {size.id for size in used}
+        waiting += used
+    lines = [line for line in document.lines if line.id in chosen]
+    kept = {line.id: line.id for line in lines}
+    return SheetDocument(name=name, lines=[_with_items(line, kept) for line in lines])
+
+
 def _put_in(document: SheetDocument, read: list[ReadLine], after: str | None) -> PutIn:
     """Put lines in one behind the other."""
     fresh: dict[str, str] = {}
@@ -240,6 +258,10 @@ def _put_in(document: SheetDocument, read: list[ReadLine], after: str | None) ->
             put = fitted(document, _with_items(line, there | fresh))
             if isinstance(line, Size) and isinstance(put, Size) and put.name != line.name:
                 renamed[line.name] = put.name
+                # Sizes use each other in any order: those that were put in before it mean this one too.
+                own = set(ids)
+                changed = [rename_size(o, line.name, put.name) if o.id in own else o for o in document.lines]
+                document = with_lines(document, changed)
             document = add_line(document, put, after)
             fresh[line.id], after = put.id, put.id
             ids.append(put.id)

@@ -319,7 +319,17 @@ def _build(line: Line, given: Given) -> Item:
         raise KernelError("This line gave nothing.")
     if isinstance(item, BodiesItem) and line.signs and line.changes is None:
         return replace(item, lines=(*item.lines, line.id))
+    item = _along(item, given)
     return _named(line, item) if isinstance(item, MeshItem) and line.signs else item
+
+
+def _along(item: Item, given: Given) -> Item:
+    """Give what a line made the pose of what it made it of, where that is the same for all of it."""
+    if isinstance(item, BodiesItem | MarkItem) or item.pose is not None:
+        return item
+    poses = [source.pose for source in given.items.values() if not isinstance(source, BodiesItem | MarkItem)]
+    first = poses[0] if poses else None
+    return replace(item, pose=first) if first is not None and all(first.is_like(other) for other in poses) else item
 
 
 def _named(line: Line, item: MeshItem) -> MeshItem:

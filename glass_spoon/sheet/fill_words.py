@@ -30,9 +30,10 @@ from glass_spoon.sheet.fields import (
 )
 from glass_spoon.sheet.known_sizes import known_sizes, size_dimensions
 from glass_spoon.sheet.line import Line
-from glass_spoon.sheet.named_numbers import ACROSS, may_stand, name_numbers, named_elsewhere, names_of, said_across
+from glass_spoon.sheet.named_numbers import ACROSS, MEASURES, may_stand, name_numbers, named_elsewhere, names_of, said_across
 from glass_spoon.sheet.own_sentence import ANY_WORD, ENOUGH, LINKING, fit_numbers, lead_worth, name_patterns, slots_of
 from glass_spoon.sheet.phrase import IDLE, SaidNumber, Word, as_typed, expression_pattern
+from glass_spoon.sheet.said_centre import FIELDS, said_centre
 from glass_spoon.sheet.said_names import SaidNames
 from glass_spoon.sheet.said_text import HOLES, SaidText, stem, stems
 from glass_spoon.sheet.typed_places import SAID_IN_SPACE, SAID_PLACES, said_in_space, said_places
@@ -78,6 +79,7 @@ def read_words(line: Line, text: str, document: SheetDocument) -> Filled:
         reading.take_signs,
         reading.take_laws,
         reading.take_tables,
+        reading.take_centre,
         reading.take_places,
         reading.take_ends,
         reading.take_phrases,
@@ -167,7 +169,9 @@ class _Reading:
             return
         verb = rf"^\W*(?:(?:a|an|the|new|add|draw|make)\s+)*{re.escape(self.line.verb_name.replace('_', ' '))}\s+"
         found = re.compile(verb + r"([a-z][\w]*)(?=\s*[\d\x00\x01])").match(self.said.text)
-        if found and stem(found[1]) not in self._own_stems() and found[1] not in IDLE and found[1] not in self.names.every:
+        if found is None or found[1] in IDLE | MEASURES or found[1] in self.names.every:
+            return
+        if stem(found[1]) not in self._own_stems():
             word = self.original[found.start(1) : found.end(1)]
             if self._set({name: word}):
                 self.said.take_span(found.start(1), found.end(1))
@@ -229,6 +233,14 @@ class _Reading:
             if rows and len(rows) >= spec.least and self._set({name: rows}):
                 for row in found:
                     self.said.take(row)
+
+    def take_centre(self) -> None:
+        """Take the place in space at which a plane shape lies, as in `at 0, 0, 40` or `at height 40`."""
+        if not set(self.line.used_fields()) >= FIELDS:
+            return
+        said = said_centre(self.said.text, tuple(self.said.sizes))
+        if said is not None and self._set(said.values):
+            self.said.take_span(*said.span)
 
     def take_places(self) -> None:
         """Take the points of a drawn curve, as in `through 0 0, 40 10 and 60 50`."""
@@ -297,6 +309,7 @@ class _Reading:
             if name in self.filled:  # by a phrase: the words of the choice itself may stand there too
                 for place in list(self._places_of(spec.choice_label(str(getattr(self.line, name))))):
                     self.said.take_span(*place)
+                    self._take_trailing(spec, place[1])
                 continue
             best = max((found for found in self._choices_said(name, spec)), default=None)
             if best is None:
@@ -439,7 +452,10 @@ class _Reading:
             self._take_number(numbers[place], name, words)
         self._take_as_in_the_sentence(ANY_WORD)
         free = [name for name in free if name not in self.filled]
+        used = [name for name in self.line.used_fields() if self._is_number(name)]
         for number in self.said.numbers():
+            if named_elsewhere(self.line, number, used):
+                continue  # it is said for a field that this line has no use for: it stands for no other
             halved = said_across(number)
             fits = next((name for name in free if may_stand(self.line, name, number, across=bool(halved))), None)
             if fits is not None and self._take_number(number, fits, tuple(halved)):

@@ -16,7 +16,7 @@ from numpy.typing import ArrayLike
 from glass_spoon.kernel.arrays import Floats, directions
 from glass_spoon.sheet.fields import NumberSpec, Spec
 from glass_spoon.sheet.items import Item
-from glass_spoon.sheet.planes import PLANE_AXES
+from glass_spoon.sheet.planes import PLANE_AXES, plane_normal
 
 Vector = tuple[float, float, float]
 ItemOf = Callable[[str], Item | None]
@@ -133,7 +133,7 @@ def place_handles(specs: Mapping[str, Spec], used: Sequence[str], values: Mappin
         spec = specs[name]
         if isinstance(spec, NumberSpec) and spec.axis and name in values:
             places.setdefault(name[: len(name) - len(spec.axis)], {})[spec.axis] = name
-    axes = SPACE | dict(zip(("right", "up"), PLANE_AXES[plane], strict=True))
+    axes = SPACE | dict(zip(("right", "up"), PLANE_AXES[plane], strict=True)) | {"out": vector_of(plane_normal(plane))}
     handles = []
     for prefix, fields in places.items():
         changes = tuple(Change(name, axes[axis], float(values[name])) for axis, name in fields.items())

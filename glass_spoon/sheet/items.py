@@ -1,4 +1,7 @@
-"""What lines give: curves, surfaces and meshes with what is known of their making."""
+"""What lines give: curves, surfaces and meshes with what is known of their making.
+
+pose, of each: how it stands that was placed as a whole; None for what was not.
+"""
 
 from __future__ import annotations
 
@@ -12,6 +15,7 @@ from glass_spoon.kernel.trims.face import FaceSet
 from glass_spoon.sheet.bodies_item import BodiesItem
 from glass_spoon.sheet.mark_rule import MarkRule
 from glass_spoon.sheet.mesh_item import Aim, Done, Maker, MeshItem, Note, Piece
+from glass_spoon.sheet.pose import Pose
 
 __all__ = [
     "Aim",
@@ -43,6 +47,7 @@ class CurveItem:
     curve: NurbsCurve
     notes: tuple[str, ...] = ()
     told: str = ""
+    pose: Pose | None = None
     kind: str = field(default="curve", init=False)
 
 
@@ -52,6 +57,7 @@ class CurvesItem:
 
     curves: tuple[NurbsCurve, ...]
     told: str = ""
+    pose: Pose | None = None
     kind: str = field(default="curves", init=False)
 
 
@@ -62,6 +68,7 @@ class SurfaceItem:
     surface: NurbsSurface
     notes: tuple[str, ...] = ()
     told: str = ""
+    pose: Pose | None = None
     kind: str = field(default="surface", init=False)
 
 
@@ -81,6 +88,7 @@ class SurfacesItem:
     colors: tuple[tuple[float, float, float] | None, ...] = ()
     told: str = ""
     sources: tuple[str, ...] = ()
+    pose: Pose | None = None
     kind: str = field(default="surfaces", init=False)
 
 
@@ -96,17 +104,22 @@ class TrimmedItem:
     told: str = ""
     names: tuple[str, ...] = ()
     colors: tuple[tuple[float, float, float] | None, ...] = ()
+    pose: Pose | None = None
     kind: str = field(default="trimmed", init=False)
 
 
 @dataclass(frozen=True, eq=False)
 class MarkItem:
-    """A mark: the rule that finds it on any mesh, the mesh item that it was made on, and what it found there."""
+    """A mark: the rule that finds it on any mesh, the mesh item that it was made on, and what it found there.
+
+    lost: how many of its picks find nothing there now.
+    """
 
     rule: MarkRule
     mesh_id: str
     mark: Mark
     told: str = ""
+    lost: int = 0
     kind: str = field(default="mark", init=False)
 
     def on(self, item: MeshItem) -> Mark:

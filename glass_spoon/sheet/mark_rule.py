@@ -16,7 +16,9 @@ from glass_spoon.kernel.arrays import Floats, Ints
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.meshes import marked
 from glass_spoon.kernel.meshes.marked import Mark, Meeting, grow, meet
+from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.sheet.mesh_item import MeshItem
+from glass_spoon.sheet.picks import Picks, found_picks
 
 Plain = float | int | str | tuple[Any, ...]
 """Values of rules: numbers in mm and rad, texts, and tuples of these."""
@@ -92,8 +94,33 @@ def _in_band(item: MeshItem, low: float, high: float) -> Mark:
 
 
 def _nearest(kind: marked.MarkKind) -> Callable[..., Mark]:
-    """Return what finds the element of a kind nearest to each place."""
-    return lambda item, picks: marked.mark_nearest(item.mesh, np.array(picks, dtype=np.float64).reshape(-1, 3), kind)
+    """Return what finds the element of a kind at each pick."""
+
+    def find(item: MeshItem, picks: Picks) -> Mark:
+        found = found_picks(item, kind, picks)
+        return marked.make_mark(kind, item.mesh, found[found >= 0])
+
+    return find
+
+
+def _path(item: MeshItem, picks: Picks) -> Mark:
+    """Find the shortest way over edges through the points at picks."""
+    found = found_picks(item, "point", picks)
+    return marked.mark_path(item.mesh, item.mesh.positions[found[found >= 0]])
+
+
+def _through(make: Callable[[Mesh, Floats], Mark]) -> Callable[..., Mark]:
+    """Return what finds a loop, a ring or a strip through a place, or through the edge at a pick."""
+
+    def find(item: MeshItem, place: tuple[float, ...] = (), picks: Picks = ()) -> Mark:
+        if not picks:
+            return make(item.mesh, _place(place))
+        found = found_picks(item, "edge", picks[:1])
+        if found[0] < 0:
+            return marked.make_mark("edge" if make is not marked.mark_strip else "face", item.mesh, found[:0])
+        return make(item.mesh, marked.element_middles(item.mesh, "edge")[found[0]])
+
+    return find
 
 
 def _of_pieces(item: MeshItem, keys: tuple[str, ...], numbers: tuple[int, ...]) -> Mark:
@@ -129,10 +156,10 @@ def _colour_borders(item: MeshItem, colours: tuple[tuple[str, str], ...]) -> Mar
 
 
 FINDERS: Mapping[str, Callable[..., Mark]] = {
-    "loop": lambda item, place: marked.mark_loop(item.mesh, _place(place)),
-    "ring": lambda item, place: marked.mark_ring(item.mesh, _place(place)),
-    "strip": lambda item, place: marked.mark_strip(item.mesh, _place(place)),
-    "path": lambda item, picks: marked.mark_path(item.mesh, np.array(picks, dtype=np.float64).reshape(-1, 3)),
+    "loop": _through(marked.mark_loop),
+    "ring": _through(marked.mark_ring),
+    "strip": _through(marked.mark_strip),
+    "path": _path,
     "rim": lambda item: marked.mark_rim(item.mesh),
     "lowest rim": lambda item: marked.mark_end_rims(item.mesh, top=False),
     "highest rim": lambda item: marked.mark_end_rims(item.mesh, top=True),

@@ -19,6 +19,7 @@ from glass_spoon.kernel.repeat.place_mesh import place_mesh
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, place_set
+from glass_spoon.sheet.pose import Pose
 
 MOST_FOLLOWED = 60
 """Most surfaces that a mesh stands for and that are shaped with it."""
@@ -81,7 +82,7 @@ class MeshItem:
     notes: what is worth a look in its making, as sentences with a code. told: what its making did, "" for none. counts: of
     edges round and along, where it is a grid of one surface. pieces: by the numbers that faces carry as "piece". makers: of
     faces and edges, by the numbers, from 1, that these carry as "maker". done: what `told` speaks of. frame: its own origin
-    and axes, where it was given some.
+    and axes, where it was given some. pose: as of all items.
     """
 
     mesh: Mesh
@@ -93,6 +94,7 @@ class MeshItem:
     makers: tuple[Maker, ...] = ()
     done: Done | None = None
     frame: Frame | None = None
+    pose: Pose | None = None
     kind: str = field(default="mesh", init=False)
 
     def group_names(self, names: Mapping[str, str]) -> tuple[str, ...]:

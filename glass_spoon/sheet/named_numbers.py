@@ -24,8 +24,15 @@ OTHER_WORDS = {
     "thick": "thickness",
     "away": "distance",
     "apart": "distance",
+    "r": "radius",
+    "rad": "radius",
 }
 """Words that stand beside a number, and the field that they name."""
+
+MEASURES = frozenset(
+    {*OTHER_WORDS, *OTHER_WORDS.values(), "diameter", "dia", "d", "pitch", "turns", "tube", "size", "angle"}
+)
+"""Words for measures, which are no names of items."""
 
 ACROSS = frozenset({"diameter", "diameters", "dia", "across", "ø", "⌀"})
 """Words for a length that is twice a radius; `across` only after it."""
@@ -44,12 +51,12 @@ def name_numbers(line: Line, numbers: list[SaidNumber], free: list[str]) -> dict
     """Return the fields that words before or after numbers name, by the places of these: as many as can be.
 
     Each word names one number, each field is named once. In `30 wide 20 high turned 15°` the first two are named by what
-    follows them, the last by what stands before it. Of readings that name as many the one goes that changes sides least,
-    then the one by the words before.
+    follows them, the last by what stands before it. Of readings that name as many the one goes by the nearer words, then
+    the one that changes sides least, then the one by the words before.
     """
     sides = [[_namings(line, number, words, free) for words in (number.before, number.after)] for number in numbers]
     nameable = [any(pair) for pair in sides]
-    best: tuple[tuple[int, int, int, int], dict[int, Naming]] = ((0, 0, 0, 0), {})
+    best: tuple[tuple[int, ...], dict[int, Naming]] = ((0, 0, 0, 0, 0), {})
 
     def read(place: int, found: dict[int, Naming], chosen: tuple[int, ...], used: frozenset[tuple[int, int]]) -> None:
         nonlocal best
@@ -57,7 +64,8 @@ def name_numbers(line: Line, numbers: list[SaidNumber], free: list[str]) -> dict
             return  # it names fewer, whatever follows
         if place == len(numbers):
             changes = sum(one != other for one, other in pairwise(chosen))
-            worth = (len(found), sum(len(words) for _, words in found.values()), -changes, -sum(chosen))
+            away = sum(_between(numbers[at], words[0]) for at, (_, words) in found.items())
+            worth = (len(found), sum(len(words) for _, words in found.values()), -away, -changes, -sum(chosen))
             best = max(best, (worth, found), key=lambda entry: entry[0])
             return
         taken = {name for name, _ in found.values()}
@@ -70,6 +78,12 @@ def name_numbers(line: Line, numbers: list[SaidNumber], free: list[str]) -> dict
 
     read(0, {}, (), frozenset())
     return best[1]
+
+
+def _between(number: SaidNumber, word: Word) -> int:
+    """Return how many letters stand between a number and a word beside it."""
+    (start, end), (first, last) = number.span, word[1]
+    return start - last if last <= start else first - end
 
 
 def _namings(line: Line, number: SaidNumber, words: tuple[Word, ...], free: list[str]) -> list[Naming]:

@@ -33,6 +33,7 @@ from glass_spoon.sheet.items import (
     TrimmedItem,
 )
 from glass_spoon.sheet.line import Action, Finding
+from glass_spoon.sheet.pose import Pose
 
 
 @cache
@@ -52,7 +53,7 @@ def item_kinds() -> Kinds:
         Done,
         Note,
     )
-    told = (Frame, Finding, Action, Reading, MarkRule, Mark)
+    told = (Pose, Frame, Finding, Action, Reading, MarkRule, Mark)
     shapes = (NurbsCurve, NurbsSurface, SurfaceSet, FlatCap, Face, FaceSet, Placement, Placements, Mesh, Topology, EdgeTable)
     return kinds_of(*items, *told, *shapes)
 

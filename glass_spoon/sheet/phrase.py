@@ -18,7 +18,13 @@ IDLE = frozenset(
 
 _UNITS = {"degrees": "°", "degree": "°", "deg": "°", "in": "inch", "inches": "inch", "millimetres": "mm"}
 _VALUE = r"-?(?:[1-9]\d{0,2}(?:,\d{3})+|\d+)(?:\.\d+)?"
-_UNIT = r"mm|cm|m|inch(?:es)?|in(?!\s+\d)|°|deg(?:rees?)?|millimetres"
+_BEHIND_INCHES = (
+    r"by|x|and|or|to|at|from|up|down|left|right|back|high|wide|deep|long|tall|thick|across|apart|round|about|off|over|"
+    r"with|of|radius|diameter|along|out|below|above|edges?|rounded|walls?"
+)
+_UNIT = rf"mm|cm|m|inch(?:es)?|in(?=\s*(?:$|[,;.)×*/+-]|\s(?:{_BEHIND_INCHES})\b))|°|deg(?:rees?)?|millimetres"
+"""Units; the short word for inches is one at the end, or before what goes on: in `15 in plan` it is a common word."""
+
 _WITH_UNIT = rf"\s*(?:{_UNIT})(?!\w)"
 _PLAIN_NUMBER = rf"(?<![\w.]){_VALUE}(?:{_WITH_UNIT}|(?![\d.])(?!{_WITH_UNIT}))"
 _MASK = "\x02"

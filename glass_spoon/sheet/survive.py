@@ -165,7 +165,7 @@ def _field_changes(line: Line, name: str, factor: float, sizes: dict[str, Quanti
         for number, axis in ((number, axis) for number in range(len(rows)) for axis in ("x", "y", "out")):
             yield from _cell_changes(rows, number, axis, factor, f"{axis} of point {number + 1}")
     elif isinstance(spec, TableSpec):
-        columns = [column for column in spec.columns if not column.whole]
+        columns = [column for column in spec.columns if not (column.whole or column.aside)]
         for number, column in ((number, column) for number in range(len(raw)) for column in columns):
             yield from _cell_changes(raw, number, column.name, factor, f"{column.label} of {spec.noun[0]} {number + 1}")
 

@@ -365,3 +365,19 @@ def test_what_cannot_be_cut_along_a_curve_says_what_can(lines: list[Any], values
     """Each refusal names a way out."""
     (finding,) = run(*lines, {**ALONG, **values, "id": "x"}).reports["x"].findings
     assert words in finding.sentence
+
+
+@pytest.mark.parametrize("rim", ["rim plain", "walled right through"])
+def test_faces_too_large_for_an_opening_are_halved_by_a_press(rim: str) -> None:
+    """A box of few faces leaves no room for a circle: the press that is offered makes some."""
+    box = {"id": "b", "verb": "block", "width": "100 mm", "depth": "60 mm", "height": "40 mm", "edge": "60 mm"}
+    opened = {"id": "o", "verb": "open", "mesh": "b", "curves": ["h"], "rim": rim, "laid": "from above"}
+    hole = {**HOLE, "right": "0 mm", "radius": "15 mm"}
+    build, tries = run(box, hole, opened), 0
+    while build.reports["o"].status == "failed":
+        action = build.reports["o"].findings[0].actions[0]
+        assert action.field == "finer"
+        opened, tries = {**opened, action.field: action.value}, tries + 1
+        build = run(box, hole, opened)
+    assert tries
+    check_result(mesh_of(build, "b"), closed=rim == "walled right through")

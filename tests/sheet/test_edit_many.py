@@ -219,3 +219,16 @@ def test_a_whole_sheet_is_pasted_as_its_lines():
     assert {report.status for report in evaluate(put.document, ResultCache()).reports.values()} <= {"good", "look"}
     with pytest.raises(RefusedEdit, match="the verb ring of version 1, and this program reads version 3"):
         paste_text(sheet(), text.replace('"ring": 3', '"ring": 1'), None)
+
+
+@pytest.mark.parametrize("order", [("wall", "foot"), ("foot", "wall")])
+def test_sizes_that_come_along_mean_each_other_in_any_order(order: tuple[str, str]) -> None:
+    """A wall that is a quarter of a foot of 12 stays 3, where the sheet has a foot of its own."""
+    values = {"wall": "foot / 4", "foot": "12 mm"}
+    head = {"format": "glass-spoon/sheet", "version": 1}
+    lines = [{"id": f"s{k}", "verb": "size", "name": name, "value": values[name]} for k, name in enumerate(order)]
+    source = read_document({**head, "lines": lines})
+    own = read_document({**head, "lines": [{"id": "f", "verb": "size", "name": "foot", "value": "30 mm"}]})
+    put = put_lines(own, source, [line.id for line in source.lines], None)
+    known = {line.name: line.value for line in put.document.lines}
+    assert known == {"foot": "30 mm", "foot_2": "12 mm", "wall": "foot_2 / 4"}

@@ -398,3 +398,38 @@ def test_waves_are_counted_from_end_to_end(manner: str, whole: float, size: floa
     places, same = (one.items["l2"].item.mesh.positions for one in (counted, given))
     assert np.allclose(places, same, atol=1e-9 * size)
     assert np.ptp(places[:, 2]) == pytest.approx(4 * size, rel=0.1)
+
+
+@pytest.mark.parametrize("plane", ["plan", "front", "side"])
+def test_a_guard_within_an_outline_lies_in_its_plane_on_its_ring(plane: str) -> None:
+    """Three ways of wire within a circle of a view become cords that do not meet, and one closed mesh of 43 bodies."""
+    lines = [
+        {"verb": "circle", "gives": "rim", "plane": plane, "radius": "40 mm", "up": "50 mm"},
+        {"verb": "weave", "within": "outline", "outline": "l1", "ends": "ring", "pattern": "three ways", "height": "1.2 mm"},
+        {"verb": "cord", "path": "l2", "width": "1 mm"},
+        {"verb": "mesh", "surface": "l3", "sizing": "edge length", "edge_length": "0.6 mm"},
+    ]
+    build = built(*lines)
+    assert build.reports["l2"].told.startswith("A ring and 42 cords; cords up to 1.5")
+    assert [report.status for report in build.reports.values()] == ["good"] * 4, build.reports
+    mesh = build.items["l4"].item.mesh
+    assert len(mesh.topology.boundary_edges) == 0 and mesh.topology.components.max() == 42
+    out = {"plan": 2, "front": 1, "side": 0}[plane]
+    assert np.abs(mesh.positions[:, out]).max() == pytest.approx(1.7, abs=0.02)
+
+
+def test_a_cord_follows_a_path_whose_joints_are_known_to_the_last_digit_alone() -> None:
+    """Joints of 1/3 do not fall on themselves when spans are parted: the frame that is carried along them does not jump."""
+    path = {"verb": "weave", "width": "70 mm", "depth": "40 mm", "across": "7 mm", "along": "3.3333333 mm", "turn": "20°"}
+    build = built(path, {"verb": "cord", "path": "l1", "width": "1 mm"})
+    assert build.reports["l2"].status == "good", build.reports["l2"].findings
+
+
+def test_a_curve_called_ring_is_the_outline_and_not_the_ends() -> None:
+    """“with a ring” speaks of the ends; “within ring” of the curve of that name."""
+    ring = {"id": "l1", "verb": "circle", "gives": "ring", "plane": "plan"}
+    document = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": [ring]})
+    for text, ends in (("weave within ring 8 mm apart", "cut"), ("weave within ring with a ring, 8 mm apart", "ring")):
+        line = propose(text, document)[0].line
+        assert (line.verb_name, line.outline, line.within, line.ends) == ("weave", "l1", "outline", ends)  # type: ignore[attr-defined]
+        assert (line.across, line.along) == ("8 mm", "8 mm")  # type: ignore[attr-defined]

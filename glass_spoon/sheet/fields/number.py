@@ -39,7 +39,7 @@ class NumberSpec(Spec):
     above: bool = False
     whole: bool = False
     step: float = 1.0
-    axis: Literal["", "right", "up", "x", "y", "z"] = ""
+    axis: Literal["", "right", "up", "out", "x", "y", "z"] = ""
 
     def resolve(self, name: str, raw: Any, sizes: Mapping[str, Quantity]) -> float:
         """Return a number in the base unit, within its range and whole where it must be."""

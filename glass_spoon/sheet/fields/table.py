@@ -31,7 +31,10 @@ Rows = Annotated[
 
 @dataclass(frozen=True)
 class Column:
-    """A column of a table of numbers; `blank`: what a cell left empty means, "" where it may not be empty."""
+    """A column of a table of numbers; `blank`: what a cell left empty means, "" where it may not be empty.
+
+    aside: it goes with its row, and is not shown where the table is edited: it is gone when the row's other cells are typed.
+    """
 
     name: str
     label: str
@@ -39,6 +42,7 @@ class Column:
     least: float | None = None
     blank: str = ""
     whole: bool = False
+    aside: bool = False
 
 
 @dataclass(frozen=True)
@@ -88,7 +92,7 @@ class TableSpec(Spec):
 
     def described(self) -> str:
         """Name the columns."""
-        return f"table of {self.noun[1]}: " + ", ".join(column.label for column in self.columns)
+        return f"table of {self.noun[1]}: " + ", ".join(column.label for column in self.columns if not column.aside)
 
 
 class CornerValue(BaseModel):

@@ -7,14 +7,14 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, lengths, owned
-from glass_spoon.kernel.detail.drag import Following, drag
+from glass_spoon.kernel.arrays import Floats, Ints, owned
+from glass_spoon.kernel.detail.drag import Following, drag, found_near
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshes.marked import MarkKind, element_middles
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.origin import Reworked, same_elements
 from glass_spoon.sheet.fields import ChoiceSpec, Column, Rows, TableSpec
-from glass_spoon.sheet.handle import SPACE, Change, Handle, ItemOf, vector_of
+from glass_spoon.sheet.handle import Change, Handle, ItemOf, vector_of
 from glass_spoon.sheet.items import Done, MeshItem, Note
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.detail.detail_work import (
@@ -28,6 +28,7 @@ from glass_spoon.sheet.lines.detail.detail_work import (
 from glass_spoon.sheet.lines.mesh_work.fields import length_text, several
 from glass_spoon.sheet.lines.mesh_work.mesh_work import MeshWork, Worked
 from glass_spoon.sheet.phrase import Phrase
+from glass_spoon.sheet.picks import SIGN_COLUMNS, found_picks
 
 MOST_HANDLES = 200
 """Most places whose handles are shown."""
@@ -42,6 +43,7 @@ DRAG_COLUMNS = (
     Column("right", "goes right", "length", blank="0"),
     Column("back", "goes back", "length", blank="0"),
     Column("rise", "goes up", "length", blank="0"),
+    *SIGN_COLUMNS,
 )
 BOX_COLUMNS = (
     Column("x", "from the left", "length"),
@@ -77,7 +79,7 @@ class Drag(MeshWork):
         Phrase(r"(?:within|reach(?:ing)?(?: of)?|falloff(?: of)?) {reach}(?: follow(?:s|ing)?)?", finds=False),
         Phrase(r"mirrored(?! (?:left|front))|symmetric(?:ally)?|both sides", {"mirrored": "left and right"}, finds=False),
     )
-    sentence = f"**Drag** {{drags}} by hand: {{what}} of {{mesh}}[, picked within {{box}}][, {{mirrored}}]{_REACH}."
+    sentence = f"**Drag** {{drags}} by hand: {{what}} of {{mesh}}[, picked within {{box}}][, {{mirrored}}][, along {{axes}}]{_REACH}."
 
     verb: Literal["drag"] = "drag"
     drags: Annotated[
@@ -101,6 +103,14 @@ class Drag(MeshWork):
             said="{x}, {y}, {z}, {width} by {depth} by {height}",
         ),
     ] = []
+    axes: Annotated[
+        Literal["space", "own"],
+        ChoiceSpec(
+            "What right, back and up mean: those of the space, or its own, which turn with it when it is turned as a whole.",
+            ("space", "own"),
+            ("the axes of the space", "its own axes"),
+        ),
+    ] = "space"
     mirrored: Mirrored = "this side alone"
     reach: Reach = "0 mm"
     law: FadeLaw = "1 to 0 eased"
@@ -117,16 +127,18 @@ class Drag(MeshWork):
 
     def work(self, given: Given, item: MeshItem) -> Worked:
         """Drag, and tell what found nothing."""
-        rows = np.array(given.values["drags"], dtype=np.float64).reshape(-1, 6)
+        rows = _rows(given.values["drags"])
         if not len(rows):
             return Worked(
                 Reworked(item.mesh, same_elements(item.mesh.topology)), "Nothing is dragged yet: pick on the mesh (M)."
             )
-        places, moves = self._both_sides(_carried(rows[:, :3], given.values["box"], item.mesh), rows[:, 3:])
+        elements, moves = self._both_sides(
+            item, self._found(item, rows, given.values["box"]), rows[:, 3:6] @ self._axes(item).T
+        )
         follow = Following(given.number("reach"), self.through == "along the mesh", given.law("law").at)
         kind = _KINDS[self.what]
-        made = drag(item.mesh, kind, places, moves, follow)
-        own = made.elements[: len(rows)]
+        made = drag(item.mesh, kind, elements, moves, follow)
+        own = elements[: len(rows)]
         lost = np.flatnonzero(own < 0)
         if len(lost) == len(rows):
             raise KernelError(
@@ -145,12 +157,27 @@ class Drag(MeshWork):
         done = Reworked(item.mesh.moved(owned(made.places)), same_elements(item.mesh.topology))
         return Worked(done, told, notes, Done(kind, own[own >= 0]), stands=False)
 
-    def _both_sides(self, places: Floats, moves: Floats) -> tuple[Floats, Floats]:
-        """Return places and moves (k, 3), those across the middle after them."""
+    def _axes(self, item: MeshItem) -> Floats:
+        """Return the axes of moves, the columns of (3, 3)."""
+        return np.eye(3) if self.axes == "space" or item.pose is None else item.pose.axes
+
+    def _found(self, item: MeshItem, rows: Floats, box: list[list[float]]) -> Ints:
+        """Return the element (k,) that each row takes, -1 for none: by its sign, else by its place in the box."""
+        kind, found = _KINDS[self.what], np.full(len(rows), -1, dtype=np.int64)
+        is_signed = ~np.isnan(rows[:, 6:]).any(axis=1) & ("uv" in item.mesh.corners)
+        picks = rows[is_signed][:, [0, 1, 2, 6, 7, 8]].tolist()
+        found[is_signed] = found_picks(item, kind, picks)
+        found[~is_signed] = found_near(item.mesh, kind, _carried(rows[~is_signed, :3], box, item.mesh))
+        return found
+
+    def _both_sides(self, item: MeshItem, elements: Ints, moves: Floats) -> tuple[Ints, Floats]:
+        """Return elements (k,) and their moves (k, 3), those across the middle after them."""
         if self.mirrored not in OTHER_SIDE:
-            return places, moves
-        turn = mirror_turn(self.mirrored)
-        return np.concatenate((places, places * turn)), np.concatenate((moves, moves * turn))
+            return elements, moves
+        turn, kind = mirror_turn(self.mirrored), _KINDS[self.what]
+        there = element_middles(item.mesh, kind)[elements] * turn
+        across = np.where(elements < 0, -1, found_near(item.mesh, kind, there))
+        return np.concatenate((elements, across)), np.concatenate((moves, moves * turn))
 
     def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
         """Return what is dragged, where it is now."""
@@ -158,21 +185,40 @@ class Drag(MeshWork):
         if not isinstance(item, MeshItem) or item.done is None:
             return []
         middles = element_middles(item.mesh, _KINDS[self.what])[item.done.elements]
-        rows = np.array(values["drags"], dtype=np.float64).reshape(-1, 6)
-        places = _carried(rows[:, :3], values["box"], item.mesh)
+        rows = _rows(values["drags"])
+        axes = self._axes(item)
+        rates = np.linalg.inv(axes)
         found = []
-        for number, row in enumerate(rows[:MOST_HANDLES]):
-            away = lengths(middles - row[3:] - places[number])
-            own = number if len(middles) == len(rows) else int(away.argmin()) if len(middles) else -1
-            if own < 0 or (len(middles) < len(rows) and away[own] > LOST * float(np.ptp(item.mesh.positions, axis=0).max())):
+        for number, own in enumerate(self._shown(item, rows, values["box"], middles)[:MOST_HANDLES].tolist()):
+            if own < 0:
                 continue
+            goes = rows[number, 3:6]
             changes = tuple(
-                Change("drags", SPACE[axis], float(value), name, number)
-                for axis, name, value in zip(SPACE, _GOES, row[3:], strict=True)
+                Change("drags", vector_of(rate), float(value), name, number)
+                for rate, name, value in zip(rates, _GOES, goes, strict=True)
             )
-            place, start = (vector_of(np.round(at, 4)) for at in (middles[own], middles[own] - row[3:]))
+            place, start = (vector_of(np.round(at, 4)) for at in (middles[own], middles[own] - axes @ goes))
             found.append(Handle(f"{self.what[:-1]} {number + 1}", place, changes, None, start))
         return found
+
+    def _shown(self, item: MeshItem, rows: Floats, box: list[list[float]], middles: Floats) -> Ints:
+        """Return for each row which of the places (m, 3) of what went is its own, -1 for none."""
+        if len(middles) == len(rows):
+            return np.arange(len(rows))
+        if not len(middles):
+            return np.full(len(rows), -1, dtype=np.int64)
+        before = _carried(rows[:, :3], box, item.mesh) + rows[:, 3:6] @ self._axes(item).T
+        away = np.linalg.norm(middles[None] - before[:, None], axis=2)
+        near = away.argmin(axis=1)
+        far = away[np.arange(len(rows)), near] > LOST * float(np.ptp(item.mesh.positions, axis=0).max())
+        return np.where(far, -1, near)
+
+
+def _rows(drags: list[list[float | None]]) -> Floats:
+    """Return rows (k, 9): place, move, and sign, NaN for none."""
+    rows = np.array(drags, dtype=np.float64).reshape(-1, 9)
+    rows[:, 3:6] = np.nan_to_num(rows[:, 3:6])
+    return rows
 
 
 def _carried(places: Floats, box: list[list[float]], mesh: Mesh) -> Floats:

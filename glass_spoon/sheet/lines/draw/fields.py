@@ -30,7 +30,7 @@ def a_coordinate(help_text: str, label: str = "") -> NumberSpec:
     return NumberSpec(help_text, "length", label=label, least=-FAR, most=FAR)
 
 
-def a_place(axis: Literal["right", "up", "x", "y", "z"], help_text: str, label: str = "") -> NumberSpec:
+def a_place(axis: Literal["right", "up", "out", "x", "y", "z"], help_text: str, label: str = "") -> NumberSpec:
     """Return the spec of one coordinate in mm of a place that may be clicked on the board."""
     return NumberSpec(help_text, "length", label=label, least=-FAR, most=FAR, axis=axis)
 
@@ -47,6 +47,14 @@ def an_angle(help_text: str, label: str = "", least: float | None = -1e4, most: 
 
 Right = Annotated[Number, a_place("right", "Place to the right of the axis.", "place to the right")]
 Up = Annotated[Number, a_place("up", "Place above the base line.", "place above")]
+Out = Annotated[
+    Number,
+    a_place(
+        "out",
+        "How far out of its plane it lies, to the viewer: up from the plan, to the front from the front view.",
+        "out to the viewer",
+    ),
+]
 Tolerance = Annotated[Number, NumberSpec("How far the result may be off.", "length", least=1e-5, most=1e3, step=0.01)]
 AtX = Annotated[Number, a_place("x", "The place, along left-right.", "x")]
 AtY = Annotated[Number, a_place("y", "The place, along front-back.", "y")]

@@ -45,6 +45,7 @@ class StraightLine(Line):
     chapter = "Draw"
     summary = "Draw a straight line between two places."
     words = ("straight", "segment", "axis", "construction")
+    phrases = (Phrase(r"{to_right} long|length (?:of )?{to_right}", finds=False),)
     sentence = "**Line** {gives}[ on the {plane} plane] from {right} right, {up} up to {to_right} right, {to_up} up."
     gives_kind = "curve"
 

@@ -27,6 +27,7 @@ from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.line import Action, Given, Line
 from glass_spoon.sheet.lines.draw.fields import (
     CurveName,
+    Out,
     PlaneField,
     Right,
     Up,
@@ -56,12 +57,12 @@ class _Shape(Line):
     plane: PlaneField = "front"
     right: Right = "0 mm"
     up: Up = "0 mm"
+    out: Out = "0 mm"
 
     def _lay(self, given: Given, flat: NurbsCurve, turn: float = 0.0) -> CurveItem:
         """Lay a shape of the xy plane about the centre."""
-        return CurveItem(
-            place_curve(flat, plane_placement(self.plane, given.number("right"), given.number("up"), turn=turn))
-        )
+        right, up, out = (given.number(name) for name in ("right", "up", "out"))
+        return CurveItem(place_curve(flat, plane_placement(self.plane, right, up, out, turn)))
 
     def measures(self, values: Mapping[str, Any]) -> tuple[Measure, ...]:
         """Return its lengths from the centre that are taken by the hand."""
@@ -69,17 +70,18 @@ class _Shape(Line):
 
     def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
         """Return its centre, and its measures from there."""
-        laid = plane_placement(self.plane, values["right"], values["up"], turn=values.get("turn", 0.0))
+        right, up, out = (values[name] for name in ("right", "up", "out"))
+        laid = plane_placement(self.plane, right, up, out, values.get("turn", 0.0))
         measured = [
             length_handle(field, values[field], laid.offset, laid.matrix @ (*way, 0.0), share)
             for field, way, share in self.measures(values)
         ]
         turned = []
         if measured and "turn" in values:
-            upright = plane_placement(self.plane, values["right"], values["up"])
+            upright = plane_placement(self.plane, right, up, out)
             far = 0.7 * max(abs(values[field]) * share for field, _, share in self.measures(values))
-            axis, right = np.cross(upright.matrix[:, 0], upright.matrix[:, 1]), upright.matrix[:, 0]
-            turned = [angle_handle("turn", values["turn"], laid.offset, axis, right, far)]
+            axis, zero = np.cross(upright.matrix[:, 0], upright.matrix[:, 1]), upright.matrix[:, 0]
+            turned = [angle_handle("turn", values["turn"], laid.offset, axis, zero, far)]
         return [*super().handles(values, item_of), *measured, *turned]
 
 
@@ -88,7 +90,9 @@ class Circle(_Shape):
 
     summary = "Draw a circle by its radius."
     words = ("round", "ring", "diameter")
-    sentence = "**Circle** {gives}[ on the {plane} plane], radius {radius}[, about {right} right, {up} up]."
+    sentence = (
+        "**Circle** {gives}[ on the {plane} plane], radius {radius}[, about {right} right, {up} up][, {out} out of it]."
+    )
 
     verb: Literal["circle"] = "circle"
     gives: CurveName = "circle"
@@ -110,7 +114,7 @@ class Ellipse(_Shape):
     words = ("oval", "elliptic", "arc")
     sentence = (
         "**Ellipse** {gives}[ on the {plane} plane], half axes {first} and {second}[, turned {turn}][, about {right} right, {up} up]"
-        "[, from {start_angle} to {end_angle}]."
+        "[, {out} out of it][, from {start_angle} to {end_angle}]."
     )
 
     verb: Literal["ellipse"] = "ellipse"
@@ -137,15 +141,19 @@ class Rectangle(_Shape):
 
     summary = "Draw a rectangle, its corners sharp or rounded, alike or each its own."
     words = ("square", "box", "corner", "rounded")
+    phrases = (
+        Phrase(r"square (?:of )?{width}(?! (?:by|x|×|wide|high|tall))", {"height": "{width}"}),
+        Phrase(r"{width} square", {"height": "{width}"}),
+    )
     sentence = (
         "**Rectangle** {gives}[ on the {plane} plane], {width} wide and {height} high[, {corners} of {radius}][, turned {turn}], "
-        "about {right} right, {up} up."
+        "about {right} right, {up} up[, {out} out of it]."
     )
     wording_field = "corners"
     wordings = {
         "four corners": (
             "**Rectangle** {gives}[ on the {plane} plane], {width} wide and {height} high, {corners} of {radius}, {second}, {third} "
-            "and {fourth}[, turned {turn}][, about {right} right, {up} up]."
+            "and {fourth}[, turned {turn}][, about {right} right, {up} up][, {out} out of it]."
         )
     }
 
@@ -205,10 +213,11 @@ class Polygon(_Shape):
     words = (*(name for name, _ in SIDES_OF), "sides", "regular")
     phrases = (
         *(Phrase(rf"{name}s?", {"sides": sides}) for name, sides in SIDES_OF),
+        Phrase(r"(?:with )?{sides} sides", finds=False),
         Phrase(r"{radius} across (?:the |its )?(?:flats|sides)", {"radius": "{radius} / 2", "across": "sides"}, finds=False),
         Phrase(r"{radius} across(?: (?:the |its )?corners)?", {"radius": "{radius} / 2", "across": "corners"}, finds=False),
     )
-    sentence = "**Polygon** {gives}[ on the {plane} plane] with {sides} sides, {radius} to its {across}[, turned {turn}][, about {right} right, {up} up]."
+    sentence = "**Polygon** {gives}[ on the {plane} plane] with {sides} sides, {radius} to its {across}[, turned {turn}][, about {right} right, {up} up][, {out} out of it]."
 
     verb: Literal["polygon"] = "polygon"
     gives: CurveName = "polygon"
@@ -237,12 +246,13 @@ class Star(_Shape):
     words = ("tips", "gear", "teeth", "flutes", "points")
     phrases = (
         Phrase(r"from {inner} (?:out )?to {outer}", finds=False),
+        Phrase(r"{outer} (?:and|by|x|×|/) {inner}", finds=False),
         Phrase(r"(?:out to|tips at) {outer}", finds=False),
         Phrase(r"(?:in to|roots at) {inner}", finds=False),
     )
     sentence = (
         "**Star** {gives}[ on the {plane} plane] with {tips} tips, from {inner} out to {outer}[ {measured}][, tips rounded to "
-        "{tip_radius} and roots to {root_radius}][, turned {turn}][, about {right} right, {up} up]."
+        "{tip_radius} and roots to {root_radius}][, turned {turn}][, about {right} right, {up} up][, {out} out of it]."
     )
 
     verb: Literal["star"] = "star"
@@ -285,7 +295,7 @@ class Slot(_Shape):
 
     summary = "Draw a slot with round ends."
     words = ("oblong", "stadium", "keyhole", "groove")
-    sentence = "**Slot** {gives}[ on the {plane} plane], {length} between its centres and {width} wide[, turned {turn}][, about {right} right, {up} up]."
+    sentence = "**Slot** {gives}[ on the {plane} plane], {length} between its centres and {width} wide[, turned {turn}][, about {right} right, {up} up][, {out} out of it]."
 
     verb: Literal["slot"] = "slot"
     gives: CurveName = "slot"
@@ -348,7 +358,7 @@ class Spiral(_Shape):
     words = ("coil", "archimedes", "wind", "snail")
     sentence = (
         "**Spiral** {gives}[ on the {plane} plane], {turns} turns[ {hand}] from radius {inner} to {outer}[, starting at {start_angle}], "
-        "about {right} right, {up} up."
+        "about {right} right, {up} up[, {out} out of it]."
     )
 
     verb: Literal["spiral"] = "spiral"

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 import numpy as np
 
 from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
-from glass_spoon.kernel.curves.make.helix import HelixShape, helix_around, make_helix, pitch_for_height
+from glass_spoon.kernel.curves.make.helix import HelixShape, helix_around, make_helix, pitch_for_height, turns_for_height
 from glass_spoon.kernel.curves.make.two_views import curve_from_views
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
@@ -27,6 +27,10 @@ def _turns(help_text: str, label: str) -> NumberSpec:
     return NumberSpec(help_text, label=label, least=0, most=1000, step=0.25)
 
 
+_AND = r"(?:\s*,\s*|\s+)(?:and |with (?:a )?)?"
+_BY_BOTH = {"climbing": "with a pitch to a height"}
+
+
 class Helix(Line):
     """A helix about an axis."""
 
@@ -35,6 +39,12 @@ class Helix(Line):
     words = ("thread", "spring", "screw", "coil", "pitch", "spiral")
     phrases = (
         Phrase(r"{turns} turns? of {pitch}", {"climbing": "with a pitch"}),
+        Phrase(
+            rf"pitch(?: of)? {{pitch}}{_AND}(?:height(?: of)? {{height}}|{{height}} (?:high|tall))", _BY_BOTH, finds=False
+        ),
+        Phrase(
+            rf"(?:height(?: of)? {{height}}|{{height}} (?:high|tall)){_AND}pitch(?: of)? {{pitch}}", _BY_BOTH, finds=False
+        ),
         Phrase(r"(?<!end )radius(?: of)? {radius}(?! to)", {"end_radius": "{radius}"}, finds=False),
         Phrase(r"(?:diameter|dia)(?: of)? {radius}", {"radius": "{radius} / 2", "end_radius": "{radius} / 2"}, finds=False),
         Phrase(r"{height} (?:high|tall)", {"climbing": "to a height"}, finds=False),
@@ -47,7 +57,12 @@ class Helix(Line):
     )
     sentence = _HEAD + "{climbing} of {pitch}," + _TAIL
     wording_field = "climbing"
-    wordings = {"to a height": _HEAD + "{climbing} of {height}," + _TAIL}
+    wordings = {
+        "to a height": _HEAD + "{climbing} of {height}," + _TAIL,
+        "with a pitch to a height": _HEAD.replace(", {turns} turns ", " ")
+        + "{climbing}: pitch {pitch}, height {height},"
+        + _TAIL,
+    }
     gives_kind = "curve"
 
     verb: Literal["helix"] = "helix"
@@ -56,8 +71,12 @@ class Helix(Line):
     hand: HandField = "right-handed"
     turns: Turns = 4
     climbing: Annotated[
-        Literal["with a pitch", "to a height"],
-        ChoiceSpec("Whether the rise of a turn or of the whole is given.", ("with a pitch", "to a height")),
+        Literal["with a pitch", "to a height", "with a pitch to a height"],
+        ChoiceSpec(
+            "Whether the rise of a turn or of the whole is given, with the turns; or both, which give the turns.",
+            ("with a pitch", "to a height", "with a pitch to a height"),
+            ("with a pitch", "to a height", "by pitch and height"),
+        ),
     ] = "with a pitch"
     pitch: Annotated[Number, a_coordinate("Rise of one turn.", "pitch")] = "10 mm"
     height: Annotated[Number, a_coordinate("Rise of the whole.", "height")] = "40 mm"
@@ -73,12 +92,8 @@ class Helix(Line):
 
     def build(self, given: Given) -> CurveItem:
         """Fit it within a millionth of a millimetre."""
-        turns, ease = given.number("turns"), (given.number("ease_start"), given.number("ease_end"))
-        climb = (
-            given.number("pitch")
-            if self.climbing == "with a pitch"
-            else pitch_for_height(given.number("height"), turns, ease)
-        )
+        ease = given.number("ease_start"), given.number("ease_end")
+        turns, climb = self._climb(given, ease)
         shape = HelixShape(
             (given.number("radius"), given.number("end_radius")),
             turns,
@@ -90,6 +105,14 @@ class Helix(Line):
             given.number("core"),
         )
         return CurveItem(place_curve(make_helix(shape).curve, _along(self.axis, given.number("base"))))
+
+    def _climb(self, given: Given, ease: tuple[float, float]) -> tuple[float, float]:
+        """Return the turns, and the rise of one in mm."""
+        if self.climbing == "with a pitch":
+            return given.number("turns"), given.number("pitch")
+        if self.climbing == "to a height":
+            return given.number("turns"), pitch_for_height(given.number("height"), given.number("turns"), ease)
+        return turns_for_height(given.number("height"), given.number("pitch"), ease), given.number("pitch")
 
 
 def _along(axis: str, base: float) -> Placement:

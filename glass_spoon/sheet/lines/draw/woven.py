@@ -4,16 +4,28 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
+import numpy as np
+
+from glass_spoon.kernel.arrays import directions
+from glass_spoon.kernel.curves.alter.frame import Frame
 from glass_spoon.kernel.curves.alter.place_curve import place_curve
-from glass_spoon.kernel.curves.make.weave import braid, weave
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.make.braid import braid
+from glass_spoon.kernel.curves.read.plane_of_curve import TOWARDS, find_plane
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.repeat.chain import make_chain
-from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
+from glass_spoon.kernel.repeat.weave import Manner, weave, weave_within
+from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.items import CurvesItem
-from glass_spoon.sheet.line import Given, Line
-from glass_spoon.sheet.lines.draw.fields import CurvesName, OneCurve, PlaneField, Right, Up, a_length
+from glass_spoon.sheet.line import Action, Given, Line
+from glass_spoon.sheet.lines.draw.fields import CurvesName, OneCurve, PlaneField, Right, Up, a_length, an_angle
+from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import plane_placement
 
+FLAT = 1e-6
+"""Share of its size that an outline may lie off its plane."""
+MOSTLY = 0.9
+"""A plane whose normal goes to the right by more than this share has its first axis to the back."""
 TOUCH = 1 - 1e-3
 """Links of a chain may lie this much nearer than the thickness of their wire, by which they only touch."""
 FINE = 1e-4
@@ -25,28 +37,82 @@ def _told(count: int, what: str, apart: float) -> str:
     return f"{count} {what}; cords up to {float(f'{0.999 * apart:.3g}'):g} mm thick pass each other."
 
 
+_ENDING = "[, {pattern}][, turned {turn}][, ends {ends}]"
+_WOVEN = "cords {across} apart and {along} along, {height} over and under"
+
+
 class Weave(Line):
     """Cords over and under each other on the flat."""
 
     chapter = "Draw"
-    summary = "Weave cords over and under each other on the flat: cane seats, guards, baskets. Cord makes them solid."
-    words = ("woven", "cane", "basket", "wicker", "mesh wire", "grille", "knit", "cloth", "plait")
-    sentence = (
-        "**Weave** {width} by {depth}, cords {across} apart and {along} along, {height} over and under[, {pattern}][, about "
-        "{right} right and {up} up][, on the {plane} plane], giving {gives}."
+    summary = "Weave cords over and under each other, over a rectangle or within an outline; Cord makes them solid."
+    words = (
+        "woven",
+        "cane",
+        "basket",
+        "wicker",
+        "mesh wire",
+        "grille",
+        "guard",
+        "grid of wires",
+        "knit",
+        "cloth",
+        "plait",
+        "hexagonal",
     )
+    phrases = (
+        Phrase(r"hexagonal(?: cane)?|in three (?:ways|directions)|three[- ]ways?", {"pattern": "three ways"}, finds=False),
+        Phrase(r"(?:not woven|laid (?:on|over) (?:each other|one another)|crossed)", {"pattern": "laid"}, finds=False),
+        Phrase(r"\b(?:with|on|in) (?:a|its) ring\b|\bringed\b", {"ends": "ring"}, finds=False),
+        Phrase(r"(?:with )?loop(?:s|ed)(?: ends)?", {"ends": "looped"}, finds=False),
+        Phrase(r"{across} apart,? (?:and |by ){along} (?:along|the other way)", finds=False),
+        Phrase(r"(?:with )?(?:a )?(?:pitch|spacing|step)(?: of)? {across}", {"along": "{across}"}, finds=False),
+        Phrase(r"{across} apart", {"along": "{across}"}, finds=False),
+    )
+    sentence = (
+        f"**Weave** {{width}} by {{depth}}[ {{within}}], {_WOVEN}{_ENDING}[, about {{right}} right and {{up}} up][, on the {{plane}} "
+        "plane], giving {gives}."
+    )
+    wording_field = "within"
+    wordings = {"outline": f"**Weave** {{within}} {{outline}}, {_WOVEN}{_ENDING}, giving {{gives}}."}
     gives_kind = "curves"
+    results = 2
 
     verb: Literal["weave"] = "weave"
     width: Annotated[Number, a_length("How wide it is.")] = "80 mm"
     depth: Annotated[Number, a_length("How deep it is.")] = "60 mm"
+    within: Annotated[
+        Literal["rectangle", "outline"],
+        ChoiceSpec(
+            "Whether it fills a rectangle of its own, or a flat closed curve, in whose plane it lies.",
+            ("rectangle", "outline"),
+            ("in a rectangle", "within"),
+        ),
+    ] = "rectangle"
+    outline: Annotated[str, ReferenceSpec("The flat closed curve.", "curve")] = ""
     across: Annotated[Number, a_length("About how far cords lie apart from left to right.", label="step across")] = "6 mm"
-    along: Annotated[Number, a_length("About how far cords lie apart the other way.", label="step along")] = "6 mm"
+    along: Annotated[
+        Number, a_length("About how far cords lie apart the other way; of three ways the first counts.", label="step along")
+    ] = "6 mm"
     height: Annotated[Number, a_length("How far they go over and under the middle.", 0.1)] = "1 mm"
     pattern: Annotated[
-        Literal["plain", "twill"],
-        ChoiceSpec("By turns over one and under one, or over two and under two.", ("plain", "twill")),
+        Literal["plain", "twill", "three ways", "laid"],
+        ChoiceSpec(
+            "By turns over one and under one; over two and under two; three ways at 60°, as hexagonal cane; or one way laid "
+            "over the other.",
+            ("plain", "twill", "three ways", "laid"),
+        ),
     ] = "plain"
+    turn: Annotated[Number, an_angle("Turns all ways, counter-clockwise.")] = "0"
+    ends: Annotated[
+        Literal["cut", "ring", "looped"],
+        ChoiceSpec(
+            "Ends cut at the edge; in a ring along it, which comes as the first curve; or neighbours joined by loops, so that "
+            "each way is one cord.",
+            ("cut", "ring", "looped"),
+            ("cut", "in a ring", "looped"),
+        ),
+    ] = "cut"
     right: Right = "0 mm"
     up: Up = "0 mm"
     plane: PlaneField = "plan"
@@ -54,12 +120,42 @@ class Weave(Line):
 
     def build(self, given: Given) -> CurvesItem:
         """Weave it."""
-        sizes = given.number("width"), given.number("depth")
-        made = weave(sizes, (given.number("across"), given.number("along")), given.number("height"), self.pattern)
-        move = plane_placement(self.plane, given.number("right"), given.number("up"))
-        return CurvesItem(
-            tuple(place_curve(curve, move) for curve in made.curves), _told(len(made.curves), "cords", made.apart)
-        )
+        steps = given.number("across"), given.number("along")
+        manner = Manner(steps, given.number("height"), self.pattern, self.ends, given.number("turn"))
+        if self.within == "outline":
+            outline = given.curve("outline").curve
+            frame = _frame_of(outline)
+            made = weave_within(place_curve(outline, frame.onto(LEVEL)), manner)
+            move = LEVEL.onto(frame)
+        else:
+            made = weave((given.number("width"), given.number("depth")), manner)
+            move = plane_placement(self.plane, given.number("right"), given.number("up"))
+        told = _told(len(made.curves) - (self.ends == "ring"), "cords", made.apart)
+        if self.ends == "ring":
+            told = f"A ring and {told}"
+        if made.left_out:
+            told += f" {made.left_out} short {'end was' if made.left_out == 1 else 'ends were'} left out."
+        return CurvesItem(tuple(place_curve(curve, move) for curve in made.curves), told)
+
+    def ways_out(self, error: Exception) -> tuple[Action, ...]:
+        """Offer ends that any outline has."""
+        looped = isinstance(error, InvalidInput) and self.ends == "looped"
+        return (Action("Cut the ends", "ends", "cut"), Action("Ends in a ring", "ends", "ring")) if looped else ()
+
+
+LEVEL = Frame(np.zeros(3), np.eye(3))
+"""The plane in which a weave is made."""
+
+
+def _frame_of(outline: NurbsCurve) -> Frame:
+    """Return the plane of an outline: its first axis as level to the right as it may be; raises InvalidInput."""
+    size = float(np.ptp(outline.control_points, axis=0).max())
+    plane = find_plane(outline, FLAT * size)
+    normal = np.cross(*plane.axes)
+    normal = normal if normal @ TOWARDS > 0 else -normal
+    level = np.eye(3)[0 if abs(normal[0]) < MOSTLY else 1]
+    across = directions(level - (level @ normal) * normal)
+    return Frame(plane.origin, np.array([across, np.cross(normal, across), normal]))
 
 
 class Braid(Line):

@@ -35,6 +35,8 @@ STARTS_WITH = (
     *((form, form) for form in ("sphere", "cylinder", "cone", "torus", "ellipsoid", "disc", "sheet")),
     ("ball", "sphere"),
     ("disk", "disc"),
+    ("(?:tube|pipe)", "cylinder"),
+    ("(?:flat (?:sheet|panel|plane)|plane|panel)(?= (?:of )?\\d)", "sheet"),
 )
 """Words that a sentence may begin with, and the body that they name."""
 
@@ -48,7 +50,13 @@ class SimpleBody(Line):
     phrases = (
         *(Phrase(rf"^\W*(?:an? |the )?{word}", {"form": form}) for word, form in STARTS_WITH),
         Phrase(r"^\W*(?:a |an )?(?:dome|half (?:sphere|ball)|hemisphere)", {"form": "sphere", "low": "0°"}),
+        Phrase(
+            r"^\W*(?:an? |the )?ring (?:of )?(?:with )?(?:a )?radius (?:of )?{radius},?(?: and| with)?(?: a| its)? tube (?:of )?"
+            r"(?:radius )?(?:of )?{second}",
+            {"form": "torus"},
+        ),
         Phrase(r"{radius} (?:by|x|×) {second}", finds=False),
+        Phrase(r"{height} long|length (?:of )?{height}", finds=False),
         Phrase(r"(?:at )?{z} (?:up|high up)", finds=False),
         Phrase(r"(?:at )?{-z} down", finds=False),
     )

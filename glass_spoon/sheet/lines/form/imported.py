@@ -39,16 +39,18 @@ def _bounded(found: ReadStep) -> TrimmedItem:
 
 
 class ImportStep(Line):
-    """The surfaces of a STEP file."""
+    """The surfaces of a STEP or IGES file."""
 
     chapter = "Form"
-    summary = "Import the surfaces of a STEP file, exactly, with their names and colours."
-    words = ("step", "stp", "file", "cad", "load", "open", "insert", "iso 10303")
+    summary = "Import the surfaces of a STEP or IGES file, exactly, with their names and colours."
+    words = ("step", "stp", "file", "cad", "load", "open", "insert", "iso 10303", "iges", "igs")
     sentence = "**Import STEP** {gives} of {step}[, taking {taken}]."
     gives_kind = "surfaces"
 
     verb: Literal["import_step"] = "import_step"
-    step: Annotated[str, Field(max_length=MOST_KEPT), FileSpec("The STEP file.", endings=".step,.stp")] = ""
+    step: Annotated[
+        str, Field(max_length=MOST_KEPT), FileSpec("The STEP or IGES file.", endings=".step,.stp,.iges,.igs")
+    ] = ""
     taken: Annotated[
         Literal["all surfaces", "bent ones", "faces"],
         ChoiceSpec(
@@ -66,7 +68,7 @@ class ImportStep(Line):
     def build(self, given: Given) -> SurfacesItem | TrimmedItem:
         """Read the file."""
         if not self.step.strip():
-            raise KernelError("Choose a STEP file: click “no file yet”.")
+            raise KernelError("Choose a STEP or IGES file: click “no file yet”.")
         try:
             found = read_step(self.step.encode("utf-8", "surrogateescape"))
         except UnreadableStep as error:

@@ -53,6 +53,7 @@ class RoundEdges(Line):
         "nearest": "**Round edges** of {shape} by a ball of {radius}[, {profile}]: {which} x {x}, y {y}, z {z}, giving {gives}."
     }
     gives_kind = "trimmed"
+    results = 2  # flat stretches of surfaces are pieces of planes
     uses_up = ("shape",)
 
     verb: Literal["round_edges"] = "round_edges"

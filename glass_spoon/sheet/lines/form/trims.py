@@ -13,6 +13,7 @@ from glass_spoon.kernel.surfaces.evaluate.surface import make_surface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.kernel.trims.cutters import Cutter, faces_as_cutter, let_through, standing_on
 from glass_spoon.kernel.trims.face import Face, FaceSet, make_face_set, whole_face
+from glass_spoon.kernel.trims.from_set import surfaces_under
 from glass_spoon.kernel.trims.join_crossings import crossing_curves
 from glass_spoon.kernel.trims.mesh_faces import area_of
 from glass_spoon.kernel.trims.shared_edges import find_edges
@@ -187,6 +188,7 @@ class TrimSurface(Line):
         "nearest": "**Trim surface** {surface} by {by}[, curves {way}], keeping {keep} x {x}, y {y}, z {z}, giving {gives}."
     }
     gives_kind = "trimmed"
+    results = 2  # flat stretches of surfaces are pieces of planes
 
     verb: Literal["trim_surface"] = "trim_surface"
     surface: OneShape = ""
@@ -329,9 +331,9 @@ class Untrim(Line):
     def build(self, given: Given) -> SurfacesItem:
         """Take the surfaces, each once."""
         shape = given.faces("item")
-        found = {face.surface.key: face.surface for face in shape.faces}
+        found = surfaces_under(shape)
         told = f"{several(len(found), 'surface')} under {several(len(shape.faces), 'face')}."
-        return SurfacesItem(SurfaceSet(tuple(found.values()), shape.tolerance), told=told)
+        return SurfacesItem(SurfaceSet(tuple(found), shape.tolerance), told=told)
 
 
 class ExactBody(Line):
@@ -348,6 +350,7 @@ class ExactBody(Line):
         Phrase(r"(?:common|what both hold|overlap)\w*", {"way": "common"}),
     )
     gives_kind = "trimmed"
+    results = 2  # flat stretches of surfaces are pieces of planes
     uses_up = ("first", "second")
 
     verb: Literal["exact_body"] = "exact_body"

@@ -30,6 +30,7 @@ from glass_spoon.sheet.lines.form.fields import a_place
 from glass_spoon.sheet.lines.mesh_work.fields import several
 from glass_spoon.sheet.mark_rule import Plain, make_rule
 from glass_spoon.sheet.phrase import Phrase
+from glass_spoon.sheet.picks import SIGN_COLUMNS, found_picks, known_piece
 
 What = Literal[
     "loop",
@@ -63,7 +64,7 @@ What = Literal[
 MOST_NAMED = 12
 """Most names of groups that a sentence lists."""
 
-PLACE = "nearest to {x}, {y}, {z}"
+PLACE = "nearest to {x}, {y}, {z}[, picked at {picks}]"
 WORDINGS: dict[str, str] = {
     "loop": f"the {{what}} {PLACE}",
     "ring": f"the {{what}} {PLACE}",
@@ -104,7 +105,15 @@ WAYS = {
 """Directions in space; forwards is towards the one who looks at the front view."""
 
 SINGLE: dict[str, MarkKind] = {"single faces": "face", "single edges": "edge", "single points": "point"}
-PICK_COLUMNS = (Column("x", "left-right", "length"), Column("y", "front-back", "length"), Column("z", "up", "length"))
+PICK_COLUMNS = (
+    Column("x", "left-right", "length"),
+    Column("y", "front-back", "length"),
+    Column("z", "up", "length"),
+    *SIGN_COLUMNS,
+)
+_PICKED: dict[str, MarkKind] = {**SINGLE, "path": "point", "loop": "edge", "ring": "edge", "strip": "edge"}
+"""What is found at the picks of rules that may have some."""
+_THROUGH = ("loop", "ring", "strip")
 
 
 _BAND = {"what": "faces in a band"}
@@ -323,7 +332,15 @@ class MarkLine(Line):
         how: Meeting = "with" if self.meeting == "alone" else self.meeting
         rule = make_rule(self.what, self._values(given, item), given.count("grown"), how, others)
         mark = rule.ask(item)
-        return MarkItem(rule, self.mesh, mark, f"{several(len(mark), mark.kind)} marked.")
+        lost = self._lost(given, item)
+        return MarkItem(rule, self.mesh, mark, f"{several(len(mark), mark.kind)} marked.", lost)
+
+    def _lost(self, given: Given, item: MeshItem) -> int:
+        """Count the picks that find nothing now."""
+        kind = _PICKED.get(self.what)
+        if kind is None or (self.what in _THROUGH and not self._is_picked(given)):
+            return 0
+        return int((found_picks(item, kind, _picks(given, item)) < 0).sum())
 
     def inspect(self, item: Item) -> list[Finding]:
         """Say so when nothing is found."""
@@ -331,15 +348,31 @@ class MarkLine(Line):
             return [
                 Finding("empty_mark", "look", "This mark finds nothing on the mesh. Change its rule, or pick another place.")
             ]
+        if isinstance(item, MarkItem) and item.lost:
+            which = "One pick finds" if item.lost == 1 else f"{item.lost} picks find"
+            return [
+                Finding(
+                    "lost_picks",
+                    "look",
+                    f"{which} nothing on the mesh as it is now: lines above took away what lay there. Mark again by hand (M), "
+                    "or take the place out of the table.",
+                )
+            ]
         return []
+
+    def _is_picked(self, given: Given) -> bool:
+        """Say whether a loop, ring or strip is the one that was picked: its place was not typed anew since."""
+        if self.what not in _THROUGH or not given.values.get("picks"):
+            return False
+        return bool(np.allclose(given.values["picks"][0][:3], _place(given, ""), rtol=1e-9, atol=0))
 
     def _values(self, given: Given, item: MeshItem) -> dict[str, Plain]:
         """Return the values of the rule, pieces and makers by name; `item`: the mesh as it is now."""
         what = self.what
-        if what in ("loop", "ring", "strip"):
+        if what in SINGLE or what == "path" or self._is_picked(given):
+            return {"picks": _picks(given, item)}
+        if what in _THROUGH:
             return {"place": _place(given, "")}
-        if what in SINGLE or what == "path":
-            return {"picks": tuple(tuple(row) for row in given.values["picks"])}
         if what in ("sharp edges", "corners"):
             return {"angle": given.number("angle")}
         if what == "faces facing":
@@ -387,6 +420,13 @@ def _names(text: str, known: list[str]) -> list[str]:
         few = ", ".join(there[:MOST_NAMED]) + (" …" if len(there) > MOST_NAMED else "")
         raise KernelError(f"There is no group {missing[0]}. There are: {few}.")
     return wanted
+
+
+def _picks(given: Given, item: MeshItem) -> tuple[tuple[Plain, ...], ...]:
+    """Return the picks: places in mm, and the signs of those that have one, pieces by their keys."""
+    return tuple(
+        (*row[:5], known_piece(item, row[5])) if None not in row[3:] else tuple(row[:3]) for row in given.values["picks"]
+    )
 
 
 def _place(given: Given, ending: str) -> tuple[float, ...]:

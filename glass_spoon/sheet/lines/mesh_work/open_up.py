@@ -22,6 +22,7 @@ from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, Refe
 from glass_spoon.sheet.items import Done, MeshItem, Piece
 from glass_spoon.sheet.line import Action, Given
 from glass_spoon.sheet.lines.mesh_work.fields import fitting_text, length_text, several
+from glass_spoon.sheet.lines.mesh_work.finer import FINER_SAID, HALVED, Finer, finer_item, finer_ways
 from glass_spoon.sheet.lines.mesh_work.mesh_work import MeshWork, Worked
 from glass_spoon.sheet.phrase import Phrase
 
@@ -66,13 +67,14 @@ class Open(MeshWork):
             {"rim": "walled right through"},
             finds=False,
         ),
+        FINER_SAID,
         Phrase(r"(?:rims? )?roll(?:ed|ing)?(?: over| in)?(?: by {radius})?", {"rim": "rim rolled"}, finds=False),
     )
-    sentence = "**Open** {mesh} along {curves}[, {laid}], {rim}."
+    sentence = "**Open** {mesh} along {curves}[, {laid}], {rim}[, faces {finer}]."
     wording_field = "rim"
     wordings = {
-        "walled right through": "**Open** {mesh} along {curves}[, {laid}], {rim}, rims rounded by {round} in {steps} steps.",
-        "rim rolled": "**Open** {mesh} along {curves}[, {laid}], {rim} by {radius} in {steps} steps, {towards}.",
+        "walled right through": "**Open** {mesh} along {curves}[, {laid}], {rim}, rims rounded by {round} in {steps} steps[, faces {finer}].",
+        "rim rolled": "**Open** {mesh} along {curves}[, {laid}], {rim} by {radius} in {steps} steps, {towards}[, faces {finer}].",
     }
 
     verb: Literal["open"] = "open"
@@ -116,6 +118,7 @@ class Open(MeshWork):
             ("to the back", "over the front"),
         ),
     ] = "to the back"
+    finer: Finer = "as they are"
 
     def roles_after(self) -> tuple[str, str]:
         """Return those of the faces about the openings, and of their rims."""
@@ -124,10 +127,13 @@ class Open(MeshWork):
     def predict_faces(self, given: Given) -> int:
         """Bound the faces: a band of a few rows round each opening comes."""
         rows = 4 + (given.count("steps") if self.rim in self.wordings else 0)
-        return given.mesh("mesh").mesh.face_count + rows * SAMPLES * len(given.every_curve("curves"))
+        return HALVED[self.finer].faces * given.mesh("mesh").mesh.face_count + rows * SAMPLES * len(
+            given.every_curve("curves")
+        )
 
     def work(self, given: Given, item: MeshItem) -> Worked:
         """Lay the curves on the mesh, and open along each."""
+        item = finer_item(item, self.finer)
         curves = given.every_curve("curves")
         if self.rim == "walled right through":
             return self._walled(given, item, list(curves))
@@ -174,9 +180,9 @@ class Open(MeshWork):
         return Worked(made, told, done=Done("edge", np.flatnonzero(seam)), pieces=pieces, stands=False)
 
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
-        """Offer the radius that fits."""
+        """Offer the radius that fits, or smaller faces."""
         if not isinstance(error, RadiusTooLarge):
-            return ()
+            return finer_ways(error, self.finer)
         fits = fitting_text(error.largest)
         return (Action(f"Use a radius of {fits}", "radius" if self.rim == "rim rolled" else "round", fits),)
 

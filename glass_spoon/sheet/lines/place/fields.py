@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated, Literal
 
 import numpy as np
@@ -11,12 +12,13 @@ from glass_spoon.kernel.curves.alter.frame import Frame
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.sheet.fields import ChoiceSpec, ItemName, NameSpec, Number, ReferenceSpec
 from glass_spoon.sheet.handle import Handle, angle_handle, turned_back
-from glass_spoon.sheet.items import BodiesItem, Item, MeshItem
+from glass_spoon.sheet.items import BodiesItem, Item, MarkItem, MeshItem, SurfaceItem, SurfacesItem, TrimmedItem
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.draw.fields import a_coordinate
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import AXES
+from glass_spoon.sheet.pose import STANDING
 
 ANY = ("curves", "surface", "surfaces", "trimmed", "mesh")
 Placed = Annotated[str, ReferenceSpec("What to place.", "curve", changes=True, also=ANY)]
@@ -60,10 +62,15 @@ BESIDE = 0.25
 
 
 def placed(given: Given, placement: Placement) -> Item:
-    """Return the item of the field `item`, placed."""
+    """Return the item of the field `item`, placed; its pose goes along."""
     item = given.items["item"]
     result: Item = kind_of(item).place(item, placement)
-    return result
+    if isinstance(item, BodiesItem | MarkItem) or isinstance(result, BodiesItem | MarkItem):
+        return result
+    runs = isinstance(item, SurfaceItem | SurfacesItem | TrimmedItem)
+    runs = runs or (isinstance(item, MeshItem) and item.surface is not None and "uv" in item.mesh.corners)
+    mirrored = float(np.linalg.det(placement.matrix)) < 0
+    return replace(result, pose=(item.pose or STANDING).then(placement.matrix, runs_back=runs and mirrored))
 
 
 def middle_of_box(item: Item) -> Floats:
