@@ -145,6 +145,25 @@ class PartLink(models.Model):
         return f"{self.part}: {self.token[:6]}…"
 
 
+class Starter(models.Model):
+    """Lines that are kept for the other parts of a project: a sheet of their own, in the text form."""
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="starters")
+    name = models.CharField(max_length=80)
+    text = models.TextField()
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        """By their names."""
+
+        ordering: ClassVar[list[str]] = ["name", "id"]
+
+    def __str__(self) -> str:
+        """Return the name."""
+        return self.name
+
+
 class PartComment(models.Model):
     """What is said about a part: of a line by its id, of a place in mm, or ("", None) of the whole; settled, or open."""
 

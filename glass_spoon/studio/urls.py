@@ -15,6 +15,7 @@ from glass_spoon.studio.views import (
     projects,
     reference,
     send_out,
+    starters,
     vary_sizes,
     versions,
 )
@@ -71,6 +72,7 @@ urlpatterns = [
     path("parts/<int:part_id>/redo/", bench.redo, name="bench_redo"),
     path("parts/<int:part_id>/stop/", bench.stop, name="bench_stop"),
     path("parts/<int:part_id>/changes/<int:number>/return/", versions.return_to, name="return_to"),
+    path("parts/<int:part_id>/sizes/", bench.sizes_table, name="bench_sizes"),
     path("parts/<int:part_id>/bring/", bench.bring, name="bench_bring"),
     path("keys/", bench.keys, name="bench_keys"),
     path("parts/<int:part_id>/find/", bench.find_verbs, name="bench_find"),
@@ -111,6 +113,8 @@ urlpatterns = [
     path("parts/<int:part_id>/sheet.json", send_out.sheet_json, name="sheet_json"),
     path("parts/<int:part_id>/sheet.md", send_out.sheet_text, name="sheet_text"),
     path("parts/<int:part_id>/lines.md", send_out.lines_text, name="lines_text"),
+    path("parts/<int:part_id>/starters/new/", starters.starter_new, name="starter_new"),
+    path("parts/<int:part_id>/starters/<int:starter_id>/remove/", starters.starter_end, name="starter_end"),
     path("parts/<int:part_id>/links/", links.part_links, name="part_links"),
     path("parts/<int:part_id>/links/new/", links.link_new, name="link_new"),
     path("parts/<int:part_id>/links/<int:link_id>/take-back/", links.link_end, name="link_end"),
@@ -118,7 +122,6 @@ urlpatterns = [
     path("parts/<int:part_id>/comments/<int:comment_id>/settle/", comments.comment_settle, name="comment_settle"),
     path("look/<str:token>/", links.look, name="look"),
     path("verbs/", reference.verbs, name="verbs"),
-    path("verbs/<str:verb>/picture.png", reference.verb_picture, name="verb_picture"),
     path("health/", reference.health, name="health"),
     path("sheet-1.schema.json", reference.schema, name="schema"),
 ]

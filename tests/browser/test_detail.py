@@ -133,9 +133,12 @@ def test_an_angle_is_dragged_along_its_arc(signed_in):
     typed = page.locator(".line").last.locator("[data-field=angle]")
     value = float(typed.inner_text().rstrip("°"))
     assert 45 < value < 90
+    shown(page)
     page.locator(".view-front .handle").focus()
     page.keyboard.press("Shift+ArrowUp")
-    expect(typed).to_have_text(f"{value + 10:g}°")
+    page.keyboard.press("ArrowUp")
+    page.keyboard.press("ArrowUp")
+    expect(typed).to_have_text(f"{value + 12:g}°")
 
 
 def test_a_share_is_dragged_as_a_plain_number(signed_in):

@@ -128,5 +128,6 @@ def test_the_grid_has_a_typed_step_that_is_seen(signed_in):
         assert [value % 15 for value in numbers] == pytest.approx([0, 0])
     page.reload()
     expect(page.locator(".bench")).to_have_attribute("data-ready", "1")
+    shown(page)
     page.keyboard.press("n")
     expect(step).to_have_value("15 mm")

@@ -114,6 +114,7 @@ def test_sixty_lines_are_pasted_folded_found_dragged_and_edited_in_the_middle(si
     page.keyboard.press("Escape")
     page.keyboard.press("Control+z")
     expect(page.locator(".line")).to_have_count(60)
+    shown(page)
 
     # A whole step is dragged behind another one.
     page.get_by_role("button", name="Fold all").click()
@@ -121,6 +122,36 @@ def test_sixty_lines_are_pasted_folded_found_dragged_and_edited_in_the_middle(si
     heading(page, "Peg 18").locator(".line-grip").drag_to(heading(page, "Peg 4"), target_position={"x": 100, "y": 26})
     saved(page, "step “Peg 18” moved")
     assert page.locator(".step-name").all_inner_texts()[:3] == ["Peg 4", "Peg 18", "Peg 5"]
+
+
+def test_an_answer_that_comes_while_a_line_is_in_the_hand_waits_for_it(signed_in):
+    """The line that is held stays on the page and is dropped where the hand takes it; what came meanwhile shows then."""
+    page = signed_in
+    new_part(page, "Pegs")
+    paste(page, pegs(1))
+    saved(page, "5 lines put in")
+    page.keyboard.press("Escape")
+    shown(page)
+    late = []
+    page.route("**/edit/", lambda route: route.continue_() if late else late.append(route))
+    line(page, 1).locator("[data-field=radius]").click()
+    page.locator(".value-input").fill("31 mm")
+    page.keyboard.press("Enter")
+    line(page, 1).hover()
+    assert len(late) == 1
+    grip, target = box_of(line(page, 1).locator(".line-grip")), box_of(line(page, 2))
+    page.mouse.move(grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2)
+    page.mouse.down()
+    held = line(page, 1).element_handle()
+    with page.expect_response("**/edit/"):
+        late[0].continue_()
+    page.wait_for_timeout(300)
+    assert held.evaluate("line => line.isConnected")
+    page.mouse.move(target["x"] + 100, target["y"] + target["height"] - 4, steps=4)
+    page.mouse.up()
+    saved(page, "line 1 moved")
+    expect(page.locator(".line[data-verb]").first).to_have_attribute("data-verb", "extrude")
+    expect(line(page, 2).locator("[data-field=radius]")).to_have_text("31 mm")
 
 
 def test_lines_are_chosen_copied_paused_and_made_a_step(signed_in):

@@ -7,7 +7,8 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.bench import add_line, open_part, ready, saved, shown, type_value
+from glass_spoon.studio.models import Part
+from tests.browser.bench import add_line, new_part, open_part, ready, saved, shown, type_value
 
 pytestmark = pytest.mark.browser
 
@@ -62,6 +63,41 @@ def test_faces_are_picked_by_a_box_and_taken_away_again(signed_in):
     page.get_by_role("button", name="these picks").click()
     saved(page, "line 5 added")
     expect(page.locator(".line").last).to_contain_text(f"{after} faces marked")
+    picks = Part.objects.get(name="Camp kettle").document["lines"][-1]["picks"]
+    assert len(picks) == after and all({"x", "y", "z", "u", "v", "piece"} == set(pick) for pick in picks)
+    # Twice the faces one way: what was picked is found again, and nothing of it is lost.
+    page.keyboard.press("Escape")
+    type_value(page, "round", "96")
+    shown(page)
+    expect(page.locator(".line").last).to_contain_text("faces marked")
+    expect(page.locator(".line").last).not_to_contain_text("nothing")
+
+
+def test_a_point_taken_by_hand_turns_with_its_body(signed_in):
+    """Dragged by the board it goes along the body's own axes; its table shows places and ways, and keeps its sign."""
+    page = signed_in
+    new_part(page, "Crate")
+    add_line(page, "box 60 by 40 by 30 mm edge length 10 mm")
+    shown(page)
+    page.keyboard.press("Escape")
+    page.keyboard.press("m")
+    page.keyboard.press("3")
+    page.mouse.click(*middle(page, 0, 0))
+    expect(page.locator(".mark-count")).to_contain_text("1 point picked")
+    page.get_by_role("button", name="Drag by hand").click()
+    saved(page, "line 2 added")
+    line = Part.objects.get(name="Crate").document["lines"][-1]
+    assert line["axes"] == "own" and {"u", "v", "piece"} < set(line["drags"][0])
+    page.locator(".line").last.get_by_role("button", name="1 place").click()
+    table = page.locator("#table-slip")
+    expect(table.locator("th")).to_have_text(
+        ["Place", "left-right", "front-back", "up", "goes right", "goes back", "goes up", "Remove"]
+    )
+    table.locator("[name=rise]").fill("4 mm")
+    page.get_by_role("button", name="Use this table").click()
+    saved(page, "line 2 changed")
+    assert {"u", "v", "piece"} < set(Part.objects.get(name="Crate").document["lines"][-1]["drags"][0])
+    expect(page.locator(".line").last).to_contain_text("points went by 4 mm")
 
 
 def test_the_change_that_mends_a_gauge_is_one_press_away(signed_in):

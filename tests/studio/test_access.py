@@ -37,6 +37,7 @@ ADDRESSES = {
     "bench_edges": ("get", ALL, None),
     "bench_law": ("get", EDIT, None),
     "bench_table": ("get", EDIT, None),
+    "bench_sizes": ("get", EDIT, None),
     "picture_take_in": ("post", EDIT, {}),
     "picture_choose": ("get", EDIT, None),
     "picture": ("get", ALL, None),
@@ -69,6 +70,8 @@ ADDRESSES = {
     "part_links": ("get", EDIT, None),
     "link_new": ("post", EDIT, {}),
     "link_end": ("post", EDIT, {}),
+    "starter_new": ("post", EDIT, {"lines": "l1"}),
+    "starter_end": ("post", EDIT, {}),
     "part_comments": ("get", ALL, None),
     "comment_settle": ("post", ALL, {"settled": "1"}),
     "vary_sizes": ("get", ALL, None),
@@ -88,7 +91,6 @@ SIGNED_IN = {
     "account",
     "account_close",
     "example",
-    "verb_picture",
     "invitation_accept",
     "invitation_decline",
     "bench_keys",
@@ -118,6 +120,7 @@ def address(name, part, people):
         "view": "front",
         "number": 1,
         "link_id": 1,
+        "starter_id": 1,
         "comment_id": 1,
     }
     pattern = next(entry for entry in get_resolver().url_patterns if entry.name == name)

@@ -13,6 +13,7 @@ from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.read_sheet import read_sheet
 from glass_spoon.sheet.text_form.write_text import write_text
 from glass_spoon.studio.flows.change_part import first_part
+from glass_spoon.studio.flows.keep_starter import keep_starter
 from glass_spoon.studio.flows.send_project import start_project
 from glass_spoon.studio.jobs import rows
 from glass_spoon.studio.sentences import Refused
@@ -59,6 +60,19 @@ def test_parts_of_one_name_and_unfinished_parts_stand_beside_the_others(archive,
     assert folders == {"Camp kettle", "Camp kettle 2", "part"}
     assert {name for name in names if name.startswith("part/")} == {"part/part.md", "part/part.json"}
     assert sum(name.endswith(".stl") for name in names) == 1
+
+
+def test_starters_go_out_with_the_project(archive, part, people) -> None:
+    """Each as the text of a sheet, in a folder that no part of that name gets."""
+    first_part(people["owner"], part.project_id, SheetDocument(name="starters"), "made")
+    for _ in range(2):
+        keep_starter(part, [part.sheet().lines[-1].id], people["owner"])
+    box = archive(format="stl")
+    found = [name for name in box.namelist() if name.startswith("starters/")]
+    assert found == ["starters/Camp kettle.md", "starters/Camp kettle 2.md"]
+    assert len(read_sheet(box.read(found[0])).lines) >= 1
+    assert "starters 2/starters.md" in box.namelist()
+    assert "starter Camp kettle\tstarters/Camp kettle.md" in box.read("contents.txt").decode()
 
 
 def test_a_project_that_cannot_be_written_says_why(people, part) -> None:

@@ -10,11 +10,16 @@ from glass_spoon.sheet import edit, edit_many
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.lines.remarks import Step
 from glass_spoon.sheet.offered_next import next_line
+from glass_spoon.sheet.text_form.read_text import read_text
+from glass_spoon.studio.clean_requests import read_object
 from glass_spoon.studio.flows.change_part import Edit, EditOfProject
-from glass_spoon.studio.models import Part
+from glass_spoon.studio.models import Part, Starter
 from glass_spoon.studio.sentences import Refused
 
 Form = Mapping[str, Any]
+
+
+NO_TABLE = "The table of sizes cannot be read. Open it again."
 
 
 def name_of(document: SheetDocument, line_id: str) -> str:
@@ -121,6 +126,51 @@ def _put_from(form: Form) -> EditOfProject:
     return EditOfProject(change)
 
 
+def _put_starter(form: Form) -> EditOfProject:
+    """Put the lines of a starter of the project in."""
+    number, after = whole_number(str(form.get("starter", ""))), str(form.get("after", "")) or None
+
+    def change(document: SheetDocument, project_id: int) -> tuple[SheetDocument, str]:
+        starter = Starter.objects.filter(project_id=project_id, id=number).first()
+        if starter is None:
+            raise Refused("This starter was removed from the project. Choose another one.", 404)
+        source = read_text(starter.text)
+        every = [line.id for line in source.lines]
+        put = edit_many.put_lines(document, source, every, after if after and document.has(after) else None)
+        return put.document, f"{starter.name} put in"
+
+    return EditOfProject(change)
+
+
+def _set_sizes(form: Form) -> Edit:
+    """Change several sizes at once, names and values, and add those that are new: those without an id."""
+    rows = read_object(f'{{"rows": {form.get("sizes", "")}}}', NO_TABLE).get("rows")
+    if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
+        raise Refused(NO_TABLE)
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        texts = [{key: str(row.get(key, "")).strip() for key in ("id", "name", "value")} for row in rows]
+        known = [row for row in texts if row["id"]]
+        if any(not document.has(row["id"]) for row in known):
+            raise Refused("One of these sizes was removed meanwhile. Open the table again.", 404)
+        before, start = document, {row["id"]: document.line(row["id"]) for row in known}
+        # Values first: a size that gets another name is then renamed in them too.
+        for field in ("value", "name"):
+            for row in known:
+                if row[field] != str(getattr(start[row["id"]], field, row[field])):
+                    document = edit.set_field(document, row["id"], field, row[field])
+        for row in texts:
+            if not row["id"] and row["name"]:
+                fresh = edit.default_line(document, "size")
+                document = edit.set_field(edit.add_line(document, fresh), fresh.id, "name", row["name"])
+                document = edit.set_field(document, fresh.id, "value", row["value"])
+        if document is before:
+            raise Refused("Nothing was changed in the table.")
+        return document, "sizes changed"
+
+    return change
+
+
 def _next(form: Form) -> Edit:
     """Add a line that is offered next: a verb on the item that a line made, right behind it."""
     verb, after = str(form.get("verb", "")), str(form.get("after", ""))
@@ -140,5 +190,7 @@ EDITS_OF_LINES: dict[str, Callable[[Form], Edit | EditOfProject]] = {
     "make_step": _make_step,
     "paste": _paste,
     "put_from": _put_from,
+    "put_starter": _put_starter,
+    "sizes": _set_sizes,
     "next": _next,
 }

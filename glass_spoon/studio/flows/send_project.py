@@ -21,7 +21,7 @@ from glass_spoon.studio.flows.send_out import file_name
 from glass_spoon.studio.flows.watched_work import PATIENCE
 from glass_spoon.studio.jobs import rows
 from glass_spoon.studio.jobs.kinds import Done, does
-from glass_spoon.studio.models import Job, Part, Project
+from glass_spoon.studio.models import Job, Part, Project, Starter
 from glass_spoon.studio.sentences import Refused
 
 WRITE_PROJECT = "write a project"
@@ -54,6 +54,10 @@ def find_project(token: str, user: int, project: Project) -> Job:
     return found
 
 
+STARTERS = "starters"
+"""The folder of what the project keeps for its parts; no part has one of that name."""
+
+
 @does(
     WRITE_PROJECT,
     told=(Refused, Unusable, KernelError),
@@ -63,7 +67,7 @@ def find_project(token: str, user: int, project: Project) -> Job:
 def write_project(job: Job) -> Done:
     """Build every part of a project and write its files."""
     parts = list(Part.objects.filter(project_id=job.order["project"]).defer("thumbnail").order_by("name", "pk"))
-    archive, told, names, size = io.BytesIO(), ["part\tfile\tbytes"], set[str](), 0
+    archive, told, names, size = io.BytesIO(), ["part\tfile\tbytes"], {STARTERS}, 0
     with zipfile.ZipFile(archive, "w", zipfile.ZIP_DEFLATED) as box:
         for number, part in enumerate(parts):
             rows.tell(job, "writing", number / max(len(parts), 1))
@@ -75,6 +79,11 @@ def write_project(job: Job) -> Done:
                 if data:
                     box.writestr(f"{folder}/{name}", data)
                 told.append(f"{part.name}\t{name}\t{said or f'{len(data)}'}")
+        starters = set[str]()
+        for starter in Starter.objects.filter(project_id=job.order["project"]):
+            name = f"{STARTERS}/{_free(file_name(starter.name, 'starter'), starters)}.md"
+            box.writestr(name, starter.text)
+            told.append(f"starter {starter.name}\t{name}\t{len(starter.text.encode())}")
         box.writestr(CONTENTS, "\n".join(told) + "\n")
     return Done(archive.getvalue())
 

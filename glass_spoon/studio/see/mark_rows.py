@@ -7,15 +7,17 @@ from typing import Any
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.arrays import Floats, Ints
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.meshes import marked
 from glass_spoon.kernel.meshes.marked import Mark, MarkKind
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.mesh_loops import nearest_edge
 from glass_spoon.kernel.subdivision.refine_mark import refine_mark
 from glass_spoon.sheet.edit import dependents
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.items import MarkItem, MeshItem
+from glass_spoon.sheet.picks import sign_rows
 from glass_spoon.studio.see.scene import drawn_as
 from glass_spoon.studio.sentences import Refused
 
@@ -88,14 +90,16 @@ def pick(build: Build, asked: Mapping[str, Any]) -> dict[str, Any]:
             f"These are {len(places):,} bodies, drawn from one mesh. Mark that mesh before the line that repeats it, or "
             "choose “as one mesh” there."
         )
+    if "known" in asked:
+        return {"picks": sign_rows(item, *_elements(item.mesh, asked.get("kind"), asked["known"]))}
     if "grow" in asked:
         return _grown(item.mesh, asked)
     if gesture == "path":
-        return _path(item.mesh, asked.get("places"))
+        return _path(item, asked.get("places"))
     place = _place(asked.get("place"))
     mesh = item.mesh
     mark = _found(mesh, gesture, place)
-    offers = [_by_place(gesture, place)] if gesture in ("loop", "ring", "strip") else []
+    offers = [_by_place(item, gesture, place)] if gesture in ("loop", "ring", "strip") else []
     offers += _rules(build, item, mark, gesture)
     middles = marked.element_middles(mesh, mark.kind)[mark.indices[:1]]
     return {
@@ -106,33 +110,40 @@ def pick(build: Build, asked: Mapping[str, Any]) -> dict[str, Any]:
     }
 
 
-def _path(mesh: Mesh, raw: Any) -> dict[str, Any]:
+def _path(item: MeshItem, raw: Any) -> dict[str, Any]:
     """Return the edges of a path through places, and the line that finds it."""
     if not isinstance(raw, list) or not 1 <= len(raw) <= MOST_STOPS:
         raise Refused(f"A path goes through 2 to {MOST_STOPS} places. Mark this one, and begin another.", 400)
-    places = np.array([_place(one) for one in raw])
+    mesh, places = item.mesh, np.array([_place(one) for one in raw])
     if len(places) == 1:
         mark = marked.mark_nearest(mesh, places, "point")
         return {"kind": "point", "indices": mark.indices.tolist(), "place": None, "offers": []}
     mark = marked.mark_path(mesh, places)
-    picks = [dict(zip("xyz", np.round(place, 4).tolist(), strict=True)) for place in places]
+    picks = sign_rows(item, "point", marked.nearest_elements(mesh, places, "point"))
     offers = [{"words": "this path", "values": {"what": "path", "picks": picks}}]
     return {"kind": "edge", "indices": mark.indices[:MOST_SHOWN].tolist(), "place": None, "offers": offers}
 
 
 def _grown(mesh: Mesh, asked: Mapping[str, Any]) -> dict[str, Any]:
     """Return what is picked grown by a ring of neighbours, or without its outermost."""
-    kind, by = asked.get("kind"), asked.get("grow")
+    by = asked.get("grow")
+    kind, indices = _elements(mesh, asked.get("kind"), asked.get("indices"))
+    if by not in (1, -1):
+        raise Refused("The pick could not be read. Pick again.", 400)
+    mark = marked.grow(marked.make_mark(kind, mesh, indices), int(by))
+    return {"kind": mark.kind, "indices": mark.indices[:MOST_SHOWN].tolist(), "place": None, "offers": []}
+
+
+def _elements(mesh: Mesh, kind: Any, raw: Any) -> tuple[MarkKind, Ints]:
+    """Return the kind and the numbers (k,) of elements that were sent; Refused for what the mesh has not."""
     count = {"point": mesh.point_count, "edge": len(mesh.topology.edges.ends), "face": mesh.face_count}.get(str(kind), 0)
     try:
-        indices = np.array([int(one) for one in asked.get("indices", [])], dtype=np.int64)
+        indices = np.array([int(one) for one in raw or []], dtype=np.int64)
     except (TypeError, ValueError) as error:
         raise Refused("The pick could not be read.", 400) from error
-    if by not in (1, -1) or not len(indices) or indices.min() < 0 or indices.max() >= count:
+    if not len(indices) or indices.min() < 0 or indices.max() >= count:
         raise Refused("The pick could not be read. Pick again.", 400)
-    chosen: MarkKind = "point" if kind == "point" else "edge" if kind == "edge" else "face"
-    mark = marked.grow(marked.make_mark(chosen, mesh, indices), int(by))
-    return {"kind": mark.kind, "indices": mark.indices[:MOST_SHOWN].tolist(), "place": None, "offers": []}
+    return "point" if kind == "point" else "edge" if kind == "edge" else "face", indices
 
 
 def _place(raw: Any) -> Floats:
@@ -154,10 +165,12 @@ def _found(mesh: Mesh, gesture: str, place: Floats) -> Mark:
     return marked.mark_nearest(mesh, place[None], kind)
 
 
-def _by_place(gesture: str, place: Floats) -> dict[str, Any]:
-    """Return the line that finds a loop, a ring or a strip by the place."""
-    values = {axis: f"{value:.4g} mm" for axis, value in zip("xyz", place, strict=True)}
-    return {"words": f"this {gesture}", "values": {"what": gesture, **values}}
+def _by_place(item: MeshItem, gesture: str, place: Floats) -> dict[str, Any]:
+    """Return the line that finds a loop, a ring or a strip by the edge at the place."""
+    picks = sign_rows(item, "edge", np.array([nearest_edge(item.mesh, place)]))
+    typed = {axis: f"{picks[0][axis]:g} mm" for axis in "xyz"}
+    picks[0] |= typed
+    return {"words": f"this {gesture}", "values": {"what": gesture, **typed, "picks": picks}}
 
 
 def _rules(build: Build, item: MeshItem, mark: Mark, gesture: str) -> list[dict[str, Any]]:

@@ -1,55 +1,57 @@
-"""An example of each verb out of the boathouse sheets: its line as it reads there, and what stands after it."""
+"""An example of each verb: a small sheet of its own whose last line it is, else a line out of the boathouse."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
+from pathlib import Path
 
 from glass_spoon.sheet.document import SheetDocument, read_document
+from glass_spoon.sheet.line import Line
+from glass_spoon.sheet.text_form.read_text import read_text
 from glass_spoon.sheet.text_form.write_text import said
-from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.example_project import DEMO
-from glass_spoon.studio.see.item_picture import item_picture
 from glass_spoon.studio.see.tints import BODIES
-from glass_spoon.studio.sentences import Refused
 
-PICTURED = ("curve", "curves", *BODIES)
+EXAMPLES = Path(__file__).resolve().parents[1] / "examples"
+"""Sheets in the text form, one a verb; the last line of each is the example."""
+
+DRAWN = ("curve", "curves", "mark", *BODIES)
+"""Kinds of items that can be drawn."""
 
 
 @dataclass(frozen=True)
 class Example:
-    """A line of a sheet. item: the id of what it gives or changes, "" where that has no picture."""
+    """A line of a sheet. item: the id of what it gives or changes, "" where that cannot be drawn. of: the part of the
+    boathouse that it stands in, "" for a sheet of its own.
+    """
 
     document: SheetDocument
     line: str
     sentence: str
     item: str
-
-    @property
-    def part(self) -> str:
-        """The name of the part it stands in."""
-        return self.document.name
+    of: str
 
 
 @lru_cache(1)
 def verb_examples() -> dict[str, Example]:
-    """Return the first line of each verb in the sheets of the boathouse; verbs that stand in none have none."""
+    """Return an example of each verb, by its name; verbs that stand in no sheet have none."""
     found: dict[str, Example] = {}
-    for path in sorted(DEMO.glob("*.json")):
-        document = read_document(path.read_bytes())
-        kinds = document.kinds()
-        for line in document.lines:
-            if line.verb_name not in found:
-                item = line.item_id or ""
-                item = item if kinds.get(item) in PICTURED else ""
-                found[line.verb_name] = Example(document, line.id, said(document, line.id), item)
+    for document, line, of in _lines():
+        if line.verb_name not in found:
+            item = line.item_id or ""
+            item = item if document.kinds().get(item) in DRAWN else ""
+            found[line.verb_name] = Example(document, line.id, said(document, line.id), item, of)
     return found
 
 
-@lru_cache(256)
-def example_picture(verb: str) -> bytes:
-    """Return a PNG of what an example gave, as it stood after its line; Refused where there is none."""
-    example = verb_examples().get(verb)
-    if example is None or not example.item:
-        raise Refused("There is no picture of this verb.", 404)
-    return item_picture(finished_build(example.document, example.line), example.item)
+def _lines() -> Iterator[tuple[SheetDocument, Line, str]]:
+    """Yield the lines that may be examples, the likeliest first, with the names of the parts that they stand in."""
+    for path in sorted(EXAMPLES.glob("*.md")):
+        document = read_text(path.read_text(encoding="utf-8"))
+        yield document, document.lines[-1], ""
+    for path in sorted(DEMO.glob("*.json")):
+        document = read_document(path.read_bytes())
+        for line in document.lines:
+            yield document, line, document.name

@@ -50,13 +50,21 @@ def table_context(document: SheetDocument, line: Line, field: str) -> dict[str, 
     spec = line.specs().get(field)
     if not isinstance(spec, TableSpec):
         raise Refused("This line has no such table.")
-    rows = [[(column, row.get(column.name, "")) for column in spec.columns] for row in getattr(line, field)]
+    shown = [column for column in spec.columns if not column.aside]
+    rows = [
+        {
+            "cells": [(column, row.get(column.name, "")) for column in shown],
+            "aside": [(column, row[column.name]) for column in spec.columns if column.aside and column.name in row],
+        }
+        for row in getattr(line, field)
+    ]
     title = f"{spec.noun[1].capitalize()} of {getattr(line, 'gives', '') or document.item_name(str(line.changes))}"
     return {
         "line": line,
         "number": document.number_of(line.id),
         "field": field,
         "spec": spec,
+        "columns": shown,
         "noun": spec.noun[0],
         "rows": rows,
         "title": title,

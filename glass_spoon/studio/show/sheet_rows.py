@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.edit import used_sizes
 from glass_spoon.sheet.evaluate import Build, LineReport
 from glass_spoon.sheet.expressions import format_quantity, names_in
 from glass_spoon.sheet.items import BodiesItem, Item, MeshItem
@@ -287,6 +288,34 @@ def size_rows(build: Build) -> list[SizeRow]:
             shown = format_quantity(value) if value is not None else "?"
             rows.append(SizeRow(line.id, line.name, str(line.value), shown, sentence, bool(names_in(line.value))))
     return rows
+
+
+@dataclass(frozen=True)
+class UsedSize:
+    """A size, and by which lines and sizes it is used, in words."""
+
+    size: SizeRow
+    used: str
+
+
+def used_sizes_rows(build: Build) -> list[UsedSize]:
+    """Return the sizes with what uses them."""
+    document = build.document
+    users: dict[str, list[str]] = {}
+    for line in document.lines:
+        number = document.number_of(line.id)
+        called = str(number) if number else line.name if isinstance(line, Size) else ""
+        for name in used_sizes(line):
+            users.setdefault(name, []).append(called)
+    return [UsedSize(row, _users_told(users.get(row.name, []))) for row in size_rows(build)]
+
+
+def _users_told(users: list[str]) -> str:
+    """Say which lines, by number, and which sizes use a size."""
+    numbers = [one for one in users if one.isdigit()]
+    names = [one for one in users if one and not one.isdigit()]
+    lines = [f"line{'' if len(numbers) == 1 else 's'} {', '.join(numbers)}"] if numbers else []
+    return ", ".join([*lines, *names]) or "nothing yet"
 
 
 def summary(build: Build) -> str:

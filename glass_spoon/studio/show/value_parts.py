@@ -92,7 +92,16 @@ def _shown(spec: Spec, stored: _Stored) -> ValuePart:
 @_shown.register
 def _(spec: NumberSpec, stored: _Stored) -> ValuePart:
     text = _number_text(stored.build, stored.raw, spec)
-    return ValuePart("number", text, stored.name, str(stored.raw), spec.help, spec.step, _unit(spec), axis=spec.axis)
+    return ValuePart(
+        "number",
+        text,
+        stored.name,
+        str(stored.raw),
+        spec.help,
+        spec.step,
+        _unit(spec),
+        axis=spec.axis if spec.axis != "out" else "",
+    )
 
 
 @_shown.register

@@ -33,7 +33,7 @@ from glass_spoon.studio.show.bench_context import bench_context
 from glass_spoon.studio.show.item_rows import item_rows
 from glass_spoon.studio.show.keys_page import key_groups
 from glass_spoon.studio.show.law_rows import law_context, table_context
-from glass_spoon.studio.show.sheet_rows import in_chapter_order, lines_by_step
+from glass_spoon.studio.show.sheet_rows import in_chapter_order, lines_by_step, used_sizes_rows
 
 
 @may_look
@@ -193,6 +193,14 @@ def table(request: HttpRequest, part_id: int, line_id: str, field: str) -> HttpR
     return render(request, "bench/_table.html", {"part": part, **context})
 
 
+@login_required
+@require_safe
+def sizes_table(request: HttpRequest, part_id: int) -> HttpResponse:
+    """Show all sizes to be edited at once."""
+    part, _ = part_for(request, part_id, MAY_EDIT)
+    return render(request, "bench/_sizes.html", {"part": part, "rows": used_sizes_rows(finished_build(part.sheet()))})
+
+
 @may_look
 @require_safe
 def edges(request: HttpRequest, part_id: int) -> HttpResponse:
@@ -234,4 +242,5 @@ def bring(request: HttpRequest, part_id: int) -> HttpResponse:
     others = part.project.parts.exclude(id=part.id).order_by("name")
     source = others.filter(id=whole_number(request.GET.get("from", ""))).first() or others.first()
     groups = lines_by_step(source.sheet()) if source else []
-    return render(request, "bench/_bring.html", {"part": part, "others": others, "source": source, "groups": groups})
+    shown = {"part": part, "others": others, "source": source, "groups": groups, "starters": part.project.starters.all()}
+    return render(request, "bench/_bring.html", shown)

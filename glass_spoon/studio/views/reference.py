@@ -6,7 +6,6 @@ import sys
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from django.contrib.auth.decorators import login_required
 from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.middleware.csrf import get_token
@@ -19,7 +18,7 @@ from glass_spoon.sheet.fields import Spec
 from glass_spoon.sheet.line import CHAPTERS, Line
 from glass_spoon.sheet.lines import VERB_CLASSES
 from glass_spoon.studio.health import read_health
-from glass_spoon.studio.see.verb_examples import Example, example_picture, verb_examples
+from glass_spoon.studio.see.verb_examples import Example, verb_examples
 from glass_spoon.studio.sentences import UNFORESEEN, away, refusal
 
 
@@ -48,15 +47,6 @@ def _card(cls: type[Line], examples: Mapping[str, Example]) -> VerbCard:
     title = name.replace("_", " ")
     found_by = " ".join((title, cls.summary, *cls.words)).lower()
     return VerbCard(name, title.capitalize(), cls.summary, found_by, tuple(cls.specs().items()), examples.get(name))
-
-
-@login_required
-@require_safe
-def verb_picture(request: HttpRequest, verb: str) -> HttpResponse:
-    """Send a picture of what the example of a verb gives."""
-    response = HttpResponse(example_picture(verb), content_type="image/png")
-    response["Cache-Control"] = "private, max-age=86400"
-    return response
 
 
 @require_safe

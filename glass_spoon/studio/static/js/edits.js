@@ -21,6 +21,9 @@ export class Edits {
     this.waiting = 0;
     this.changes = 0;
     this.timer = 0;
+    /** While lines are in the hand answers stay off the page: one that replaced them would end the drag. */
+    this.held = false;
+    this.missed = false;
     session.count = () => this.changes;
   }
 
@@ -35,11 +38,11 @@ export class Edits {
 
   /** While the server works on the part, or reads it: look again in a moment. */
   askAgain() {
-    if (this.timer || this.waiting || !document.querySelector("#work[data-working], #gauges[data-pending]")) return;
+    if (this.timer || this.waiting || this.held || !document.querySelector("#work[data-working], #gauges[data-pending]")) return;
     const stage = /** @type {HTMLElement} */ (document.querySelector("#gauges")).dataset.pending;
     this.timer = setTimeout(() => {
       this.timer = 0;
-      if (this.waiting) return;
+      if (this.waiting || this.held) return;
       this.look(document.querySelector("#work[data-working]") ? {} : { pending: "1", stage: this.asked === stage ? stage : "" });
       this.asked = stage;
     }, stage === "offers" && this.asked !== stage ? ASK_LAST : ASK_AGAIN);
@@ -69,6 +72,19 @@ export class Edits {
   /** Look at the part in another way; nothing is saved. @param {Object<string, string>} values */
   look(values) {
     return this.enqueue(() => this.send("GET", this.root.dataset.showUrl, values));
+  }
+
+  hold() {
+    this.held = true;
+  }
+
+  /** Let answers onto the page again; what came meanwhile is asked for anew. */
+  letGo() {
+    if (!this.held) return;
+    this.held = false;
+    if (this.missed) this.look({});
+    else this.askAgain();
+    this.missed = false;
   }
 
   /** Stop what is being tried in the background. */
@@ -114,7 +130,8 @@ export class Edits {
     const source = Object.values(values).some((value) => value instanceof File) ? document.querySelector("#upload") : this.root;
     let ended = null;
     const onSwap = (event) => {
-      if (wantOf(event.detail.xhr)) event.detail.shouldSwap = false;
+      if (this.held) this.missed = true;
+      if (this.held || wantOf(event.detail.xhr)) event.detail.shouldSwap = false;
     };
     const onEnd = (event) => {
       ended ??= event.detail.xhr;

@@ -17,6 +17,8 @@ export class Slip {
       "[data-apply-points]": () => this.applyPoints(),
       "[data-add-table-row]": () => this.addTableRow(),
       "[data-apply-table]": () => this.applyTable(),
+      "[data-add-size-row]": () => this.addSizeRow(),
+      "[data-apply-sizes]": () => this.applySizes(),
       "[data-apply-placing]": () => this.applyPlacing(),
       "[data-use-picture]": (button) => this.usePicture(button.dataset.usePicture),
     };
@@ -148,9 +150,22 @@ export class Slip {
 
   applyTable() {
     const slip = this.find("#table-slip");
-    const rows = [...slip.querySelectorAll("tbody tr")].map((row) => Object.fromEntries([...row.querySelectorAll("input")].map((input) => [input.name, input.value.trim()])));
+    const rows = [...slip.querySelectorAll("tbody tr")].map((row) => Object.fromEntries(cellsOf(row).map((input) => [input.name, input.value.trim()])));
     this.dialog.close();
     this.edits.change({ op: "set", line: slip.dataset.line, field: slip.dataset.field, value: JSON.stringify(rows) });
+  }
+
+  addSizeRow() {
+    const slip = this.find("#sizes-slip");
+    slip.querySelector("tbody").append(slip.querySelector("template").content.firstElementChild.cloneNode(true));
+    slip.querySelector("tbody tr:last-child input").focus();
+  }
+
+  applySizes() {
+    const rows = [...this.find("#sizes-slip").querySelectorAll("tbody tr")];
+    const sizes = rows.map((row) => ({ id: row.dataset.size, name: row.querySelector("[name=name]").value, value: row.querySelector("[name=value]").value }));
+    this.dialog.close();
+    this.edits.change({ op: "sizes", sizes: JSON.stringify(sizes) });
   }
 
   applyPoints() {
@@ -165,6 +180,13 @@ export class Slip {
     this.dialog.close();
     this.edits.change({ op: "set", line: slip.dataset.line, field: "points", value: JSON.stringify(points) });
   }
+}
+
+/** @returns {HTMLInputElement[]} the cells of a row; what goes with it unseen only while its place is the one that it came with */
+function cellsOf(row) {
+  const cells = [...row.querySelectorAll("input")];
+  const isMoved = cells.some((input) => ["x", "y", "z"].includes(input.name) && input.value !== input.defaultValue);
+  return isMoved ? cells.filter((input) => input.type !== "hidden") : cells;
 }
 
 function field(name, number) {

@@ -13,6 +13,7 @@ export class BringLines {
   connect() {
     this.dialog = /** @type {HTMLDialogElement} */ (this.root.querySelector("#slip"));
     this.listening.on(this.dialog, "change", (event) => this.onChange(event.target));
+    this.listening.on(this.dialog, "click", (event) => this.onClick(event.target.closest("[data-put-starter]")));
     this.listening.on(this.dialog, "submit", (event) => this.onSubmit(event));
   }
 
@@ -24,6 +25,14 @@ export class BringLines {
   onChange(box) {
     if (!("chooseAll" in box.dataset)) return;
     for (const line of box.closest("fieldset").querySelectorAll("[name=line]")) line.checked = box.checked;
+  }
+
+  /** A starter is put in behind the line one stands on. @param {?HTMLElement} button */
+  async onClick(button) {
+    if (!button) return;
+    const known = this.stand.known();
+    this.dialog.close();
+    if (await this.edits.change({ op: "put_starter", starter: button.dataset.putStarter, after: this.stand.behind })) this.stand.onAdded(known);
   }
 
   async onSubmit(event) {

@@ -41,6 +41,8 @@ export class Choose {
     this.listening.on(document, "paste", (event) => this.onPaste(event));
     for (const name of SWAPPED) this.listening.on(document.body, name, () => this.show());
     for (const name of ["dragstart", "dragover", "dragleave", "drop", "dragend"]) this.listening.on(this.lines, name, (event) => this[name](event));
+    this.listening.on(document, "pointerdown", (event) => (event.target.closest(".line-grip") ? this.edits.hold() : this.edits.letGo()));
+    this.listening.on(document, "pointerup", () => this.edits.letGo());
   }
 
   disconnect() {
@@ -100,12 +102,13 @@ export class Choose {
   }
 
   onButton(event) {
-    const button = event.target.closest("[data-chosen], [data-step-move], [data-step-copy], [data-step-pause], [data-step-remove]");
+    const button = event.target.closest("[data-chosen], [data-step-move], [data-step-copy], [data-step-keep], [data-step-pause], [data-step-remove]");
     if (!button) return;
-    const { chosen, stepMove, stepCopy, stepPause, stepRemove, by, paused, whole } = button.dataset;
+    const { chosen, stepMove, stepCopy, stepKeep, stepPause, stepRemove, by, paused, whole } = button.dataset;
     if (chosen) this.acts[chosen]();
     else if (stepMove) this.edits.change({ op: "move_many", lines: stepMove, by });
     else if (stepCopy) this.copy(this.ofStep(stepCopy));
+    else if (stepKeep) this.keep(this.ofStep(stepKeep));
     else if (stepPause) this.edits.change({ op: "pause_many", lines: this.ofStep(stepPause).slice(1).join(), paused });
     else this.edits.change({ op: "remove_many", lines: stepRemove, whole });
   }
@@ -142,6 +145,11 @@ export class Choose {
     const answer = await this.edits.session.ask(`${this.root.dataset.linesUrl}?lines=${encodeURIComponent(ids.join())}`);
     if (!answer.ok) throw new Error("no text");
     return answer.text();
+  }
+
+  /** Keep lines as a starter of the project, and show those that it has. @param {string[]} ids */
+  keep(ids) {
+    window.htmx.ajax("POST", this.root.dataset.starterUrl, { target: "#slip-content", swap: "innerHTML", values: { lines: ids.join() } });
   }
 
   /** Put lines on the clipboard as text. @param {string[]} ids */
@@ -219,6 +227,7 @@ export class Choose {
   }
 
   dragend() {
+    this.edits.letGo();
     this.dragged = [];
     this.unmark();
   }

@@ -1,6 +1,25 @@
 import { BEGINS_PLACE } from "../board/tools/draw_bar.js";
 import { Listening } from "../listening.js";
 
+const LATELY = "spoon-verbs-lately";
+/** How many of the verbs used last are shown. */
+const MOST_LATELY = 8;
+
+/** @returns {string[]} the verbs used last in this browser, the newest first */
+function latelyUsed() {
+  try {
+    const kept = JSON.parse(localStorage.getItem(LATELY) ?? "[]");
+    return Array.isArray(kept) ? kept.filter((verb) => typeof verb === "string").slice(0, MOST_LATELY) : [];
+  } catch {
+    return [];
+  }
+}
+
+/** @param {string} verb one that a line was added of */
+function remember(verb) {
+  localStorage.setItem(LATELY, JSON.stringify([verb, ...latelyUsed().filter((other) => other !== verb)].slice(0, MOST_LATELY)));
+}
+
 /** The finder at the foot of the sheet: plain words to the next line. State of one Alpine component. */
 export function finder(root, edits, board, stand) {
   return () => ({
@@ -65,6 +84,7 @@ export function finder(root, edits, board, stand) {
       this.shown = text;
       this.list().innerHTML = html;
       this.list().hidden = false;
+      this.showLately();
       this.input().setAttribute("aria-expanded", "true");
       this.choose(text.trim() ? 0 : -1);
       this.list().scrollTop = 0;
@@ -84,7 +104,22 @@ export function finder(root, edits, board, stand) {
     /** Say what a verb of the short list does. @param {?Element} proposal */
     tell(proposal) {
       const help = this.list().querySelector(".proposal-help");
-      if (help) help.textContent = /** @type {?HTMLElement} */ (proposal)?.dataset.help ?? help.dataset.rest;
+      if (!help) return;
+      const told = /** @type {HTMLElement} */ (help.querySelector("span"));
+      const drawing = /** @type {HTMLImageElement} */ (help.querySelector("img"));
+      const { help: text, drawing: address } = /** @type {?HTMLElement} */ (proposal)?.dataset ?? {};
+      told.textContent = text ?? told.dataset.rest;
+      drawing.hidden = !address;
+      if (address) drawing.src = address;
+    },
+    /** Show the verbs that were used last before all others. */
+    showLately() {
+      const lately = /** @type {?HTMLElement} */ (this.list().querySelector(".proposal-lately"));
+      const found = lately ? latelyUsed().map((verb) => this.list().querySelector(`.proposal[data-verb="${CSS.escape(verb)}"]`)) : [];
+      const shown = found.filter(Boolean).map((proposal) => proposal.cloneNode(true));
+      if (!shown.length) return;
+      lately.hidden = false;
+      lately.querySelector(".proposal-words").replaceChildren(...shown);
     },
     async steer(event) {
       const count = this.proposals().length;
@@ -154,6 +189,7 @@ export function finder(root, edits, board, stand) {
       const known = stand.known();
       await edits.change({ op: "add", text, verb, after: stand.behind });
       const added = stand.onAdded(known);
+      if (added) remember(verb);
       this.goOn(verb, added);
     },
     /** The hand goes on: with the pen on a drawing, else with the next line, unless it is somewhere else already. */

@@ -43,6 +43,8 @@ export class Handles extends Tool {
     this.line = null;
     /** What is in hand: its number, the handles and tables as they were, the values it came to. @type {any} */
     this.held = null;
+    /** What was let go last, until the board has heard of it: the next key goes on from there. @type {any} */
+    this.left = null;
   }
 
   /** Stand on a line: its handles are shown. @param {?string} line */
@@ -60,6 +62,7 @@ export class Handles extends Tool {
   /** @returns {Handle[]} of the line that one stands on; those in hand as they are dragged */
   handles() {
     if (this.held) return this.held.now;
+    if (this.stays()) return this.left.now;
     return (this.board.scene.extras.handles ?? []).filter((handle) => handle.line === this.line);
   }
 
@@ -150,10 +153,17 @@ export class Handles extends Tool {
     return true;
   }
 
+  /** @returns {boolean} whether the board shows the part as it was before the last change of this line by its handles */
+  stays() {
+    return this.left?.line === this.line && this.left.seen === this.board.scene.extras;
+  }
+
   /** @param {number} number */
   take(number) {
     const before = this.handles();
-    this.held = { before, now: before, number, handle: before[number], turned: 0, values: null, tables: structuredClone(this.board.scene.extras.tables?.[this.line] ?? {}) };
+    const behind = this.held ?? (this.stays() ? this.left : null);
+    const tables = behind?.rows ?? this.board.scene.extras.tables?.[this.line] ?? {};
+    this.held = { before, now: before, number, handle: before[number], turned: 0, values: null, rows: null, tables: structuredClone(tables) };
   }
 
   /** The handle of an angle is turned on from where it was taken. @param {number} degrees */
@@ -161,8 +171,9 @@ export class Handles extends Tool {
     const { handle, number, before } = this.held;
     const [change] = handle.changes;
     const after = within(change, Math.round((change[4] + degrees) / DEGREES) * DEGREES);
-    const moved = { ...handle, place: turnedAbout(handle.turning, handle.place, after - change[4]), text: `${round(after)}°`, changes: [[...change.slice(0, 4), after, ...change.slice(5)]] };
-    const values = { [change[0]]: typed(shifted(change[5], change[4], after, "°"), "°") };
+    const raw = typed(shifted(change[5], change[4], after, "°"), "°");
+    const moved = { ...handle, place: turnedAbout(handle.turning, handle.place, after - change[4]), text: `${round(after)}°`, changes: [[...change.slice(0, 4), after, raw, ...change.slice(6)]] };
+    const values = { [change[0]]: raw };
     Object.assign(this.held, { values, now: before.map((other, k) => (k === number ? moved : other)) });
     this.board.feed.preview(this.line, values);
     this.redraw();
@@ -189,8 +200,10 @@ export class Handles extends Tool {
         values[field] = rows[field];
       } else values[field] = textAfter(change, change[5], along);
     }
-    const moved = { ...handle, place: handle.place.map((part, k) => part + along[k]), text: handle.text && withUnit(valueAfter(handle.changes[0], along), handle.changes[0][8]) };
-    Object.assign(this.held, { values, now: before.map((other, k) => (k === number ? moved : other)) });
+    const place = handle.place.map((part, k) => part + along[k]);
+    const changes = handle.changes.map((change) => [...change.slice(0, 4), valueAfter(change, along), change[1] ? change[5] : textAfter(change, change[5], along), ...change.slice(6)]);
+    const moved = { ...handle, place, changes, text: handle.text && withUnit(changes[0][4], changes[0][8]) };
+    Object.assign(this.held, { values, rows, now: before.map((other, k) => (k === number ? moved : other)) });
     this.board.feed.preview(this.line, values);
     this.redraw();
   }
@@ -202,8 +215,11 @@ export class Handles extends Tool {
       return;
     }
     this.board.feed.drop();
-    await this.edits.change({ op: "set_many", line: this.line, values: JSON.stringify(held.values) });
-    if (this.held === held) this.held = null;
+    const saved = await this.edits.change({ op: "set_many", line: this.line, values: JSON.stringify(held.values) });
+    if (this.held === held) {
+      this.left = saved && { line: this.line, now: held.now, rows: held.rows ?? held.tables, seen: this.board.scene.extras };
+      this.held = null;
+    }
     this.redraw();
   }
 

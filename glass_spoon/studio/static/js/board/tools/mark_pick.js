@@ -347,7 +347,8 @@ export class MarkPick extends Tool {
 
   /** Add a mark of what is picked and a line that does a verb to it, with its handles in sight and its first number in focus. @param {string} verb */
   async act(verb) {
-    const values = { ...this.toMark(), mesh: this.picked.mesh };
+    const { mesh } = this.picked;
+    const values = { ...(await this.signed(this.toMark())), mesh };
     const added = await this.added({ op: "act", verb, values: JSON.stringify(values) });
     if (!added) return;
     /** @type {?HTMLElement} */ (added.querySelector("[data-kind=number]"))?.focus({ preventScroll: true });
@@ -388,8 +389,7 @@ export class MarkPick extends Tool {
     const { picked } = this;
     const values = picked.indices.length <= MOST_DRAGGED ? this.byPlaces() : null;
     if (!values) return [];
-    const drags = values.picks.map((place) => ({ ...place, right: 0, back: 0, rise: 0 }));
-    return [wordButton("Drag by hand", () => this.drag({ what: `${picked.kind}s`, drags, box: this.boxPicked() }))];
+    return [wordButton("Drag by hand", () => this.drag(values))];
   }
 
   /** @returns {Object[]} where the picked mesh begins and how far it reaches, so that places go along with its size; none of a smoothed one, which has another */
@@ -401,9 +401,13 @@ export class MarkPick extends Tool {
     return [{ x, y, z, width, depth, height }];
   }
 
-  /** Add a line that drags what is picked, and leave its handles in sight. */
-  async drag(values) {
-    const added = await this.added({ op: "work", verb: "drag", item: this.picked.mesh, values: JSON.stringify(values) });
+  /** Add a line that drags what is picked, by its places, and leave its handles in sight. */
+  async drag(places) {
+    const { mesh, kind } = this.picked;
+    const box = this.boxPicked();
+    const { picks } = await this.signed(places);
+    const drags = picks.map((place) => ({ ...place, right: 0, back: 0, rise: 0 }));
+    const added = await this.added({ op: "work", verb: "drag", item: mesh, values: JSON.stringify({ what: `${kind}s`, drags, box, axes: "own" }) });
     if (added) this.board.note("Drag the squares, in any view or the picture; their numbers stand in the line.");
   }
 
@@ -423,6 +427,14 @@ export class MarkPick extends Tool {
     return { what: `single ${this.picked.kind}s`, picks };
   }
 
+  /** @returns {Promise<Object>} the fields of a mark by places, each with what it is known by when the mesh changes; others as they are */
+  async signed(values) {
+    const { mesh, kind, indices } = this.picked;
+    if (!values.what.startsWith("single") || String(this.edits.state().level) !== "0") return values;
+    const told = await this.ask({ mesh, kind, known: indices });
+    return told ? { ...values, picks: told.picks } : values;
+  }
+
   /** @returns {string} the first place of what is picked, as it is sent */
   placePicked() {
     const [place] = this.byPlaces()?.picks ?? [];
@@ -431,8 +443,9 @@ export class MarkPick extends Tool {
 
   async make(values) {
     const mesh = this.picked.mesh;
+    const signed = await this.signed(values);
     this.picked = null;
-    await this.edits.change({ op: "mark", after: this.edits.state().shown_after, values: JSON.stringify({ mesh, ...values }) });
+    await this.edits.change({ op: "mark", after: this.edits.state().shown_after, values: JSON.stringify({ mesh, ...signed }) });
     this.tell("Marked; its name is in the sheet.");
   }
 }
