@@ -23,6 +23,7 @@ from glass_spoon.sheet.fields import EVERY, MakerSpec, NameSpec, ReferenceSpec, 
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.remarks import MOST_WORDS, Remark, Step
 from glass_spoon.sheet.lines.sizes import Size
+from glass_spoon.sheet.plain_unit import PlainUnit
 from glass_spoon.sheet.propose import Proposal, propose
 from glass_spoon.sheet.text_form.marks import without_marks
 from glass_spoon.sheet.text_form.read_text import ReadLine, is_sheet_text, read_lines, read_text
@@ -186,12 +187,12 @@ class PutIn:
     told: tuple[str, ...]
 
 
-def paste_text(document: SheetDocument, text: str, after: str | None) -> PutIn:
+def paste_text(document: SheetDocument, text: str, after: str | None, unit: PlainUnit = "mm") -> PutIn:
     """Return the document with the lines of a text put in behind a line, or at the end.
 
     Lines in the written form become the same lines, sizes and items named anew where the names are taken. Plain sentences
-    become what the finder makes of them; what was not understood stands as a remark behind them. Raises RefusedEdit where
-    nothing is a line.
+    become what the finder makes of them, plain numbers for lengths of `unit`; what was not
+    understood stands as a remark behind them. Raises RefusedEdit where nothing is a line.
     """
     if len(text) > MOST_TEXT:
         raise RefusedEdit(f"The text has {len(text):,} characters; the most is {MOST_TEXT:,}.")
@@ -204,7 +205,7 @@ def paste_text(document: SheetDocument, text: str, after: str | None) -> PutIn:
     seen = up_to(document, after)
     known = {called: line_id for line_id, called in item_texts(seen).items()}
     read = read_lines(text, known, OWN)
-    return _put_in(document, read, after)
+    return _put_in(document, read, after, unit)
 
 
 def put_lines(document: SheetDocument, source: SheetDocument, ids: Iterable[str], after: str | None) -> PutIn:
@@ -232,7 +233,7 @@ def apart(document: SheetDocument, ids: Iterable[str], name: str) -> SheetDocume
     return SheetDocument(name=name, lines=[_with_items(line, kept) for line in lines])
 
 
-def _put_in(document: SheetDocument, read: list[ReadLine], after: str | None) -> PutIn:
+def _put_in(document: SheetDocument, read: list[ReadLine], after: str | None, unit: PlainUnit = "mm") -> PutIn:
     """Put lines in one behind the other."""
     fresh: dict[str, str] = {}
     renamed: dict[str, str] = {}
@@ -242,7 +243,7 @@ def _put_in(document: SheetDocument, read: list[ReadLine], after: str | None) ->
         line, missed = one.line, ""
         if line is None:
             seen = up_to(document, after)
-            found = next(iter(propose(without_marks(one.words), seen)), None) if one.words else None
+            found = next(iter(propose(without_marks(one.words), seen, unit)), None) if one.words else None
             line = found.line if found else None
             for mark in found.before if found else ():
                 put = fitted(document, _with_items(mark, {other.id: other.id for other in document.lines} | fresh))

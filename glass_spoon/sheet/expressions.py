@@ -34,6 +34,11 @@ PLAIN_UNIT: dict[Dimension, float] = {"length": 1.0, "angle": math.pi / 180, "nu
 """What a number without a unit means beside a length (mm) or an angle (degrees)."""
 
 _SPELLINGS = (("°", " deg"), ("×", "*"), ("·", "*"), ("÷", "/"), ("−", "-"), ("^", "**"), ('"', " inch"))
+_FRACTION = re.compile(
+    r"(?:(?<=^)|(?<=[-+(,]))(\s*)(?:(\d+)\s+(?=\d+\s*/))?(\d+)\s*/\s*(\d+)(?![\w.])(?:\s*(mm|cm|m|inch|deg|rad)\b)?",
+    re.ASCII,
+)
+"""A fraction with a whole number before it, or a unit behind it, or both: `3/8 inch`, `1 1/2`."""
 _NUMBER_THEN_NAME = re.compile(r"(?<![\w.])((?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)\s*(?![eE][-+]?\d)([A-Za-z]\w*)")
 _NAME = re.compile(r"[A-Za-z_]\w*")
 
@@ -292,7 +297,18 @@ def spelled(text: str) -> str:
     """Return the text in the parser's spelling: units as factors, signs as operators."""
     for sign, word in _SPELLINGS:
         text = text.replace(sign, word)
+    if "/" in text:
+        text = _FRACTION.sub(_fraction, text.strip())
     return _NUMBER_THEN_NAME.sub(r"(\1*\2)", text.strip())
+
+
+def _fraction(found: re.Match[str]) -> str:
+    """Return a fraction in the parser's spelling; a plain one as it is."""
+    before, whole, above, below, unit = found.groups()
+    if not whole and not unit:
+        return found[0]
+    number = f"({whole}+{above}/{below})" if whole else f"({above}/{below})"
+    return f"{before}({number}*{unit})" if unit else before + number
 
 
 def names_in(text: str | float) -> set[str]:

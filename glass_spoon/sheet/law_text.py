@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 from glass_spoon.kernel.law import Law
 from glass_spoon.sheet.errors import BadExpression
@@ -46,6 +46,19 @@ def _through(text: str, dimension: Dimension, sizes: Mapping[str, Quantity]) -> 
         between.append((evaluate_expression(share, "number", sizes), evaluate_expression(value, dimension, sizes)))
     ends = [evaluate_expression(part, dimension, sizes) for part in (first, last)]
     return Law(ends[0], ends[1], between=tuple(between))
+
+
+def map_law(text: str, change: Callable[[str], str]) -> str:
+    """Return a law with each of its values changed; shares and a bias are none."""
+    if _AT.search(text):
+        parts = [_AT.split(part, maxsplit=1) for part in text.split(",")]
+        return ", ".join(" at ".join([change(value.strip()), *share]) for value, *share in parts)
+    match = _LAW.match(text)
+    if match is None:
+        return change(text.strip())
+    end = "" if match["end"] is None else f" to {change(match['end'])}"
+    way = f" {match['way']}" if match["way"] else ""
+    return f"{change(match['start'])}{end}{way}" + (f", bias {match['bias']}" if match["bias"] else "")
 
 
 def law_names(text: str) -> set[str]:

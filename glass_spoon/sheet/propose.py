@@ -3,21 +3,27 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping, Set
 from dataclasses import dataclass, replace
+from typing import TypeVar
 
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import add_line, default_line, mesh_of_mark, new_id, with_own_name
-from glass_spoon.sheet.fields import EVERY, ChoiceSpec, NameSpec, NumberSpec, ReferenceSpec, ReferencesSpec
+from glass_spoon.sheet.expressions import Quantity
+from glass_spoon.sheet.fields import EVERY, ChoiceSpec, NameSpec, NumberSpec, PointsSpec, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.fill_words import SIZE_TEXT, Filled, read_words
-from glass_spoon.sheet.known_sizes import size_dimensions
+from glass_spoon.sheet.known_sizes import known_sizes, size_dimensions
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
 from glass_spoon.sheet.phrase import alike, telling_words
+from glass_spoon.sheet.plain_unit import PlainUnit, field_with_unit
 from glass_spoon.sheet.said_marks import MARKS, PARTLY, SaidMark, mark_of_whole, mark_of_words, said_mark
 from glass_spoon.sheet.trade_words import trade_word
+from glass_spoon.sheet.typed_places import places_with_unit
 
 MAX_TEXT = 600
+AnyLine = TypeVar("AnyLine", bound=Line)
 
 _PERCENT = re.compile(r"(?<!called )(?<!named )(?<!giving )\b(\d+(?:\.\d+)?)\s*%")
 """A share, but not the first word of a name."""
@@ -55,6 +61,7 @@ class Proposal:
 
     said: fields that the words filled, told: as they read. missed: words that were not understood. note: what is to be known
     of a verb that only comes near to what the words ask for. before: lines of the marks that the line needs, not there yet.
+    read: all fields that words were read for, those that are as they were anyhow among them.
     """
 
     verb: str
@@ -66,14 +73,42 @@ class Proposal:
     missed: tuple[str, ...] = ()
     note: str = ""
     before: tuple[MarkLine, ...] = ()
+    read: frozenset[str] = frozenset()
 
 
-def propose(text: str, document: SheetDocument) -> list[Proposal]:
+def propose(text: str, document: SheetDocument, unit: PlainUnit = "mm") -> list[Proposal]:
     """Return proposals for what was typed, the likeliest first; all verbs for an empty text.
 
     The first words choose the verb (by its name, or a word that means it); phrases, names of items, choices and numbers
-    fill its fields, as in `mesh body 64 30`, `mesh everything, about 1,000 quads` or `wall = 1.5 mm`.
+    fill its fields, as in `mesh body 64 30`, `mesh everything, about 1,000 quads` or `wall = 1.5 mm`. Plain numbers for
+    lengths are of `unit`.
     """
+    if unit == "mm":
+        return _proposals(text, document)
+    return [_in_unit(found, document, unit) for found in _proposals(places_with_unit(text, unit), document)]
+
+
+def _in_unit(proposal: Proposal, document: SheetDocument, unit: PlainUnit) -> Proposal:
+    """Return a proposal whose plain numbers are of another unit than mm."""
+    sizes = known_sizes(document)
+    line = _line_in_unit(proposal.line, proposal.read | set(proposal.said), sizes, unit)
+    before = tuple(
+        _line_in_unit(mark, {name for name in mark.used_fields() if not mark.is_usual(name)}, sizes, unit)
+        for mark in proposal.before
+    )
+    told = tuple(_told(line, name, document) for name in proposal.said)
+    return replace(proposal, line=line, before=before, told=told)
+
+
+def _line_in_unit(line: AnyLine, said: Set[str], sizes: Mapping[str, Quantity], unit: PlainUnit) -> AnyLine:
+    """Return a line whose fields that were said have the unit of their plain numbers; points have it by their text."""
+    specs = {name: spec for name, spec in line.specs().items() if name in said and not isinstance(spec, PointsSpec)}
+    values = {name: field_with_unit(spec, getattr(line, name), unit, sizes) for name, spec in specs.items()}
+    return type(line).model_validate(line.model_dump() | values)
+
+
+def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
+    """Return proposals for what was typed, plain numbers as mm; see `propose`."""
     text = _PERCENT.sub(lambda found: f"{float(found[1]) / 100:g}", text[:MAX_TEXT])
     if not text.strip():
         return [_proposal(verb, text, document) for verb in VERBS]
@@ -237,7 +272,7 @@ def _proposal(verb: str, text: str, document: SheetDocument) -> Proposal:
             line, before = sides.on(line, document)
     said = tuple(name for name in line.used_fields() if getattr(line, name) != getattr(plain, name, None))
     told = tuple(_told(line, name, document) for name in said)
-    return Proposal(verb, cls.summary, cls.chapter, line, said, told, filled.missed, before=before)
+    return Proposal(verb, cls.summary, cls.chapter, line, said, told, filled.missed, before=before, read=filled.said)
 
 
 def _read(plain: Line, text: str, document: SheetDocument, marked: SaidMark | None) -> tuple[Line, Filled]:

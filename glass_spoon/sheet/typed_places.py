@@ -13,6 +13,7 @@ from glass_spoon.sheet.errors import BadExpression
 from glass_spoon.sheet.expressions import Quantity, evaluate_expression, names_in
 from glass_spoon.sheet.fields.number import Number
 from glass_spoon.sheet.fields.points import SheetPoint
+from glass_spoon.sheet.plain_unit import PlainUnit, with_unit
 
 _PLAIN = r"[-+−]?(?:\d+\.?\d*|\.\d+)(?:\s*(?:mm|cm|m|inch)\b)?"
 _TWO_OR_THREE = re.compile(rf"\s*({_PLAIN})\s+({_PLAIN})(?:\s+({_PLAIN}))?\s*", re.ASCII)
@@ -37,8 +38,8 @@ SAID_IN_SPACE = re.compile(
 _NUMBER = re.compile(_PLAIN, re.ASCII)
 
 
-def typed_place(text: str, before: SheetPoint | None, sizes: Mapping[str, Quantity]) -> SheetPoint:
-    """Return the point that a text means, right and up of its plane (mm where no unit is said).
+def typed_place(text: str, before: SheetPoint | None, sizes: Mapping[str, Quantity], unit: PlainUnit = "mm") -> SheetPoint:
+    """Return the point that a text means, right and up of its plane (`unit` where none is said).
 
     `by` two lengths, and a length `at` a direction (degrees, counter-clockwise from right), count from the point `before`.
     Raises BadExpression, with what may be typed, for a text that is none, or that needs a point before and has none.
@@ -49,13 +50,19 @@ def typed_place(text: str, before: SheetPoint | None, sizes: Mapping[str, Quanti
     if (moved or polar) and before is None:
         raise BadExpression(text, f"there is no point before it to count from. {_EXAMPLE}")
     if moved:
-        cells = [_sum(start, step, sizes) for start, step in zip(_cells(before), _parts(moved[1], text), strict=False)]
+        steps = _in_unit(_parts(moved[1], text), sizes, unit)
+        cells = [_sum(start, step, sizes) for start, step in zip(_cells(before), steps, strict=False)]
     elif polar:
-        cells = _polar(polar[1], polar[2], before, sizes)
+        cells = _polar(_in_unit([polar[1]], sizes, unit)[0], polar[2], before, sizes)
     else:
-        cells = [_cell(part, sizes) for part in _parts(said, text)]
+        cells = [_cell(part, sizes) for part in _in_unit(_parts(said, text), sizes, unit)]
     right, up, *out = cells
     return SheetPoint(x=right, y=up, out=out[0] if out else 0, sharp=bool(sharp))
+
+
+def _in_unit(parts: list[str], sizes: Mapping[str, Quantity], unit: PlainUnit) -> list[str]:
+    """Return lengths with the unit of their plain numbers, where it is not mm."""
+    return parts if unit == "mm" else [with_unit(part.strip(), "length", unit, sizes) for part in parts]
 
 
 def said_places(text: str) -> list[SheetPoint]:
@@ -70,6 +77,17 @@ def said_in_space(text: str) -> list[SheetPoint]:
     """Return the points, on the plan plane and out of it, of a list of places that `SAID_IN_SPACE` found."""
     numbers = [_plain(found[0]) for found in _NUMBER.finditer(text)]
     return [SheetPoint(x=x, y=y, out=z) for x, y, z in zip(numbers[::3], numbers[1::3], numbers[2::3], strict=True)]
+
+
+def places_with_unit(text: str, unit: str) -> str:
+    """Return a sentence in which the plain numbers of its places have a unit: `through 0 0, 4 1` with `0 inch`."""
+
+    def written(found: re.Match[str]) -> str:
+        return _NUMBER.sub(
+            lambda number: number[0] if number[0][-1].isalpha() else f"{number[0].rstrip()} {unit} ", found[0]
+        )
+
+    return SAID_PLACES.sub(written, SAID_IN_SPACE.sub(written, text))
 
 
 def _parts(text: str, whole: str) -> list[str]:

@@ -12,6 +12,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 
 from glass_spoon.studio.models import Membership, Part, PartLink, Project, Role
 from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.shown_unit import activate
 
 MAY_EDIT = (Role.OWNER, Role.EDITOR)
 VIEWER_SENTENCE = "You may look at this project and send parts out, but not change it. Ask its owner to make you an editor."
@@ -36,7 +37,9 @@ def project_for(request: HttpRequest, project_id: int, roles: tuple[Role, ...] =
     """Return a project and the user's role in it; Http404 for strangers, Refused for members without one of `roles`."""
     role = role_in(request.user, project_id)
     _require(role, roles)
-    return Project.objects.get(id=project_id), role
+    project = Project.objects.get(id=project_id)
+    activate(project.unit)
+    return project, role
 
 
 def may_look(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
@@ -85,6 +88,7 @@ def part_seen(request: HttpRequest, part_id: int) -> tuple[Part, Role]:
             raise
     part = Part.objects.select_related("project").defer("thumbnail").get(id=part_id)
     part.by_link = True
+    activate(part.project.unit)
     return part, Role.VIEWER
 
 
@@ -96,11 +100,12 @@ def part_for(
     part = (
         parts.defer("thumbnail")
         .filter(id=part_id, project__memberships__user_id=request.user.id)
-        .annotate(role=F("project__memberships__role"))
+        .annotate(role=F("project__memberships__role"), unit=F("project__unit"))
         .first()
     )
     if part is None:
         raise Http404
+    activate(part.unit)
     role = Role(part.role)
     _require(role, roles)
     return part, role

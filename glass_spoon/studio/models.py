@@ -22,6 +22,15 @@ class Role(Choices):
     VIEWER = "viewer", "viewer"
 
 
+class Unit(Choices):
+    """The unit in which a project shows lengths, and which plain numbers mean where they are typed."""
+
+    MILLIMETRE = "mm", "millimetres"
+    CENTIMETRE = "cm", "centimetres"
+    METRE = "m", "metres"
+    INCH = "inch", "inches"
+
+
 class Project(models.Model):
     """A group of parts that belong together."""
 
@@ -29,11 +38,15 @@ class Project(models.Model):
     made_at = models.DateTimeField(auto_now_add=True)
     members = models.ManyToManyField(settings.AUTH_USER_MODEL, through="Membership", related_name="projects")
     limits = models.JSONField(default=dict)
+    unit = models.CharField(max_length=8, choices=Unit, default=Unit.MILLIMETRE)
 
     class Meta:
-        """Newest first."""
+        """By name."""
 
         ordering: ClassVar[list[str]] = ["name", "id"]
+        constraints: ClassVar[list[models.BaseConstraint]] = [
+            models.CheckConstraint(condition=models.Q(unit__in=Unit.values), name="known_unit"),
+        ]
 
     def __str__(self) -> str:
         """Return the name."""

@@ -87,6 +87,7 @@ MIDDLEWARE = [
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "glass_spoon.studio.clean_requests.CleanRequestMiddleware",
+    "glass_spoon.studio.shown_unit.ShownUnitMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "glass_spoon.studio.sessions.SignInMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
@@ -109,6 +110,7 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
                 "glass_spoon.studio.security_policy.nonce",
+                "glass_spoon.studio.shown_unit.unit_of_page",
                 "glass_spoon.studio.security_policy.sign_up_open",
             ]
         },

@@ -53,6 +53,7 @@ urlpatterns = [
     path("projects/<int:project_id>/decline/", projects.decline, name="invitation_decline"),
     path("projects/<int:project_id>/parts/", projects.new_part, name="part_new"),
     path("projects/<int:project_id>/limits/", projects.set_limits, name="project_limits"),
+    path("projects/<int:project_id>/unit/", projects.set_unit, name="project_unit"),
     path("projects/<int:project_id>/bring-in/", projects.bring_in, name="bring_in"),
     path("projects/<int:project_id>/send-out/", send_out.project_send, name="project_send"),
     path("projects/<int:project_id>/send-out/<str:token>/", send_out.parcel, name="project_parcel"),

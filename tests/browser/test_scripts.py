@@ -11,6 +11,8 @@ from shapely.geometry import LineString, Point, Polygon
 
 from glass_spoon.formats.gltf import NamedMesh, write_glb
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
+from glass_spoon.sheet.plain_unit import PLAIN_UNITS
+from glass_spoon.studio.shown_unit import told
 from tests.browser.bench import open_part
 from tests.zoo import torus
 
@@ -43,10 +45,35 @@ def test_coordinates_keep_the_sizes_in_their_expressions(bench: Page) -> None:
         ["body_d / 2 + 2 mm", 84, 81, "body_d / 2 - 1 mm"],
         ["body_d / 2 - 1 mm", 81, 82, "body_d / 2"],
         ["neck", 40, 40, "neck"],
+        ["2 inch", 50.8, 63.5, "2.5 inch"],
+        ["-3 cm", -30, -31, "-3.1 cm"],
     ]
     told = ask(bench, "board/tools/coordinate_text", "given.map(([raw, a, b]) => module.shifted(raw, a, b))", cases)
     assert told == [case[3] for case in cases]
     assert ask(bench, "board/tools/coordinate_text", "module.round(1.23456)") == 1.235
+
+
+def test_lengths_are_told_as_the_server_tells_them(bench: Page) -> None:
+    """The same sentences, in each unit, by the page's own script and by the server's; typed lengths come back in mm."""
+    texts = [
+        "12.7 mm high",
+        "-0.35 mm",
+        "1,270 mm",
+        "0.00254 mm",
+        "0.1 /mm and 0.02 /mm²",
+        "5 = 5 mm",
+        "48 round, M24",
+        "R 31.75 mm",
+        "body_d / 2 = 82 mm",
+        "0 mm",
+    ]
+    for unit in PLAIN_UNITS:
+        bench.evaluate("(unit) => document.querySelector('#main').setAttribute('data-unit', unit)", unit)
+        assert ask(bench, "unit", "given.map(module.told)", texts) == [told(text, unit) for text in texts]
+        back = ask(bench, "unit", "given.map((text) => module.millimetres(module.told(text)))", ["12.7 mm", "50.8 mm"])
+        assert back == pytest.approx([12.7, 50.8])
+    typed = ["2", "2 mm", '0.5"', "1.5 cm", "thin"]
+    assert ask(bench, "unit", "given.map(module.millimetres)", typed)[:4] == pytest.approx([50.8, 2, 12.7, 15])
 
 
 def test_places_in_and_beside_outlines_are_those_of_another_library(bench: Page) -> None:

@@ -164,7 +164,7 @@ def test_step_file_comes_in_with_names_and_what_is_left_out() -> None:
     assert enclosed_volume(build.items["l2"].item.mesh) == pytest.approx(2 * np.pi**2 * 40 * 100, rel=0.03)
 
 
-@pytest.mark.parametrize(("text", "words"), [("", "Choose a STEP or IGES file"), ("solid", "neither a STEP nor an IGES file")])
+@pytest.mark.parametrize(("text", "words"), [("", "Choose a STEP or IGES file"), ("solid", "neither a STEP nor an IGES")])
 def test_no_step_file_is_told(text: str, words: str) -> None:
     """An empty and a wrong file each get their sentence."""
     assert words in failure({"verb": "import_step", "step": text})

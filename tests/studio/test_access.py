@@ -13,6 +13,7 @@ ALL, EDIT, OWN = {"owner", "editor", "viewer"}, {"owner", "editor"}, {"owner"}
 ADDRESSES = {
     "project": ("get", ALL, None),
     "project_rename": ("post", EDIT, {"name": "Other"}),
+    "project_unit": ("post", EDIT, {"unit": "inch"}),
     "project_limits": ("post", EDIT, {"face_budget": "9000"}),
     "project_remove": ("post", OWN, {"name": "wrong"}),
     "member_set": ("post", OWN, {"username": "viewer", "role": "viewer"}),

@@ -15,6 +15,7 @@ from glass_spoon.studio.clean_requests import read_object
 from glass_spoon.studio.flows.change_part import Edit, EditOfProject
 from glass_spoon.studio.models import Part, Starter
 from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.shown_unit import active_unit
 
 Form = Mapping[str, Any]
 
@@ -100,7 +101,7 @@ def _paste(form: Form) -> Edit:
     text, after = str(form.get("text", "")), str(form.get("after", "")) or None
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
-        put = edit_many.paste_text(document, text, after if after and document.has(after) else None)
+        put = edit_many.paste_text(document, text, after if after and document.has(after) else None, active_unit())
         many = "1 line" if len(put.ids) == 1 else f"{len(put.ids)} lines"
         missed = f"; {len(put.told)} not understood in full" if put.told else ""
         return put.document, f"{many} put in{missed}"

@@ -11,6 +11,8 @@ from glass_spoon.formats.step import UnreadableStep, read_step
 from glass_spoon.formats.svg_paths import UnreadableSvg, read_svg
 from glass_spoon.sheet import edit, edit_many
 from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.errors import BadExpression
+from glass_spoon.sheet.expressions import evaluate_expression
 from glass_spoon.sheet.fields import FileSpec, PointsSpec, TableSpec
 from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.known_sizes import known_sizes
@@ -21,6 +23,7 @@ from glass_spoon.sheet.lines.form.imported import MOST_KEPT, ImportStep
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
 from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.sizes import Size
+from glass_spoon.sheet.plain_unit import field_with_unit, with_unit
 from glass_spoon.sheet.propose import propose
 from glass_spoon.sheet.rewrite_drawing import rewrite_drawing
 from glass_spoon.sheet.typed_places import typed_place
@@ -31,6 +34,7 @@ from glass_spoon.studio.flows.edit_lines import EDITS_OF_LINES, Form, name_of
 from glass_spoon.studio.flows.keep_file import keep_mesh_file
 from glass_spoon.studio.flows.read_files import stop
 from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.shown_unit import active_unit
 
 MOST_TOLERANCE = 1000.0
 """Largest tolerance in mm within which a curve is written in another manner."""
@@ -50,11 +54,26 @@ def _set(form: Form) -> Edit:
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         spec = edit.find_line(document, line_id).specs().get(name)
         value = _parsed_points(raw) if isinstance(spec, PointsSpec | TableSpec) else raw
+        if form.get("typed"):
+            value = typed_values(document, {line_id: {name: value}})[line_id][name]
         if isinstance(spec, FileSpec) and value:
             raise Refused("Choose a file for this field; it cannot be typed.")
         return edit.set_field(document, line_id, name, value), f"{name_of(document, line_id)} changed"
 
     return change
+
+
+def typed_values(document: SheetDocument, changes: dict[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
+    """Return values of lines as they were typed, with the unit of the project where plain numbers do not mean mm."""
+    unit, sizes = active_unit(), known_sizes(document)
+    if unit == "mm":
+        return changes
+
+    def written(line_id: str, name: str, value: Any) -> Any:
+        spec = edit.find_line(document, line_id).specs().get(name)
+        return value if spec is None else field_with_unit(spec, value, unit, sizes)
+
+    return {line: {name: written(line, name, value) for name, value in values.items()} for line, values in changes.items()}
 
 
 def _put_point(form: Form) -> Edit:
@@ -65,7 +84,7 @@ def _put_point(form: Form) -> Edit:
         line = edit.find_line(document, line_id)
         if not isinstance(line, Draw):
             raise Refused("Points are typed for a drawn curve. Choose one first.")
-        point = typed_place(text, line.points[-1] if line.points else None, known_sizes(document))
+        point = typed_place(text, line.points[-1] if line.points else None, known_sizes(document), active_unit())
         points = [
             *(point.model_dump(exclude_defaults=True) for point in line.points),
             point.model_dump(exclude_defaults=True),
@@ -90,7 +109,7 @@ def _add(form: Form) -> Edit:
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         seen = edit_many.up_to(document, str(form.get("after", "")))
-        proposals = propose(text, seen)
+        proposals = propose(text, seen, active_unit())
         chosen = next((found for found in proposals if verb in ("", found.verb)), None)
         if chosen is None and verb:
             chosen = next((found for found in propose("", seen) if found.verb == verb), None)
@@ -223,7 +242,20 @@ def _remove(form: Form) -> Edit:
 
 def _limit(form: Form) -> Edit:
     name, value = str(form.get("limit", "")), str(form.get("value", ""))
-    return lambda document: (edit.set_limit(document, name, value), f"limit of {name.replace('_', ' ')} changed")
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        typed = str(_millimetres(value)) if name == "off_surface" and active_unit() != "mm" else value
+        return edit.set_limit(document, name, typed), f"limit of {name.replace('_', ' ')} changed"
+
+    return change
+
+
+def _millimetres(text: str) -> float:
+    """Return a typed length in mm; plain numbers are of the unit of the project. Refused for what is none."""
+    try:
+        return evaluate_expression(with_unit(text, "length", active_unit(), {}), "length", {})
+    except BadExpression as error:
+        raise Refused(f"A length is wanted, and “{text[:40]}” is none: {error.reason}.") from error
 
 
 def _rename(form: Form) -> Edit:
@@ -367,14 +399,12 @@ def _after_references(lines: list[Any]) -> int:
 def _rewrite(form: Form) -> Edit:
     """Write a drawn curve in another manner within a tolerance."""
     line_id, manner = str(form.get("line", "")), str(form.get("manner", ""))
-    try:
-        tolerance = float(str(form.get("tolerance", "0.05")).replace("mm", ""))
-        if not 0 < tolerance < MOST_TOLERANCE:
-            raise ValueError("out of range")
-    except ValueError as error:
-        raise Refused("The tolerance should be a length in mm, such as 0.05.") from error
+    typed = str(form.get("tolerance", "0.05 mm"))
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        tolerance = _millimetres(typed)
+        if not 0 < tolerance < MOST_TOLERANCE:
+            raise Refused(f"The tolerance should be a length above 0 and below {MOST_TOLERANCE:g} mm, such as 0.05 mm.")
         line = edit.find_line(document, line_id)
         if not isinstance(line, Draw) or manner not in ("through", "pulled by", "straight through"):
             raise Refused("Only a drawn curve can be written in another manner.")

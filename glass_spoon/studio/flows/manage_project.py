@@ -21,7 +21,7 @@ from glass_spoon.studio.access import MAY_EDIT, project_for
 from glass_spoon.studio.flows.change_part import change_part, first_part
 from glass_spoon.studio.flows.hold_files import without_foreign_files
 from glass_spoon.studio.flows.quotas import check_project_room, check_room
-from glass_spoon.studio.models import Invitation, Membership, Part, Presence, Project, Role
+from glass_spoon.studio.models import Invitation, Membership, Part, Presence, Project, Role, Unit
 from glass_spoon.studio.sentences import Refused
 
 PROJECT_FORMAT = "glass-spoon/project"
@@ -60,6 +60,16 @@ def set_limits(request: HttpRequest, project_id: int, form: Mapping[str, str]) -
         project.save(update_fields=["limits"])
         for part in project.parts.all() if form.get("all") else ():
             change_part(request, part.id, part.revision, partial(_with_limits, limits))
+    return project
+
+
+def set_unit(request: HttpRequest, project_id: int, unit: str) -> Project:
+    """Show and type the lengths of a project in a unit; its sheets stay as they are."""
+    project, _ = project_for(request, project_id, MAY_EDIT)
+    if unit not in Unit.values:
+        raise Refused("Choose millimetres, centimetres, metres or inches.")
+    project.unit = unit
+    project.save(update_fields=["unit"])
     return project
 
 

@@ -9,7 +9,9 @@ from itertools import product
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
+from glass_spoon.sheet.expressions import UNITS
 from glass_spoon.studio.see.thumbnail import view_rows
+from glass_spoon.studio.shown_unit import active_unit, dimension
 
 
 @dataclass(frozen=True)
@@ -180,7 +182,7 @@ def _box_dimensions(
         b = a.copy()
         a[axis], b[axis] = ends[0, axis], ends[1, axis]
         if ends[1, axis] - ends[0, axis] > 1e-9:
-            yield _dimension(on_paper(a), on_paper(b), middle, f"{ends[1, axis] - ends[0, axis]:.1f}")
+            yield _dimension(on_paper(a), on_paper(b), middle, dimension(float(ends[1, axis] - ends[0, axis])))
 
 
 def _dimension(a: Floats, b: Floats, middle: Floats, text: str) -> Dimension:
@@ -211,9 +213,9 @@ def _view(places: Floats, view: str, title: str, at: tuple[float, float], zoom: 
     middle = np.array([x + width / 2, y + height / 2])
     dimensions = []
     if "left" in told and sizes[1] > 1e-9:
-        dimensions.append(_dimension(corners[0], corners[2], middle, f"{sizes[1]:.1f}"))
+        dimensions.append(_dimension(corners[0], corners[2], middle, dimension(sizes[1])))
     if "below" in told and sizes[0] > 1e-9:
-        dimensions.append(_dimension(corners[0], corners[1], middle, f"{sizes[0]:.1f}"))
+        dimensions.append(_dimension(corners[0], corners[1], middle, dimension(sizes[0])))
     return PlacedView(view, title, x, y, width, height, zoom * DENSITY, tuple(dimensions))
 
 
@@ -231,10 +233,11 @@ def _said(zoom: float) -> str:
 
 def _bar(zoom: float, room: float) -> tuple[float, str]:
     """Return a scale bar of a round length: mm of paper, and the length of the part that it stands for."""
-    wanted = 0.45 * room / zoom
+    millimetres = UNITS[active_unit()][0]
+    wanted = 0.45 * room / zoom / millimetres
     power = 10.0 ** np.floor(np.log10(wanted))
     length = power * max(step for step in (1, 2, 5) if step * power <= wanted)
-    return float(length * zoom), f"{length:.6g} mm"
+    return float(length * millimetres * zoom), f"{length:.6g} {active_unit()}"
 
 
 def _at(place: Floats) -> str:

@@ -8,6 +8,7 @@ import numpy as np
 
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build
+from glass_spoon.sheet.expressions import names_in
 from glass_spoon.sheet.fields import NumberSpec, TableSpec
 from glass_spoon.sheet.handle import Change, Handle
 from glass_spoon.sheet.line import Line
@@ -77,4 +78,4 @@ def _shown(line: Line, change: Change) -> str:
     spec = line.spec(change.field)
     text = spec.show(change.value) if isinstance(spec, NumberSpec) else f"{change.value:g} mm"
     raw = str(getattr(line, change.field)) if not change.column else ""
-    return f"{raw} = {text}" if any(letter.isalpha() for letter in raw.replace("mm", "")) else text
+    return f"{raw} = {text}" if names_in(raw) else text

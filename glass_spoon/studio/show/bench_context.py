@@ -153,7 +153,7 @@ def _built(build: Build, chosen: ViewChoice, asker: _Asker) -> dict[str, Any]:
     context |= {
         "levels": _levels(build, chosen, item.item_id),
         "gauged": item,
-        "size": "×".join(f"{value:.0f}" if value >= 100 else f"{value:.1f}" for value in item.extent),
+        "size": "×".join(f"{value:.0f}" if value >= 100 else f"{value:.1f}" for value in item.extent) + " mm",
         "sides": sides_text(item.mesh.topology, item.copies),
     }
     try:

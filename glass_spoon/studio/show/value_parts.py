@@ -5,8 +5,9 @@ A new kind of field registers the function that shows it (docs/decisions.md says
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
-from functools import singledispatch
+from functools import partial, singledispatch
 from typing import Any
 
 from glass_spoon.sheet.document import SheetDocument
@@ -31,6 +32,8 @@ from glass_spoon.sheet.fields import (
 )
 from glass_spoon.sheet.kinds import KINDS, one_of
 from glass_spoon.sheet.line import Line
+from glass_spoon.sheet.plain_unit import field_with_unit, with_unit
+from glass_spoon.studio.shown_unit import STEPS, active_unit, in_unit
 
 QUIET = ("number", "choice", "corners", "law")
 """Kinds of values that are quiet text where they are as the verb has them."""
@@ -91,15 +94,16 @@ def _shown(spec: Spec, stored: _Stored) -> ValuePart:
 
 @_shown.register
 def _(spec: NumberSpec, stored: _Stored) -> ValuePart:
-    text = _number_text(stored.build, stored.raw, spec)
+    raw = stored.raw if active_unit() == "mm" else _written_out(stored, spec)
+    in_length = spec.dimension == "length"
     return ValuePart(
         "number",
-        text,
+        _number_text(stored.build, raw if isinstance(raw, str) and names_in(raw) else stored.raw, spec),
         stored.name,
-        str(stored.raw),
+        str(raw),
         spec.help,
-        spec.step,
-        _unit(spec),
+        spec.step * (STEPS[active_unit()] if in_length else 1.0),
+        active_unit() if in_length else _unit(spec),
         axis=spec.axis if spec.axis != "out" else "",
     )
 
@@ -157,7 +161,9 @@ def _(spec: FileSpec, stored: _Stored) -> ValuePart:
 
 @_shown.register
 def _(spec: CornersSpec, stored: _Stored) -> ValuePart:
-    own = ", ".join(f"{corner.corner}: {corner.value}" for corner in stored.raw)
+    typed = partial(with_unit, dimension=spec.dimension, unit="mm", sizes=stored.build.sizes)
+    values = [one.value if active_unit() == "mm" else typed(one.value) for one in stored.raw]
+    own = ", ".join(f"{corner.corner}: {value}" for corner, value in zip(stored.raw, values, strict=True))
     return ValuePart("corners", own or "no exceptions", stored.name, own, spec.help)
 
 
@@ -174,7 +180,21 @@ def _(spec: NameSpec, stored: _Stored) -> ValuePart:
 
 @_shown.register
 def _(spec: LawSpec, stored: _Stored) -> ValuePart:
-    return ValuePart("law", str(stored.raw), stored.name, str(stored.raw), spec.help)
+    raw = str(_written_out(stored, spec))
+    return ValuePart("law", raw, stored.name, raw, spec.help)
+
+
+def _written_out(stored: _Stored, spec: Spec) -> Any:
+    """Return a value as it may be typed again where plain numbers mean another unit than the sheet's own mm."""
+    if active_unit() == "mm":
+        return stored.raw
+    raw = field_with_unit(spec, stored.raw, "mm", stored.build.sizes)
+    if isinstance(raw, str) and isinstance(spec, NumberSpec) and (found := _MILLIMETRES.fullmatch(raw)):
+        return in_unit(float(found[1]))
+    return raw
+
+
+_MILLIMETRES = re.compile(r"\s*([-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?)\s*mm\s*", re.ASCII)
 
 
 def _number_text(build: Build, raw: Any, spec: NumberSpec) -> str:

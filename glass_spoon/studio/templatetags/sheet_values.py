@@ -2,19 +2,28 @@
 
 from __future__ import annotations
 
+import re
+from dataclasses import dataclass
 from functools import lru_cache
 from itertools import groupby
+from typing import Any
 
 from django import template
 from django.template.loader import get_template
 from django.utils.html import conditional_escape
 from django.utils.safestring import SafeString, mark_safe
 
+from glass_spoon.sheet.expressions import UNITS, Dimension
+from glass_spoon.sheet.plain_unit import with_unit
 from glass_spoon.studio.show.sheet_rows import SheetRow
 from glass_spoon.studio.show.value_html import value_html
 from glass_spoon.studio.show.value_parts import ValuePart
+from glass_spoon.studio.shown_unit import active_unit, plain
 
 register = template.Library()
+
+CELL_DIGITS = 6
+"""Digits of a cell that is shown in another unit than it is kept in."""
 
 MOST_LINES = 4000
 """Lines whose HTML is remembered: an edit changes few of a sheet."""
@@ -29,6 +38,25 @@ def sheet_line(part_id: int, row: SheetRow, *, may_edit: bool) -> SafeString:
 @lru_cache(maxsize=MOST_LINES)
 def _line(part_id: int, row: SheetRow, may_edit: bool) -> SafeString:  # noqa: FBT001  (a cache takes all by position)
     return get_template("bench/_line.html").render({"part": {"id": part_id}, "row": row, "may_edit": may_edit})
+
+
+@dataclass(frozen=True)
+class TypedCell:
+    """A cell as it is shown to be typed in, and as it is kept while nobody types: "" where that is the same."""
+
+    shown: str
+    kept: str = ""
+
+
+@register.simple_tag
+def typed_cell(value: Any, dimension: Dimension) -> TypedCell:
+    """Return a cell of a table in the unit of the project; one that is not touched stays what it was to the last digit."""
+    unit = active_unit()
+    if unit == "mm" or dimension != "length" or value == "":
+        return TypedCell(str(value))
+    kept = with_unit(value, dimension, "mm", {})
+    length = re.fullmatch(r"([-+]?[\d.]+(?:e[-+]?\d+)?) mm", kept)
+    return TypedCell(plain(float(length[1]) / UNITS[unit][0], CELL_DIGITS), kept) if length else TypedCell(kept)
 
 
 @register.simple_tag

@@ -34,6 +34,7 @@ from glass_spoon.studio.show.item_rows import item_rows
 from glass_spoon.studio.show.keys_page import key_groups
 from glass_spoon.studio.show.law_rows import law_context, table_context
 from glass_spoon.studio.show.sheet_rows import in_chapter_order, lines_by_step, used_sizes_rows
+from glass_spoon.studio.shown_unit import active_unit
 
 
 @may_look
@@ -145,7 +146,7 @@ def find_verbs(request: HttpRequest, part_id: int) -> HttpResponse:
     """Propose lines for plain words."""
     part, _ = part_for(request, part_id, MAY_EDIT)
     text = request.GET.get("text", "")
-    found = propose(text, up_to(part.sheet(), request.GET.get("after")))
+    found = propose(text, up_to(part.sheet(), request.GET.get("after")), active_unit())
     groups = [("", found)] if text.strip() else in_chapter_order(found)
     return render(request, "bench/_proposals.html", {"groups": groups, "text": text, "part": part})
 

@@ -13,6 +13,7 @@ from glass_spoon.sheet.fields import FileSpec
 from glass_spoon.studio.access import may_look, part_for, part_seen
 from glass_spoon.studio.clean_requests import read_body
 from glass_spoon.studio.flows.build_part import finished_build
+from glass_spoon.studio.flows.edit_sheet import typed_values
 from glass_spoon.studio.models import Part
 from glass_spoon.studio.see.mark_rows import pick
 from glass_spoon.studio.see.numbered_places import numbered_places
@@ -62,6 +63,8 @@ def preview_glb(request: HttpRequest, part_id: int) -> HttpResponse:
     except (ValueError, KeyError, TypeError) as error:
         raise Refused("The preview could not be read.", 400) from error
     document = part.sheet()
+    if asked.get("typed"):
+        changes = typed_values(document, changes)
     for line, values in changes.items():
         if any(isinstance(spec, FileSpec) for name, spec in find_line(document, line).specs().items() if name in values):
             raise Refused("A file cannot be tried; choose it.", 400)

@@ -19,7 +19,7 @@ from glass_spoon.studio.flows import move_part as moving
 from glass_spoon.studio.flows.change_part import start_part
 from glass_spoon.studio.flows.example_project import has_example, make_example
 from glass_spoon.studio.flows.quotas import usage_of
-from glass_spoon.studio.models import Membership, Part, Project, Role
+from glass_spoon.studio.models import Membership, Part, Project, Role, Unit
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.show.send_out_panel import MESH_FORMATS
 
@@ -84,6 +84,7 @@ def project_page(request: HttpRequest, project_id: int) -> HttpResponse:
         "usage": usage_of(project.pk),
         "room": settings.QUOTA_PROJECT_MB,
         "roles": Role.choices,
+        "units": Unit.choices,
         "mesh_formats": MESH_FORMATS,
         "limits": [(name, label, getattr(project.sheet_limits(), name)) for name, label in LIMITS],
     }
@@ -111,6 +112,15 @@ def set_limits(request: HttpRequest, project_id: int) -> HttpResponse:
     """Set the limits of the gauges."""
     project = manage_project.set_limits(request, project_id, request.POST.dict())
     messages.success(request, f"The limits of {project.name} are set.")
+    return redirect("project", project_id)
+
+
+@login_required
+@require_POST
+def set_unit(request: HttpRequest, project_id: int) -> HttpResponse:
+    """Set the unit that lengths are shown and typed in."""
+    project = manage_project.set_unit(request, project_id, request.POST.get("unit", ""))
+    messages.success(request, f"Lengths of {project.name} are shown and typed in {Unit(project.unit).label} now.")
     return redirect("project", project_id)
 
 

@@ -1,5 +1,6 @@
 /** The slip: a sheet of paper laid over the board for tables and choices. */
 import { Listening } from "./listening.js";
+import { fromShown, unit } from "./unit.js";
 
 export class Slip {
   constructor(root, edits, board) {
@@ -89,9 +90,10 @@ export class Slip {
     const by = { about: values.about };
     for (const name of ["right", "up", "turn", "scale"]) by[name] = Number(String(values[name]).replace(/[^-\d.]/g, ""));
     if (Object.values(by).some((value) => Number.isNaN(value)) || by.scale === 0) {
-      this.find("[data-refusal]").textContent = "Type plain numbers: mm, degrees, and a factor other than 0.";
+      this.find("[data-refusal]").textContent = `Type plain numbers: ${unit()}, degrees, and a factor other than 0.`;
       return;
     }
+    for (const name of ["right", "up"]) by[name] = fromShown(by[name]);
     this.dialog.close();
     this.board.pen.placeChosen(by);
   }
@@ -150,9 +152,9 @@ export class Slip {
 
   applyTable() {
     const slip = this.find("#table-slip");
-    const rows = [...slip.querySelectorAll("tbody tr")].map((row) => Object.fromEntries(cellsOf(row).map((input) => [input.name, input.value.trim()])));
+    const rows = [...slip.querySelectorAll("tbody tr")].map((row) => Object.fromEntries(cellsOf(row).map((input) => [input.name, typedIn(input)])));
     this.dialog.close();
-    this.edits.change({ op: "set", line: slip.dataset.line, field: slip.dataset.field, value: JSON.stringify(rows) });
+    this.edits.change({ op: "set", line: slip.dataset.line, field: slip.dataset.field, value: JSON.stringify(rows), typed: "1" });
   }
 
   addSizeRow() {
@@ -171,15 +173,20 @@ export class Slip {
   applyPoints() {
     const slip = this.find("#points-slip");
     const points = [...slip.querySelectorAll("tbody tr")].map((row) => ({
-      x: row.querySelector("[name=x]").value.trim() || "0",
-      y: row.querySelector("[name=y]").value.trim() || "0",
-      out: row.querySelector("[name=out]").value.trim() || "0",
+      x: typedIn(row.querySelector("[name=x]")) || "0",
+      y: typedIn(row.querySelector("[name=y]")) || "0",
+      out: typedIn(row.querySelector("[name=out]")) || "0",
       weight: Number(row.querySelector("[name=weight]")?.value) || 1,
       sharp: row.querySelector("[name=sharp]").checked,
     }));
     this.dialog.close();
-    this.edits.change({ op: "set", line: slip.dataset.line, field: "points", value: JSON.stringify(points) });
+    this.edits.change({ op: "set", line: slip.dataset.line, field: "points", value: JSON.stringify(points), typed: "1" });
   }
+}
+
+/** @param {HTMLInputElement} input @returns {string} what is typed in a cell; one that was not touched is as it is kept, with its unit */
+function typedIn(input) {
+  return input.value === input.defaultValue && input.dataset.kept ? input.dataset.kept : input.value.trim();
 }
 
 /** @returns {HTMLInputElement[]} the cells of a row; what goes with it unseen only while its place is the one that it came with */

@@ -49,6 +49,12 @@ export class PartFeed {
     if (line) this.previewAll({ [line]: values });
   }
 
+  /** The same for values as they are typed: plain numbers are of the unit of the project. @param {string} line @param {Object<string, unknown>} values */
+  previewTyped(line, values) {
+    this.next = { changes: { [line]: values }, typed: true };
+    this.running ??= this.run();
+  }
+
   /** The same for fields of several lines. @param {Object<string, Object<string, unknown>>} changes by line and field */
   previewAll(changes) {
     this.next = { changes };

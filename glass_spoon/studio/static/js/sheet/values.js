@@ -37,7 +37,7 @@ export class Values {
 
   /** Show how the part would be with a value. @param {HTMLElement} chip @param {string} text */
   preview(chip, text) {
-    this.board.feed.preview(chip.dataset.line, { [chip.dataset.field]: text });
+    this.board.feed.previewTyped(chip.dataset.line, { [chip.dataset.field]: text });
   }
 
   onDown(event) {
@@ -190,7 +190,7 @@ export class Values {
 
   async commit(chip, value) {
     const { kind, line, field, limit } = chip.dataset;
-    const edit = kind === "limit" ? { op: "limit", limit, value } : kind === "title" ? { op: "rename", value } : { op: "set", line, field, value };
+    const edit = kind === "limit" ? { op: "limit", limit, value } : kind === "title" ? { op: "rename", value } : { op: "set", line, field, value, typed: "1" };
     this.board.feed.drop();
     const shown = chip.dataset.shown ?? chip.textContent;
     chip.textContent = value || shown;

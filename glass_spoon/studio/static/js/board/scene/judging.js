@@ -4,6 +4,7 @@ import { LineMaterial } from "../../../vendor/three/lines/LineMaterial.js";
 import { LineSegments2 } from "../../../vendor/three/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "../../../vendor/three/lines/LineSegmentsGeometry.js";
 import { Listening } from "../../listening.js";
+import { told } from "../../unit.js";
 import { swatch } from "../legend.js";
 import { stripeChoice } from "./materials.js";
 import { token } from "./tokens.js";
@@ -117,7 +118,7 @@ export class Judging {
       name.textContent = NAMES[judge];
       const ramp = document.createElement("span");
       ramp.className = `legend-ramp is-${judge}`;
-      legend.append(name, ` ${ENDS[judge][0]} ${short(low)}${UNITS[judge]} `, ramp, ` ${short(high)}${UNITS[judge]} ${ENDS[judge][1]}`);
+      legend.append(name, told(` ${ENDS[judge][0]} ${short(low)}${UNITS[judge]} `), ramp, told(` ${short(high)}${UNITS[judge]} ${ENDS[judge][1]}`));
     }
     if (this.form.edges.checked) this.tally(legend);
   }
@@ -144,8 +145,8 @@ export class Judging {
     if (this.board.scene.mode !== "judged" || !judge) return "";
     const value = found.model.valueAt(found.triangle, found.local);
     if (value === null) return "";
-    const radius = (judge === "mean" || judge === "largest") && Math.abs(value) > 1e-6 ? ` (radius ${short(1 / Math.abs(value))} mm)` : "";
-    return `${NAMES[judge].toLowerCase()} ${short(value)}${UNITS[judge]}${radius}`;
+    const radius = (judge === "mean" || judge === "largest") && Math.abs(value) > 1e-6 ? told(` (radius ${short(1 / Math.abs(value))} mm)`) : "";
+    return `${NAMES[judge].toLowerCase()} ${told(`${short(value)}${UNITS[judge]}`)}${radius}`;
   }
 
   /** @returns {string} what is told of the shared edge near a place in the picture, in pixels; "" for none near */
@@ -156,7 +157,7 @@ export class Judging {
       for (let k = 0; k < edge.places.length; k += 3) {
         _place.set(edge.places[k], edge.places[k + 1], edge.places[k + 2]).project(camera);
         const away = Math.hypot(((_place.x + 1) / 2) * width - x, ((1 - _place.y) / 2) * height - y);
-        if (away < best) [best, text] = [away, edge.text];
+        if (away < best) [best, text] = [away, told(edge.text)];
       }
     }
     return text;

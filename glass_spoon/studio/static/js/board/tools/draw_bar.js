@@ -1,5 +1,5 @@
 /** The bar of the view that is drawn in: what to do, a place typed in words, the step of the grid, and how it ends. */
-import { millimetres } from "./picture_task.js";
+import { millimetres, shown, unit } from "../../unit.js";
 
 /** Letters that a typed place begins with. */
 export const BEGINS_PLACE = /^[0-9.+-]$/;
@@ -48,8 +48,8 @@ export class DrawBar {
   /** Show the step of the grid: the typed one, or that of the zoom. @param {DrawingView} view */
   showStep(view) {
     const { snapping } = this.board;
-    if (document.activeElement !== this.step) this.step.value = snapping.step ? `${snapping.step} mm` : "";
-    this.step.placeholder = `${Number(snapping.gridStep(view).toPrecision(6))} by zoom`;
+    if (document.activeElement !== this.step) this.step.value = snapping.step ? `${shown(snapping.step)} ${unit()}` : "";
+    this.step.placeholder = `${Number(shown(snapping.gridStep(view)).toPrecision(6))} by zoom`;
   }
 
   /** Begin to type a place with the first letter of it. @param {string} letter */
@@ -79,7 +79,7 @@ export class DrawBar {
     const text = this.step.value.trim();
     const step = text ? millimetres(text) : null;
     if (step !== null && !(step > 0)) {
-      this.board.note("Type the step of the grid as a length, such as 5 mm; empty, it goes with the zoom.");
+      this.board.note(`Type the step of the grid as a length, such as 5 ${unit()}; empty, it goes with the zoom.`);
       return;
     }
     this.board.snapping.step = step;

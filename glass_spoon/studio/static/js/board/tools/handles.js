@@ -1,4 +1,5 @@
 /** Handles: places in space that verbs declare. Taken in any view, they change the values of the line that one stands on. */
+import { told } from "../../unit.js";
 import { svgElement } from "../views/svg.js";
 import { round, shifted, withUnit } from "./coordinate_text.js";
 import { Tool } from "./tool.js";
@@ -90,14 +91,14 @@ export class Handles extends Tool {
     if (!parts) return [];
     if (texts && handle.text && isFree(texts, at, handle.text)) {
       texts.push(at);
-      parts.push(svgElement("text", { class: "handle-text", x: at[0] + 9, y: at[1] - 8 }, handle.text));
+      parts.push(svgElement("text", { class: "handle-text", x: at[0] + 9, y: at[1] - 8 }, told(handle.text)));
     }
     return [...parts, svgElement("circle", { class: "handle-reach", cx: at[0], cy: at[1], r: REACH }), this.mark(handle, number, at)];
   }
 
   /** @returns {SVGElement} what is taken: round on a dimension, square for a place */
   mark(handle, number, [x, y]) {
-    const words = [handle.of ? `${handle.label} of ${handle.of}` : handle.label, handle.text].filter(Boolean).join(", ");
+    const words = [handle.of ? `${handle.label} of ${handle.of}` : handle.label, told(handle.text)].filter(Boolean).join(", ");
     const look = { class: "handle", tabindex: this.edits.mayEdit ? 0 : -1, role: "button", "data-number": number, "aria-label": words };
     const mark = handle.measured || handle.turning ? svgElement("circle", { ...look, cx: x, cy: y, r: SIZE }) : svgElement("rect", { ...look, x: x - SIZE, y: y - SIZE, width: 2 * SIZE, height: 2 * SIZE });
     mark.append(svgElement("title", {}, words));

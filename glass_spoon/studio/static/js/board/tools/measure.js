@@ -1,4 +1,5 @@
 /** The measure: distance, angle and radius taken off the board, and made a size where wanted. */
+import { shown, told, unit } from "../../unit.js";
 import { svgElement } from "../views/svg.js";
 import { Tool } from "./tool.js";
 
@@ -53,8 +54,8 @@ export class Measure extends Tool {
     const caught = this.board.snapping.find(view, event);
     const radius = this.places.length === 0 && caught.marks.some((mark) => mark.kind === "curve") ? this.radiusAt(view, caught.place) : null;
     if (radius) {
-      this.tell(view, /** @type {[number, number]} */ (caught.place), `R ${text(radius)} mm`, { value: `${text(radius)} mm`, name: "radius" });
-      this.drawPlaces(view, [caught.place], `R ${text(radius)}`);
+      this.tell(view, /** @type {[number, number]} */ (caught.place), told(`R ${text(radius)} mm`), { value: `${text(radius)} mm`, name: "radius" });
+      this.drawPlaces(view, [caught.place], `R ${text(shown(radius))}`);
       return;
     }
     this.places.push(caught.place);
@@ -93,8 +94,8 @@ export class Measure extends Tool {
       return;
     }
     const length = Math.hypot(b[0] - a[0], b[1] - a[1]);
-    this.drawPlaces(view, places, text(length));
-    this.tell(view, b, `${text(length)} mm: ${text(Math.abs(b[0] - a[0]))} across, ${text(Math.abs(b[1] - a[1]))} up`, { value: `${text(length)} mm`, name: "measured" });
+    this.drawPlaces(view, places, text(shown(length)));
+    this.tell(view, b, `${text(shown(length))} ${unit()}: ${text(shown(Math.abs(b[0] - a[0])))} across, ${text(shown(Math.abs(b[1] - a[1])))} up`, { value: `${text(length)} mm`, name: "measured" });
   }
 
   /**

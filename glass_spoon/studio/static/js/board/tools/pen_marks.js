@@ -1,4 +1,5 @@
 /** What the pen draws: the control net, the points themselves, and handles that turn the directions of ends. */
+import { shown, unit } from "../../unit.js";
 import { round } from "./coordinate_text.js";
 import { axesOf, PLANES } from "../views/planes.js";
 import { svgElement } from "../views/svg.js";
@@ -116,7 +117,7 @@ export class PenMarks {
       "data-index": index,
       tabindex: this.pen.edits.mayEdit ? 0 : -1,
       role: "button",
-      "aria-label": `Point ${index + 1} of ${drawing.name}, ${axes.right} ${round(right)} ${axes.up} ${round(up)} mm${sharp ? ", sharp" : ""}`,
+      "aria-label": `Point ${index + 1} of ${drawing.name}, ${axes.right} ${round(shown(right))} ${axes.up} ${round(shown(up))} ${unit()}${sharp ? ", sharp" : ""}`,
     });
     return element;
   }

@@ -1,9 +1,8 @@
 /** Setting the scale of a reference picture, or levelling it, by two places clicked on it. */
+import { millimetres, shown, unit } from "../../unit.js";
 import { svgElement } from "../views/svg.js";
 import { round } from "./coordinate_text.js";
 import { Tool } from "./tool.js";
-
-const MILLIMETRES = { mm: 1, cm: 10, m: 1000, inch: 25.4, in: 25.4 };
 
 export class PictureTask extends Tool {
   /** @param {Board} board @param {Edits} edits */
@@ -94,14 +93,14 @@ export class PictureTask extends Tool {
     const use = (text) => {
       const wanted = millimetres(text);
       if (!(wanted > 0) || !(seen > 0)) {
-        this.board.note("Type a distance such as 164 mm.");
+        this.board.note(`Type a distance such as 164 ${unit()}.`);
         return;
       }
       const factor = wanted / seen;
       this.end();
       this.board.references.place(picture.line, { width: picture.width * factor, right: a[0] + (picture.right - a[0]) * factor, up: a[1] + (picture.up - a[1]) * factor });
     };
-    this.board.notes.ask("They are how far apart?", `${round(seen)} mm`, use, () => this.end());
+    this.board.notes.ask("They are how far apart?", `${round(shown(seen))} ${unit()}`, use, () => this.end());
   }
 
   /** Turn the picture so that two places lie level or upright, whichever is nearer. @param {any} picture @param {[number, number][]} places */
@@ -118,10 +117,4 @@ export class PictureTask extends Tool {
 /** @param {[number, number]} place @param {number} angle in radians @returns {[number, number]} */
 export function turned([x, y], angle) {
   return [x * Math.cos(angle) - y * Math.sin(angle), x * Math.sin(angle) + y * Math.cos(angle)];
-}
-
-/** @param {string} text @returns {number} a typed length in mm; NaN for what is none */
-export function millimetres(text) {
-  const match = /^\s*([\d.]+)\s*(mm|cm|m|inch|in)?\s*$/.exec(text.replace(",", "."));
-  return match ? Number(match[1]) * MILLIMETRES[match[2] ?? "mm"] : NaN;
 }

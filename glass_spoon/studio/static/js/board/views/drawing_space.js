@@ -1,4 +1,5 @@
 /** What the drawing views share: one middle and one zoom, so that third-angle projection stays aligned. */
+import { fromShown } from "../../unit.js";
 import { Vector3 } from "three";
 import { PLANES } from "./planes.js";
 
@@ -36,10 +37,10 @@ export class DrawingSpace {
     this.zoom = Math.min(Math.max(this.zoom * factor, 1e-3), 1e4);
   }
 
-  /** @param {number} pixels @returns {number} a round number of mm that is at least so long on the screen */
+  /** @param {number} pixels @returns {number} a length in mm, round in the unit of the project, that is at least so long on the screen */
   niceLength(pixels) {
-    const wanted = pixels / this.zoom;
+    const wanted = pixels / this.zoom / fromShown(1);
     const power = 10 ** Math.floor(Math.log10(wanted));
-    return power * (NICE.find((step) => step * power >= wanted) ?? 10);
+    return fromShown(power * (NICE.find((step) => step * power >= wanted) ?? 10));
   }
 }

@@ -1,7 +1,8 @@
 /** A drawing view (plan, front, side): mesh lines by WebGL behind, curves, axes and sizes in SVG before them, tools on top. */
 import { OrthographicCamera } from "three";
+import { shown, told, unit } from "../../unit.js";
 import { outline } from "../scene/materials.js";
-import { axesOf, PLANES, tenths } from "./planes.js";
+import { axesOf, DECIMALS, PLANES, tenths } from "./planes.js";
 import { svgElement } from "./svg.js";
 import { enterViewport } from "./viewport.js";
 
@@ -77,7 +78,7 @@ export class DrawingView {
   tell(event) {
     const [right, up] = this.fromEvent(event);
     const axes = PLANES[this.plane];
-    this.board.root.querySelector(".coordinates").textContent = `${axes.right} ${tenths(right)}  ${axes.up} ${tenths(up)} mm`;
+    this.board.root.querySelector(".coordinates").textContent = `${axes.right} ${tenths(right)}  ${axes.up} ${tenths(up)} ${unit()}`;
   }
 
   /** Move the view so that a place lies under the pointer. @param {[number, number]} place right and up in mm */
@@ -113,7 +114,7 @@ export class DrawingView {
     const left = width - 14 - length * this.space.zoom;
     const foot = 20;
     parts.push(svgElement("path", { class: "scale-bar", d: `M${left} ${foot - 4}v4h${length * this.space.zoom}v-4` }));
-    const words = length >= 1000 ? `${length / 1000} m` : `${Number(length.toPrecision(3))} mm`;
+    const words = unit() === "mm" && length >= 1000 ? `${length / 1000} m` : told(`${Number(length.toPrecision(3))} mm`);
     const beside = left > BESIDE;
     parts.push(svgElement("text", { class: "scale-text", x: beside ? left - 6 : width - 14, y: beside ? foot : foot + 14, "text-anchor": "end" }, words));
     this.layers.back.replaceChildren(...parts);
@@ -196,10 +197,10 @@ export class DrawingView {
       const [x2, y2] = this.toScreen(high[axes.right], high[axes.up]);
       if (this.plane === "front") {
         parts.push(svgElement("path", { class: "size-line", d: `M${x1} ${y1 + 8}v16M${x2} ${y1 + 8}v16M${x1} ${y1 + 18}H${x2}` }));
-        parts.push(svgElement("text", { class: "size-text", x: (x1 + x2) / 2, y: y1 + 14 }, sizeText(high[axes.right] - low[axes.right])));
+        parts.push(svgElement("text", { class: "size-text", x: (x1 + x2) / 2, y: y1 + 14 }, sizeText(shown(high[axes.right] - low[axes.right]))));
       }
       parts.push(svgElement("path", { class: "size-line", d: `M${x1 - 8} ${y1}h-16M${x1 - 8} ${y2}h-16M${x1 - 18} ${y1}V${y2}` }));
-      parts.push(svgElement("text", { class: "size-text", x: 0, y: 0, transform: `translate(${x1 - 22} ${(y1 + y2) / 2}) rotate(-90)` }, sizeText(high[axes.up] - low[axes.up])));
+      parts.push(svgElement("text", { class: "size-text", x: 0, y: 0, transform: `translate(${x1 - 22} ${(y1 + y2) / 2}) rotate(-90)` }, sizeText(shown(high[axes.up] - low[axes.up]))));
     }
     this.layers.sizes.replaceChildren(...parts);
   }
@@ -221,5 +222,6 @@ export class DrawingView {
 }
 
 function sizeText(value) {
-  return String(Math.round(value * 10) / 10);
+  const parts = 10 ** DECIMALS[unit()];
+  return String(Math.round(value * parts) / parts);
 }

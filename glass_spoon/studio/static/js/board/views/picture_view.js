@@ -2,6 +2,7 @@
 import { MOUSE, PerspectiveCamera, Plane, Ray, Raycaster, Vector2, Vector3 } from "three";
 import { OrbitControls } from "../../../vendor/three/OrbitControls.js";
 import { Listening } from "../../listening.js";
+import { unit } from "../../unit.js";
 import { tenths } from "./planes.js";
 import { svgElement } from "./svg.js";
 import { enterViewport } from "./viewport.js";
@@ -283,7 +284,7 @@ export class PictureView {
     if (shown) root.dispatchEvent(new CustomEvent("item-pointed", { detail: { item: shown.id, place: pointing } }));
     const told = this.judged(found);
     if (told) pointing.append(` · ${told}`);
-    root.querySelector(".coordinates").textContent = found ? `x ${tenths(found.place.x)}  y ${tenths(found.place.y)}  z ${tenths(found.place.z)} mm` : "";
+    root.querySelector(".coordinates").textContent = found ? `x ${tenths(found.place.x)}  y ${tenths(found.place.y)}  z ${tenths(found.place.z)} ${unit()}` : "";
   }
 }
 

@@ -1,5 +1,6 @@
 /** The drawing planes as the views see them: third-angle views of one space, Z up, in mm. */
 import { Vector3 } from "three";
+import { shown, unit } from "../../unit.js";
 
 /** @typedef {"front" | "side" | "plan"} Plane */
 /** @typedef {"x" | "y" | "z"} Axis */
@@ -17,7 +18,11 @@ export function axesOf(plane) {
   return [INDEX[PLANES[plane].right], INDEX[PLANES[plane].up]];
 }
 
-/** @returns {string} a coordinate to a tenth of a mm, without a minus before nothing */
+/** Decimals that a coordinate under the pointer is told to. @type {Record<string, number>} */
+export const DECIMALS = { mm: 1, cm: 2, m: 4, inch: 3 };
+
+/** @param {number} value in mm @returns {string} a coordinate to about a tenth of a mm in the project's unit, without a minus before nothing */
 export function tenths(value) {
-  return (Math.round(value * 10) / 10 + 0).toFixed(1);
+  const decimals = DECIMALS[unit()];
+  return (Math.round(shown(value) * 10 ** decimals) / 10 ** decimals + 0).toFixed(decimals);
 }
