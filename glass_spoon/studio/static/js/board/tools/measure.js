@@ -3,6 +3,10 @@ import { shown, told, unit } from "../../unit.js";
 import { svgElement } from "../views/svg.js";
 import { Tool } from "./tool.js";
 
+/** Pixels from the edge of its view, and from what is measured, that the words keep. */
+const NOTE_EDGE = 6;
+const NOTE_AWAY = 14;
+
 export class Measure extends Tool {
   /** @param {Board} board @param {Edits} edits */
   constructor(board, edits) {
@@ -106,17 +110,23 @@ export class Measure extends Tool {
     const { note } = this;
     const [x, y] = view.toScreen(...place);
     note.textContent = sentence;
-    note.classList.toggle("is-left", x > view.svg.clientWidth / 2);
-    note.style.left = `${x}px`;
-    note.style.top = `${Math.min(y, view.svg.clientHeight - 52)}px`;
     if (note.parentElement !== view.element) view.element.append(note);
+    this.offerSize(name, value);
+    const free = view.svg.clientWidth - note.offsetWidth - NOTE_EDGE;
+    const beside = x + NOTE_AWAY <= free ? x + NOTE_AWAY : x - NOTE_AWAY - note.offsetWidth;
+    note.style.left = `${Math.max(NOTE_EDGE, Math.min(beside, free))}px`;
+    note.style.top = `${Math.max(NOTE_EDGE, Math.min(y + NOTE_AWAY, view.svg.clientHeight - note.offsetHeight - NOTE_EDGE))}px`;
+  }
+
+  /** Offer to make a size of what is settled. @param {string} name @param {string} value */
+  offerSize(name, value) {
     if (!this.edits.mayEdit || (this.places.length < 2 && name !== "radius")) return;
     const button = document.createElement("button");
     button.type = "button";
     button.className = "text-button";
     button.textContent = "Make it a size";
     button.addEventListener("click", () => this.makeSize(name, value));
-    note.append(button);
+    this.note.append(button);
   }
 
   async makeSize(name, value) {
