@@ -177,6 +177,72 @@ def test_long_builds_show_how_far_they_are(part, as_user, monkeypatch):
     assert 'id="sheet"' in client.get(f"/parts/{part.id}/show/", headers={"HX-Request": "true"}).content.decode()
 
 
+def test_a_build_is_stopped_and_gone_on_with(part, as_user, monkeypatch):
+    """Stopped, it rests however often the page is asked for; an edit, or going on, builds the part."""
+    import threading
+
+    gate, begun = threading.Event(), []
+    real = build_part.evaluate
+
+    def slow(document, cache, after, progress, **more):
+        begun.append(1)
+        while not gate.wait(0.02):
+            progress(1, 4, 0.5)
+        return real(document, cache, after, progress, **more)
+
+    monkeypatch.setattr(build_part, "evaluate", slow)
+    monkeypatch.setattr(build_part, "_builds", WatchedWork("test"))
+    monkeypatch.setattr(build_part.build_sheet, "__defaults__", (0.1,))
+    client, show = as_user("owner"), f"/parts/{part.id}/show/"
+    stop = f"/parts/{part.id}/stop/"
+    assert "data-stop-work" in client.get(show, headers={"HX-Request": "true"}).content.decode()
+    answer = client.post(stop, {"what": "work"}, headers={"HX-Request": "true"})
+    assert answer.headers["HX-Reswap"] == "none"
+    for text in (answer, client.get(show, headers={"HX-Request": "true"}), client.get(f"/parts/{part.id}/")):
+        assert "Building was stopped" in text.content.decode()
+        assert "data-working" not in text.content.decode()
+    assert len(begun) == 1
+    gate.set()
+    monkeypatch.setattr(build_part.build_sheet, "__defaults__", (30.0,))
+    assert 'id="sheet"' in client.post(stop, {"what": "on"}, headers={"HX-Request": "true"}).content.decode()
+    assert 'id="sheet"' in client.get(show, headers={"HX-Request": "true"}).content.decode()
+
+
+def test_gauges_are_stopped_and_read_after_all(part, as_user, monkeypatch):
+    """Stopped, the quick ones stand and nothing is asked again; read after all, all of them are there."""
+    import threading
+
+    gate = threading.Event()
+    real = show_scene.read_gauges
+
+    def slow(mesh, surface, limits, progress):
+        while not gate.wait(0.02):
+            progress(0.2)
+        return real(mesh, surface, limits, progress=progress)
+
+    monkeypatch.setattr(show_scene, "read_gauges", slow)
+    monkeypatch.setattr(show_scene, "_readings", WatchedWork("test"))
+    monkeypatch.setattr(show_scene.watched_readings, "__defaults__", (0.1,))
+    build_part.finished_build(part.sheet())
+    client, show = as_user("owner"), f"/parts/{part.id}/show/"
+    text = client.get(show, headers={"HX-Request": "true"}).content.decode()
+    assert "Reading the gauges" in text
+    assert "data-stop-work" in text
+    for answer in (
+        client.post(f"/parts/{part.id}/stop/", {"what": "work"}, headers={"HX-Request": "true"}),
+        client.get(show, headers={"HX-Request": "true"}),
+    ):
+        text = answer.content.decode()
+        assert "Read them all" in text
+        assert 'data-code="evenness"' in text
+        assert "data-pending" not in text
+    gate.set()
+    monkeypatch.setattr(show_scene.watched_readings, "__defaults__", (30.0,))
+    text = client.post(f"/parts/{part.id}/stop/", {"what": "on"}, headers={"HX-Request": "true"}).content.decode()
+    assert "Read them all" not in text
+    assert 'data-code="off_surface"' in text
+
+
 def test_watched_work_runs_once_and_raises_its_error():
     """Two callers share one run; a failure is raised and tried again."""
     work: WatchedWork[int] = WatchedWork("test")

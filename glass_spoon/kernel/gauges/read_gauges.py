@@ -118,9 +118,14 @@ def read_gauges(
         tasks.append(lambda: list(read_off_surface(mesh, surface, limits, most, GAUGE_FOOT)))
     readings: list[Reading] = []
     with ThreadPoolExecutor(THREADS) as threads:
-        for number, done in enumerate(as_completed([threads.submit(task) for task in tasks]), 1):
-            readings.extend(done.result())
-            progress(number / len(tasks))
+        waiting = [threads.submit(task) for task in tasks]
+        try:
+            for number, done in enumerate(as_completed(waiting), 1):
+                readings.extend(done.result())
+                progress(number / len(tasks))
+        except BaseException:
+            threads.shutdown(wait=False, cancel_futures=True)
+            raise
     return sorted(readings, key=lambda reading: ORDER.index(reading.code))
 
 

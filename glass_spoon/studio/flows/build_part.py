@@ -50,6 +50,13 @@ def build_sheet(document: SheetDocument, after: str | None, patience: float = PA
     return _builds.result(document_key(document, after), _work(document, after), patience)
 
 
+def stop_build(document: SheetDocument, after: str | None) -> str:
+    """End the build of a sheet at its next report; return its key."""
+    key = document_key(document, after)
+    _builds.stop(key)
+    return key
+
+
 def finished_build(document: SheetDocument, after: str | None = None) -> Build:
     """Return the build of a sheet, however long it takes."""
     return _builds.finished(document_key(document, after), _work(document, after))

@@ -289,6 +289,18 @@ def watched_readings(item: Shown, limits: Limits, patience: float = PATIENCE) ->
     return beside if isinstance(beside, Working) else readings + beside
 
 
+def stop_readings(item: Shown, limits: Limits) -> str:
+    """End the reading of a shown mesh at its next report; return its key."""
+    _readings.stop(_readings_key(item, limits))
+    _beside.stop(_beside_key(item))
+    return readings_key(item, limits)
+
+
+def readings_key(item: Shown, limits: Limits) -> str:
+    """Return the key of all readings of a shown mesh."""
+    return f"{_readings_key(item, limits)}|{_beside_key(item)}"
+
+
 def known_readings(item: Shown, limits: Limits) -> list[Reading] | None:
     """Return all readings of a shown mesh where they were read before, None where they were not."""
     readings = _readings.known(_readings_key(item, limits))

@@ -6,20 +6,24 @@ import json
 import logging
 import re
 from collections.abc import Mapping
+from concurrent.futures import CancelledError
 from dataclasses import dataclass
 from typing import Any
 
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.gauges.whole_mesh import count_levels, count_sides
 from glass_spoon.kernel.meshes.topology import Topology
+from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.errors import WorkStopped
 from glass_spoon.sheet.evaluate import Build
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.studio.access import MAY_EDIT
-from glass_spoon.studio.flows.build_part import build_sheet
+from glass_spoon.studio.flows.build_part import build_sheet, document_key, stop_build
 from glass_spoon.studio.flows.comment_part import open_comments
 from glass_spoon.studio.flows.history import history_ends
-from glass_spoon.studio.flows.read_files import under_way
+from glass_spoon.studio.flows.read_files import ReadingStopped, under_way
+from glass_spoon.studio.flows.stopped_work import STOPPED
 from glass_spoon.studio.flows.watched_work import Working
 from glass_spoon.studio.models import Part, Role
 from glass_spoon.studio.see.curve_rows import curve_rows
@@ -35,7 +39,9 @@ from glass_spoon.studio.see.scene import (
     gauged_meshes,
     known_readings,
     quick_readings,
+    readings_key,
     shown_items,
+    stop_readings,
     watched_readings,
 )
 from glass_spoon.studio.see.view_choice import ViewChoice, read_view
@@ -90,7 +96,8 @@ def bench_context(part: Part, role: Role, view: Mapping[str, Any], user: Any, *,
     """Return the context of the bench; with a long build under way only its progress."""
     document = part.sheet()
     chosen = read_view(view, document)
-    build = build_sheet(document, chosen.after)
+    asker = _Asker((part.pk, user.pk), view.get("pending") == "1", hurries)
+    build = _watched_build(document, chosen, asker)
     can_undo, can_redo = (False, False) if part.by_link else history_ends(part, user)
     context: dict[str, Any] = {
         "part": part,
@@ -109,7 +116,19 @@ def bench_context(part: Part, role: Role, view: Mapping[str, Any], user: Any, *,
     }
     if isinstance(build, Working):
         return context | {"working": build, "doing": "Building the part", "reading": under_way(document)}
-    return context | _built(build, chosen, _Asker((part.pk, user.pk), view.get("pending") == "1", hurries))
+    return context | _built(build, chosen, asker)
+
+
+def _watched_build(document: SheetDocument, chosen: ViewChoice, asker: _Asker) -> Build | Working:
+    """Return the build of a sheet, or how far it is; one that was stopped rests until whoever stopped it goes on."""
+    if STOPPED.any(asker.key, "build") and STOPPED.has(asker.key, "build", document_key(document, chosen.after)):
+        return Working(stopped=True)
+    try:
+        return build_sheet(document, chosen.after)
+    except ReadingStopped:
+        raise
+    except (WorkStopped, CancelledError):  # by somebody else who looks at the part
+        return Working(stopped=True)
 
 
 @dataclass(frozen=True)
@@ -145,8 +164,9 @@ def _built(build: Build, chosen: ViewChoice, asker: _Asker) -> dict[str, Any]:
         context["gauges_sentence"] = " ".join(faults)
     item = gauged(shown, chosen.mesh)
     context["meshes"] = [(other.item_id, other.name) for other in shown if not other.is_surface]
-    context["part_meshes"] = part_meshes(build, gauged_meshes(shown), item, begin=not asker.hurries)
-    context["unread"] = any(not row.state for row in context["part_meshes"])
+    rests = item is not None and STOPPED.has(asker.key, "gauges", readings_key(item, build.document.limits.for_gauges()))
+    context["part_meshes"] = part_meshes(build, gauged_meshes(shown), item, begin=not asker.hurries and not rests)
+    context["unread"] = not rests and any(not row.state for row in context["part_meshes"])
     context["part_faces"] = part_faces(context["part_meshes"], build.document.limits.face_budget)
     if item is None:
         return context | {"levels": []}
@@ -168,9 +188,15 @@ def _built(build: Build, chosen: ViewChoice, asker: _Asker) -> dict[str, Any]:
 def _read(build: Build, item: Shown, rows: list[ChapterRows], asker: _Asker) -> dict[str, Any]:
     """Return what the gauges of a mesh read and what is told of them in the sheet, or how far that is."""
     limits = build.document.limits.for_gauges()
-    readings = known_readings(item, limits) if asker.hurries else watched_readings(item, limits)
+    awaited = frozenset(FIRST) - (frozenset() if item.surface is not None else {"off_surface"})
+    rest = {"gauges_rest": True}
+    if STOPPED.has(asker.key, "gauges", readings_key(item, limits)):
+        return _gauges(quick_readings(item, limits, distances=False), awaited) | rest
+    try:
+        readings = known_readings(item, limits) if asker.hurries else watched_readings(item, limits)
+    except (WorkStopped, CancelledError):
+        return _gauges(quick_readings(item, limits, distances=False), awaited) | rest
     if readings is None:
-        awaited = frozenset(FIRST) - (frozenset() if item.surface is not None else {"off_surface"})
         quick = _gauges(quick_readings(item, limits, distances=False), awaited)
         return quick | _pending("readings", Working(), "Reading the gauges")
     if isinstance(readings, Working):
@@ -184,6 +210,19 @@ def _read(build: Build, item: Shown, rows: list[ChapterRows], asker: _Asker) -> 
     if found.working is not None:
         context |= _pending("offers", found.working, "Trying changes that would mend it")
     return context
+
+
+def stop_work(part: Part, view: Mapping[str, Any], user: Any) -> None:
+    """Stop the gauges of the mesh that somebody looks at, or the build that it waits for."""
+    asker, document = (part.pk, user.pk), part.sheet()
+    chosen = read_view(view, document)
+    build = build_sheet(document, chosen.after, patience=0)
+    if isinstance(build, Working):
+        STOPPED.note(asker, "build", stop_build(document, chosen.after))
+        return
+    item = gauged(shown_items(build, chosen.level, []), chosen.mesh)
+    if item is not None:
+        STOPPED.note(asker, "gauges", stop_readings(item, document.limits.for_gauges()))
 
 
 def _pending(stage: str, working: Working, doing: str) -> dict[str, Any]:

@@ -23,13 +23,14 @@ from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.change_part import StaleEdit, change_part
 from glass_spoon.studio.flows.edit_sheet import read_edit
 from glass_spoon.studio.flows.read_files import ReadingStopped
+from glass_spoon.studio.flows.stopped_work import STOPPED
 from glass_spoon.studio.models import Part, Role
 from glass_spoon.studio.see.gauge_findings import TRIALS
 from glass_spoon.studio.see.judging import EDGE_LIMITS, EDGE_REACH, edge_rows
 from glass_spoon.studio.see.scene import shown_items
 from glass_spoon.studio.see.view_choice import read_view
 from glass_spoon.studio.sentences import Refused
-from glass_spoon.studio.show.bench_context import bench_context
+from glass_spoon.studio.show.bench_context import bench_context, stop_work
 from glass_spoon.studio.show.item_rows import item_rows
 from glass_spoon.studio.show.keys_page import key_groups
 from glass_spoon.studio.show.law_rows import law_context, table_context
@@ -126,10 +127,16 @@ def undo(request: HttpRequest, part_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def stop(request: HttpRequest, part_id: int) -> HttpResponse:
-    """Stop trying changes that would mend what the gauges tell."""
+    """Stop what is worked on: changes that would mend what the gauges tell, the gauges, or the build; or go on with it."""
     part, role = part_for(request, part_id)
-    TRIALS.stop((part.pk, request.user.pk))
-    return _fragments(request, part, role, {**request.POST.dict(), "pending": "1"})
+    what, asker = request.POST.get("what", ""), (part.pk, request.user.pk)
+    if what == "work":
+        stop_work(part, request.POST, request.user)
+    elif what == "on":
+        STOPPED.go_on(asker)
+    else:
+        TRIALS.stop(asker)
+    return _fragments(request, part, role, {**request.POST.dict(), "pending": "0" if what else "1"})
 
 
 @login_required

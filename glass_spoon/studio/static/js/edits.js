@@ -87,9 +87,9 @@ export class Edits {
     this.missed = false;
   }
 
-  /** Stop what is being tried in the background. */
-  stop() {
-    return this.enqueue(() => this.send("POST", this.root.dataset.stopUrl, {}));
+  /** Stop what is worked on in the background. @param {"" | "work" | "on"} what changes that are tried; the build or the gauges; on: go on with those */
+  stop(what = "") {
+    return this.enqueue(() => this.send("POST", this.root.dataset.stopUrl, { what }));
   }
 
   counted(method, url, values) {

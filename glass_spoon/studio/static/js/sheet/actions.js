@@ -24,6 +24,8 @@ export class SheetActions {
       viewSet: (data) => edits.look({ [data.viewSet]: data.viewValue }),
       history: (data) => edits.step(/** @type {"undo" | "redo"} */ (data.history)),
       stopTrying: () => edits.stop(),
+      stopWork: () => edits.stop("work"),
+      goOn: () => edits.stop("on"),
       takeSaved: () => edits.look({}),
       gauge: (data, button) => this.showOffenders({ gauge: data.gauge }, button),
       done: (data, button) => this.showOffenders({ done: data.done }, button),
