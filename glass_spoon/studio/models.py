@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from importlib import import_module
 from typing import Any, ClassVar
 
@@ -12,6 +13,8 @@ from django.db import models
 from glass_spoon.sheet.document import SheetDocument, SheetLimits
 from glass_spoon.studio.choices import Choices
 from glass_spoon.studio.shelf import read_stored
+
+_NUMBERED = re.compile(r"^\d+\. ", re.MULTILINE)
 
 
 class Role(Choices):
@@ -166,6 +169,11 @@ class Starter(models.Model):
     text = models.TextField()
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
     made_at = models.DateTimeField(auto_now_add=True)
+
+    @property
+    def line_count(self) -> int:
+        """How many lines it has: those that are numbered in the text form."""
+        return len(_NUMBERED.findall(self.text))
 
     class Meta:
         """By their names."""

@@ -115,6 +115,7 @@ urlpatterns = [
     path("parts/<int:part_id>/sheet.md", send_out.sheet_text, name="sheet_text"),
     path("parts/<int:part_id>/lines.md", send_out.lines_text, name="lines_text"),
     path("parts/<int:part_id>/starters/new/", starters.starter_new, name="starter_new"),
+    path("parts/<int:part_id>/starters/<int:starter_id>/name/", starters.starter_rename, name="starter_rename"),
     path("parts/<int:part_id>/starters/<int:starter_id>/remove/", starters.starter_end, name="starter_end"),
     path("parts/<int:part_id>/links/", links.part_links, name="part_links"),
     path("parts/<int:part_id>/links/new/", links.link_new, name="link_new"),

@@ -73,6 +73,7 @@ ADDRESSES = {
     "link_end": ("post", EDIT, {}),
     "starter_new": ("post", EDIT, {"lines": "l1"}),
     "starter_end": ("post", EDIT, {}),
+    "starter_rename": ("post", EDIT, {"name": "Foot"}),
     "part_comments": ("get", ALL, None),
     "comment_settle": ("post", ALL, {"settled": "1"}),
     "vary_sizes": ("get", ALL, None),

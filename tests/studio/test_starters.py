@@ -59,6 +59,28 @@ def test_a_step_is_kept_with_the_sizes_it_uses(stepped, as_user):
     assert "Foot ring 2" in again.content.decode()
 
 
+def test_a_starter_tells_its_lines_and_gets_another_name(stepped, as_user):
+    """Two lines beside its sizes; a name that is taken gets a number, none at all is refused, and its own stays."""
+    client = as_user("editor")
+    assert "2 lines" in " ".join(keep(client, stepped).content.decode().split())
+    keep(client, stepped, "c")
+    first, second = Starter.objects.order_by("id")
+    assert second.line_count == 1
+
+    def renamed(starter, name):
+        answer = client.post(reverse("starter_rename", args=[stepped.id, starter.id]), {"name": name})
+        starter.refresh_from_db()
+        return answer.status_code, starter.name
+
+    assert renamed(second, "  Ring   alone ") == (200, "Ring alone")
+    assert renamed(second, "Ring alone") == (200, "Ring alone")
+    assert renamed(second, "Foot ring") == (200, "Foot ring 2")
+    assert renamed(second, " ") == (422, "Foot ring 2")
+    first_id = first.id
+    client.post(reverse("starter_end", args=[stepped.id, first_id]))
+    assert client.post(reverse("starter_rename", args=[stepped.id, first_id]), {"name": "x"}).status_code == 404
+
+
 def test_a_starter_is_put_in_another_part_under_names_of_its_own(stepped, other, as_user):
     """Its foot is another than the part's, and its ring too; the part's own stay as they were."""
     client = as_user("editor")

@@ -8,6 +8,7 @@ from typing import Any
 from glass_spoon.sheet.edit_many import apart
 from glass_spoon.sheet.lines.remarks import Step
 from glass_spoon.sheet.text_form.write_text import write_text
+from glass_spoon.studio.flows.manage_project import clean_name
 from glass_spoon.studio.models import Part, Starter
 from glass_spoon.studio.sentences import Refused
 
@@ -36,6 +37,18 @@ def keep_starter(part: Part, ids: Iterable[str], user: Any) -> Starter:
 def remove_starter(part: Part, starter_id: int) -> None:
     """Remove a starter of the project of a part; parts that took it keep their lines."""
     part.project.starters.filter(id=starter_id).delete()
+
+
+def rename_starter(part: Part, starter_id: int, name: str) -> Starter:
+    """Return a starter of the project of a part under another name; one that is taken gets a number behind it."""
+    starter = part.project.starters.filter(id=starter_id).first()
+    if starter is None:
+        raise Refused("This starter was removed from the project.", 404)
+    wanted = clean_name(name, "starter")
+    if wanted != starter.name:
+        starter.name = _free_name(part, wanted)
+        starter.save(update_fields=["name"])
+    return starter
 
 
 def _free_name(part: Part, wanted: str) -> str:

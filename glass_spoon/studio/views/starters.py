@@ -8,7 +8,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
 from glass_spoon.studio.access import MAY_EDIT, part_for
-from glass_spoon.studio.flows.keep_starter import keep_starter, remove_starter
+from glass_spoon.studio.flows.keep_starter import keep_starter, remove_starter, rename_starter
 from glass_spoon.studio.models import Part
 
 
@@ -27,6 +27,15 @@ def starter_end(request: HttpRequest, part_id: int, starter_id: int) -> HttpResp
     """Remove a starter."""
     part, _ = part_for(request, part_id, MAY_EDIT)
     remove_starter(part, starter_id)
+    return _starters(request, part, None)
+
+
+@login_required
+@require_POST
+def starter_rename(request: HttpRequest, part_id: int, starter_id: int) -> HttpResponse:
+    """Call a starter by another name."""
+    part, _ = part_for(request, part_id, MAY_EDIT)
+    rename_starter(part, starter_id, request.POST.get("name", ""))
     return _starters(request, part, None)
 
 

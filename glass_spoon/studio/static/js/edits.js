@@ -130,8 +130,9 @@ export class Edits {
     const source = Object.values(values).some((value) => value instanceof File) ? document.querySelector("#upload") : this.root;
     let ended = null;
     const onSwap = (event) => {
-      if (this.held) this.missed = true;
-      if (this.held || wantOf(event.detail.xhr)) event.detail.shouldSwap = false;
+      const isMessage = event.detail.target?.id === "messages";
+      if (this.held && !isMessage) this.missed = true;
+      if ((this.held && !isMessage) || wantOf(event.detail.xhr)) event.detail.shouldSwap = false;
     };
     const onEnd = (event) => {
       ended ??= event.detail.xhr;
