@@ -104,7 +104,8 @@ def _changed_line(line: Line, values: dict[str, Any]) -> Line:
         return type(line).model_validate(line.model_dump() | values)
     except ValidationError as error:
         first = error.errors()[0]
-        field = str(first["loc"][0]).replace("_", " ") if first["loc"] else "line"
+        field = str(first["loc"][0]) if first["loc"] else "line"
+        field = "name" if isinstance(line.specs().get(field), NameSpec) else field.replace("_", " ")
         raise RefusedEdit(f"The {field} cannot be used: {phrase_of(first)}.") from error
 
 

@@ -154,6 +154,33 @@ def test_an_answer_that_comes_while_a_line_is_in_the_hand_waits_for_it(signed_in
     expect(line(page, 2).locator("[data-field=radius]")).to_have_text("31 mm")
 
 
+def test_a_refusal_is_told_while_a_line_is_in_the_hand(signed_in):
+    """What was refused stands on the page at once, and the line stays in the hand."""
+    page = signed_in
+    new_part(page, "Pegs")
+    paste(page, pegs(1))
+    saved(page, "5 lines put in")
+    page.keyboard.press("Escape")
+    shown(page)
+    late = []
+    page.route("**/edit/", lambda route: route.continue_() if late else late.append(route))
+    line(page, 2).locator(".item-name[data-kind=name]").click()
+    page.locator(".value-input").fill("a" * 300)
+    page.keyboard.press("Enter")
+    line(page, 1).hover()
+    assert len(late) == 1
+    grip = box_of(line(page, 1).locator(".line-grip"))
+    page.mouse.move(grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2)
+    page.mouse.down()
+    held = line(page, 1).element_handle()
+    with page.expect_response("**/edit/") as answer:
+        late[0].continue_()
+    assert answer.value.status == 422
+    expect(page.locator("#messages")).to_contain_text("it has more than 60 signs")
+    assert held.evaluate("line => line.isConnected")
+    page.mouse.up()
+
+
 def test_lines_are_chosen_copied_paused_and_made_a_step(signed_in):
     """Shift chooses a run; what is copied is text; they pause together, and gather under a heading whose name is typed."""
     page = signed_in
