@@ -47,7 +47,8 @@ _REFERENCES = (ReferenceSpec, ReferencesSpec)
 _EVERY = re.compile(r"\b(?:every|everything|all|whole)\b")
 _GIVING = re.compile(r"\b(?:giving|called|named)\s+")
 _NAME_ENDS = (
-    r"(?=\s*(?:[,;.]|$|\b(?:with|over|from|of|by|at|through|along|about|on|as)\b|\bin\s+(?:the\s+)?(?:front|side|plan)\b))"
+    r"(?=\s*(?:[,;.]|$|\b(?:with|over|from|of|by|at|through|along|about|on|as)\b|\bin\s+(?:the\s+)?(?:front|side|plan)\b"
+    r"|\b(?:radius|diameter|width|height|depth|length|pitch)\s+(?:of\s+)?[\d.]))"
 )
 _WAYS = r"evenly|eased in|eased out|eased"
 

@@ -31,6 +31,10 @@ _PERCENT = re.compile(r"(?<!called )(?<!named )(?<!giving )\b(\d+(?:\.\d+)?)\s*%
 NAME, OTHER, SEVERAL, SAID = 5.0, 3.0, 6.0, 8.0
 """What it is worth that words are a verb's own name, another word for it, several such words together, a phrase of it."""
 
+JOINS = ("join", "combine", "connect")
+UNITED = "Unite welds edges that meet; Fuse makes bodies that run through each other one skin."
+"""Words that may mean either, and what is to be known then."""
+
 CALLED = 5.0
 """What a verb gains whose own name, or another of several words, comes first and whole."""
 
@@ -120,6 +124,8 @@ def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
     items = {word for name in document.item_names().values() for word in telling_words(name.lower())}
     found[:LIKELY] = sorted(found[:LIKELY], key=lambda one: _cost(one, asked, items, document) - worth[one.verb])
     found = _partly(found, text, asked, document)
+    if found and found[0].verb == "unite" and asked.words[0] in JOINS:
+        found[0] = replace(found[0], note=UNITED)
     near = trade_word(asked.words) if not any(asked.begins_with(verb) for verb in VERBS) else None
     if near is None:
         return found

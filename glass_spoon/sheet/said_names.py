@@ -24,10 +24,13 @@ class SaidNames:
         return tuple(name.lower() for name in self.document.item_names().values() if name)
 
     def at(self, name: str, led: str = "") -> re.Match[str] | None:
-        """Return where an item's name stands, not as a part of the longer name of another."""
+        """Return where an item's name stands, not as a part of the longer name of another; behind a count also in the
+        plural: `6 pegs`.
+        """
         longer = [other for other in self.every if len(other) > len(name) and name in other]
-        for found in re.finditer(rf"(?<!\w){led}{re.escape(name)}(?!\w)", self.said.text):
-            start, end = found.end() - len(name), found.end()
+        own = rf"(?P<own>{re.escape(name)}|(?<=[\d\0\1] ){re.escape(name)}e?s)"
+        for found in re.finditer(rf"(?<!\w){led}{own}(?!\w)", self.said.text):
+            start, end = found.span("own")
             around = (
                 at.span() for other in longer for at in re.finditer(rf"(?<!\w){re.escape(other)}(?!\w)", self.said.text)
             )

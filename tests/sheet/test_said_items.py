@@ -34,6 +34,8 @@ SAID = [
     ("bevel lip by 1 mm in 3 steps", "bevel", {"mesh": "d", "marks": ["h"], "steps": "3"}),
     ("split off the faces of lip", "split_off", {"mesh": "d", "marks": ["h"]}),
     ("fill the hole of cup mesh", "fill", {"mesh": "d", "marks": ["h"]}),
+    ("ring of 6 crates", "ring", {"item": "e", "count": "6"}),
+    ("row of 5 knobs 20 apart", "row", {"item": "f", "count": "5", "x": "20"}),
     ("delete crate", "delete", {"mesh": "e", "marks": []}),
     ("cut knob out of crate", "subtract", {"mesh": "e", "others": ["f"]}),
     ("carve knob out of the crate", "subtract", {"mesh": "e", "others": ["f"]}),
@@ -94,3 +96,19 @@ def test_what_a_verb_cannot_take_is_told(ground: Any, text: str, word: str) -> N
     assert word in proposal.missed
     assert getattr(proposal.line, "gives", "") not in ("cup", "flat")
     assert getattr(proposal.line, "mesh", "") not in getattr(proposal.line, "others", [])
+
+
+def test_a_word_that_may_mean_two_verbs_says_what_each_does(ground: Any) -> None:
+    """Joining lays meshes together, or makes bodies one skin: the first is taken, and both are told beside it."""
+    joined, united = propose("join crate and knob", ground)[0], propose("unite crate and knob", ground)[0]
+    assert (joined.verb, united.verb) == ("unite", "unite")
+    assert "Fuse makes bodies" in joined.note
+    assert united.note == ""
+
+
+@pytest.mark.parametrize("size", ["diameter 3", "radius 1.5", "with radius 1.5"])
+def test_a_name_ends_before_a_size(ground: Any, size: str) -> None:
+    """The size that follows a name is a size, and no part of the name."""
+    line = propose(f"circle called second rim {size}", ground)[0].line
+    assert line.gives == "second rim"
+    assert line.radius in ("3 / 2", "1.5")

@@ -83,3 +83,20 @@ def test_a_gap_offers_a_weld_as_wide_as_it_needs() -> None:
     (way,) = found.actions
     assert (way.adds, way.label) == ("weld", "Weld them")
     assert dict(way.values) == {"points": "edges", "distance": "0.053 mm"}
+
+
+def test_bodies_that_cross_in_a_whole_are_told_to_be_fused() -> None:
+    """Where Unite laid bodies together that run into each other, the way out is named; of other meshes it is not."""
+    lines = [
+        {"id": "a", "verb": "block", "gives": "crate"},
+        {"id": "b", "verb": "block", "form": "ball", "gives": "knob"},
+        {"id": "u", "verb": "unite", "meshes": ["a", "b"], "gives": "whole"},
+    ]
+    document = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": lines})
+    item = Shown("key", "u", "whole", mesh_surface(torus(30, 10), 24, 12), None, is_surface=False)
+    reading = over("crossings", 2, 0)
+    (found,) = gauge_findings(document, item, {"crossings": "u"}, [reading], ways=False)
+    assert found.sentence.startswith("2 faces run through others: ")
+    assert "by Fuse" in found.sentence
+    (other,) = gauge_findings(document, item, {"crossings": "a"}, [reading], ways=False)
+    assert "Fuse" not in other.sentence

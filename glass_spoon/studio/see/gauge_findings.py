@@ -39,6 +39,12 @@ WORDS = {
 }
 """What is told of each gauge; folds are told by the lines themselves."""
 
+UNITED_CROSSING = (
+    "{value} faces run through others: bodies that run into each other are made one skin by Fuse, which takes the place of "
+    "this line."
+)
+"""What is told where bodies that cross were only laid together."""
+
 WORDS_OF_ONE = {
     "crowded_edges": "One edge has three faces or more",
     "small_gaps": "One small gap between open edges: they nearly meet",
@@ -154,6 +160,8 @@ def gauge_findings(
         )
         words = WORDS_OF_ONE if reading.value == 1 and reading.code in WORDS_OF_ONE else WORDS
         sentence = words[reading.code].format(value=value, limit=limit) + "."
+        if reading.code == "crossings" and document.line(causes[reading.code]).verb_name == "unite":
+            sentence = UNITED_CROSSING.format(value=value)
         actions: tuple[Action, ...] = ()
         if ways:
             actions = changes(document, document.line(causes[reading.code]), item, reading, report)
