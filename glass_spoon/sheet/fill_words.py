@@ -35,6 +35,7 @@ from glass_spoon.sheet.own_sentence import ANY_WORD, ENOUGH, LINKING, fit_number
 from glass_spoon.sheet.phrase import IDLE, SaidNumber, Word, as_typed, expression_pattern
 from glass_spoon.sheet.said_centre import FIELDS, said_centre
 from glass_spoon.sheet.said_names import SaidNames
+from glass_spoon.sheet.said_space import said_axis, said_place
 from glass_spoon.sheet.said_text import HOLES, SaidText, stem, stems
 from glass_spoon.sheet.typed_places import SAID_IN_SPACE, SAID_PLACES, said_in_space, said_places
 
@@ -50,6 +51,9 @@ _NAME_ENDS = (
     r"(?=\s*(?:[,;.]|$|\b(?:with|over|from|of|by|at|through|along|about|on|as)\b|\bin\s+(?:the\s+)?(?:front|side|plan)\b"
     r"|\b(?:radius|diameter|width|height|depth|length|pitch)\s+(?:of\s+)?[\d.]))"
 )
+_CHANGES = re.compile(r"\bto\b|\bat\b")
+"""What a law has that changes on the way."""
+
 _WAYS = r"evenly|eased in|eased out|eased"
 
 
@@ -81,12 +85,15 @@ def read_words(line: Line, text: str, document: SheetDocument) -> Filled:
         reading.take_laws,
         reading.take_tables,
         reading.take_centre,
+        reading.take_place,
         reading.take_places,
         reading.take_ends,
         reading.take_phrases,
+        reading.take_axis,
         reading.take_choices,
         reading.take_wording,
         reading.take_items,
+        reading.take_only_law,
         reading.take_other_numbers,
         reading.take_numbers,
         reading.take_name_after_verb,
@@ -211,8 +218,10 @@ class _Reading:
                 continue
             words = "|".join(re.escape(word) for word in {name.replace("_", " "), *spec.said})
             found = self.said.search(rf"\b(?:{words})(?:d|ed|s|ting|ing|ted)?\s+(?:of\s+|by\s+|from\s+|is\s+)?({law})")
-            if found and self._fits_law(spec, name, found[1]) and self._set({name: _law_text(found[1])}):
-                self.said.take(found)
+            if found and self._fits_law(spec, name, found[1]):
+                text = _law_text(found[1])
+                if self._set({name: text if _CHANGES.search(text) else self._law_of(text, name)}):
+                    self.said.take(found)
 
     def _fits_law(self, spec: LawSpec, name: str, text: str) -> bool:
         try:
@@ -220,6 +229,30 @@ class _Reading:
         except (InvalidInput, BadExpression):
             return False
         return True
+
+    def take_only_law(self) -> None:
+        """Take the only number that is left, where nothing beside it names another field, for the law that comes first in
+        the sentence: `thicken lid 3 mm`, `twist post 90`.
+        """
+        shown = [name for clause in self.line.clauses() if not clause.optional for name in clause.fields]
+        name = next((one for one in shown if self._is_value(one)), "")
+        spec, numbers = self.line.specs().get(name), self.said.numbers()
+        if not isinstance(spec, LawSpec) or name in self.filled or len(numbers) != 1:
+            return
+        (number,) = numbers
+        if name_numbers(self.line, numbers, [other for other in self.line.used_fields() if self._is_number(other)]):
+            return
+        text = self._law_of(number.typed, name)
+        if number.dimension in ("", spec.dimension) and self._fits_law(spec, name, text) and self._set({name: text}):
+            self.said.take_number(*number.span)
+
+    def _law_of(self, typed: str, name: str) -> str:
+        """Return one value as a law: where the usual law runs from one value to another, it is the one that it runs to."""
+        start, to, _ = str(type(self.line).model_fields[name].default).partition(" to ")
+        return f"{start}{to}{typed}" if to else typed
+
+    def _is_value(self, name: str) -> bool:
+        return isinstance(self.line.spec(name), NumberSpec | LawSpec)
 
     def take_tables(self) -> None:
         """Take rows of a table, as in `150 at 0, 160 by 120 at 20`."""
@@ -242,6 +275,23 @@ class _Reading:
         said = said_centre(self.said.text, tuple(self.said.sizes))
         if said is not None and self._set(said.values):
             self.said.take_span(*said.span)
+
+    def take_axis(self) -> None:
+        """Take the axis of space that something goes about, as in `about x` or `about the y axis`."""
+        for name in self.line.used_fields():
+            spec = self.line.spec(name)
+            said = said_axis(self.said.text, spec.choices) if isinstance(spec, ChoiceSpec) else None
+            if said is not None and self._set({name: said[1]}):
+                self.said.take_span(*said[0])
+
+    def take_place(self) -> None:
+        """Take the place in space of what has one, as in `at 20, 0, 40` or `through 10, 0, 0`."""
+        specs = {name: self.line.spec(name) for name in self.line.used_fields()}
+        if not all(isinstance(spec := specs.get(axis), NumberSpec) and spec.axis == axis for axis in "xyz"):
+            return
+        said = said_place(self.said.text, tuple(self.said.sizes))
+        if said is not None and self._set(said[1]):
+            self.said.take_span(*said[0])
 
     def take_places(self) -> None:
         """Take the points of a drawn curve, as in `through 0 0, 40 10 and 60 50`."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Set
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import TypeVar
 
 from glass_spoon.sheet.document import SheetDocument
@@ -16,7 +17,7 @@ from glass_spoon.sheet.known_sizes import known_sizes, size_dimensions
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
-from glass_spoon.sheet.phrase import alike, telling_words
+from glass_spoon.sheet.phrase import IDLE, alike, telling_words
 from glass_spoon.sheet.plain_unit import PlainUnit, field_with_unit
 from glass_spoon.sheet.said_marks import MARKS, PARTLY, SaidMark, mark_of_whole, mark_of_words, said_mark
 from glass_spoon.sheet.trade_words import trade_word
@@ -28,8 +29,25 @@ AnyLine = TypeVar("AnyLine", bound=Line)
 _PERCENT = re.compile(r"(?<!called )(?<!named )(?<!giving )\b(\d+(?:\.\d+)?)\s*%")
 """A share, but not the first word of a name."""
 
+_GROWN = re.compile(
+    r"\b(bigger|larger|smaller|up|down)\s+by\s+(\d+(?:\.\d+)?)\s*%|\b(\d+(?:\.\d+)?)\s*%\s+(bigger|larger|smaller)\b",
+    re.IGNORECASE,
+)
+"""A share by which something grows or shrinks: `20 % bigger` is 1.2 times."""
+
+_MAKING = re.compile(
+    r"\s*(?P<lead>draw|add|make|create|new|build)\s+(?:me\s+)?(?:(?:an?|the|new|another)\s+)*(?P<what>[a-z]+)\b",
+    re.IGNORECASE,
+)
+"""A word that something is made, before what is made: `draw a circle`."""
+
 NAME, OTHER, SEVERAL, SAID = 5.0, 3.0, 6.0, 8.0
 """What it is worth that words are a verb's own name, another word for it, several such words together, a phrase of it."""
+
+WHOLE_DELETED = (
+    "Delete takes marked faces away. A whole item goes with its line: Remove it there, Pause it, or hide it under Items."
+)
+"""What is to be known where nothing of a mesh is told."""
 
 JOINS = ("join", "combine", "connect")
 UNITED = "Unite welds edges that meet; Fuse makes bodies that run through each other one skin."
@@ -37,6 +55,9 @@ UNITED = "Unite welds edges that meet; Fuse makes bodies that run through each o
 
 CALLED = 5.0
 """What a verb gains whose own name, or another of several words, comes first and whole."""
+
+WHOLE, MOST_OF = 4.0, 0.6
+"""What it is worth besides that a phrase is more than so much of the text."""
 
 BESIDE = 0.3
 """What a phrase counts in a text that begins with the name of another verb."""
@@ -92,6 +113,33 @@ def propose(text: str, document: SheetDocument, unit: PlainUnit = "mm") -> list[
     return [_in_unit(found, document, unit) for found in _proposals(places_with_unit(text, unit), document)]
 
 
+@lru_cache(maxsize=1)
+def _made_of_nothing() -> frozenset[str]:
+    """Return the names, and other words, of the verbs that make something and need nothing for it."""
+    free = {
+        verb: cls
+        for verb, cls in VERBS.items()
+        if cls.chapter in ("Draw", "Form") and not any(isinstance(spec, ReferenceSpec) for spec in cls.specs().values())
+    }
+    return frozenset(word for verb, cls in free.items() for word in (verb, *cls.words) if " " not in word) - IDLE - {"draw"}
+
+
+def _without_making(text: str, document: SheetDocument) -> str:
+    """Return a text without words such as `draw a` or `add a` before the name of what is made: that name is its verb."""
+    found = _MAKING.match(text)
+    if found is None or found["what"].lower() not in _made_of_nothing():
+        return text
+    names = {name.lower() for name in document.item_names().values()}
+    return text if found["lead"].lower() == "make" and found["what"].lower() in names else text[found.start("what") :]
+
+
+def _grown(found: re.Match[str]) -> str:
+    """Return a growth by a share as the factor that it is."""
+    word, share = found[1] or found[4], float(found[2] or found[3]) / 100
+    factor = 1 - share if word.lower() in ("smaller", "down") else 1 + share
+    return f"by factor {factor:g}" if word.lower() in ("up", "down") else f"{word} by factor {factor:g}"
+
+
 def _in_unit(proposal: Proposal, document: SheetDocument, unit: PlainUnit) -> Proposal:
     """Return a proposal whose plain numbers are of another unit than mm."""
     sizes = known_sizes(document)
@@ -113,9 +161,11 @@ def _line_in_unit(line: AnyLine, said: Set[str], sizes: Mapping[str, Quantity], 
 
 def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
     """Return proposals for what was typed, plain numbers as mm; see `propose`."""
-    text = _PERCENT.sub(lambda found: f"{float(found[1]) / 100:g}", text[:MAX_TEXT])
+    text = _GROWN.sub(_grown, text[:MAX_TEXT])
+    text = _PERCENT.sub(lambda found: f"{float(found[1]) / 100:g}", text)
     if not text.strip():
         return [_proposal(verb, text, document) for verb in VERBS]
+    text = _without_making(text, document)
     asked = _Asked(text.lower(), telling_words(text.lower()), tuple(size_dimensions(document)))
     scored = sorted((-_score(verb, text, asked, document), order, verb) for order, verb in enumerate(VERBS))
     found = [_proposal(verb, text, document) for score, _, verb in scored if score < 0]
@@ -124,6 +174,8 @@ def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
     items = {word for name in document.item_names().values() for word in telling_words(name.lower())}
     found[:LIKELY] = sorted(found[:LIKELY], key=lambda one: _cost(one, asked, items, document) - worth[one.verb])
     found = _partly(found, text, asked, document)
+    if found and found[0].verb == "delete" and not found[0].before and not getattr(found[0].line, MARKS):
+        found[0] = replace(found[0], note=WHOLE_DELETED)
     if found and found[0].verb == "unite" and asked.words[0] in JOINS:
         found[0] = replace(found[0], note=UNITED)
     near = trade_word(asked.words) if not any(asked.begins_with(verb) for verb in VERBS) else None
@@ -131,7 +183,7 @@ def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
         return found
     first = replace(_proposal(near.verb, text, document), note=near.note)
     costs = [_cost(one, asked, items, document) for one in (first, *found[:1])]
-    if found and found[0].line.references() and costs[0] > TAKES_NOTHING + costs[1]:
+    if near.verb != "remark" and found and found[0].line.references() and costs[0] > TAKES_NOTHING + costs[1]:
         return found  # what the trade's word usually means takes nothing of what is named
     return [first, *(proposal for proposal in found if proposal.verb != near.verb)]
 
@@ -214,6 +266,7 @@ def _score(verb: str, text: str, asked: _Asked, document: SheetDocument) -> floa
         other = _named_before(asked, verb, min(match.start() for match in found), document)
         meant = called or first or not (other or any(asked.begins_with(name) for name in VERBS))
         score += SAID if meant else BESIDE * SAID
+        score += WHOLE if first and max(len(match[0]) for match in found) > MOST_OF * len(text) else 0.0
     score += CALLED if called else 0.0
     return _at_hand(score, cls, document) if score > 0 else 0.0
 

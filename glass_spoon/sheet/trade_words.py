@@ -22,6 +22,7 @@ _UNION = Nearest(
 )
 _SHARED = Nearest("meet", "Meet keeps what closed bodies share; Subtract takes one out of another.")
 _MATERIAL = Nearest("remark", "Colours and layers are set under Items on the board. Materials are left to the renderer.")
+_HIDE = Nearest("remark", "What is shown is chosen under Items on the board: each item has a tick there.")
 _UNFOLD = Nearest("mesh", "A mesh of a surface carries its parameters as UV, the seam kept open: send it out with UV.")
 
 _SWELL = Nearest(
@@ -41,6 +42,8 @@ _NEAREST = {
     "union": _UNION,
     "merge": _UNION,
     "combine meshes": _UNION,
+    "hide": _HIDE,
+    "show": _HIDE,
     "material": _MATERIAL,
     "materials": _MATERIAL,
     "colour": _MATERIAL,

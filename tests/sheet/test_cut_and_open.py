@@ -381,3 +381,26 @@ def test_faces_too_large_for_an_opening_are_halved_by_a_press(rim: str) -> None:
         build = run(box, hole, opened)
     assert tries
     check_result(mesh_of(build, "b"), closed=rim == "walled right through")
+
+
+@pytest.mark.parametrize("size", [0.4, 32.0, 40.0, 48.0, 4000.0])
+@pytest.mark.parametrize("side", ["below", "above", "to the left", "in front"])
+def test_a_plane_through_the_middle_halves_whatever_the_size(size: float, side: str) -> None:
+    """Each half of a box is half of it, also where the plane runs along its edges, and after its size has changed."""
+    edge = f"{size / 10} mm"
+    box = CRATE | {"width": f"{1.5 * size} mm", "depth": f"{size} mm", "height": f"{size} mm", "edge": edge, "z": "7 mm"}
+    build = run(box, {"id": "s", "verb": "slice", "mesh": "b", "by": "a plane through its middle", "side": side})
+    assert build.reports["s"].status == "good", build.reports["s"].findings
+    half = mesh_of(build, "s")
+    check_result(half, closed=True)
+    assert enclosed_volume(half) == pytest.approx(0.75 * size**3, rel=1e-9)
+
+
+def test_halves_stay_both_and_a_slanted_plane_has_no_middle() -> None:
+    """The rest is as large; a slanted plane says what may be kept instead."""
+    middle = {"id": "s", "verb": "slice", "mesh": "b", "by": "a plane through its middle"}
+    build = run(CRATE, middle | {"other": "stays too"})
+    assert enclosed_volume(mesh_of(build, "s")) == pytest.approx(60 * 40 * 40)
+    told = run(CRATE, middle | {"side": "slanted plane"}).reports["s"]
+    assert told.status == "failed"
+    assert "keep above, below" in told.findings[0].sentence

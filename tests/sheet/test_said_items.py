@@ -36,6 +36,36 @@ SAID = [
     ("fill the hole of cup mesh", "fill", {"mesh": "d", "marks": ["h"]}),
     ("ring of 6 crates", "ring", {"item": "e", "count": "6"}),
     ("row of 5 knobs 20 apart", "row", {"item": "f", "count": "5", "x": "20"}),
+    ("rotate crate by 45 about x", "turn", {"item": "e", "angle": "45", "axis": "left-right axis", "x": "0 mm"}),
+    ("turn crate 45 around the y axis", "turn", {"item": "e", "angle": "45", "axis": "front-back axis"}),
+    ("turn crate by 30 about z through 10, 0, 5", "turn", {"angle": "30", "axis": "upright axis", "x": "10", "z": "5"}),
+    ("turn crate by 30 about x 20", "turn", {"angle": "30", "axis": "upright axis", "x": "20"}),
+    ("scale crate by 2 about 10, 0, 0", "scale", {"item": "e", "factor": "2", "x": "10"}),
+    ("helix about x 3 turns", "helix", {"axis": "left-right axis", "turns": "3"}),
+    ("ring of 6 crates about y through 0, 10, 5", "ring", {"axis": "front-back axis", "y": "10", "z": "5"}),
+    ("10 mm cube at 20, 0, 4", "block", {"width": "10 mm", "rounding": "0 mm", "x": "20", "y": "0", "z": "4"}),
+    ("sphere radius 5 at 1 2 3", "simple", {"radius": "5", "x": "1", "y": "2", "z": "3"}),
+    ("make knob bigger by 20%", "scale", {"item": "f", "factor": "1.2"}),
+    ("make knob 20 % smaller", "scale", {"item": "f", "factor": "0.8"}),
+    ("make knob twice as big", "scale", {"item": "f", "factor": "2"}),
+    ("round crate by 3", "bevel", {"mesh": "e", "sized": "radius", "radius": "3"}),
+    ("hollow crate 4 mm", "thicken", {"mesh": "e", "wall": "4 mm"}),
+    ("thicken crate 2", "thicken", {"mesh": "e", "wall": "2", "loops": 0}),
+    ("thicken crate from 3 mm to 1 mm", "thicken", {"mesh": "e", "wall": "3 mm to 1 mm"}),
+    ("thicken crate with 2 loops", "thicken", {"mesh": "e", "wall": "3 mm", "loops": "2"}),
+    ("twist crate 90", "twist", {"item": "e", "turn": "0° to 90"}),
+    ("twist crate by 90", "twist", {"item": "e", "turn": "0° to 90"}),
+    ("taper crate 0.6", "taper", {"item": "e", "factor": "1 to 0.6"}),
+    ("bend crate 30", "bend", {"item": "e", "angle": "30"}),
+    ("cut crate in half", "slice", {"mesh": "e", "by": "a plane through its middle", "other": "stays too"}),
+    ("slice crate in two at 10 mm", "slice", {"mesh": "e", "by": "a plane", "at": "10 mm", "other": "stays too"}),
+    ("cone radius 20 height 30", "simple", {"form": "cone", "radius": "20", "second": "0 mm", "height": "30"}),
+    ("cone radius 20 to 10 30 high", "simple", {"form": "cone", "radius": "20", "second": "10", "height": "30"}),
+    ("ring radius 60 tube 8", "simple", {"form": "torus", "radius": "60", "second": "8"}),
+    ("draw a circle with radius 20", "circle", {"radius": "20"}),
+    ("add a cylinder 30 high", "simple", {"form": "cylinder", "height": "30"}),
+    ("draw a line from 0,0 to 10,5", "line", {"to_right": "10", "to_up": "5"}),
+    ("pipe along path radius 5", "cord", {"path": "g", "width": "2 * 5"}),
     ("delete crate", "delete", {"mesh": "e", "marks": []}),
     ("cut knob out of crate", "subtract", {"mesh": "e", "others": ["f"]}),
     ("carve knob out of the crate", "subtract", {"mesh": "e", "others": ["f"]}),
@@ -112,3 +142,10 @@ def test_a_name_ends_before_a_size(ground: Any, size: str) -> None:
     line = propose(f"circle called second rim {size}", ground)[0].line
     assert line.gives == "second rim"
     assert line.radius in ("3 / 2", "1.5")
+
+
+def test_what_no_line_does_is_told(ground: Any) -> None:
+    """A whole item is not deleted by marks, and nothing is hidden by a line: both say where it is done."""
+    assert "Pause it, or hide it" in propose("delete knob", ground)[0].note
+    assert "under Items" in propose("hide knob", ground)[0].note
+    assert propose("delete the top of crate", ground)[0].note == ""

@@ -32,8 +32,10 @@ class Bevel(DetailWork):
         "break edges",
         "edge rounding",
         "bevel edges",
+        "round off",
     )
     phrases = (
+        Phrase(r"^\W*round(?: off)?(?= (?!up\b|off\b|the\b|edges?\b|sharp|corners?\b)[a-z])", {"sized": "radius"}),
         Phrase(r"(?:by |with |to )?(?:a )?radius (?:of )?{radius}", {"sized": "radius"}, finds=False),
         Phrase(r"(?:by |with )?(?:a )?width (?:of )?{width}|{width} wide", {"sized": "width"}, finds=False),
         Phrase(r"in {steps} steps", finds=False),

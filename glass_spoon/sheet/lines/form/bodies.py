@@ -48,6 +48,10 @@ class SimpleBody(Line):
     summary = "Make a simple body or a piece of it: sphere or zone, cylinder, cone, torus, ellipsoid, disc, sheet."
     words = ("sphere", "ball", "dome", "zone", "cylinder", "cone", "torus", "ellipsoid", "disc", "sheet", "shell")
     phrases = (
+        Phrase(
+            r"^\W*(?:an? |the )?(?:pointed )?cone(?!.*\b(?:to|above|second|top|by|x|truncated|frustum)\b|.*×)",
+            {"form": "cone", "second": "0 mm"},
+        ),
         *(Phrase(rf"^\W*(?:an? |the )?{word}", {"form": form}) for word, form in STARTS_WITH),
         Phrase(r"^\W*(?:a |an )?(?:dome|half (?:sphere|ball)|hemisphere)", {"form": "sphere", "low": "0°"}),
         Phrase(

@@ -32,6 +32,7 @@ from glass_spoon.sheet.lines.form.fields import (
     laid_flat,
     noted,
 )
+from glass_spoon.sheet.phrase import Phrase
 
 _REST = (
     "along {path}[, {facing}][, corners {corners}][, scaled {scale}][, twisted {twist}][, start {start}, end {end}]"
@@ -218,6 +219,10 @@ class Cord(SweptLine):
 
     summary = "Run a round, oval or square cord along a path: pipes, ropes, wires, rails, strips."
     words = ("pipe", "tube", "rope", "wire", "rail", "strip", "cable", "bar")
+    phrases = (
+        *SweptLine.phrases,
+        Phrase(r"(?:of |with )?(?:a )?radius (?:of )?{width}", {"width": "2 * {width}"}, finds=False),
+    )
     sentence = f"**Cord** {{section}}, {{width}} thick, {_REST}"
     wording_field = "section"
     wordings = {

@@ -50,6 +50,11 @@ _INSIDE, _OUTSIDE = "inside", "outside"
 _LEAST_FACING = 0.2
 """A side is not told by a way that what cuts faces by a smaller cosine, on the mean."""
 _KEEP = r"keep(?:ing)?(?: what is| the)*"
+_MIDDLE = "a plane through its middle"
+_HALFWAY = (
+    r"(?:at |in |through )?(?:the |its )?(?:middle|half ?way(?: up)?|half (?:of )?(?:its |the )?(?:height|width|depth|length))"
+    r"|^\W*halve(?!.*\bat\b)"
+)
 _BOTH = (
     r"keep(?:ing)? (?:both|two)(?: of)?(?: the| them)?(?: halves| parts| sides| pieces)?\b"
     r"|(?:in|into|giving) (?:(?:both|two)(?: halves| parts| pieces)?|halves|half)\b"
@@ -86,6 +91,8 @@ class Slice(Line):
         "in two",
     )
     phrases = (
+        Phrase(r"(?:in|into) (?:half|halves|two halves)(?!.*\bat\b)", {"by": _MIDDLE, "other": "stays too"}, finds=False),
+        Phrase(_HALFWAY, {"by": _MIDDLE}, finds=False),
         Phrase(_BOTH, {"other": "stays too"}, finds=False),
         Phrase(rf"{_KEEP} (?:above|upper|top){_PART}|(?:upper|top) (?:half|part)", {"side": "above"}, finds=False),
         Phrase(rf"{_KEEP} (?:below|lower|bottom){_PART}|(?:lower|bottom) (?:half|part)", {"side": "below"}, finds=False),
@@ -107,6 +114,7 @@ class Slice(Line):
     sentence = "**Slice** {mesh} by {by} at {at}, keeping what is {side}[; the other part {other}][, {end}][, faces {finer}], giving {gives}."
     wording_field = "by"
     wordings = {
+        _MIDDLE: "**Slice** {mesh} by {by}, keeping what is {side}[; the other part {other}][, {end}][, faces {finer}], giving {gives}.",
         "a surface": "**Slice** {mesh} by {by}, {surface}, keeping what is {side}[; the other part {other}][, {end}][, faces {finer}], giving {gives}.",
         "a curve": (
             "**Slice** {mesh} by {by}, {curve}[, seen {seen}], keeping what is {side}[; the other part {other}][, {end}]"
@@ -125,8 +133,11 @@ class Slice(Line):
     verb: Literal["slice"] = "slice"
     mesh: Annotated[str, ReferenceSpec("The mesh; what is kept stands in its place.", "mesh")] = ""
     by: Annotated[
-        Literal["a plane", "a surface", "a curve"],
-        ChoiceSpec("What it is cut by.", ("a plane", "a surface", "a curve")),
+        Literal["a plane", "a plane through its middle", "a surface", "a curve"],
+        ChoiceSpec(
+            "What it is cut by; a plane stands where it is said, or halfway between the mesh's ends, whatever its size.",
+            ("a plane", _MIDDLE, "a surface", "a curve"),
+        ),
     ] = "a plane"
     surface: Annotated[str, ReferenceSpec("The surface; it reaches through all of the mesh.", "surface")] = ""
     curve: Annotated[
@@ -189,7 +200,7 @@ class Slice(Line):
         made = self._cut(item, cutter)
         part, done = self._signed(given, item, made)
         told = f"Cut along {several(made.seams, 'line')}, {length_text(made.length)} long"
-        told += f", {('closed' if self.by != 'a plane' else 'closed flat') if made.capped else 'open'}; corners beside it of {np.degrees(made.narrowest):.0f}° or more."
+        told += f", {('closed flat' if self.by.startswith('a plane') else 'closed') if made.capped else 'open'}; corners beside it of {np.degrees(made.narrowest):.0f}° or more."
         if self.end == "closed flat" and not made.capped:
             told += " A sheet has nothing to close."
         if self.other == "goes":
@@ -267,7 +278,7 @@ class Slice(Line):
 
     def _cutter(self, given: Given) -> Cutter:
         """Return what it is cut by, its normals to the side that is kept."""
-        if self.by == "a plane":
+        if self.by in ("a plane", _MIDDLE):
             return FlatCutter(*self._plane(given))
         if self.side == _SLANTED:
             raise KernelError("A slanted plane cuts by itself. Choose above, below or another of the six sides to keep.")
@@ -284,9 +295,16 @@ class Slice(Line):
 
     def _plane(self, given: Given) -> tuple[Floats, Floats]:
         """Return a place (3,) in the plane and its unit normal (3,), to the side that is kept."""
+        if self.side == _SLANTED and self.by == _MIDDLE:
+            raise NoSuchSide(
+                "A plane through the middle lies level or upright: keep above, below or another of the six sides."
+            )
         if self.side == _SLANTED:
             return vector(given, "x", "y", "z"), unit_direction(vector(given, "right", "back", "up"), "The plane's facing")
         normal = np.array(_SIDES[self.side], dtype=np.float64)
+        if self.by == _MIDDLE:
+            places = given.mesh("mesh").mesh.positions
+            return (places.min(axis=0) + places.max(axis=0)) / 2, normal
         return given.number("at") * np.abs(normal), normal
 
     def ways_out(self, error: Exception) -> tuple[Action, ...]:

@@ -30,6 +30,7 @@ class Thicken(MeshWork):
     words = ("thickness", "wall", "shell", "hollow", "sheet metal", "inner skin", "offset skin", "rim")
     phrases = (
         Phrase(r"{wall} (?:thick|walls?)|walls? (?:of )?{wall}"),
+        Phrase(r"^\W*(?:make \w+ )?hollow(?: out)?"),
         Phrase(r"outwards?", {"side": "outside"}, finds=False),
         Phrase(r"inwards?", {"side": "inside"}, finds=False),
         Phrase(r"both (?:sides|ways)|half (?:to )?each side", {"side": "both sides"}, finds=False),
@@ -40,7 +41,12 @@ class Thicken(MeshWork):
     verb: Literal["thicken"] = "thicken"
     wall: Annotated[
         LawText,
-        LawSpec("The thickness: 3 mm, or 3 mm to 1 mm from one end to the other.", "length", least=0, said=("thick", "by")),
+        LawSpec(
+            "The thickness: 3 mm, or 3 mm to 1 mm from one end to the other.",
+            "length",
+            least=0,
+            said=("thick", "by", "from"),
+        ),
     ] = "3 mm"
     along: Annotated[
         Literal["upwards", "to the right", "to the back"],

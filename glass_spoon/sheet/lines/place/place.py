@@ -139,6 +139,11 @@ class Scale(Line):
             Phrase(rf"{{{field}}} (?:times )?as {way}", {"evenly": "by own factors"}, finds=False)
             for way, field in (("(?:tall|high)", "fz"), ("(?:wide|long)", "fx"), ("deep", "fy"))
         ),
+        *(
+            Phrase(rf"{said} as (?:big|large)", {"factor": factor})
+            for said, factor in (("(?:twice|two times)", "2"), ("half", "0.5"), ("three times", "3"))
+        ),
+        Phrase(r"{factor} (?:times )?as (?:big|large)|{factor} times (?:bigger|larger)"),
         Phrase(r"(?:to )?twice (?:its|the) size|double(?:d)?", {"factor": "2"}, finds=False),
         Phrase(r"(?:to )?half (?:its|the) size|halved", {"factor": "0.5"}, finds=False),
     )

@@ -1,0 +1,50 @@
+"""What is said of space itself: the axis that something goes about, and the place where it is, `about x`, `at 20, 0, 40`."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from glass_spoon.sheet.phrase import as_typed, expression_pattern
+
+_AXES = {
+    "upright axis": "z|upright|vertical",
+    "left-right axis": "x|left-right",
+    "front-back axis": "y|front-back",
+}
+"""By the choice of a line, what the axis is called."""
+
+_ABOUT = r"(?:about|a?round|along|over|on)\s+(?:the\s+|its\s+)?"
+_COORDINATE = r"\s*[=:]?\s*-?[\d.]+(?![\d.]*\s*(?:turns?|times|copies|steps|waves|°|deg))"
+"""A number behind a letter, which is a coordinate then; but in `about x 3 turns` it is none."""
+
+_PLACE = (
+    r"(?:(?:standing\s+|cent(?:re|er)(?:e?d)?\s+)?(?:at|about|around|on)|through)\s+(?:the\s+)?(?:point\s+|place\s+)?\(?\s*"
+)
+
+
+def said_axis(text: str, choices: Sequence[str]) -> tuple[tuple[int, int], str] | None:
+    """Return where a text in small letters names an axis, `about x` or `y axis`, and which of the choices it is; None where
+    it names none. A letter before a number is a coordinate.
+    """
+    for choice in choices:
+        names = _AXES.get(choice)
+        if names is None:
+            continue
+        named = rf"(?:{names})[- ]axis|{_ABOUT}(?:{names})"
+        if found := re.search(rf"(?<![\w-])(?:{_ABOUT})?(?:{named})(?![\w-])(?!{_COORDINATE})", text):
+            return found.span(), choice
+    return None
+
+
+def said_place(text: str, sizes: tuple[str, ...]) -> tuple[tuple[int, int], dict[str, str]] | None:
+    """Return where a text in small letters says a place in space by two or three coordinates, and these by their axes."""
+    number = expression_pattern(sizes)
+    for pattern in (
+        rf"({number})\s*,\s*({number})\s*,\s*({number})",
+        rf"({number})\s+({number})\s+({number})(?!\s*[\w,])",
+        rf"({number})\s*,\s*({number})(?!\s*,)",
+    ):
+        if found := re.search(rf"(?<![\w-]){_PLACE}{pattern}\s*\)?", text):
+            return found.span(), {axis: as_typed(value) for axis, value in zip("xyz", found.groups(), strict=False)}
+    return None
