@@ -280,3 +280,26 @@ def test_a_step_of_another_part_is_brought_in(signed_in):
     expect(page.locator(".step-name")).to_have_text(["Hood and lining"])
     expect(page.locator(".line")).to_have_count(count + 5)
     expect(page.locator(".line.is-stood")).to_contain_text("lining mesh")
+
+
+def test_gauges_are_asked_for_once_the_picture_stands(signed_in):
+    """While the model of an edit is on its way nothing else is asked for; then the gauges are read."""
+    page = signed_in
+    open_part(page, "Camp kettle")
+    shown(page)
+    expect(page.locator("#gauges[data-pending]")).to_have_count(0)
+    asked, held = [], []
+    page.on("request", lambda request: asked.append(request.url) if "pending=1" in request.url else None)
+    page.route("**/view.glb*", lambda route: held.append(route))
+    page.locator(".line[data-verb=mesh] [data-field=along]").click()
+    page.locator(".value-input").fill("26")
+    page.keyboard.press("Enter")
+    expect(page.locator("#gauges[data-pending]")).to_have_count(1)
+    page.wait_for_timeout(1500)
+    assert len(held) == 1
+    assert asked == []
+    held[0].continue_()
+    page.unroute("**/view.glb*")
+    shown(page)
+    expect(page.locator("#gauges[data-pending]")).to_have_count(0)
+    assert asked

@@ -8,6 +8,8 @@
 const ASK_AGAIN = 400;
 /** Changes that would mend something are tried last, when the hand rests. */
 const ASK_LAST = 1200;
+/** How many times the picture of an edit is waited for, at most, before its gauges are asked for. */
+const PATIENCE = 20;
 const AWAY = new Set([0, 502, 503, 504]);
 
 export class Edits {
@@ -21,6 +23,8 @@ export class Edits {
     this.waiting = 0;
     this.changes = 0;
     this.timer = 0;
+    /** How often the picture may still be waited for. */
+    this.patience = PATIENCE;
     /** While lines are in the hand answers stay off the page: one that replaced them would end the drag. */
     this.held = false;
     this.missed = false;
@@ -43,9 +47,20 @@ export class Edits {
     this.timer = setTimeout(() => {
       this.timer = 0;
       if (this.waiting || this.held) return;
+      if (this.waitsForPicture()) {
+        this.askAgain();
+        return;
+      }
       this.look(document.querySelector("#work[data-working]") ? {} : { pending: "1", stage: this.asked === stage ? stage : "" });
       this.asked = stage;
     }, stage === "offers" && this.asked !== stage ? ASK_LAST : ASK_AGAIN);
+  }
+
+  /** The picture of an edit comes before its gauges are read; one that does not come at all is not waited for. @returns {boolean} */
+  waitsForPicture() {
+    const stands = /** @type {?HTMLElement} */ (document.querySelector(".board"))?.dataset.revision === this.state().revision;
+    this.patience = stands ? PATIENCE : this.patience - 1;
+    return !stands && this.patience > 0 && !document.querySelector("#work[data-working]");
   }
 
   /** @returns {Object<string, string>} the present revision and way of looking */
