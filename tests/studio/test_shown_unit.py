@@ -198,3 +198,19 @@ def test_no_page_of_a_part_tells_mm_where_it_works_in_another_unit(project, part
         seen = re.sub(r"<[^>]*>", " ", seen)
         assert unit in seen
         assert re.findall(r".{0,30}\d\s?mm\b", seen) == []
+
+
+def test_a_law_is_bent_in_the_unit(project, people, as_user):
+    """The editor shows a wall of 25.4 mm to 12.7 mm as 1 to 0.5 inch, and its values come back with their unit."""
+    Project.objects.filter(id=project.id).update(unit=Unit.INCH)
+    lines = [
+        {"id": "b", "verb": "block", "gives": "crate"},
+        {"id": "t", "verb": "thicken", "mesh": "b", "wall": "25.4 mm to 12.7"},
+    ]
+    sheet = read_document({"format": "glass-spoon/sheet", "version": 1, "name": "Wall", "lines": lines})
+    part = first_part(people["owner"], project.id, sheet, "made")
+    client = as_user("editor")
+    page = html.unescape(client.get(reverse("bench_law", args=[part.id, "t", "wall"])).content.decode())
+    assert 'data-places="[[0.0, 1.0], [1.0, 0.5]]"' in page
+    assert 'data-unit=" inch"' in page
+    assert typed(client, part, line="t", field="wall", value="1 to 1/4").line("t").wall == "1 inch to 1/4 inch"

@@ -11,11 +11,12 @@ from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.law import Way
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import SheetError
-from glass_spoon.sheet.expressions import Quantity
+from glass_spoon.sheet.expressions import UNITS, Quantity
 from glass_spoon.sheet.fields import LawSpec, TableSpec
 from glass_spoon.sheet.law_text import law_names, read_law
 from glass_spoon.sheet.line import Line
 from glass_spoon.studio.sentences import Refused
+from glass_spoon.studio.shown_unit import active_unit
 
 
 def law_context(document: SheetDocument, line: Line, field: str, sizes: Mapping[str, Quantity]) -> dict[str, Any]:
@@ -28,7 +29,8 @@ def law_context(document: SheetDocument, line: Line, field: str, sizes: Mapping[
         law = read_law(text, spec.dimension, sizes)
     except (SheetError, KernelError) as error:
         raise Refused(f"The law cannot be shown as a curve. {error}") from error
-    shown = degrees if spec.dimension == "angle" else float
+    millimetres = UNITS[active_unit()][0] if spec.dimension == "length" else 1.0
+    shown = degrees if spec.dimension == "angle" else lambda value: float(value) / millimetres
     shares = [0.0, *(share for share, _ in law.between), 1.0]
     places = [[round(share, 4), round(shown(value), 6)] for share, value in zip(shares, law.values, strict=True)]
     return {
@@ -37,7 +39,7 @@ def law_context(document: SheetDocument, line: Line, field: str, sizes: Mapping[
         "field": field,
         "label": (spec.label or field.replace("_", " ")).capitalize(),
         "places": json.dumps(places),
-        "unit": {"angle": "°", "length": " mm"}.get(spec.dimension, ""),
+        "unit": {"angle": "°", "length": f" {active_unit()}"}.get(spec.dimension, ""),
         "least": "" if spec.least is None else shown(spec.least),
         "ways": get_args(Way),
         "way": law.way,

@@ -1,5 +1,6 @@
 /** The editor of a law: a value along the way as a small curve, its places dragged, added and taken away; the board follows. */
 import { Listening } from "./listening.js";
+import { unit } from "./unit.js";
 
 const WIDTH = 440;
 const HEIGHT = 220;
@@ -241,5 +242,5 @@ function slopesOf(places) {
 }
 
 function tidy(value) {
-  return Number(value.toFixed(3)).toString();
+  return Number(value.toFixed(unit() === "m" ? 6 : 3)).toString();
 }
