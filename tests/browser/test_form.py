@@ -109,7 +109,7 @@ def test_a_threaded_plug_is_made_and_grows_by_its_designation(signed_in):
     page.locator(".value-input").fill("M20x1.5")
     page.keyboard.press("Enter")
     shown(page)
-    width, depth, height = (float(word) for word in size_of(page).split()[-1].split("×"))
+    width, depth, height = (float(word) for word in size_of(page).split()[-2].split("×"))
     assert 19.8 <= min(width, depth) <= max(width, depth) <= 20.0  # the crest's outermost vertices need not lie on an axis
     assert height == 30.0
     value_of(page, 0, "hand").select_option("left")
