@@ -58,7 +58,7 @@ def test_from_an_empty_part_to_a_file(signed_in):
     expect(page.locator("#parcel")).to_be_in_viewport()
     data = waiting.value.path().read_bytes()
     scene = trimesh.load(io.BytesIO(data), file_type="glb")
-    shown = [float(part) for part in before.split("×")]
+    shown = [float(part) for part in before.removesuffix(" mm").split("×")]
     metres = scene.bounding_box.extents[[0, 2, 1]] * 1000
     assert np.allclose(metres, shown, atol=0.6)  # the size on the screen is rounded to whole mm
     assert len(scene.to_mesh().faces) % 2 == 0
