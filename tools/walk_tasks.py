@@ -116,10 +116,6 @@ class Walk:
         self.seen.append(f"took “{offer.inner_text()}”")
         self.click(offer, edits=True)
 
-    def line(self, number: int) -> Locator:
-        """Return a line of the sheet."""
-        return self.page.locator("#sheet .line").nth(number - 1)
-
     def status(self) -> str:
         """Return what is told at lines that need a look or failed."""
         said = "all => all.map((line) => line.innerText.replace(/\\s+/g, ' '))"

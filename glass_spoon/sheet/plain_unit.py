@@ -22,7 +22,7 @@ from glass_spoon.sheet.expressions import (
     read_quantity,
     spelled,
 )
-from glass_spoon.sheet.fields import CornersSpec, LawSpec, NumberSpec, PointsSpec, Spec, TableSpec
+from glass_spoon.sheet.fields import CornersSpec, LawSpec, NumberSpec, PointsSpec, QuantitySpec, Spec, TableSpec
 from glass_spoon.sheet.fields.table import read_corners
 from glass_spoon.sheet.law_text import map_law
 
@@ -172,6 +172,11 @@ def _of_field(spec: Spec, raw: Any, written: Written) -> Any:
 @_of_field.register
 def _(spec: NumberSpec, raw: Any, written: Written) -> Any:
     return raw if spec.whole else written(raw, spec.dimension)
+
+
+@_of_field.register
+def _(spec: QuantitySpec, raw: Any, written: Written) -> Any:
+    return written(raw, "number")
 
 
 @_of_field.register

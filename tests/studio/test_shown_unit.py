@@ -214,3 +214,16 @@ def test_a_law_is_bent_in_the_unit(project, people, as_user):
     assert 'data-places="[[0.0, 1.0], [1.0, 0.5]]"' in page
     assert 'data-unit=" inch"' in page
     assert typed(client, part, line="t", field="wall", value="1 to 1/4").line("t").wall == "1 inch to 1/4 inch"
+
+
+def test_a_size_that_is_a_length_stays_one(inches, as_user):
+    """A plain number typed for it means inches, in its chip and in the table of sizes; a count stays a count."""
+    client = as_user("editor")
+    assert typed(client, inches, line="a", field="value", value="3").line("a").value == "3 inch"
+    rows = [{"id": "a", "name": "foot", "value": "1/2"}, {"id": "", "name": "n", "value": "4"}]
+    answer = {"op": "sizes", "revision": inches.revision, "sizes": json.dumps(rows)}
+    assert client.post(f"/parts/{inches.id}/edit/", answer).status_code == 200
+    inches.refresh_from_db()
+    values = {line.name: line.value for line in inches.sheet().lines if line.verb_name == "size"}
+    assert values == {"foot": "1/2 inch", "n": "4"}
+    assert typed(client, inches, line="a", field="value", value="n + 1 cm").line("a").value == "n * 1 inch + 1 cm"

@@ -13,6 +13,7 @@ from glass_spoon.sheet.offered_next import next_line
 from glass_spoon.sheet.text_form.read_text import read_text
 from glass_spoon.studio.clean_requests import read_object
 from glass_spoon.studio.flows.change_part import Edit, EditOfProject
+from glass_spoon.studio.flows.typed_values import typed_values
 from glass_spoon.studio.models import Part, Starter
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.shown_unit import active_unit
@@ -159,7 +160,8 @@ def _set_sizes(form: Form) -> Edit:
         for field in ("value", "name"):
             for row in known:
                 if row[field] != str(getattr(start[row["id"]], field, row[field])):
-                    document = edit.set_field(document, row["id"], field, row[field])
+                    value = typed_values(document, {row["id"]: {field: row[field]}})[row["id"]][field]
+                    document = edit.set_field(document, row["id"], field, value)
         for row in texts:
             if not row["id"] and row["name"]:
                 fresh = edit.default_line(document, "size")

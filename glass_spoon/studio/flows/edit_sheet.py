@@ -23,7 +23,7 @@ from glass_spoon.sheet.lines.form.imported import MOST_KEPT, ImportStep
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
 from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.sizes import Size
-from glass_spoon.sheet.plain_unit import field_with_unit, with_unit
+from glass_spoon.sheet.plain_unit import with_unit
 from glass_spoon.sheet.propose import propose
 from glass_spoon.sheet.rewrite_drawing import rewrite_drawing
 from glass_spoon.sheet.typed_places import typed_place
@@ -33,6 +33,7 @@ from glass_spoon.studio.flows.change_part import Edit, EditOfProject
 from glass_spoon.studio.flows.edit_lines import EDITS_OF_LINES, Form, name_of
 from glass_spoon.studio.flows.keep_file import keep_mesh_file
 from glass_spoon.studio.flows.read_files import stop
+from glass_spoon.studio.flows.typed_values import typed_values
 from glass_spoon.studio.sentences import Refused
 from glass_spoon.studio.shown_unit import active_unit
 
@@ -61,19 +62,6 @@ def _set(form: Form) -> Edit:
         return edit.set_field(document, line_id, name, value), f"{name_of(document, line_id)} changed"
 
     return change
-
-
-def typed_values(document: SheetDocument, changes: dict[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
-    """Return values of lines as they were typed, with the unit of the project where plain numbers do not mean mm."""
-    unit, sizes = active_unit(), known_sizes(document)
-    if unit == "mm":
-        return changes
-
-    def written(line_id: str, name: str, value: Any) -> Any:
-        spec = edit.find_line(document, line_id).specs().get(name)
-        return value if spec is None else field_with_unit(spec, value, unit, sizes)
-
-    return {line: {name: written(line, name, value) for name, value in values.items()} for line, values in changes.items()}
 
 
 def _put_point(form: Form) -> Edit:

@@ -13,7 +13,7 @@ from glass_spoon.sheet.fields import FileSpec
 from glass_spoon.studio.access import may_look, part_for, part_seen
 from glass_spoon.studio.clean_requests import read_body
 from glass_spoon.studio.flows.build_part import finished_build
-from glass_spoon.studio.flows.edit_sheet import typed_values
+from glass_spoon.studio.flows.typed_values import typed_values
 from glass_spoon.studio.models import Part
 from glass_spoon.studio.see.mark_rows import pick
 from glass_spoon.studio.see.numbered_places import numbered_places

@@ -1,7 +1,7 @@
 /** The unit in which the project shows lengths; the board itself, and all that it sends, is in mm. The server does the same to its texts. */
 
 /** @type {Record<string, number>} */
-const MILLIMETRES = { mm: 1, cm: 10, m: 1000, inch: 25.4, in: 25.4 };
+export const MILLIMETRES = { mm: 1, cm: 10, m: 1000, inch: 25.4, in: 25.4 };
 /** Digits that a converted number has at least. */
 const DIGITS = 4;
 const LENGTH = /(?<![\w.,])([-−+]?\d[\d,]*(?:\.\d+)?(?:e[-+]?\d+)?)(\s?)mm(?!\w|²|³)/g;

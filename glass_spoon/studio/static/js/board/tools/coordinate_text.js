@@ -1,10 +1,9 @@
 /** Numbers as they are typed: rounded, and changed without losing the sizes in their expressions. */
+import { MILLIMETRES } from "../../unit.js";
 
 const PLAIN = /^\s*-?[\d.]+\s*(mm|°)?\s*$/;
-/** A plain length in another unit than mm, which it keeps; and how many mm that unit has. */
+/** A plain length in another unit than mm, which it keeps. */
 const IN_UNIT = /^\s*-?[\d.]+\s*(cm|m|inch)\s*$/;
-/** @type {Record<string, number>} */
-const MILLIMETRES = { cm: 10, m: 1000, inch: 25.4 };
 const OFFSET = /^(.*[^\s])\s+[-+]\s+[\d.]+\s*(?:mm|°)?$/;
 
 /** @returns {number} a number to a thousandth */
