@@ -124,25 +124,37 @@ def test_sixty_lines_are_pasted_folded_found_dragged_and_edited_in_the_middle(si
     assert page.locator(".step-name").all_inner_texts()[:3] == ["Peg 4", "Peg 18", "Peg 5"]
 
 
-def test_an_answer_that_comes_while_a_line_is_in_the_hand_waits_for_it(signed_in):
-    """The line that is held stays on the page and is dropped where the hand takes it; what came meanwhile shows then."""
-    page = signed_in
+def with_first_edit_held_back(page: Page) -> list:
+    """Make a part of one peg; return the list that gets the first edit from now on, which waits there."""
     new_part(page, "Pegs")
     paste(page, pegs(1))
     saved(page, "5 lines put in")
     page.keyboard.press("Escape")
     shown(page)
-    late = []
+    late: list = []
     page.route("**/edit/", lambda route: route.continue_() if late else late.append(route))
+    return late
+
+
+def taken_in_hand(page: Page):
+    """Take the first line by its grip, and return its element."""
+    line(page, 1).hover()
+    grip = box_of(line(page, 1).locator(".line-grip"))
+    page.mouse.move(grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2)
+    page.mouse.down()
+    return line(page, 1).element_handle()
+
+
+def test_an_answer_that_comes_while_a_line_is_in_the_hand_waits_for_it(signed_in):
+    """The line that is held stays on the page and is dropped where the hand takes it; what came meanwhile shows then."""
+    page = signed_in
+    late = with_first_edit_held_back(page)
     line(page, 1).locator("[data-field=radius]").click()
     page.locator(".value-input").fill("31 mm")
     page.keyboard.press("Enter")
-    line(page, 1).hover()
+    target = box_of(line(page, 2))
+    held = taken_in_hand(page)
     assert len(late) == 1
-    grip, target = box_of(line(page, 1).locator(".line-grip")), box_of(line(page, 2))
-    page.mouse.move(grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2)
-    page.mouse.down()
-    held = line(page, 1).element_handle()
     with page.expect_response("**/edit/"):
         late[0].continue_()
     page.wait_for_timeout(300)
@@ -157,22 +169,12 @@ def test_an_answer_that_comes_while_a_line_is_in_the_hand_waits_for_it(signed_in
 def test_a_refusal_is_told_while_a_line_is_in_the_hand(signed_in):
     """What was refused stands on the page at once, and the line stays in the hand."""
     page = signed_in
-    new_part(page, "Pegs")
-    paste(page, pegs(1))
-    saved(page, "5 lines put in")
-    page.keyboard.press("Escape")
-    shown(page)
-    late = []
-    page.route("**/edit/", lambda route: route.continue_() if late else late.append(route))
+    late = with_first_edit_held_back(page)
     line(page, 2).locator(".item-name[data-kind=name]").click()
     page.locator(".value-input").fill("a" * 300)
     page.keyboard.press("Enter")
-    line(page, 1).hover()
+    held = taken_in_hand(page)
     assert len(late) == 1
-    grip = box_of(line(page, 1).locator(".line-grip"))
-    page.mouse.move(grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2)
-    page.mouse.down()
-    held = line(page, 1).element_handle()
     with page.expect_response("**/edit/") as answer:
         late[0].continue_()
     assert answer.value.status == 422
