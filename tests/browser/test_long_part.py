@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.bench import box_of, new_part, open_part, ready, saved, shown, value
 
@@ -118,8 +118,9 @@ def test_sixty_lines_are_pasted_folded_found_dragged_and_edited_in_the_middle(si
 
     # A whole step is dragged behind another one.
     page.get_by_role("button", name="Fold all").click()
-    heading(page, "Peg 18").hover()
-    heading(page, "Peg 18").locator(".line-grip").drag_to(heading(page, "Peg 4"), target_position={"x": 100, "y": 26})
+    target = box_of(heading(page, "Peg 4"))
+    taken_in_hand(page, heading(page, "Peg 18"))
+    dropped_at(page, target["x"] + 100, target["y"] + 26)
     saved(page, "step “Peg 18” moved")
     assert page.locator(".step-name").all_inner_texts()[:3] == ["Peg 4", "Peg 18", "Peg 5"]
 
@@ -136,13 +137,20 @@ def with_first_edit_held_back(page: Page) -> list:
     return late
 
 
-def taken_in_hand(page: Page):
-    """Take the first line by its grip, and return its element."""
-    line(page, 1).hover()
-    grip = box_of(line(page, 1).locator(".line-grip"))
+def taken_in_hand(page: Page, what: Locator):
+    """Take a line or a step by its grip, and return its element."""
+    what.hover()
+    grip = box_of(what.locator(".line-grip"))
     page.mouse.move(grip["x"] + grip["width"] / 2, grip["y"] + grip["height"] / 2)
     page.mouse.down()
-    return line(page, 1).element_handle()
+    return what.element_handle()
+
+
+def dropped_at(page: Page, x: float, y: float) -> None:
+    """Carry what is in the hand to a place of the page, and let it go there."""
+    page.mouse.move(x, y, steps=6)
+    page.mouse.move(x, y)
+    page.mouse.up()
 
 
 def test_an_answer_that_comes_while_a_line_is_in_the_hand_waits_for_it(signed_in):
@@ -153,14 +161,13 @@ def test_an_answer_that_comes_while_a_line_is_in_the_hand_waits_for_it(signed_in
     page.locator(".value-input").fill("31 mm")
     page.keyboard.press("Enter")
     target = box_of(line(page, 2))
-    held = taken_in_hand(page)
+    held = taken_in_hand(page, line(page, 1))
     assert len(late) == 1
     with page.expect_response("**/edit/"):
         late[0].continue_()
     page.wait_for_timeout(300)
     assert held.evaluate("line => line.isConnected")
-    page.mouse.move(target["x"] + 100, target["y"] + target["height"] - 4, steps=4)
-    page.mouse.up()
+    dropped_at(page, target["x"] + 100, target["y"] + target["height"] - 4)
     saved(page, "line 1 moved")
     expect(page.locator(".line[data-verb]").first).to_have_attribute("data-verb", "extrude")
     expect(line(page, 2).locator("[data-field=radius]")).to_have_text("31 mm")
@@ -173,7 +180,7 @@ def test_a_refusal_is_told_while_a_line_is_in_the_hand(signed_in):
     line(page, 2).locator(".item-name[data-kind=name]").click()
     page.locator(".value-input").fill("a" * 300)
     page.keyboard.press("Enter")
-    held = taken_in_hand(page)
+    held = taken_in_hand(page, line(page, 1))
     assert len(late) == 1
     with page.expect_response("**/edit/") as answer:
         late[0].continue_()

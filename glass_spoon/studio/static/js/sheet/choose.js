@@ -40,7 +40,7 @@ export class Choose {
     this.listening.on(document, "copy", (event) => this.onCopy(event));
     this.listening.on(document, "paste", (event) => this.onPaste(event));
     for (const name of SWAPPED) this.listening.on(document.body, name, () => this.show());
-    for (const name of ["dragstart", "dragover", "dragleave", "drop", "dragend"]) this.listening.on(this.lines, name, (event) => this[name](event));
+    for (const name of ["dragstart", "dragenter", "dragover", "dragleave", "drop", "dragend"]) this.listening.on(this.lines, name, (event) => this[name](event));
     this.listening.on(document, "pointerdown", (event) => (event.target.closest(".line-grip") ? this.edits.hold() : this.edits.letGo()));
     this.listening.on(document, "pointerup", () => this.edits.letGo());
   }
@@ -204,6 +204,10 @@ export class Choose {
     const box = line.getBoundingClientRect();
     if (event.clientY > box.top + box.height / 2) return line;
     return this.all()[this.all().indexOf(line) - 1] ?? line;
+  }
+
+  dragenter(event) {
+    this.dragover(event);
   }
 
   dragover(event) {
