@@ -46,6 +46,29 @@ def test_cube_topology():
     assert (topology.face_corners[topology.next_corner[twins]] == topology.face_corners).all()
 
 
+def test_corners_are_found_face_by_face_and_vertex_by_vertex():
+    """Of faces of any sides in any order; every corner of a vertex, and no other."""
+    topology = make_topology(6, [0, 1, 2, 3, 1, 4, 2, 4, 5, 3, 2], offsets=[0, 4, 7, 11])
+    corners, owner = topology.corners_of_faces(np.array([2, 1]))
+    assert topology.face_corners[corners].tolist() == [4, 5, 3, 2, 1, 4, 2]
+    assert owner.tolist() == [0, 0, 0, 0, 1, 1, 1]
+    at_two = topology.corners_at(np.array([2, 0]))
+    assert topology.face_corners[at_two].tolist() == [2, 2, 2, 0]
+    assert len(topology.corners_at(np.zeros(0, dtype=int))) == 0
+
+
+def test_faces_spread_over_edges_up_to_what_is_not_marked():
+    """From a face of a grid of 6 by 4 with a wall across: its own side alone, and no corner is slipped through."""
+    topology = grid_mesh(6, 4).topology
+    middles = grid_mesh(6, 4).face_centers
+    across = int(np.argmax(np.ptp(middles, axis=0)))
+    levels = np.unique(np.round(middles[:, across], 9))
+    column = np.searchsorted(levels, np.round(middles[:, across], 9))
+    wall = column == 3
+    reached = topology.spread(np.flatnonzero(column == 0)[:1], ~wall)
+    assert reached.tolist() == (column < 3).tolist()
+
+
 def test_grid_has_one_boundary_loop():
     """The rim of a 3 by 2 grid, in order."""
     topology = grid_mesh(3, 2).topology

@@ -196,8 +196,7 @@ def _slanted_boxes(faces: _Faces, members: Ints) -> tuple[Floats, Floats, Floats
     topology = faces.mesh.topology
     counts = topology.face_sides[members].astype(np.int64)
     starts = np.cumsum(counts) - counts
-    owner = np.repeat(np.arange(len(members)), counts)
-    places = np.arange(len(owner)) + (topology.face_offsets[:-1].astype(np.int64)[members] - starts)[owner]
+    places, owner = topology.corners_of_faces(members)
     middles = faces.middles[members]
     corners = faces.mesh.positions[topology.face_corners[places]] - middles[owner]
     normal = faces.mesh.face_normals[members]

@@ -57,10 +57,8 @@ def _vertices(mesh: Mesh, kind: Kind, elements: Ints) -> tuple[Ints, Ints]:
         return elements, np.arange(len(elements))
     if kind == "edge":
         return topology.edges.ends[elements].ravel().astype(np.int64), np.repeat(np.arange(len(elements)), 2)
-    sides = topology.face_sides[elements].astype(np.int64)
-    within = np.arange(sides.sum()) - np.repeat(np.cumsum(sides) - sides, sides)
-    corners = np.repeat(topology.face_offsets[elements].astype(np.int64), sides) + within
-    return topology.face_corners[corners].astype(np.int64), np.repeat(np.arange(len(elements)), sides)
+    corners, owner = topology.corners_of_faces(elements)
+    return topology.face_corners[corners].astype(np.int64), owner
 
 
 def _joined_points(mesh: Mesh, vertices: Ints) -> Ints:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, lengths, owned
+from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints, directions, lengths, owned
 from glass_spoon.kernel.errors import FacesTooLarge, KernelError
 from glass_spoon.kernel.gauges.crossings import crossing_faces
 from glass_spoon.kernel.imprint.cutters import Cutter
@@ -33,8 +33,8 @@ APART = (0.5, 0.75, 0.3, 1.0)
 GOOD, WORST = np.radians(35), np.radians(15)
 """A narrowest corner that is good, and one that is not given."""
 
-ROUNDS, CHECKED = 40, 10
-"""Rounds of smoothing, and after how many of them points are brought back onto the surface itself."""
+ROUNDS, PULLED, NEARED, CHECKED = 30, 2, 5, 10
+"""Rounds of smoothing, and after how many of them points are brought back onto the seams, the faces, and the surfaces."""
 
 MOVED = 2
 """Rings of points about a seam that are smoothed with it."""
@@ -380,10 +380,10 @@ class _Work:
         for turn in range(1, ROUNDS + 1):
             drawn = drawing.drawn(places)
             last = turn % CHECKED == 0
-            for body, skin, mine in zip(self.bodies, self.skins, own, strict=True):
+            for body, skin, mine in zip(self.bodies, self.skins, own, strict=True) if turn % NEARED == 0 else ():
                 drawn[mine] = foot_on(body.surfaces if last else FACES_ALONE, skin, drawn[mine])[0]
             places[drawing.points] = drawn
-            for slide in slides:
+            for slide in slides if turn % PULLED == 0 else ():
                 slide.pull(places)
         self._settle(places, drawing.points, own, slides)
         outward = self._outward(made, places, drawing.faces)
@@ -452,12 +452,12 @@ def _narrowest(topology: Topology, places: Floats, faces: Ints, outward: Floats)
 def _about(topology: Topology, faces: Bools, own: Bools) -> Bools:
     """Mark faces (f,) and those of the same body within some rings of them."""
     found = faces & own
+    last: AnyInts = np.flatnonzero(found)
     for _ in range(ABOUT):
-        touched = np.zeros(topology.point_count, dtype=bool)
-        touched[topology.face_corners[found[topology.face_of_corner]]] = True
-        found = found.copy()
-        found[topology.face_of_corner[touched[topology.face_corners]]] = True
-        found &= own
+        points = np.unique(topology.face_corners[topology.corners_of_faces(last)[0]])
+        beside = np.unique(topology.face_of_corner[topology.corners_at(points)])
+        last = beside[own[beside] & ~found[beside]]
+        found[last] = True
     return found if found.any() else own
 
 

@@ -187,7 +187,7 @@ def _near(mesh: Mesh, lines: list[SeamLine], sharp: Bools, crossed: Bools, most:
 def _filled(mesh: Mesh, gone: Bools, own: Bools, sharp: Bools, reach: tuple[list[SeamLine], float]) -> Bools:
     """Return the block with its inner corners filled, near the seams and not over creases; and without pinched points."""
     topology = mesh.topology
-    inner = np.flatnonzero((topology.edge_faces[:, 0] >= 0) & (topology.edge_faces[:, 1] >= 0))
+    inner = np.flatnonzero((topology.edge_faces[:, 1] >= 0) & own[topology.edge_faces[:, 0]])
     pair = topology.edge_faces[inner]
     gone = gone.copy()
     for _ in range(24):
@@ -254,13 +254,9 @@ def _between(mesh: Mesh, gone: Bools, faces: Bools, lines: list[SeamLine]) -> Bo
 
 def _reach(mesh: Mesh, faces: Ints, lines: list[SeamLine]) -> Floats:
     """Return how far (k,) in mm the farthest corner of each of some faces (k,) is from the nearest seam."""
-    topology = mesh.topology
-    sides = topology.face_sides[faces].astype(np.int64)
-    starts = np.cumsum(sides) - sides
-    owner = np.repeat(np.arange(len(faces)), sides)
-    corners = topology.face_offsets[:-1].astype(np.int64)[faces][owner] + np.arange(len(owner)) - starts[owner]
-    away = least_away(lines, mesh.positions[topology.face_corners[corners]])
-    return np.asarray(np.maximum.reduceat(away, starts))
+    corners, owner = mesh.topology.corners_of_faces(faces)
+    away = least_away(lines, mesh.positions[mesh.topology.face_corners[corners]])
+    return np.asarray(np.maximum.reduceat(away, np.flatnonzero(np.diff(owner, prepend=-1))))
 
 
 def _walks(topology: Topology, gone: Bools, own: Bools) -> list[tuple[Ints, bool]]:

@@ -13,7 +13,7 @@ from typing import Literal
 import manifold3d
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, lengths
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross_columns, dot_columns
 from glass_spoon.kernel.errors import KernelError, NotClosed
 from glass_spoon.kernel.gauges.crossings import crossing_faces
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
@@ -152,18 +152,27 @@ def _untouched(mesh: Mesh, *, stays: bool) -> Share:
 
 def _share(mesh: Mesh, points: Floats, triangles: Ints, faces: Ints) -> Share:
     """Return what stays of a mesh, by the areas of its parts."""
-    a, b, c = (points[triangles[:, k]] for k in range(3))
-    left = np.bincount(faces, weights=lengths(cross(b - a, c - a)), minlength=mesh.face_count)
+    left = np.bincount(faces, weights=_areas(points, triangles), minlength=mesh.face_count)
     own, owner = NearestOnMesh(mesh).triangles
-    a, b, c = (mesh.positions[own[:, k]] for k in range(3))
-    before = np.bincount(owner, weights=lengths(cross(b - a, c - a)), minlength=mesh.face_count)
+    there = left > 0  # of the others nothing stays, whatever they measure
+    some = there[owner]
+    before = np.bincount(owner[some], weights=_areas(mesh.positions, own[some]), minlength=mesh.face_count)
     known = np.zeros(mesh.point_count, dtype=bool)
     if len(triangles):
         # Points that stay keep their place to the last digit: they are found by it.
         used = np.zeros(len(points), dtype=bool)
         used[triangles] = True
         known = _are_among(mesh.positions, points[used])
-    return Share(left >= (1 - WHOLE) * before, left <= WHOLE * before, known)
+    return Share(there & (left >= (1 - WHOLE) * before), left <= WHOLE * before, known)
+
+
+def _areas(points: Floats, triangles: Ints) -> Floats:
+    """Return twice the areas (t,) of triangles (t, 3) of points (n, 3)."""
+    columns = [np.ascontiguousarray(column) for column in points.T]
+    a, b, c = (np.ascontiguousarray(corner) for corner in triangles.T)
+    first, second = ([column.take(end) - column.take(a) for column in columns] for end in (b, c))
+    normal = cross_columns(first, second)
+    return np.asarray(np.sqrt(dot_columns(normal, normal)))
 
 
 def _are_among(places: Floats, others: Floats) -> Bools:

@@ -61,10 +61,15 @@ class Drawing:
 def points_about(topology: Topology, faces: Bools, rings: int) -> Bools:
     """Mark the points (n,) of marked faces (f,) and of rings of neighbours about them, but for open rims."""
     reached = np.zeros(topology.point_count, dtype=bool)
-    reached[topology.face_corners[faces[topology.face_of_corner]]] = True
-    ends = topology.edges.ends
+    points = np.unique(topology.face_corners[topology.corners_of_faces(np.flatnonzero(faces))[0]])
+    reached[points] = True
     for _ in range(rings):
-        reached[ends[reached[ends[:, 0]] | reached[ends[:, 1]]]] = True
+        corners = topology.corners_at(points)
+        beside = np.concatenate(
+            [topology.face_corners[step[corners]] for step in (topology.next_corner, topology.previous_corner)]
+        )
+        points = np.unique(beside[~reached[beside]])
+        reached[points] = True
     return np.asarray(reached & ~topology.on_boundary)
 
 

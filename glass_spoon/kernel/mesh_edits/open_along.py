@@ -15,9 +15,8 @@ import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, lengths, owned
 from glass_spoon.kernel.errors import FacesTooLarge, KernelError
-from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.mesh_edits.draw_points import Drawing, points_about
-from glass_spoon.kernel.mesh_edits.outline_on_skin import OutlineRing, SeenOutline, rim_off, ring_for
+from glass_spoon.kernel.mesh_edits.outline_on_skin import OutlineRing, OutlineRings, SeenOutline, rim_off, ring_for
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.mesh_loops import faces_marked, usual_edge
@@ -180,20 +179,13 @@ def _near_points(mesh: Mesh, outline: Floats, reach: float) -> tuple[Ints, Float
 def _deep_inside(mesh: Mesh, plane: SeenOutline, gone: Bools) -> Bools:
     """Mark the faces beyond the outline's neighbourhood that hang together with points which the outline holds."""
     topology = mesh.topology
-    at_gone, at_kept = (np.zeros(mesh.point_count, dtype=bool) for _ in range(2))
-    of_gone = gone[topology.face_of_corner]
-    at_gone[topology.face_corners[of_gone]] = True
-    at_kept[topology.face_corners[~of_gone]] = True
-    border = np.flatnonzero(at_gone & at_kept)
-    held = np.zeros(mesh.point_count, dtype=bool)
-    held[border] = plane.holds(mesh.positions[border])
-    faces = np.unique(topology.face_of_corner[held[topology.face_corners] & ~of_gone])
-    if not len(faces):
-        return np.zeros(topology.face_count, dtype=bool)
-    pair = topology.neighbours
-    first, second = pair[gone[pair[:, 0]] == gone[pair[:, 1]]].T
-    group = joined_groups(first, second, topology.face_count)
-    return np.asarray(np.isin(group, group[faces]) & ~gone)
+    starts = topology.vertex_corners[1]
+    of_gone = topology.face_corners[topology.corners_of_faces(np.flatnonzero(gone))[0]]
+    points, counts = np.unique(of_gone, return_counts=True)
+    border = points[counts < np.diff(starts)[points]]
+    held = border[plane.holds(mesh.positions[border])]
+    faces = np.unique(topology.face_of_corner[topology.corners_at(held)])
+    return topology.spread(faces[~gone[faces]], ~gone)
 
 
 def _filled(topology: Topology, gone: Bools, away: Floats, most: float) -> Bools:
@@ -362,14 +354,14 @@ def _smoothed(
     loose_points, faces = drawing.points, drawing.faces
     old_faces = np.unique(made.origin.faces[faces])
     places = mesh.positions.copy()
-    rings = [hole.ring for hole in holes]
-    beside = [_inwards(topology, rim) for rim in rims]
+    rings = OutlineRings.of([hole.ring for hole in holes])
+    beside = np.concatenate([_inwards(topology, rim) for rim in rims])
     points = np.concatenate((loose_points, *rims))
     normals: Floats | None = None
     for number_of_round in range(1, ROUNDS + 1):
-        rings = [ring.slid(places[own]) for ring, own in zip(rings, beside, strict=True)]
+        rings.slide(places[beside])
         drawn = drawing.drawn(places)
-        places[points] = np.concatenate((drawn, *(ring.places for ring in rings)))
+        places[points] = np.concatenate((drawn, rings.places))
         if number_of_round % NEARED == 0:
             where = host if number_of_round % CHECKED == 0 else None  # between, the faces are near enough
             places[points], normals = _foot(where, before, old_faces, places[points], near)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import scipy
@@ -55,11 +56,11 @@ class SeenOutline:
         (ax, ay), (bx, by) = self.flat.T, np.roll(self.flat, -1, axis=0).T
         found = np.zeros(len(points), dtype=bool)
         for start in range(0, len(points), 4096):
-            px, py = x[start : start + 4096, None], y[start : start + 4096, None]
-            spans = (ay <= py) != (by <= py)
-            with np.errstate(divide="ignore", invalid="ignore"):
-                at = ax + (py - ay) * (bx - ax) / (by - ay)
-            found[start : start + 4096] = (spans & (at > px)).sum(axis=1) % 2 == 1
+            py = y[start : start + 4096, None]
+            point, side = np.nonzero((ay <= py) != (by <= py))
+            share = (y[start + point] - ay[side]) / (by[side] - ay[side])
+            met = ax[side] + share * (bx[side] - ax[side]) > x[start + point]
+            found[start : start + 4096] = np.bincount(point[met], minlength=len(py)) % 2 == 1
         return found
 
 
@@ -78,23 +79,73 @@ class OutlineRing:
     @property
     def places(self) -> Floats:
         """The places (k, 3)."""
-        at = (self.shares % 1.0) * self.way[-1]
-        step = np.minimum(np.searchsorted(self.way, at, side="right") - 1, len(self.way) - 2)
-        low, high = self.way[step], self.way[step + 1]
+        return OutlineRings.of([self]).places
+
+
+@dataclass(eq=False)
+class OutlineRings:
+    """Several rings (r,), whose places (k,) slide together. shares (k,): of all rings, one after the other; ring (k,): whose
+    each place is; lengths (r,) in mm; closed (s, 3): the samples of all; begins (s,): where each is on a way through all.
+    """
+
+    rings: list[OutlineRing]
+    shares: Floats
+    ring: Ints
+    lengths: Floats
+    closed: Floats
+    begins: Floats
+
+    @classmethod
+    def of(cls, rings: list[OutlineRing]) -> OutlineRings:
+        """Return rings that lie clear of each other, together."""
+        sizes = np.array([ring.way[-1] for ring in rings])
+        ring = np.repeat(np.arange(len(rings)), [len(one.shares) for one in rings])
+        begins = np.concatenate([2.0 * k + one.way / one.way[-1] for k, one in enumerate(rings)])
+        closed = np.concatenate([one.closed for one in rings])
+        return cls(rings, np.concatenate([one.shares for one in rings]), ring, sizes, closed, begins)
+
+    @cached_property
+    def _counts(self) -> Ints:
+        """The number of places of each ring (r,)."""
+        return np.bincount(self.ring, minlength=len(self.rings))
+
+    @cached_property
+    def _held(self) -> Bools:
+        """Mark the places (k,) that stay."""
+        return np.concatenate([one.held for one in self.rings])
+
+    @cached_property
+    def _beside(self) -> tuple[Ints, Ints]:
+        """The places (k,) behind and ahead of each on its ring."""
+        ends = np.cumsum(self._counts)
+        behind, ahead = np.arange(-1, len(self.ring) - 1), np.arange(1, len(self.ring) + 1)
+        behind[ends - self._counts], ahead[ends - 1] = ends - 1, ends - self._counts
+        return behind, ahead
+
+    @property
+    def places(self) -> Floats:
+        """The places (k, 3)."""
+        at = 2.0 * self.ring + self.shares % 1.0
+        step = np.searchsorted(self.begins, at, side="right") - 1
+        step -= step == np.append(np.flatnonzero(np.diff(self.begins) > 0.5), len(self.begins) - 1)[self.ring]
+        low, high = self.begins[step], self.begins[step + 1]
         share = ((at - low) / np.where(high > low, high - low, 1.0))[:, None]
         return np.asarray((1 - share) * self.closed[step] + share * self.closed[step + 1])
 
-    def slid(self, towards: Floats) -> OutlineRing:
-        """Return the ring, each place gone some way to that nearest to a point (k, 3) and to its neighbours' middle."""
-        nearest = self.way[:-1][self.tree.query(towards)[1]] / self.way[-1]
-        step = 1 / len(self.shares)
+    def slide(self, towards: Floats) -> None:
+        """Let each place go some way to that nearest to a point (k, 3) and to its neighbours' middle."""
+        parts = np.split(towards, np.cumsum(self._counts)[:-1])
+        nearest = np.concatenate(
+            [one.way[:-1][one.tree.query(part)[1]] / one.way[-1] for one, part in zip(self.rings, parts, strict=True)]
+        )
+        step = (1 / self._counts)[self.ring]
         to_near = np.minimum(np.maximum((nearest - self.shares + 0.5) % 1.0 - 0.5, -step), step)
-        around = np.concatenate((self.shares[-1:] - 1.0, self.shares, self.shares[:1] + 1.0))
-        behind, ahead = around[:-2], around[2:]
-        to_middle = (behind + ahead) / 2 - self.shares
-        moved = self.shares + SLID * (to_near + to_middle) / 2
-        moved = np.minimum(np.maximum(moved, behind + 0.2 * step), ahead - 0.2 * step)
-        return OutlineRing(self.closed, self.way, np.where(self.held, self.shares, moved), self.held, self.tree)
+        behind, ahead = self._beside
+        before, after = self.shares[behind] - (behind >= np.arange(len(behind))), self.shares[ahead] + 0.0
+        after += ahead <= np.arange(len(ahead))
+        moved = self.shares + SLID * (to_near + (before + after) / 2 - self.shares) / 2
+        moved = np.minimum(np.maximum(moved, before + 0.2 * step), after - 0.2 * step)
+        self.shares = np.where(self._held, self.shares, moved)
 
 
 def ring_for(plane: SeenOutline, border: Floats, outline: Floats) -> OutlineRing:

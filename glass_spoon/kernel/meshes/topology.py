@@ -13,7 +13,7 @@ import numpy as np
 import scipy
 from numpy.typing import ArrayLike, NDArray
 
-from glass_spoon.kernel.arrays import Ints, frozen_ints
+from glass_spoon.kernel.arrays import AnyInts, Ints, frozen_ints
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.groups import joined_groups
 
@@ -97,6 +97,30 @@ class Topology:
         before = np.arange(-1, len(self.face_corners) - 1, dtype=np.int32)
         before[self.face_offsets[:-1]] = self.face_offsets[1:] - 1
         return frozen_ints(before)
+
+    def corners_of_faces(self, faces: AnyInts) -> tuple[Ints, Ints]:
+        """Return the corners (k,) of some faces (f,), face by face in order, and the place of its face among these (k,)."""
+        return _stretches(self.face_offsets[faces], self.face_sides[faces])
+
+    def corners_at(self, points: AnyInts) -> Indices:
+        """Return the corners (k,) of faces at some vertices (v,), vertex by vertex in order."""
+        corners, starts = self.vertex_corners
+        return corners[_stretches(starts[points], starts[points + 1] - starts[points])[0]]
+
+    def spread(self, faces: AnyInts, over: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """Mark the faces (f,) that hang together with some, by way of faces marked `over` (f,) and inner edges that run both
+        ways. Cost: linear in what is reached.
+        """
+        reached = np.zeros(self.face_count, dtype=bool)
+        reached[faces] = True
+        joined = (self.edge_face_counts == 2) & ~self.same_direction
+        while len(faces):
+            edges = self.edges.of_corner[self.corners_of_faces(faces)[0]]
+            beside = self.edge_faces[edges[joined[edges]]].ravel()
+            beside = beside[over[beside] & ~reached[beside]]
+            reached[beside] = True
+            faces = np.unique(beside)
+        return reached
 
     @cached_property
     def first_corners(self) -> Indices:
@@ -229,6 +253,13 @@ class Topology:
         """The number of the connected piece of each face (f,), faces connected through edges."""
         pair = self.edge_faces[self.edge_faces[:, 1] >= 0]
         return frozen_ints(joined_groups(pair[:, 0], pair[:, 1], self.face_count))
+
+
+def _stretches(starts: AnyInts, sizes: AnyInts) -> tuple[Ints, Ints]:
+    """Return the numbers (k,) in stretches with starts (s,) and sizes (s,), and the stretch of each (k,)."""
+    counts = np.asarray(sizes, dtype=np.int64)
+    owner = np.repeat(np.arange(len(counts)), counts)
+    return (np.asarray(starts, dtype=np.int64) - (np.cumsum(counts) - counts))[owner] + np.arange(len(owner)), owner
 
 
 def make_topology(point_count: int, faces: ArrayLike | None = None, *, offsets: ArrayLike | None = None) -> Topology:

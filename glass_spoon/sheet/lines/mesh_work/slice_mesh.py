@@ -128,7 +128,7 @@ class Slice(Line):
     gives_kind = "mesh"
     signs = True
     uses_up = ("mesh", "surface")
-    results = 2  # caps are filled symmetric, with a row along each rim
+    results = 3  # what is made along a seam is smoothed in fewer rounds
 
     verb: Literal["slice"] = "slice"
     mesh: Annotated[str, ReferenceSpec("The mesh; what is kept stands in its place.", "mesh")] = ""

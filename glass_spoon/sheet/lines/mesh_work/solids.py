@@ -42,6 +42,7 @@ class SolidWork(Line):
     chapter = "Mesh"
     gives_kind = "mesh"
     signs = True
+    results = 2  # what is made along a seam is smoothed in fewer rounds
     phrases = _PHRASES
     how: ClassVar[Meeting]
 
