@@ -444,10 +444,13 @@ class _Reading:
         """Take the items that are named, each for one field."""
         taken = {str(getattr(self.line, name)) for name in self.filled}
         # Lists take what is left: of `sweep star along spine` none is one of the other profiles.
-        for name in self.line.used_fields():
-            spec = self.line.spec(name)
-            if isinstance(spec, ReferenceSpec) and name not in self.filled:
-                self._take_item(name, spec, taken)
+        singles = [name for name in self.line.used_fields() if isinstance(self.line.spec(name), ReferenceSpec)]
+        # What a word leads to is known first: of `match it to left hull` the hull is what it is matched to.
+        for led in (True, False):
+            for name in singles:
+                spec = self.line.spec(name)
+                if isinstance(spec, ReferenceSpec) and name not in self.filled and (not led or name in self.line.led):
+                    self._take_item(name, spec, taken, only_led=led)
         for name in self.line.used_fields():
             spec = self.line.spec(name)
             items = list(self.names.named(spec.kinds, taken)) if isinstance(spec, ReferencesSpec) else []
@@ -455,8 +458,10 @@ class _Reading:
                 self._set({name: items})
                 taken |= set(items)
 
-    def _take_item(self, name: str, spec: ReferenceSpec, taken: set[str]) -> None:
+    def _take_item(self, name: str, spec: ReferenceSpec, taken: set[str], *, only_led: bool) -> None:
         item = next(self.names.named(spec.kinds, taken, self._led_by(name)), None)
+        if item is None and only_led:
+            return
         item = next(self.names.named(spec.kinds, taken), None) if item is None else item
         every = _EVERY.search(self.said.text) if item is None and spec.every else None
         if every:

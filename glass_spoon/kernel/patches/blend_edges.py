@@ -61,20 +61,36 @@ class Border:
         """Return for places of the edge of the surface, by their parameters (n,) of it, the unit directions (n, 3) off the
         surface and square to tangents (n, 3), the unit normals (n, 3), and the curvatures (n,) in 1/mm in these directions.
         """
-        surface = self.surface
-        assert surface is not None
-        across = np.full(len(params), surface.domain(1 - self.axis)[self.end])
-        u, v = (params, across) if self.axis == 0 else (across, params)
-        values = surface_derivatives(surface, u, v, 2)
+        surface, (u, v) = self._owned, self.params(params)
+        values = surface_derivatives(surface, u, v, 1)
         du, dv = values[1, 0], values[0, 1]
         normals = surface_normals(surface, u, v)
         outward = (dv if self.axis == 0 else du) * (1.0 if self.end == -1 else -1.0)
         way = directions(cross(tangents, normals))
         way = way * np.where((way * outward).sum(axis=1) < 0, -1.0, 1.0)[:, None]
-        shares = np.einsum("nac,nc->na", np.linalg.pinv(np.stack((du, dv), axis=2)), way)
+        return way, normals, self.bending(params, way)
+
+    @property
+    def _owned(self) -> NurbsSurface:
+        """The surface, which there is."""
+        assert self.surface is not None
+        return self.surface
+
+    def params(self, params: Floats) -> tuple[Floats, Floats]:
+        """Return the parameters u and v (n,) of the surface at parameters (n,) of its edge."""
+        across = np.full(len(params), self._owned.domain(1 - self.axis)[self.end])
+        return (params, across) if self.axis == 0 else (across, params)
+
+    def bending(self, params: Floats, ways: Floats) -> Floats:
+        """Return the second fundamental form (n,) of the surface for tangent vectors (n, 3) at parameters (n,) of its edge:
+        for unit ones the curvature in 1/mm that way, towards the normal.
+        """
+        surface, (u, v) = self._owned, self.params(params)
+        values = surface_derivatives(surface, u, v, 2)
+        shares = np.einsum("nac,nc->na", np.linalg.pinv(np.stack((values[1, 0], values[0, 1]), axis=2)), ways)
         second = shares[:, :1] ** 2 * values[2, 0] + 2 * shares[:, :1] * shares[:, 1:] * values[1, 1]
         second = second + shares[:, 1:] ** 2 * values[0, 2]
-        return way, normals, (second * normals).sum(axis=1)
+        return np.asarray((second * surface_normals(surface, u, v)).sum(axis=1))
 
 
 @dataclass(frozen=True, eq=False)
@@ -140,7 +156,7 @@ def blend_edges(first: Border, second: Border) -> Blend:
         raise KernelError("One of the two edges is closed and the other is not. Split the closed one, or take another edge.")
     one, other = align_sections([first.curve, second.curve])
     if not first.curve.is_closed(1e-6):
-        other = _nearer_way(one, other)
+        other = nearer_way(one, other)
     ends = _Side(replace(first, curve=one)), _Side(replace(second, curve=other))
     apart = lengths(ends[0].points(np.linspace(0, 1, 33)) - ends[1].points(np.linspace(0, 1, 33)))
     size = max(ends[0].arc.length, ends[1].arc.length, float(apart.max()))
@@ -160,10 +176,10 @@ def blend_edges(first: Border, second: Border) -> Blend:
     net = np.moveaxis(found.control, 0, 1)
     knots = np.repeat([0.0, 1.0], count)
     surface = NurbsSurface((DEGREE, count - 1), (found.knots, knots), net, np.ones(net.shape[:2]))
-    return Blend(surface, found.off, (_kink(ends[0], surface, 0.0), _kink(ends[1], surface, 1.0)), _folds(surface))
+    return Blend(surface, found.off, (_kink(ends[0], surface, 0.0), _kink(ends[1], surface, 1.0)), folds(surface))
 
 
-def _nearer_way(one: NurbsCurve, other: NurbsCurve) -> NurbsCurve:
+def nearer_way(one: NurbsCurve, other: NurbsCurve) -> NurbsCurve:
     """Return an open curve run so that its ends lie nearer to those of another."""
     a, b = (curve.control_points[[0, -1]] for curve in (one, other))
     straight, turned = float(lengths(a - b).sum()), float(lengths(a - b[::-1]).sum())
@@ -238,8 +254,9 @@ def _kink(side: _Side, surface: NurbsSurface, v: float) -> float:
     return float(np.arcsin(np.clip(lengths(cross(own, normals)), 0, 1)).max())
 
 
-def _folds(surface: NurbsSurface) -> bool:
+def folds(surface: NurbsSurface) -> bool:
     """Say whether the normal turns right round between places beside each other."""
-    normals = evaluate_grid(surface, np.linspace(0, 1, 65), np.linspace(0.01, 0.99, 25)).normals
+    (u, to_u), (v, to_v) = surface.domain(0), surface.domain(1)
+    normals = evaluate_grid(surface, np.linspace(u, to_u, 65), v + np.linspace(0.01, 0.99, 25) * (to_v - v)).normals
     along, across = (normals[1:] * normals[:-1]).sum(axis=2), (normals[:, 1:] * normals[:, :-1]).sum(axis=2)
     return bool(min(along.min(), across.min()) < -0.2)

@@ -62,6 +62,7 @@ from glass_spoon.sheet.lines.form.blocks import Block
 from glass_spoon.sheet.lines.form.bodies import SimpleBody
 from glass_spoon.sheet.lines.form.imported import ImportStep
 from glass_spoon.sheet.lines.form.loft import Extrude, Loft
+from glass_spoon.sheet.lines.form.match import Match
 from glass_spoon.sheet.lines.form.patches import Net, Patch
 from glass_spoon.sheet.lines.form.plate import Plate
 from glass_spoon.sheet.lines.form.revolve import Revolve
@@ -136,6 +137,7 @@ _REFORM = (
     Roll,
     Carry,
     ExtendSurface,
+    Match,
     Pull,
     Rebuild,
     Seam,

@@ -11,24 +11,17 @@ from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.patches.blend_edges import Blend, Border, blend_edges, nearest_borders, surface_borders
+from glass_spoon.kernel.patches.blend_edges import Blend, Border, blend_edges, nearest_borders
 from glass_spoon.kernel.patches.fit_cloud import fit_cloud
 from glass_spoon.kernel.patches.gordon import gordon_surface
 from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferenceSpec, ReferencesSpec
-from glass_spoon.sheet.items import CurveItem, Item, SurfaceItem
+from glass_spoon.sheet.items import Item, SurfaceItem
 from glass_spoon.sheet.line import Finding, Given, Line
+from glass_spoon.sheet.lines.form.edges import EdgeChoice, borders_of, edge_field, edge_phrases
 from glass_spoon.sheet.lines.form.fields import SurfaceName, Within, noted
 from glass_spoon.sheet.lines.form.patches import GRADES, Ends, Meeting, angle_text
 from glass_spoon.sheet.lines.mesh_work.fields import HeldMarks
 
-EdgeChoice = Literal["nearest", "start along", "end along", "start round", "end round"]
-EDGES: dict[str, tuple[int, int]] = {
-    "start along": (0, 0),
-    "end along": (0, -1),
-    "start round": (1, 0),
-    "end round": (1, -1),
-}
-"""The axis that each edge runs along, and at which end of the other one it lies."""
 FAR = 1e-3
 """Share of its size by which a surface may miss its curves before that is worth a look."""
 PLACES = 16
@@ -79,15 +72,6 @@ class Span(Line):
         return noted(item, "off")
 
 
-def _edge_field(which: str) -> ChoiceSpec:
-    """Return the field for which edge of a surface is meant."""
-    return ChoiceSpec(
-        f"Which edge of the {which}: the nearest to the other one, or by the way it runs and where it lies.",
-        ("nearest", *EDGES),
-        trailing=("edge",),
-    )
-
-
 Bulge = Annotated[
     Number, NumberSpec("How far it runs on straight before it turns: 1 as usual.", least=0.05, most=10, step=0.1)
 ]
@@ -104,47 +88,24 @@ class BlendSurfaces(Line):
         "to {second}[, at the {second_edge} edge], arriving {second_meeting}[ with a last bulge of {second_bulge}], giving {gives}."
     )
     gives_kind = "surface"
+    phrases = (*edge_phrases("second_edge", "to |and "), *edge_phrases("first_edge"))
 
     verb: Literal["blend_surfaces"] = "blend_surfaces"
     first: Annotated[str, ReferenceSpec("What it starts from.", "surface", also=("surfaces", "curve"))] = ""
-    first_edge: Annotated[EdgeChoice, _edge_field("first")] = "nearest"
+    first_edge: Annotated[EdgeChoice, edge_field("first")] = "nearest"
     first_meeting: Annotated[Meeting, ChoiceSpec("How it leaves the first.", tuple(GRADES))] = "smoothly"
     first_bulge: Bulge = 1
     second: Annotated[str, ReferenceSpec("What it comes to.", "surface", also=("surfaces", "curve"))] = ""
-    second_edge: Annotated[EdgeChoice, _edge_field("second")] = "nearest"
+    second_edge: Annotated[EdgeChoice, edge_field("second")] = "nearest"
     second_meeting: Annotated[Meeting, ChoiceSpec("How it comes to the second.", tuple(GRADES))] = "smoothly"
     second_bulge: Bulge = 1
     gives: SurfaceName = "blend"
 
     def build(self, given: Given) -> SurfaceItem:
         """Blend between both edges."""
-        first, second = nearest_borders(self._borders(given, "first"), self._borders(given, "second"))
+        first, second = nearest_borders(borders_of(given, "first", "first_edge"), borders_of(given, "second", "second_edge"))
         made = blend_edges(self._asked(given, first, "first"), self._asked(given, second, "second"))
         return SurfaceItem(made.surface, tuple(self._notes(made)), self._told(made))
-
-    def _borders(self, given: Given, name: str) -> list[Border]:
-        """Return the edges among which one is to be found."""
-        item = given.items[name]
-        if isinstance(item, CurveItem):
-            return [Border(item.curve)]
-        shape = given.surfaces(name)
-        chosen = given.word(f"{name}_edge")
-        if chosen != "nearest" and len(shape.surfaces) > 1:
-            raise KernelError(
-                f"{len(shape.surfaces)} surfaces have that edge. Take one of them out by Take, or let the nearest edge be found."
-            )
-        own = {(pair.piece, pair.axis, pair.end) for pair in shape.lone_edges}
-        found = [
-            border
-            for piece, surface in enumerate(shape.surfaces)
-            for border in surface_borders(surface, max(shape.reach, 1e-9))
-            if (piece, border.axis, border.end) in own
-        ]
-        if chosen != "nearest":
-            found = [border for border in found if (border.axis, border.end) == EDGES[chosen]]
-        if not found:
-            raise KernelError(f"There is no open edge there on the {name}: it closes on itself. Take another edge.")
-        return found
 
     def _asked(self, given: Given, border: Border, name: str) -> Border:
         """Return a border with what is asked of it; a curve can only be met in place."""
