@@ -368,3 +368,24 @@ def test_an_open_body_is_closed_by_a_press(part, as_user, edit):
     assert [line["verb"] for line in part.document["lines"][-4:]] == ["mesh", "mark", "fill", "fuse"]
     assert "is not closed" not in client.get(f"/parts/{part.id}/").content.decode()
     assert edit(client, op="fill_for", line=fuse["id"], item="gone").status_code == 422
+
+
+def test_two_surfaces_are_matched_from_the_report_on_their_edges(part, as_user, edit):
+    """The report offers it; a line Match stands behind the one after which both are there; a line that is gone is told."""
+    client = as_user("owner")
+    edit(client, op="add", text="sheet 30 by 40 at -515, 0, 0 called left sheet")
+    edit(client, op="add", text="sheet 30 by 40 at -485, 0, 0 called right sheet")
+    edit(client, op="add", text="lengthen right sheet round it past its end by 5 mm")
+    part.refresh_from_db()
+    left, right, last = part.document["lines"][-3:]
+    assert f'data-match="{left["id"]}"' not in client.get(f"/parts/{part.id}/edges/").content.decode()
+    edit(client, op="set", line=left["id"], field="z", value="0.05 mm")
+    page = client.get(f"/parts/{part.id}/edges/").content.decode()
+    assert f'data-match="{left["id"]}" data-onto="{right["id"]}" data-behind="{last["id"]}" data-meeting="smoothly"' in page
+    what = {"op": "match_for", "item": left["id"], "onto": right["id"], "meeting": "smoothly"}
+    assert edit(client, **what, after=last["id"]).status_code == 200
+    part.refresh_from_db()
+    made = part.document["lines"][-1]
+    assert (made["verb"], made["surface"], made["onto"], made["meeting"]) == ("match", left["id"], right["id"], "smoothly")
+    assert f'data-match="{left["id"]}"' not in client.get(f"/parts/{part.id}/edges/").content.decode()
+    assert edit(client, **what, after="gone").status_code == 422

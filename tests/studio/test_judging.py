@@ -18,6 +18,7 @@ from glass_spoon.studio.see.judging import (
     surface_lines,
     tidy,
 )
+from glass_spoon.studio.see.mending import Mend, mend_for
 from glass_spoon.studio.see.paint import PAINTS, face_paints, paint_of
 from glass_spoon.studio.see.scene import Shown, shown_items
 from glass_spoon.studio.see.view_choice import ViewChoice, read_view
@@ -83,7 +84,7 @@ def test_edges_are_reported_worst_first_with_names() -> None:
     """Three shared edges, the sharp one first, with words."""
     lid = {"verb": "simple", "form": "disc", "radius": 20, "second": 0, "z": 40, "gives": "lid"}
     build, shown = built(PIPE, lid)
-    rows, alone = edge_rows(shown, build.document)
+    rows, alone = edge_rows(shown, build.document, build)
     assert rows[0].between == "pipe · lid"
     assert rows[0].verdict == "G0"
     assert rows[0].angle == "90°"
@@ -178,3 +179,35 @@ def test_a_mesh_is_coloured_by_how_far_its_last_line_took_it() -> None:
     values = judged_values(shown, view(judge="change"), nudged)["l3"]
     assert values.max() <= 3.0
     assert judged_values(shown, view(judge="change"), None) == {}
+
+
+SHEETS = [
+    {"verb": "simple", "form": "sheet", "radius": 30, "second": 40, "x": -15, "z": 0, "gives": "left"},
+    {"verb": "simple", "form": "sheet", "radius": 30, "second": 40, "x": 15, "z": 0, "gives": "right"},
+    {"verb": "turn", "item": "l2", "axis": "front-back axis", "angle": 20},
+]
+
+
+def test_surfaces_that_meet_in_a_crease_can_be_matched_before_they_are_used() -> None:
+    """By the line behind both; of gathered ones before they were gathered; never behind a line that used what is changed."""
+    build, shown = built(*SHEETS)
+    row = edge_rows(shown, build.document, build)[0][0]
+    assert row.verdict == "G0"
+    assert row.mend == Mend("l3", "l1", "l2", "smoothly")
+    gather = {"verb": "gather", "surfaces": ["l1", "l2"], "gives": "both"}
+    build, shown = built(*SHEETS, gather)
+    row = edge_rows(shown, build.document, build)[0][0]
+    assert row.mend is not None
+    assert (row.mend.after, {row.mend.surface, row.mend.onto}) == ("l3", {"l1", "l2"})
+    mesh = {"verb": "mesh", "surface": "l1", "sizing": "edge length", "edge_length": 4}
+    build, shown = built(SHEETS[0], mesh, SHEETS[1], {**SHEETS[2], "item": "l3"})
+    row = edge_rows(shown, build.document, build)[0][0]
+    assert row.mend == Mend("l4", "l3", "l1", "smoothly")
+    assert mend_for(build.document, "l1", "", "smoothly") is None
+    assert mend_for(build.document, "l1", "l1", "smoothly") is None
+
+
+def test_edges_of_one_surface_or_of_a_body_offer_nothing() -> None:
+    """A lid on a pipe may be matched; a seam, and the sides of a shell that has no single surfaces, may not."""
+    build, shown = built(PIPE)
+    assert all(row.mend is None for row in edge_rows(shown, build.document, build)[0])

@@ -126,6 +126,21 @@ def _work(form: Form) -> Edit:
     return change
 
 
+def _match_for(form: Form) -> Edit:
+    """Add a line that matches a surface to another, behind the line after which both are there."""
+    item, onto, after, meeting = (str(form.get(name, "")) for name in ("item", "onto", "after", "meeting"))
+
+    def change(document: SheetDocument) -> tuple[SheetDocument, str]:
+        if not document.has(after):
+            raise Refused("The line that made them is gone. Ask for the edges again.")
+        line = edit_many.line_behind(document, "match", after)
+        values = {"surface": item, "onto": onto, "meeting": meeting}
+        changed = edit.set_fields(edit.add_line(document, line, after), line.id, values)
+        return changed, f"{name_of(changed, line.id)} added"
+
+    return change
+
+
 def _mark(form: Form) -> Edit:
     """Name what was picked on the board: a mark line after the line that is shown last, or at the end."""
     values, after = _json_object(form.get("values")), str(form.get("after", "")) or None
@@ -414,6 +429,7 @@ _EDITS: dict[str, Callable[[Form], Edit | EditOfProject]] = {
     "mark_for": _mark_for,
     "fill_for": _fill_for,
     "work": _work,
+    "match_for": _match_for,
     "move": _move,
     "pause": _pause,
     "remove": _remove,

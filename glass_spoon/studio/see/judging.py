@@ -18,6 +18,7 @@ from glass_spoon.kernel.surfaces.sets.edge_report import EdgeLimits, EdgeReading
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.evaluate import Build
+from glass_spoon.studio.see.mending import Mend, mend_for, single_sources
 from glass_spoon.studio.see.paint import source_of
 from glass_spoon.studio.see.scene import Shown, drawn_as, smoothed
 from glass_spoon.studio.see.view_choice import TOWARDS, ViewChoice
@@ -264,17 +265,21 @@ class EdgeRow:
     verdict: str
     words: str
     look: bool
+    mend: Mend | None
 
 
-def edge_rows(shown: list[Shown], document: SheetDocument) -> tuple[list[EdgeRow], int]:
+def edge_rows(shown: list[Shown], document: SheetDocument, build: Build) -> tuple[list[EdgeRow], int]:
     """Return the report on shared edges, the worst first, and how many edges meet no other."""
     shape, readings = edge_readings(shown, EDGE_REACH)
-    names = _surface_names(shown, document)
+    surfaces = _named_surfaces(shown, document, build)
+    names, items = [name for name, _ in surfaces], [item for _, item in surfaces]
     rows = []
     for reading in sorted(readings, key=lambda one: (VERDICTS.index(one.verdict(EDGE_LIMITS)), -one.largest_angle)):
         pieces = [names[name.piece] for name in (reading.edge.first, reading.edge.second)]
         verdict = reading.verdict(EDGE_LIMITS)
         words = verdict_words(reading) + ("" if reading.facing else "; they face opposite ways")
+        meeting = {"G2": "", "G1": "with its curvature"}.get(verdict, "smoothly")
+        first, second = (items[name.piece] for name in (reading.edge.first, reading.edge.second))
         rows.append(
             EdgeRow(
                 f"{pieces[0]}, its own seam" if pieces[0] == pieces[1] else " · ".join(pieces),
@@ -285,6 +290,7 @@ def edge_rows(shown: list[Shown], document: SheetDocument) -> tuple[list[EdgeRow
                 verdict,
                 words,
                 verdict == "apart" or not reading.facing,
+                mend_for(document, first, second, meeting) if meeting else None,
             )
         )
     return rows, len(shape.lone_edges) if shape.surfaces else 0
@@ -295,18 +301,22 @@ def tidy(value: float) -> str:
     return "0" if abs(value) < 1e-6 else f"{value:.2g}" if abs(value) >= 1e-4 else f"{value:.6f}".rstrip("0")
 
 
-def _surface_names(shown: list[Shown], document: SheetDocument) -> list[str]:
-    """Return a name for every surface that is shown, in the order of `_surfaces`; those of a set are numbered."""
-    names: list[str] = []
+def _named_surfaces(shown: list[Shown], document: SheetDocument, build: Build) -> list[tuple[str, str]]:
+    """Return a name for every surface that is shown, in the order of `_surfaces`, those of a set numbered; and the item that
+    is this one surface, "" for none.
+    """
+    found: list[tuple[str, str]] = []
     seen: set[int] = set()
     for item in shown:
         own = item.surface.surfaces if isinstance(item.surface, SurfaceSet) else [item.surface] if item.surface else []
+        sources = single_sources(item, document, build)
         for number, surface in enumerate(own, 1):
             if id(surface) not in seen:
                 seen.add(id(surface))
                 name = document.item_name(source_of(document, item.item_id) or item.item_id)
-                names.append(f"{name} {number}" if len(own) > 1 else name)
-    return names
+                source = sources[number - 1] if len(sources) == len(own) else ""
+                found.append((f"{name} {number}" if len(own) > 1 else name, source))
+    return found
 
 
 def edge_lines(readings: list[EdgeReading]) -> list[dict[str, Any]]:

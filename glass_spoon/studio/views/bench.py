@@ -213,12 +213,14 @@ def sizes_table(request: HttpRequest, part_id: int) -> HttpResponse:
 @require_safe
 def edges(request: HttpRequest, part_id: int) -> HttpResponse:
     """Report on the edges that surfaces share."""
-    part, _ = part_seen(request, part_id)
+    part, role = part_seen(request, part_id)
     document = part.sheet()
     view = read_view(request.GET, document)
-    rows, alone = edge_rows(shown_items(finished_build(document, view.after), 0), document)
+    build = finished_build(document, view.after)
+    rows, alone = edge_rows(shown_items(build, 0), document, build)
     limits = {"gap": EDGE_LIMITS.gap, "angle": round(degrees(EDGE_LIMITS.angle), 3), "jump": round(100 * EDGE_LIMITS.jump)}
     context = {"part": part, "rows": rows, "alone": alone, "limits": limits, "reach": EDGE_REACH}
+    context["may_edit"] = role in MAY_EDIT and not view.after
     return render(request, "bench/_edges.html", context)
 
 

@@ -21,6 +21,7 @@ export class Slip {
       "[data-add-size-row]": () => this.addSizeRow(),
       "[data-apply-sizes]": () => this.applySizes(),
       "[data-apply-placing]": () => this.applyPlacing(),
+      "[data-match]": (button) => this.match(button.dataset),
       "[data-use-picture]": (button) => this.usePicture(button.dataset.usePicture),
     };
   }
@@ -55,6 +56,12 @@ export class Slip {
     delete link.dataset.fetchNow;
     link.closest(".parcel").scrollIntoView({ block: "nearest" });
     link.click();
+  }
+
+  /** Add a line that matches two surfaces along the edge of which the report tells. @param {DOMStringMap} data */
+  match(data) {
+    this.dialog.close();
+    return this.edits.change({ op: "match_for", item: data.match, onto: data.onto, after: data.behind, meeting: data.meeting });
   }
 
   /** Looks and layers of curves, and pictures chosen from a file. */
