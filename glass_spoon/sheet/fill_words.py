@@ -446,17 +446,20 @@ class _Reading:
         # Lists take what is left: of `sweep star along spine` none is one of the other profiles.
         singles = [name for name in self.line.used_fields() if isinstance(self.line.spec(name), ReferenceSpec)]
         # What a word leads to is known first: of `match it to left hull` the hull is what it is matched to.
-        for led in (True, False):
+        for only_led in (True, False):
             for name in singles:
                 spec = self.line.spec(name)
-                if isinstance(spec, ReferenceSpec) and name not in self.filled and (not led or name in self.line.led):
-                    self._take_item(name, spec, taken, only_led=led)
-        for name in self.line.used_fields():
-            spec = self.line.spec(name)
-            items = list(self.names.named(spec.kinds, taken)) if isinstance(spec, ReferencesSpec) else []
-            if items:
-                self._set({name: items})
-                taken |= set(items)
+                if isinstance(spec, ReferenceSpec) and name not in self.filled and (not only_led or name in self.line.led):
+                    self._take_item(name, spec, taken, only_led=only_led)
+        lists = [name for name in self.line.used_fields() if isinstance(self.line.spec(name), ReferencesSpec)]
+        # So is what a list is led to by, of which some may be in another list too: `net a, b, c, sharp along b`.
+        for name in sorted(lists, key=lambda name: name not in self.line.led):
+            spec, led = self.line.spec(name), self.line.led.get(name, "")
+            if isinstance(spec, ReferencesSpec):
+                items = self.names.led_to(spec.kinds, led) if led else list(self.names.named(spec.kinds, taken))
+                if items:
+                    self._set({name: items})
+                    taken |= set() if led else set(items)
 
     def _take_item(self, name: str, spec: ReferenceSpec, taken: set[str], *, only_led: bool) -> None:
         item = next(self.names.named(spec.kinds, taken, self._led_by(name)), None)

@@ -6,9 +6,13 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import islice
 
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.said_text import SaidText
+from glass_spoon.sheet.said_text import HOLE, SaidText
+
+_FURTHER = rf"{HOLE}\s*(?:,\s*(?:and\s+)?|and\s+|&\s*)(?:the\s+)?"
+"""What stands between a name in a row that was taken out, and the next."""
 
 
 @dataclass(eq=False)
@@ -37,6 +41,13 @@ class SaidNames:
             if not any(low <= start and end <= high for low, high in around):
                 return found
         return None
+
+    def led_to(self, kinds: tuple[str, ...], led: str) -> list[str]:
+        """Return the ids of items of some kinds named in a row behind a pattern, taking the names out."""
+        found = list(islice(self.named(kinds, set(), led), 1))
+        while found and (more := list(islice(self.named(kinds, set(found), _FURTHER), 1))):
+            found += more
+        return found
 
     def named(self, kinds: tuple[str, ...], taken: set[str], led: str = "") -> Iterator[str]:
         """Yield the ids of items of some kinds in the order in which the text names them, taking the names out.

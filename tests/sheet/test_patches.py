@@ -8,6 +8,8 @@ import numpy as np
 import pytest
 
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.sets.edge_report import read_edges
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
@@ -132,3 +134,89 @@ def test_plain_words_give_the_line(text, verb, values):
     assert found.line.curves
     for field, value in values.items():
         assert str(getattr(found.line, field)) == str(value)
+
+
+def between(*, bowed: bool = True, **choices: Any) -> Build:
+    """A gap of 20 mm between two sheets that rise towards it, closed by bows that go on as they do, and a patch over it."""
+    sheets = [
+        {"id": f"s{end}", "verb": "simple", "form": "sheet", "radius": "30 mm", "second": "40 mm", "x": f"{25 * end} mm"}
+        for end in (-1, 1)
+    ]
+    turned = [
+        {"id": f"t{end}", "verb": "turn", "item": f"s{end}", "axis": "front-back axis", "angle": f"{20 * end}°",
+         "x": f"{10 * end} mm"}
+        for end in (-1, 1)
+    ]  # fmt: skip
+    lines = [
+        {"id": f"c{end}", "verb": "line", "plane": "plan", "right": f"{10 * end} mm", "up": "-20 mm",
+         "to_right": f"{10 * end} mm", "to_up": "20 mm"}
+        for end in (-1, 1)
+    ]  # fmt: skip
+    slope = np.radians(20)
+    inwards = [(10 - step * np.cos(slope), step * np.sin(slope)) for step in (0, 3, 6)]  # straight at their ends
+    rising = [(-x, up) for x, up in inwards] + inwards[::-1]
+    ends = [
+        {
+            "id": f"e{end}",
+            "verb": "draw",
+            "plane": "front",
+            "manner": "pulled by",
+            "points": [
+                {"x": at, "y": height if bowed else 0, "out": out, "sharp": False, "weight": 1} for at, height in rising
+            ],
+        }
+        for end, out in ((-1, -20), (1, 20))
+    ]
+    beyond = {"id": "beyond", "verb": "line", "plane": "plan", "right": 50, "up": 0, "to_right": 50, "to_up": 20}
+    patch = {"id": "p", "verb": "patch", "curves": ["c-1", "e1", "c1", "e-1"], "onto": ["s-1", "s1"], **choices}
+    return built(*sheets, *turned, *lines, *ends, beyond, patch)
+
+
+def meetings(build: Build) -> list[tuple[float, float]]:
+    """Return how the patch meets the sheet on the left and the one on the right, in the middle of the edge: the angle in
+    radians and the jump of the bend in 1/mm.
+    """
+    shape = build.items["p"].item.shape
+    found = []
+    for side in ("s-1", "s1"):
+        whole = SurfaceSet((build.items[side].item.surface, *shape.surfaces), 0.01)
+        (edge,) = [one for one in read_edges(whole) if 0 in (one.edge.first.piece, one.edge.second.piece)]
+        middle = len(edge.angles) // 2
+        found.append((float(edge.angles[middle]), float(np.abs(np.diff(edge.curvatures[:, middle]))[0])))
+    return found
+
+
+def test_each_side_of_a_patch_meets_its_neighbour_as_it_is_asked():
+    """Smooth on both sides; sharp along one of them alone; with the curvature along one of them alone."""
+    (left, _), (right, _) = meetings(between())
+    assert max(left, right) < np.radians(0.1)
+    (left, _), (right, _) = meetings(between(sharp=["c-1"]))
+    assert left > np.radians(0.5)
+    assert right < np.radians(0.1)
+    (left, jump), (right, own_jump) = meetings(between(even=["c1"]))
+    assert max(left, right) < np.radians(0.1)
+    assert own_jump < 0.02 * jump
+
+
+@pytest.mark.parametrize(
+    ("choices", "words"),
+    [
+        ({"sharp": ["beyond"]}, "none of its boundary"),
+        ({"sharp": ["c1"], "even": ["c1"]}, "Name it once"),
+        ({"even": ["c1"], "onto": []}, "Nothing is named beside it"),
+    ],
+)
+def test_sides_that_cannot_be_meant_are_told(choices, words):
+    """A curve that is none of the boundary, one named twice over, and curvature of nothing."""
+    build = between(**choices)
+    assert build.reports["p"].status == "look"
+    assert any(words in finding.sentence for finding in build.reports["p"].findings)
+
+
+def test_a_smooth_meeting_that_its_boundary_does_not_allow_is_told():
+    """Level ends between sheets that rise: in the corners no surface can do both, and the line says so."""
+    assert between().reports["p"].status == "good"
+    found = between(bowed=False).reports["p"]
+    assert found.status == "look"
+    assert "do not run in the planes" in found.findings[0].sentence
+    assert between(bowed=False, sharp=["c-1", "c1"]).reports["p"].status == "good"

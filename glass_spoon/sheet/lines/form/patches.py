@@ -37,6 +37,10 @@ SMALLEST_KINK = 0.005
 """Degrees below which a kink is told as none."""
 
 
+SHARP_ALONG = r"(?:sharp|creased?|with a crease)(?: along| at| on)? (?:the )?"
+"""What leads to curves at which there may be a crease."""
+
+
 class PatchLine(Line):
     """What lines that fill have in common."""
 
@@ -54,9 +58,15 @@ class Patch(PatchLine):
     summary = "Fill a boundary of curves with a surface: any number of sides, going on smoothly from surfaces beside it."
     words = ("fill", "cover", "close", "boundary", "region", "membrane", "hole", "coons")
     sentence = (
-        "**Patch** within {curves}[, going on {meeting} from {onto}][, through {guides}][, drawn taut by {tension}]"
-        "[, ends meeting within {within}], giving {gives}."
+        "**Patch** within {curves}[, going on {meeting} from {onto}][, sharp along {sharp}][, bending evenly along {even}]"
+        "[, through {guides}][, drawn taut by {tension}][, ends meeting within {within}], giving {gives}."
     )
+    led = {
+        "onto": r"(?:from|beside) (?:the )?",
+        "guides": r"(?:through|passing) (?:the )?",
+        "sharp": SHARP_ALONG,
+        "even": r"(?:bend(?:s|ing)? evenly|even(?:ly)?|g ?2|curvature)(?: along| at| on)? (?:the )?",
+    }
 
     verb: Literal["patch"] = "patch"
     curves: Annotated[
@@ -78,6 +88,16 @@ class Patch(PatchLine):
             "Surfaces beside it, along those of its curves that lie on them.", "surface", also=("surfaces",), least=0
         ),
     ] = []
+    sharp: Annotated[
+        Items,
+        ReferencesSpec("Those of its curves at which it only meets in place.", "curve", also=("curves",), least=0),
+    ] = []
+    even: Annotated[
+        Items,
+        ReferencesSpec(
+            "Those of its curves at which it has the curvature of what is beside.", "curve", also=("curves",), least=0
+        ),
+    ] = []
     guides: Annotated[Items, ReferencesSpec("Curves inside that it passes.", "curve", also=("curves",), least=0)] = []
     tension: Tension = 0
     within: Ends = "0.1 mm"
@@ -86,18 +106,44 @@ class Patch(PatchLine):
     def build(self, given: Given) -> SurfacesItem:
         """Fill it."""
         within = given.number("within")
-        curves, grade = given.every_curve("curves"), GRADES[self.meeting]
+        curves, grades, notes = given.every_curve("curves"), *self._grades(given)
         beside = [surface for shape in given.every_set("onto") for surface in shape.surfaces]
-        pieces = [_piece(curve, number, beside, grade, within) for number, curve in enumerate(curves)]
+        pieces = [_piece(curve, number, beside, grades[number], within) for number, curve in enumerate(curves)]
         guides = [curve_points(guide, span_params(guide, GUIDE_PLACES)) for guide in given.every_curve("guides")]
         loop = make_loop(pieces, within)
         filled = fill_region(loop, given.number("tension"), np.concatenate(guides) if guides else None)
         shape = SurfaceSet(filled.surfaces, max(4 * filled.off, 1e-6))
-        notes = []
-        if beside and grade and not filled.kinks:
+        if beside and any(grades) and not filled.kinks and not given.every_curve("sharp"):
             notes.append("None of its curves lies on the surfaces beside it, so it only meets them in place.")
         notes += _far_off(filled.off, within, follows=filled.follows)
+        kink = max(filled.kinks.values(), default=0.0)
+        if np.degrees(kink) > MOST_KINK:
+            notes.append(
+                f"It meets what is beside it with up to {angle_text(kink)}: at their ends its curves do not run in the planes "
+                "there. Let them leave what is beside squarely on, or name the curve between as sharp."
+            )
         return SurfacesItem(shape, notes=tuple(notes), told=_told_patch(len(loop.sides), loop.gap, filled))
+
+    def _grades(self, given: Given) -> tuple[list[int], list[str]]:
+        """Return how it meets what is beside each curve of its boundary, and what is worth a look in that."""
+        curves, sharp, even = (given.every_curve(name) for name in ("curves", "sharp", "even"))
+        grades = [GRADES[self.meeting]] * len(curves)
+        for named, grade in ((even, 2), (sharp, 0)):
+            for number, curve in enumerate(curves):
+                if any(curve is other for other in named):
+                    grades[number] = grade
+        notes = []
+        if any(not any(other is curve for curve in curves) for other in (*sharp, *even)):
+            notes.append(
+                "A curve is named as sharp, or as bending evenly, that is none of its boundary: it changes nothing."
+            )
+        if any(one is other for one in sharp for other in even):
+            notes.append("A curve is named both as sharp and as bending evenly: it stays sharp. Name it once.")
+        if even and not given.every_set("onto"):
+            notes.append(
+                "Nothing is named beside it, so there is no curvature to go on with. Name surfaces that it goes on from."
+            )
+        return grades, notes
 
 
 class Net(PatchLine):
@@ -109,6 +155,8 @@ class Net(PatchLine):
         "**Net** over {curves}[, sharp along {sharp}][, leaving out regions {left}][, drawn taut by {tension}]"
         "[, meeting within {within}], giving {gives}."
     )
+
+    led = {"sharp": SHARP_ALONG}
 
     verb: Literal["net"] = "net"
     curves: Annotated[
