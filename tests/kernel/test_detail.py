@@ -429,3 +429,17 @@ def test_chains_of_work_on_any_faces_stay_closed(data: st.DataObject) -> None:
         check_result(done.mesh, closed=True, areas=False)
         assert done.mesh.topology.edge_face_counts.max() == 2
         mesh = done.mesh
+
+
+@pytest.mark.parametrize(("density", "chord"), [(12, 0.16), (24, 0.04), (48, 0.01)])
+@pytest.mark.parametrize("distance", [1.0, 4.0])
+def test_what_is_inset_on_a_round_body_stays_on_it(density: int, chord: float, distance: float) -> None:
+    """A cap of a ball inset by 1 and by 4 mm: every point within the chord error of the ball, none bulging off it."""
+    body = ball(30, density)
+    made = inset(body, body.face_centers[:, 2] > 15, distance)
+    radius = np.linalg.norm(made.mesh.positions, axis=1)
+    assert radius.max() < 30 + 1e-9
+    assert radius.min() > 30 - chord
+    raised = inset(body, body.face_centers[:, 2] > 15, distance, 2.0)
+    top = np.linalg.norm(raised.mesh.positions, axis=1)[raised.mesh.positions[:, 2] > 30]
+    assert top.max() == pytest.approx(32, abs=0.05)

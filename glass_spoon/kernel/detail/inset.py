@@ -10,13 +10,18 @@ import scipy
 from glass_spoon.kernel.arrays import Bools, Floats, owned
 from glass_spoon.kernel.detail.lift import TOP, Lifted, Region, lift, rim_insets
 from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
 from glass_spoon.kernel.meshes.mesh import Mesh
+
+OFF = 1e-6
+"""Points that a move takes off the faces by more than this share of it are brought back."""
 
 
 def inset(mesh: Mesh, chosen: Bools, distance: float, depth: float = 0.0, *, each: bool = False, loops: int = 1) -> Lifted:
     """Return the mesh with marked faces (f,) inset by a distance in mm, outwards below zero; and raised by a depth in mm.
 
-    loops: rows of faces about them. Inner points follow the rim evenly, as heat would spread from it.
+    loops: rows of faces about them. Inner points follow the rim evenly, as heat would spread from it, and all stay on the
+    faces where they are not raised.
     """
     if loops < 1:
         raise InvalidInput("The loops", "1 or more", str(loops))
@@ -31,10 +36,21 @@ def inset(mesh: Mesh, chosen: Bools, distance: float, depth: float = 0.0, *, eac
     else:
         normals, lean = part.vertex_normals, region.leans
     move = distance * rim_insets(region, normals, each=each)
-    if not each:
-        move = _spread(region, move)
-    whole = move + depth * lean
-    return lift(mesh, region, [part.positions + share / loops * whole for share in range(1, loops + 1)], mixed=True)
+    shares = np.arange(1, loops + 1) / loops
+    if each:
+        return lift(mesh, region, [part.positions + share * (move + depth * lean) for share in shares], mixed=True)
+    move = _spread(region, move)
+    levels = [_on(part, share * move) + share * depth * lean for share in shares]
+    return lift(mesh, region, levels, mixed=True)
+
+
+def _on(part: Mesh, move: Floats) -> Floats:
+    """Return the points of a mesh moved (n, 3), and brought back onto its faces where that takes them off."""
+    places = part.positions + move
+    found, _, away = NearestOnMesh(part).ask(places)
+    off = away > OFF * np.sqrt(np.einsum("ni,ni->n", move, move))
+    places[off] = found[off]
+    return places
 
 
 def _outwards(mesh: Mesh, chosen: Bools, distance: float, depth: float, *, each: bool, loops: int) -> Lifted:

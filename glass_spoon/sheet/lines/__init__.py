@@ -17,6 +17,7 @@ from glass_spoon.sheet.lines.detail.flow import Collapse, Connect, Divide, Slide
 from glass_spoon.sheet.lines.detail.holes import Bridge, Delete, Fill, SplitOff
 from glass_spoon.sheet.lines.detail.inset import Inset
 from glass_spoon.sheet.lines.detail.loops import InsertLoops, RemoveLoops
+from glass_spoon.sheet.lines.detail.panel import PanelLine
 from glass_spoon.sheet.lines.detail.pull_out import PullOut
 from glass_spoon.sheet.lines.detail.skirt import Skirt
 from glass_spoon.sheet.lines.detail.true_up import TrueUp
@@ -192,6 +193,7 @@ _DETAIL = (
     Fill,
     Delete,
     SplitOff,
+    PanelLine,
     InsertLoops,
     RemoveLoops,
     Slide,

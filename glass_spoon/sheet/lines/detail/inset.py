@@ -34,6 +34,7 @@ class Inset(DetailWork):
     acts_on = ("face",)
     act_key = "I"
 
+    results = 2  # what is inset stays on round bodies
     verb: Literal["inset"] = "inset"
     marks: MarkedFaces = []
     distance: Annotated[

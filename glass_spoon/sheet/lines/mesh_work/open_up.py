@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from itertools import pairwise
 from typing import Annotated, Literal
 
@@ -17,6 +18,7 @@ from glass_spoon.kernel.imprint.tunnel import tunnel
 from glass_spoon.kernel.mesh_edits.open_along import Opened, open_along
 from glass_spoon.kernel.mesh_edits.roll_rim import LIP, roll_rim
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
+from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.surfaces.make.curtain import KINK
 from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferencesSpec
 from glass_spoon.sheet.items import Done, MeshItem, Piece
@@ -37,6 +39,14 @@ _WAYS = {
     "from the right": (-1, 0, 0),
     "from the left": (1, 0, 0),
 }
+
+Laid = Annotated[
+    Literal["as they lie", "from above", "from below", "from the front", "from the back", "from the right", "from the left"],
+    ChoiceSpec(
+        "Whether the curves lie on the mesh already, or are laid on the side that is seen first from somewhere.",
+        ("as they lie", *_WAYS),
+    ),
+]
 
 
 class Open(MeshWork):
@@ -83,15 +93,7 @@ class Open(MeshWork):
         Items,
         ReferencesSpec("Closed curves, or sets of them; what they hold is taken out.", "curve", also=("curves",), least=1),
     ] = []
-    laid: Annotated[
-        Literal[
-            "as they lie", "from above", "from below", "from the front", "from the back", "from the right", "from the left"
-        ],
-        ChoiceSpec(
-            "Whether the curves lie on the mesh already, or are laid on the side that is seen first from somewhere.",
-            ("as they lie", *_WAYS),
-        ),
-    ] = "as they lie"
+    laid: Laid = "as they lie"
     rim: Annotated[
         Literal["rim plain", "walled right through", "rim rolled", "kept inside"],
         ChoiceSpec(
@@ -138,10 +140,7 @@ class Open(MeshWork):
         curves = given.every_curve("curves")
         if self.rim == "walled right through":
             return self._walled(given, item, list(curves))
-        outlines = [outline_of(curve, number, len(curves)) for number, curve in enumerate(curves, 1)]
-        if self.laid != "as they lie":
-            seen, way = NearestOnMesh(item.mesh), np.array(_WAYS[self.laid], dtype=np.float64)
-            outlines = [_laid_on(seen, outline, way) for outline in outlines]
+        outlines = laid_outlines(item.mesh, curves, self.laid)
         if self.rim == "kept inside":
             return _kept(item, outlines)
         done = open_along(item.mesh, outlines, item.surface)
@@ -210,6 +209,15 @@ def outline_of(curve: NurbsCurve, number: int, count: int) -> Floats:
     each = max(16, SAMPLES // (len(stops) - 1))
     params = np.concatenate([np.linspace(a, b, each, endpoint=False) for a, b in pairwise(stops)])
     return curve_points(curve, params)
+
+
+def laid_outlines(mesh: Mesh, curves: Sequence[NurbsCurve], laid: str) -> list[Floats]:
+    """Return places (n, 3) along closed curves, laid on a mesh as the field says; KernelError for open ones."""
+    outlines = [outline_of(curve, number, len(curves)) for number, curve in enumerate(curves, 1)]
+    if laid == "as they lie":
+        return outlines
+    seen, way = NearestOnMesh(mesh), np.array(_WAYS[laid], dtype=np.float64)
+    return [_laid_on(seen, outline, way) for outline in outlines]
 
 
 def _laid_on(mesh: NearestOnMesh, outline: Floats, way: Floats) -> Floats:

@@ -11,6 +11,7 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.mesh_edits.thicken import Thickened, Wall, thicken
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.origin import Reworked
 from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, LawText, Number, NumberSpec
 from glass_spoon.sheet.items import MeshItem, Note, Piece
 from glass_spoon.sheet.line import Given
@@ -108,7 +109,7 @@ class Thicken(MeshWork):
             evened=self.folds == "evened",
         )
         done = thicken(item.mesh, wall)
-        mesh, pieces = _with_pieces(done, item, given.ids.get("", ""))
+        mesh, pieces = with_pieces(done, item, given.ids.get("", ""))
         told = []
         if done.thinned:
             told.append(f"The wall is thinner at {several(done.thinned, 'point')}, where the bend is tight.")
@@ -125,7 +126,7 @@ class Thicken(MeshWork):
         return np.asarray(law.at((places - low) / size if size > 0 else np.zeros(len(places))), dtype=np.float64)
 
 
-def _with_pieces(done: Thickened, item: MeshItem, line: str) -> tuple[Mesh, tuple[Piece, ...]]:
+def with_pieces(done: Reworked, item: MeshItem, line: str) -> tuple[Mesh, tuple[Piece, ...]]:
     """Return the mesh with pieces of its own for the inner skin and the rim, and all pieces."""
     pieces = item.every_piece
     count = len(pieces)
