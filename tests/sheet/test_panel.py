@@ -94,3 +94,19 @@ def test_plain_words_say_what_is_covered_and_how(sentence: str, line: str) -> No
         document, _ = add_proposal(document, propose(text, document)[0], None)
     made, added = add_proposal(document, propose(sentence, document)[0], None)
     assert said(made, added.id).startswith(line)
+
+
+@pytest.mark.parametrize("scale", [0.01, 1.0, 100.0])
+@pytest.mark.parametrize("verb", ["panel", "open"])
+def test_a_curve_seen_edge_on_is_told_with_the_side_to_look_from(verb: str, scale: float) -> None:
+    """A circle that stands, laid from above: a line; from the front it is whole."""
+    lines = [
+        {"id": "buoy", "verb": "block", "form": "ball", "radius": f"{30 * scale} mm", "edge": f"{3 * scale} mm"},
+        {"id": "ring", "verb": "circle", "radius": f"{12 * scale} mm", "plane": "front"},
+    ]
+    work = {"id": "w", "verb": verb, "mesh": "buoy", "curves": ["ring"]}
+    work |= {"wall": f"{scale} mm"} if verb == "panel" else {}
+    report = run(*lines, {**work, "laid": "from above"}).reports["w"]
+    assert report.status == "failed"
+    assert "only a line. Lay it from the front" in report.findings[0].sentence
+    assert run(*lines, {**work, "laid": "from the front"}).reports["w"].status == "good"

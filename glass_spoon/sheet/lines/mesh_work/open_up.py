@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats
+from glass_spoon.kernel.arrays import Bools, Floats, cross, lengths
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks
 from glass_spoon.kernel.errors import KernelError, RadiusTooLarge
@@ -39,6 +39,9 @@ _WAYS = {
     "from the right": (-1, 0, 0),
     "from the left": (1, 0, 0),
 }
+
+THIN = 1e-4
+"""A curve whose area, seen so, is less than this share of the square of its length shows nothing but a line."""
 
 Laid = Annotated[
     Literal["as they lie", "from above", "from below", "from the front", "from the back", "from the right", "from the left"],
@@ -217,7 +220,19 @@ def laid_outlines(mesh: Mesh, curves: Sequence[NurbsCurve], laid: str) -> list[F
     if laid == "as they lie":
         return outlines
     seen, way = NearestOnMesh(mesh), np.array(_WAYS[laid], dtype=np.float64)
+    for outline in outlines:
+        _check_seen(outline, way, laid)
     return [_laid_on(seen, outline, way) for outline in outlines]
+
+
+def _check_seen(outline: Floats, way: Floats, laid: str) -> None:
+    """Raise KernelError for an outline of which nothing but a line is seen along a way."""
+    ahead = np.roll(outline, -1, axis=0)
+    area = 0.5 * abs(float((cross(outline - outline[0], ahead - outline[0]) @ way).sum()))
+    if area < THIN * float(lengths(ahead - outline).sum()) ** 2:
+        plane = np.linalg.svd(outline - outline.mean(axis=0))[2][2]
+        best = max(_WAYS, key=lambda name: abs(float(np.array(_WAYS[name]) @ plane)))
+        raise KernelError(f"Seen {laid} the curve is only a line. Lay it {best}, or turn it.")
 
 
 def _laid_on(mesh: NearestOnMesh, outline: Floats, way: Floats) -> Floats:
