@@ -31,6 +31,18 @@ def test_a_flat_panel_has_its_joint_all_round(size: float, gap: float, lift: flo
     assert made.joint == pytest.approx((gap * size, gap * size), rel=0.05)
 
 
+def test_a_rounded_rim_leaves_the_joint_that_is_asked() -> None:
+    """Its round, half a circle over the wall, ends where a flat rim would: with a joint, and flush without one."""
+    sheet = grid_mesh(20, 10)
+    x, y, _ = sheet.face_centers.T
+    chosen = (x > 5) & (x < 15) & (y > 2) & (y < 8)
+    for gap in (0.0, 0.4):
+        made = fitted_panel(sheet, chosen, PanelShape(1.0, gap, 0.5, "rounded", 6))
+        assert made.mesh.positions.min(axis=0) == pytest.approx([5 + gap, 2 + gap, 0.5], abs=1e-9)
+        assert made.mesh.positions.max(axis=0) == pytest.approx([15 - gap, 8 - gap, 1.5], abs=1e-9)
+        assert made.joint == (pytest.approx((gap, gap), abs=0.02) if gap else (0.0, 0.0))
+
+
 @pytest.mark.parametrize(("rim", "steps"), [("flat", 0), ("flat", 2), ("rounded", 1), ("rounded", 4)])
 def test_a_panel_on_a_ball_lies_off_it_everywhere_alike(rim: str, steps: int) -> None:
     """Off a ball of 30 mm by 0.5, 2 mm thick: from 30.5 to 32.5, closed, all quads, through nothing."""
@@ -41,7 +53,7 @@ def test_a_panel_on_a_ball_lies_off_it_everywhere_alike(rim: str, steps: int) ->
     assert made.mesh.topology.is_quads
     radius = np.linalg.norm(made.mesh.positions, axis=1)
     middle = np.hypot(*made.mesh.positions[:, :2].T) < 10
-    assert radius[middle].min() == pytest.approx(30.5, abs=0.02)
+    assert radius[middle].min() == pytest.approx(30.5, abs=0.04)
     assert radius[middle].max() == pytest.approx(32.5, abs=0.02)
     assert made.joint[0] == pytest.approx(1, rel=0.05)
     assert not len(crossing_faces(made.mesh))

@@ -23,8 +23,8 @@ SAMPLES = 16
 
 @dataclass(frozen=True)
 class PanelShape:
-    """What panel is made. wall: its thickness in mm; gap: how far in mm it ends from the edge of what it covers; lift: how
-    far off that it lies, in mm. rim, steps: how it ends, as a wall does.
+    """What panel is made. wall: its thickness in mm; gap: how far in mm it ends from the edge of what it covers, where its rim
+    is rounded too; lift: how far off that it lies, in mm. rim, steps: how it ends, as a wall does.
     """
 
     wall: float
@@ -55,17 +55,18 @@ def fitted_panel(mesh: Mesh, chosen: Bools, shape: PanelShape) -> Panel:
         raise KernelError("No faces are marked for the panel.")
     border = _border(mesh, chosen)
     done, narrow, tight = keep_faces(mesh, np.flatnonzero(chosen)), False, False
-    if shape.gap > 0:
+    round_rim = shape.wall / 2 if shape.rim == "rounded" and len(border) else 0.0  # which stands out by as much
+    if shape.gap + round_rim > 0:
         if not len(border):
             raise KernelError("What is covered closes on itself and has no edge. Mark a part of it, or use no joint.")
-        lifted = inset(mesh, chosen, shape.gap)
+        lifted = inset(mesh, chosen, shape.gap + round_rim)
         narrow = len(lifted.folded) > 0
         done = lifted.then(keep_faces(lifted.mesh, np.flatnonzero(lifted.origin.faces_in(TOP))))
     rim = done.mesh.positions[done.mesh.topology.edges.ends[done.mesh.topology.boundary_edges]].mean(axis=1)
     joint = (0.0, 0.0)
     if shape.gap > 0 and len(rim):
         away = np.asarray(scipy.spatial.cKDTree(border).query(rim)[0])
-        joint = float(away.min()), float(away.max())
+        joint = float(away.min()) - round_rim, float(away.max()) - round_rim
     if shape.lift:
         lean = leans(done.mesh)[0]
         off = done.mesh.moved(owned(done.mesh.positions + shape.lift * lean))
