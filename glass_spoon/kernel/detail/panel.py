@@ -23,8 +23,8 @@ SAMPLES = 16
 
 @dataclass(frozen=True)
 class PanelShape:
-    """What panel is made. wall: its thickness in mm; gap: how far in mm it ends from the edge of what it covers, where its rim
-    is rounded too; lift: how far off that it lies, in mm. rim, steps: how it ends, as a wall does.
+    """What panel is made. wall: its thickness in mm; gap: how far in mm it ends from the edge of what it covers, rounded or
+    flat; lift: how far off that it lies, in mm. rim, steps: how it ends, as a wall does.
     """
 
     wall: float
