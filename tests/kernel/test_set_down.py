@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from glass_spoon.kernel.detail.set_down import room_below
+from glass_spoon.kernel.detail.set_down import room_below, rooms_below
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from tests.solid_bodies import ball, box
@@ -43,3 +43,21 @@ def test_beside_the_body_it_says_so() -> None:
     """A body beside another has nothing below it, and that is said."""
     with pytest.raises(KernelError, match="Nothing lies below"):
         room_below(moved(ball(5, 4), (90, 0, 90)).positions, ball(10, 4))
+
+
+@pytest.mark.parametrize("factor", [0.01, 1.0, 100.0])
+def test_several_fall_each_as_far_as_it_would_alone(factor: float) -> None:
+    """Three small balls over a large one: the middles come to rest on a sphere of both radii (to the facets)."""
+    low = ball(30 * factor, 24)
+    falling = [moved(ball(5 * factor, 16), (x * factor, 0, 80 * factor)) for x in (-12, 0, 20)]
+    rooms = rooms_below(falling, low)
+    assert rooms == pytest.approx([room_below(mesh.positions, low, mesh) for mesh in falling])
+    rests = [np.sqrt(35**2 - x**2) for x in (-12, 0, 20)]
+    assert 80 - rooms / factor == pytest.approx(rests, rel=5e-3)
+
+
+def test_the_copy_that_misses_is_named() -> None:
+    """The second of three lies beside the body."""
+    falling = [moved(ball(5, 4), (x, 0, 80)) for x in (0, 90, 5)]
+    with pytest.raises(KernelError, match="Nothing lies below copy 2"):
+        rooms_below(falling, ball(30, 12))

@@ -234,3 +234,34 @@ def test_things_are_set_down_on_a_level_and_on_each_other() -> None:
         assert places[:, 2].min() == pytest.approx(height + 2)
         curve = build.items["c"].item.curve.control_points
         assert curve[:, 2].min() == pytest.approx(5)
+
+
+@pytest.mark.parametrize("scale", [0.01, 1.0, 100.0])
+@pytest.mark.parametrize(("onto", "rests"), [("a body", [8, 8, 0, 0, 0]), ("a level", [0] * 5)])
+def test_copies_fall_together_or_each_by_itself(scale: float, onto: str, rests: list[int]) -> None:
+    """Five cubes over two steps of a stair: together by the highest step; by themselves each onto its own."""
+    row = [
+        {"id": "step", "verb": "block", "form": "box", "width": f"{30 * scale} mm", "depth": f"{20 * scale} mm",
+         "height": f"{8 * scale} mm", "edge": f"{4 * scale} mm"},
+        {"id": "floor", "verb": "block", "form": "box", "width": f"{200 * scale} mm", "depth": f"{20 * scale} mm",
+         "height": f"{scale} mm", "edge": f"{9 * scale} mm"},
+        {"id": "low", "verb": "move", "item": "floor", "z": f"{-scale} mm"},
+        {"id": "stair", "verb": "unite", "meshes": ["step", "floor"]},
+        {"id": "cube", "verb": "block", "form": "box", "width": f"{4 * scale} mm", "depth": f"{4 * scale} mm",
+         "height": f"{4 * scale} mm", "edge": f"{2 * scale} mm"},
+        {"id": "up", "verb": "move", "item": "cube", "z": f"{50 * scale} mm"},
+        {"id": "row", "verb": "row", "item": "cube", "joints": "apart", "count": 5, "x": f"{10 * scale} mm",
+         "z": f"{2 * scale} mm"},
+    ]  # fmt: skip
+    down = {"id": "down", "verb": "set_down", "item": "row", "onto": onto, "body": "stair"}
+    each = run(*row, {**down, "each": "each by itself"})
+    assert each.reports["down"].status == "good"
+    bodies = each.items["row"].item
+    lowest = [bodies.one(k).mesh.positions[:, 2].min() / scale for k in range(5)]
+    assert lowest == pytest.approx(rests, abs=1e-3)
+    together = run(*row, down).items["row"].item
+    steps = np.diff([together.one(k).mesh.positions[:, 2].min() / scale for k in range(5)])
+    assert steps == pytest.approx([2, 2, 2, 2])
+    assert "each by itself" in each.reports["down"].told
+    one = run(*row, {**down, "item": "cube", "each": "each by itself"}).reports["down"]
+    assert "falls as one" in one.findings[0].sentence

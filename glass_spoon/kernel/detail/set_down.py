@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
@@ -27,15 +29,37 @@ def room_below(places: Floats, below: Mesh, falling: Mesh | None = None) -> floa
 
     falling: the mesh that they are of, whose faces and edges rest too. Raises KernelError where nothing lies below it.
     """
+    return _room(places, NearestOnMesh(below), falling)
+
+
+def rooms_below(falling: Sequence[Mesh], below: Mesh, progress: Callable[[float], None] = lambda _: None) -> Floats:
+    """Return how far in mm each of several meshes (n,) sinks by itself, below zero for up, until it rests on another mesh.
+
+    They are not held against each other. progress: told the share done. Raises KernelError where nothing lies below one.
+    """
+    under = NearestOnMesh(below)
+    rooms = np.empty(len(falling))
+    for number, mesh in enumerate(falling):
+        progress(number / len(falling))
+        try:
+            rooms[number] = _room(mesh.positions, under, mesh)
+        except KernelError as error:
+            raise KernelError(f"Nothing lies below copy {number + 1}. Leave it out, or move it over the body.") from error
+    return rooms
+
+
+def _room(places: Floats, under: NearestOnMesh, falling: Mesh | None) -> float:
+    """Return how far places sink, as `room_below` does."""
+    below = under.mesh
     own = places if falling is None else _along_edges(falling)
-    tops, faces = NearestOnMesh(below).seen(own, DOWN)
+    tops, faces = under.seen(own, DOWN)
     over = faces >= 0
     gaps = (own[over] - tops[over])[:, 2]
     if falling is not None:
         others = _along_edges(below)
         feet, faces = NearestOnMesh(falling).seen(others, -DOWN)
-        under = faces >= 0
-        gaps = np.concatenate((gaps, (feet[under] - others[under])[:, 2]))
+        hit = faces >= 0
+        gaps = np.concatenate((gaps, (feet[hit] - others[hit])[:, 2]))
     if not len(gaps):
         raise KernelError("Nothing lies below it there. Move it over the body first.")
     fall = float(gaps.min())
