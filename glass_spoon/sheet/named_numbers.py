@@ -37,6 +37,13 @@ MEASURES = frozenset(
 ACROSS = frozenset({"diameter", "diameters", "dia", "across", "ø", "⌀"})
 """Words for a length that is twice a radius; `across` only after it."""
 
+ROUND_LENGTHS = frozenset({"radius", "r", "rad", "diameter", "diameters", "dia", "ø", "⌀", "thick", "thickness"})
+LENGTHS = ROUND_LENGTHS | {"wide", "broad", "high", "tall", "long", "deep", "width", "height", "length", "depth"}
+"""Words that tell a length: a number beside one is no angle and no factor, beside one of the first no count either."""
+
+BESIDE = 4
+"""Letters between a number and a word, at most, that stands right beside it: `radius of 20`."""
+
 Naming = tuple[str, tuple[Word, ...]]
 """A field that a number names, and the words that do."""
 
@@ -136,6 +143,9 @@ def may_stand(line: Line, field: str, number: SaidNumber, *, across: bool) -> bo
     if not isinstance(spec, NumberSpec) or not is_of_kind(line, field, number):
         return False
     if across and "radius" not in names_of(line, field):
+        return False
+    beside = {word[0] for word in (*number.before[:1], *number.after[:1]) if _between(number, word) <= BESIDE}
+    if spec.dimension != "length" and beside & (ROUND_LENGTHS if spec.whole else LENGTHS):
         return False
     try:
         spec.resolve(field, number.typed, {})

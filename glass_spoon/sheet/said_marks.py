@@ -91,7 +91,7 @@ def _known() -> tuple[_Told, ...]:
         _Told(_EDGE, Phrase(rf"{_ALL}(?:open (?:rims?|edges?|borders?)|rims?|boundary)", {"what": "rim"}), "rim"),
         _Told(_EDGE, Phrase(rf"{_ALL}creases?", {"what": "creases"}), "creases"),
         _Told(_EDGE, Phrase(rf"{_ALL}(?:sharp |hard )?edges?", _SHARP), "edges"),
-        _Told(_FACE, Phrase(r"(?:all|every|each)(?: of)?(?: the| its)? faces?", {"what": "everything"}), "faces"),
+        _Told(_FACE, Phrase(r"(?:all|every|(?<=each ))(?: of)?(?: the| its)? ?faces?", {"what": "everything"}), "faces"),
         _Told(_POINT, Phrase(r"(?:all|every|each)(?: of)?(?: the| its)? points?", {"what": "everything"}), "points"),
     ]
     # Alone these words say so only before an item or at the end: `the top of crate`, `pull out the top by 3 mm`.

@@ -14,7 +14,7 @@ from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.edit import default_line
 from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.sheet.items import BodiesItem, CurveItem, CurvesItem, Item, MeshItem, SurfaceItem, SurfacesItem, as_mesh
-from glass_spoon.sheet.kinds import KINDS, one_of
+from glass_spoon.sheet.kinds import KINDS, kind_of, one_of
 from tests.mesh_checker import check_result
 
 SIZES = [0.1, 1.0, 100.0]
@@ -288,3 +288,24 @@ def test_pieces_of_copies_of_copies_stay_apart(joints: str) -> None:
     for maker, count in (("l5", 25), ("r", 24), ("g", 24), ("c", 12), ("u", 25)):
         mark = {"id": "m", "verb": "mark", "gives": "m", "mesh": "u", "what": "faces made by", "maker": maker}
         assert len(run(1.0, *lines, mark).items["m"].item.mark) == count * faces
+
+
+@pytest.mark.parametrize("size", SIZES)
+@pytest.mark.parametrize("item", KIND_IDS)
+def test_everything_is_scaled_to_a_size(item: str, size: float) -> None:
+    """As wide, as deep or as high as it is asked, the others by the same factor; what is flat that way says so."""
+    lines: list[dict[str, Any]] = []
+    for number, (measured, about) in enumerate((("wide", "a place"), ("deep", "its own origin"), ("high", "a place"))):
+        scale = {"verb": "scale", "item": f"c{number}", "evenly": "evenly to", "size": "70 * unit", "measured": measured}
+        lines += [{"id": f"c{number}", "verb": "copy", "item": item}, {"id": f"w{number}", "about": about, **scale}]
+    build = run(size, *lines)
+    low, high = kind_of(build.items[item].item).extent(build.items[item].item, np.eye(3))
+    span = high - low
+    for way in range(3):
+        if span[way] < 1e-9 * span.max():
+            assert "Measure it another way" in build.reports[f"w{way}"].findings[0].sentence
+            continue
+        scaled = build.items[f"c{way}"].item
+        low, high = kind_of(scaled).extent(scaled, np.eye(3))
+        assert high - low == pytest.approx(span * 70 * size / span[way], rel=2e-3)
+        assert (high - low)[way] == pytest.approx(70 * size, rel=1e-6)

@@ -149,3 +149,26 @@ def test_what_no_line_does_is_told(ground: Any) -> None:
     assert "Pause it, or hide it" in propose("delete knob", ground)[0].note
     assert "under Items" in propose("hide knob", ground)[0].note
     assert propose("delete the top of crate", ground)[0].note == ""
+
+
+@pytest.mark.parametrize(
+    ("text", "verb", "values"),
+    [
+        ("set knob down on the floor", "set_down", {"onto": "a level"}),
+        ("put knob down", "set_down", {"item": "f"}),
+        ("inset all faces of crate by 2 mm each", "inset", {"grouping": "each by itself", "distance": "2 mm"}),
+        ("inset each face of crate by 3 mm", "inset", {"grouping": "each by itself", "distance": "3 mm"}),
+        ("inset the faces of crate singly by 3 mm", "inset", {"grouping": "each by itself", "distance": "3 mm"}),
+        ("pull out the top of crate by 3 mm one at a time", "pull_out", {"grouping": "each by itself"}),
+        ("ring of 12 knobs at radius 200", "ring", {"count": "12", "first": "0"}),
+        ("scale crate to 200 wide", "scale", {"evenly": "evenly to", "size": "200", "measured": "wide"}),
+        ("scale knob until it is 4 cm tall", "scale", {"evenly": "evenly to", "size": "4 cm", "measured": "high"}),
+        ("scale crate to a depth of 3 inch", "scale", {"evenly": "evenly to", "size": "3 inch", "measured": "deep"}),
+        ("scale crate by 1.5", "scale", {"evenly": "evenly", "factor": "1.5"}),
+    ],
+)
+def test_words_beside_a_number_or_a_face_are_not_lost(ground: Any, text: str, verb: str, values: dict[str, str]) -> None:
+    """Faces one by one; down on the floor; a radius is no angle, and a width no factor."""
+    found = propose(text, ground)[0]
+    assert found.verb == verb
+    assert {name: str(getattr(found.line, name)) for name in values} == values

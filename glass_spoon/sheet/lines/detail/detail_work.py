@@ -22,6 +22,14 @@ from glass_spoon.sheet.items import Aim, Done, Item, MeshItem, Note
 from glass_spoon.sheet.line import Action, Given
 from glass_spoon.sheet.lines.mesh_work.fields import mark_offers, marked_edges, marked_faces, marked_points, several
 from glass_spoon.sheet.lines.mesh_work.mesh_work import MeshWork
+from glass_spoon.sheet.phrase import Phrase
+
+SINGLY = Phrase(
+    r"each(?: (?:one )?by itself)?|one (?:by one|at a time)|separately|singly",
+    {"grouping": "each by itself"},
+    finds=False,
+)
+"""Words that say that faces are worked on one by one."""
 
 MarkedFaces = Annotated[Items, ReferencesSpec("Marks of the faces.", "mark", least=1)]
 MarkedEdges = Annotated[Items, ReferencesSpec("Marks of the edges.", "mark", least=1)]

@@ -12,7 +12,15 @@ from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, length_handle
 from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.line import Given
-from glass_spoon.sheet.lines.detail.detail_work import DetailWork, MarkedFaces, done_faces, edge_aim, fold_note, worked_place
+from glass_spoon.sheet.lines.detail.detail_work import (
+    SINGLY,
+    DetailWork,
+    MarkedFaces,
+    done_faces,
+    edge_aim,
+    fold_note,
+    worked_place,
+)
 from glass_spoon.sheet.lines.mesh_work.fields import several
 from glass_spoon.sheet.lines.mesh_work.mesh_work import Worked
 from glass_spoon.sheet.phrase import Phrase
@@ -24,7 +32,7 @@ class Inset(DetailWork):
     summary = "Inset faces: a band of even width inside their rim, with a depth if wanted; together or each by itself."
     words = ("frame", "border", "panel", "shrink faces", "recess", "inner faces", "rim inside", "inner rim")
     phrases = (
-        Phrase(r"each by itself|one by one|separately", {"grouping": "each by itself"}, finds=False),
+        SINGLY,
         Phrase(r"(?:sunk|down|deep) (?:by )?{-depth}|{-depth} (?:deep|down)", finds=False),
         Phrase(r"(?:raised|up) (?:by )?{depth}|{depth} (?:up|high)", finds=False),
         Phrase(r"(?:with|in) {loops} (?:loops|rows|bands)", finds=False),

@@ -43,6 +43,7 @@ class PanelLine(Line):
     )
     gives_kind = "mesh"
     acts_on = ("face",)
+    act_key = "A"
 
     verb: Literal["panel"] = "panel"
     mesh: Annotated[str, ReferenceSpec("The body that it covers, which stays as it is.", "mesh")] = ""

@@ -16,7 +16,7 @@ from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, LawText, Number, Numbe
 from glass_spoon.sheet.handle import Handle, ItemOf, length_handle, vector_handle
 from glass_spoon.sheet.items import MeshItem, Note
 from glass_spoon.sheet.line import Given
-from glass_spoon.sheet.lines.detail.detail_work import DetailWork, MarkedFaces, done_faces, fold_note, worked_place
+from glass_spoon.sheet.lines.detail.detail_work import SINGLY, DetailWork, MarkedFaces, done_faces, fold_note, worked_place
 from glass_spoon.sheet.lines.mesh_work.fields import length_text, several
 from glass_spoon.sheet.lines.mesh_work.mesh_work import Worked
 from glass_spoon.sheet.lines.place.fields import SAID_WAYS, X, Y, Z
@@ -31,7 +31,7 @@ class PullOut(DetailWork):
     summary = "Pull faces out of a mesh, or in: together or each, along their normals, one way, to a level, along a curve."
     words = ("extrude", "push", "raise", "lift", "sink", "boss", "spout", "knob", "faces out", "pull faces", "stretch out")
     phrases = (
-        Phrase(r"each by itself|one by one|separately", {"grouping": "each by itself"}, finds=False),
+        SINGLY,
         Phrase(r"(?:inwards?(?: by)?|in by) {-distance}", {"way": "along their normals"}, finds=False),
         Phrase(r"(?:outwards?(?: by)?|out by) {distance}", {"way": "along their normals"}, finds=False),
         Phrase(r"in {rows} (?:rows|steps|divisions)", finds=False),

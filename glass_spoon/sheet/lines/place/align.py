@@ -23,7 +23,7 @@ class Align(Line):
 
     chapter = "Place"
     summary = "Align anything: its origin, foot or top onto a place, onto a skin square to it, or onto another's own axes."
-    words = ("snap", "attach", "mate", "place on", "stand on", "put on", "orient", "set on", "fit onto")
+    words = ("snap", "attach", "mate", "place on", "stand on", "put on", "orient", "fit onto")
     phrases = (
         Phrase(r"(?:on|by) its (?:foot|bottom|base)", {"by": "its foot"}, finds=False),
         Phrase(r"(?:on|by) its (?:head|top)", {"by": "its head"}, finds=False),

@@ -10,9 +10,11 @@ import numpy as np
 from glass_spoon.kernel.arrays import directions
 from glass_spoon.kernel.curves.alter.frame import Frame
 from glass_spoon.kernel.curves.alter.place_curve import moving, scaling, turning
+from glass_spoon.kernel.errors import KernelError
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, vector_handle
 from glass_spoon.sheet.items import Item
+from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, an_angle
 from glass_spoon.sheet.lines.place.fields import (
@@ -123,13 +125,35 @@ class Turn(Line):
         return [*found, turn_handle(item, "angle", float(values["angle"]), centre, axis)]
 
 
+_MEASURED = (
+    ("wide", "width", "wide|long|broad|across"),
+    ("deep", "depth", "deep"),
+    ("high", "height", "high|tall"),
+)
+_ACROSS = {"wide": "left-right", "deep": "front-back", "high": "upwards"}
+FLAT = 1e-9
+"""What measures less than this share of the largest extent is flat that way."""
+
+
 class Scale(Line):
     """Scale anything."""
 
     chapter = "Place"
-    summary = "Scale anything about a place, evenly or by own factors."
-    words = ("size", "stretch", "bigger", "smaller", "factor")
+    summary = "Scale anything about a place: evenly, evenly to a size, or by own factors."
+    words = ("size", "stretch", "bigger", "smaller", "factor", "fit", "resize")
     phrases = (
+        *(
+            Phrase(
+                rf"(?:(?:evenly )?(?:to|until) )?(?:it is )?{{size}} (?:{way}|in {noun})",
+                {"evenly": "evenly to", "measured": measured},
+                finds=False,
+            )
+            for measured, noun, way in _MEASURED
+        ),
+        *(
+            Phrase(rf"to (?:a |an )?{noun} of {{size}}", {"evenly": "evenly to", "measured": measured}, finds=False)
+            for measured, noun, way in _MEASURED
+        ),
         *(
             Phrase(rf"{said} as {way}", {"evenly": "by own factors", field: factor}, finds=False)
             for said, factor in (("twice", "2"), ("half", "0.5"), ("three times", "3"))
@@ -151,6 +175,8 @@ class Scale(Line):
     wording_field = "evenly"
     wordings = {
         "by own factors": "**Scale** {item} {evenly} {fx} right, {fy} back, {fz} up about {about} x {x}, y {y}, z {z}.",
+        "evenly to": "**Scale** {item} {evenly} {size} {measured} about {about} x {x}, y {y}, z {z}.",
+        "evenly to about its own origin": "**Scale** {item} {evenly} {size} {measured} about {about}.",
         "its own origin": "**Scale** {item} {evenly} by {factor} about {about}.",
         "by own factors about its own origin": "**Scale** {item} {evenly} {fx} right, {fy} back, {fz} up about {about}.",
     }
@@ -158,9 +184,17 @@ class Scale(Line):
     verb: Literal["scale"] = "scale"
     item: Placed = ""
     evenly: Annotated[
-        Literal["evenly", "by own factors"], ChoiceSpec("One factor, or one each way.", ("evenly", "by own factors"))
+        Literal["evenly", "evenly to", "by own factors"],
+        ChoiceSpec(
+            "By one factor; by the one that gives it a size; or by one each way.", ("evenly", "evenly to", "by own factors")
+        ),
     ] = "evenly"
     factor: Annotated[Number, NumberSpec("Factor.", least=-1000, most=1000, step=0.05)] = 1
+    size: Annotated[Number, NumberSpec("The size that it gets.", "length", least=0, above=True, most=1e6)] = "100 mm"
+    measured: Annotated[
+        Literal["wide", "deep", "high"],
+        ChoiceSpec("How that is measured: left-right, front-back or upright.", ("wide", "deep", "high")),
+    ] = "wide"
     fx: Annotated[Number, NumberSpec("Factor left-right.", label="factor right", least=-1000, most=1000, step=0.05)] = 1
     fy: Annotated[Number, NumberSpec("Factor front-back.", label="factor back", least=-1000, most=1000, step=0.05)] = 1
     fz: Annotated[Number, NumberSpec("Factor upwards.", label="factor up", least=-1000, most=1000, step=0.05)] = 1
@@ -177,9 +211,24 @@ class Scale(Line):
 
     def build(self, given: Given) -> Item:
         """Scale it; about its own origin along its own axes."""
-        factors = [given.number("factor")] * 3 if self.evenly == "evenly" else vector(given, "fx", "fy", "fz")
+        factors = self._factors(given)
         if self.about == "its own origin":
             own = own_frame(given.items["item"])
             level = Frame(np.zeros(3), np.eye(3))
             return placed(given, own.onto(level).then(scaling(np.zeros(3), factors)).then(level.onto(own)))
         return placed(given, scaling(vector(given, "x", "y", "z"), factors))
+
+    def _factors(self, given: Given) -> list[float]:
+        """Return the factors left-right, front-back and upwards."""
+        if self.evenly == "evenly":
+            return [given.number("factor")] * 3
+        if self.evenly == "by own factors":
+            return list(vector(given, "fx", "fy", "fz"))
+        item = given.items["item"]
+        axes = own_frame(item).axes if self.about == "its own origin" else np.eye(3)
+        low, high = kind_of(item).extent(item, axes)
+        way = ("wide", "deep", "high").index(self.measured)
+        span, most = float((high - low)[way]), float((high - low).max())
+        if span <= FLAT * most:
+            raise KernelError(f"It has no size {_ACROSS[self.measured]}. Measure it another way, or scale it by a factor.")
+        return [given.number("size") / span] * 3

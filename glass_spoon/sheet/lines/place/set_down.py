@@ -35,9 +35,9 @@ class SetDown(Line):
 
     chapter = "Place"
     summary = "Set anything down on a level, or on a body below it, as far as it falls; copies together, or each by itself."
-    words = ("drop", "put on", "rest on", "floor", "ground", "align bottom", "stand on", "fall")
+    words = ("drop", "put on", "set on", "rest on", "floor", "ground", "align bottom", "stand on", "fall")
     phrases = (
-        Phrase(r"set (?=.+ down on)"),
+        Phrase(r"(?:set|put|lay|drop) (?=.+ down(?!\w))"),
         Phrase(r"(?:with (?:a )?gap (?:of )?{gap}|{gap} (?:above|over) it)", finds=False),
         Phrase(
             r"(?:on(?:to)?(?: the)? top of|on(?:to)?)(?= (?!(?:a |the )?(?:level|floor|ground|height)|-?\d|\x02)\w)",
