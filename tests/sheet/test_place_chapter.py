@@ -309,3 +309,22 @@ def test_everything_is_scaled_to_a_size(item: str, size: float) -> None:
         low, high = kind_of(scaled).extent(scaled, np.eye(3))
         assert high - low == pytest.approx(span * 70 * size / span[way], rel=2e-3)
         assert (high - low)[way] == pytest.approx(70 * size, rel=1e-6)
+
+
+@pytest.mark.parametrize("size", SIZES)
+@pytest.mark.parametrize(("axis", "along"), [("upright axis", 2), ("left-right axis", 0), ("front-back axis", 1)])
+@pytest.mark.parametrize("item", ["l1", "l3", "l5"])
+def test_a_ring_stands_at_a_radius(item: str, axis: str, along: int, size: float) -> None:
+    """Seven copies evenly round, all as far from the axis; the middle of the first, of whatever kind, at 40 from it."""
+    ring = {"id": "r", "verb": "ring", "item": item, "count": 7, "axis": axis, "radius": "40 * unit", "joints": "apart"}
+    build = run(size, ring)
+    assert build.reports["r"].status == "good"
+    copies = np.array_split(samples(build.items["r"].item), 7)
+    across = np.delete(np.array([points.mean(axis=0) for points in copies]), along, axis=1)
+    away = np.linalg.norm(across, axis=1)
+    assert away == pytest.approx(np.full(7, away[0]), rel=1e-9)
+    turns = np.unwrap(np.arctan2(*across.T))
+    assert np.abs(np.diff(turns)) == pytest.approx(np.full(6, 2 * np.pi / 7), abs=1e-9)
+    first = copies[0]
+    middle = np.delete((first.min(axis=0) + first.max(axis=0)) / 2, along)
+    assert np.linalg.norm(middle) == pytest.approx(40 * size, rel=1e-6)

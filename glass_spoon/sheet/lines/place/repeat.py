@@ -10,11 +10,12 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.errors import InvalidInput
-from glass_spoon.kernel.repeat.placements import fill_length, grid_places, moved_by, ring_places
+from glass_spoon.kernel.repeat.placements import Placements, fill_length, grid_places, moved_by, ring_places
 from glass_spoon.sheet.bodies_item import MOST_COPIES
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
-from glass_spoon.sheet.handle import Handle, ItemOf, angle_handle, turned_back, vector_handle
+from glass_spoon.sheet.handle import Handle, ItemOf, angle_handle, length_handle, turned_back, vector_handle
 from glass_spoon.sheet.items import Item
+from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, OneCurve, a_coordinate, a_length, an_angle
 from glass_spoon.sheet.lines.place.fields import SAID_WAYS, ItemsName, X, Y, Z, middle_of_box, vector
@@ -134,6 +135,10 @@ class Grid(RepeatedLine):
         return [] if item is None else [vector_handle(values, "xyz", middle_of_box(item), "step")]
 
 
+ON_AXIS = 1e-9
+"""A middle nearer to an axis than this share of its size lies on it."""
+
+
 class Ring(RepeatedLine):
     """Anything in a ring."""
 
@@ -160,21 +165,27 @@ class Ring(RepeatedLine):
         ),
         Phrase(r"(?:all round|whole (?:turn|circle))", {"angle": "360°"}, finds=False),
         Phrase(r"rising (?:by )?{rise}", finds=False),
+        Phrase(r"(?<=ring of ){count}(?! ?(?:mm|cm|inch|°))", finds=False),
+        Phrase(r"(?:(?:at|with|on) )?(?:a )?radius (?:of )?{radius}|{radius} (?:away )?from the axis", finds=False),
     )
     sentence = (
-        "**Ring** of {count} copies of {item}[ from {first} over {angle}] about the {axis}[ through x {x}, y {y}, z {z}][, rising "
+        "**Ring** of {count} copies of {item}[, {radius} from the axis,][ from {first} over {angle}] about the {axis}[ through x {x}, y {y}, z {z}][, rising "
         f"{{rise}}]{_END}"
     )
     wording_field = "axis"
     wordings = {
         "axis of a line": (
-            f"**Ring** of {{count}} copies of {{item}}[ from {{first}} over {{angle}}] about the {{axis}} {{line}}[, rising "
+            f"**Ring** of {{count}} copies of {{item}}[, {{radius}} from the axis,][ from {{first}} over {{angle}}] about the {{axis}} {{line}}[, rising "
             f"{{rise}}]{_END}"
         )
     }
 
     verb: Literal["ring"] = "ring"
     count: Count = 6
+    radius: Annotated[
+        Number,
+        NumberSpec("How far their middles stand from the axis; 0 as far as the item stands.", "length", least=0, most=1e6),
+    ] = "0 mm"
     first: Annotated[Number, an_angle("The angle by which the first copy is turned from where the item stands.", "from")] = 0
     angle: Annotated[Number, an_angle("The angle that all of them share; 360° spreads them all round.")] = 360
     axis: Annotated[
@@ -199,7 +210,23 @@ class Ring(RepeatedLine):
             first=given.number("first"),
             rise=given.number("rise"),
         )
+        out, far = self._out(given.items["item"], origin, along)
+        if given.number("radius") > 0:
+            shift = (given.number("radius") - far) * out
+            places = Placements(places.matrices, places.offsets + places.matrices @ shift)
         return self.repeated(given, places)
+
+    @staticmethod
+    def _out(item: Item, origin: Floats, along: Floats) -> tuple[Floats, float]:
+        """Return the way (3,) from the axis to the middle of an item, and its distance in mm; of one on it to the right, or up."""
+        axis = directions(along)
+        away = middle_of_box(item) - origin
+        out = away - (away @ axis) * axis
+        far, extent = float(np.linalg.norm(out)), np.ptp(kind_of(item).places(item), axis=0)
+        if far > ON_AXIS * float(np.abs(away).max() + extent.max()):
+            return out / far, far
+        beside = next(way for way in (np.eye(3)[0], np.eye(3)[2]) if abs(float(way @ axis)) < 0.9)
+        return directions(beside - (beside @ axis) * axis), 0.0
 
     def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
         """Return the place of the axis, and at the middle of the item the angles: where it starts, and what they share."""
@@ -209,11 +236,13 @@ class Ring(RepeatedLine):
         given = Given(values, {"item": item} | {name: line for name in ("line",) if (line := item_of(name)) is not None})
         origin, along = self._axis(given)
         axis = directions(along)
-        away = middle_of_box(item) - origin
-        centre, out = origin + (away @ axis) * axis, away - (away @ axis) * axis
-        far, first = float(np.linalg.norm(out)), float(values["first"])
+        centre = origin + ((middle_of_box(item) - origin) @ axis) * axis
+        out, far = self._out(item, origin, along)
+        far, first = float(values["radius"]) or far, float(values["first"])
         if not far > 0:
             return found
+        out = far * out
+        found = [*found, length_handle("radius", far, centre, directions(out), label="radius")]
         start = angle_handle("first", first, centre, axis, out, far, "from")
         zero = turned_back(axis, out, -first)
         return [*found, start, angle_handle("angle", float(values["angle"]), centre, axis, zero, 1.2 * far)]
