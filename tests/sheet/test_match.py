@@ -133,3 +133,21 @@ def test_matching_twice_and_pausing_bring_the_same_back() -> None:
     assert again.reports["again"].status == "good"
     before, after = (evaluate_grid(one.items["left"].item.surface, *[np.linspace(0, 1, 9)] * 2) for one in (build, again))
     assert np.abs(before.points - after.points).max() < 1e-3
+
+
+def test_a_surface_meets_itself_across_its_own_gap() -> None:
+    """A tube with a slit of 40°: blended from one of its edges to the other it is the tube again, matched it is closed."""
+    tube = [
+        {"id": "a", "verb": "arc", "given_by": "its centre", "radius": "20 mm", "start_angle": "20°", "end_angle": "340°",
+         "plane": "plan"},
+        {"id": "s", "verb": "extrude", "profile": "a", "distance": "30 mm"},
+    ]  # fmt: skip
+    blended = run(*tube, {"id": "w", "verb": "blend_surfaces", "first": "s", "second": "s", "second_meeting": "smoothly"})
+    assert blended.reports["w"].status == "good"
+    points = evaluate_grid(blended.items["w"].item.surface, np.linspace(0, 1, 9), np.linspace(0, 1, 9)).points
+    assert np.hypot(points[..., 0], points[..., 1]) == pytest.approx(20, abs=0.2)
+    matched_up = run(*tube, {"id": "w", "verb": "match", "surface": "s", "onto": "s"})
+    assert matched_up.reports["w"].status == "good"
+    ends = evaluate_grid(matched_up.items["s"].item.surface, np.array([0.0, 1.0]), np.linspace(0, 1, 9)).points
+    gaps = [np.linalg.norm(ends[0] - ends[1], axis=-1).max(), np.linalg.norm(ends[0] - ends[1][::-1], axis=-1).max()]
+    assert min(gaps) < 1e-4

@@ -125,7 +125,8 @@ def nearest_borders(first: list[Border], second: list[Border]) -> tuple[Border, 
     best, found = np.inf, None
     for one in first:
         for other in second:
-            if one is other or (one.surface is other.surface and one.surface is not None and one.curve is other.curve):
+            alike = one.surface is other.surface and (one.axis, one.end) == (other.axis, other.end)
+            if one is other or (one.surface is not None and alike):
                 continue
             away = _apart(one.curve, other.curve)
             if away < best * (1 - 1e-9):

@@ -77,7 +77,7 @@ def match_edge(border: Border, onto: Border, share: float, *, nearest: bool = Fa
 
 @dataclass(frozen=True, eq=False)
 class _Other:
-    """What is met. curve: its edge, run as the border does; own: the border's length; ways: the curve's."""
+    """What is met. onto: as it was asked; curve: its edge, run as the border does; edge: the border; nearest: see there."""
 
     onto: Border
     curve: NurbsCurve
@@ -165,8 +165,9 @@ class _Change:
         """Return the places (n, 3) of the border at parameters (n,), and the first two derivatives inwards per its share."""
         start, stop = self.domain
         values = surface_derivatives(self.surface, *self.border.params(along), 2)
-        keys = ((0, 0), (0, 1), (0, 2)) if self.border.axis == 0 else ((0, 0), (1, 0), (2, 0))
-        return tuple(values[key] * ((stop - start) * self.share) ** k for k, key in enumerate(keys))  # type: ignore[return-value]
+        one, two = ((0, 1), (0, 2)) if self.border.axis == 0 else ((1, 0), (2, 0))
+        per = (stop - start) * self.share
+        return values[0, 0], values[one] * per, values[two] * per**2
 
     def wanted(self, along: Floats) -> tuple[Floats, Floats, Floats]:
         """Return what is added at the border (n, 3): to its places, to its slopes and to its second derivatives."""
