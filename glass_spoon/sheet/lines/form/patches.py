@@ -68,6 +68,7 @@ class Patch(PatchLine):
         "even": r"(?:bend(?:s|ing)? evenly|even(?:ly)?|g ?2|curvature)(?: along| at| on)? (?:the )?",
     }
 
+    results = 2  # creases that its boundary makes are told
     verb: Literal["patch"] = "patch"
     curves: Annotated[
         Items,
