@@ -18,7 +18,7 @@ BOX = {"verb": "block", "width": "60 mm", "depth": "40 mm", "height": "30 mm"}
 CASES = [
     ("meet", "box", (21.0, 5.8, 11.3), 1),
     ("subtract", "box", (13.7, -12.4, -2.7), 1),
-    ("fuse", "ball", (-12.2, 17.1, 26.4), 1),
+    ("fuse", "ball", (25.9, -12.9, 24.4), 1),
     ("meet", "ball", (-18.4, 1.9, 6.6), 2),
 ]
 """Bodies whose seam finds no room, and how many presses give it some."""
