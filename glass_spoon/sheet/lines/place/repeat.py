@@ -210,8 +210,8 @@ class Ring(RepeatedLine):
             first=given.number("first"),
             rise=given.number("rise"),
         )
-        out, far = self._out(given.items["item"], origin, along)
         if given.number("radius") > 0:
+            out, far = self._out(given.items["item"], origin, along)
             shift = (given.number("radius") - far) * out
             places = Placements(places.matrices, places.offsets + places.matrices @ shift)
         return self.repeated(given, places)
