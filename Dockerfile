@@ -8,6 +8,7 @@ ENV PYTHONUNBUFFERED=1 \
     MALLOC_MMAP_THRESHOLD_=1073741824 \
     MALLOC_TRIM_THRESHOLD_=2147483648 \
     MALLOC_TOP_PAD_=67108864 \
+    NUMBA_CACHE_DIR=/srv/compiled \
     STATIC_ROOT=/srv/static
 
 # What Open Cascade and OpenUSD link against.
@@ -24,7 +25,9 @@ COPY manage.py manage.py
 COPY glass_spoon glass_spoon
 COPY vendor vendor
 RUN useradd --uid 10001 --home-dir /srv/glass-spoon spoon \
-    && SECRET_KEY=only-for-building python manage.py collectstatic --noinput
+    && SECRET_KEY=only-for-building python manage.py collectstatic --noinput \
+    && python -m glass_spoon.kernel.compile_ahead \
+    && chown --recursive spoon /srv/compiled
 
 USER 10001
 EXPOSE 8000

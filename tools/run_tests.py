@@ -27,8 +27,10 @@ def main() -> int:
     """Start the cluster, run pytest with the words given, stop the cluster."""
     cluster = Cluster("test-cluster", durable=False)
     try:
+        ahead = subprocess.Popen([sys.executable, "-m", "glass_spoon.kernel.compile_ahead"], cwd=ROOT)
         cluster.start()
         cluster.make_database()
+        ahead.wait()
     except ClusterError as error:
         print(error, file=sys.stderr)
         return 2

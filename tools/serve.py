@@ -63,6 +63,7 @@ def prepare_data(*, empty: bool) -> None:
     from django.core.management import call_command
 
     django.setup()
+    subprocess.Popen([sys.executable, "-m", "glass_spoon.kernel.compile_ahead"], cwd=ROOT)
     call_command("migrate", verbosity=0, interactive=False)
     stamp, now = RUNTIME / "static-stamp", _static_state()
     if not stamp.exists() or stamp.read_text() != now:

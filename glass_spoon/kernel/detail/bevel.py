@@ -17,9 +17,8 @@ from glass_spoon.kernel.detail.corner_patch import balls, patch
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.mesh_edits.assemble import Assembly
-from glass_spoon.kernel.mesh_edits.keep_and_merge import split_points
 from glass_spoon.kernel.mesh_edits.thicken import first_folds
-from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from glass_spoon.kernel.meshes.origin import Reworked
 
 Profile = Literal["round", "flat", "hollow"]
@@ -265,39 +264,25 @@ class _Bevel:
             self.odd += 0 if pair else len(faces)
 
     def _corners(self, chains: Ints, keys: Ints) -> None:
-        """Fill the patches where three edges or more meet."""
-        topology = self.mesh.topology
-        points = topology.face_corners[self.corner_of[:, 0]]
-        number = keys.ravel()
-        starts: dict[int, dict[int, tuple[int, int]]] = {}
-        for end, point in enumerate(points.tolist()):
-            if self.at_point[point] < 3:
-                continue
-            # Round a point the patch runs against the profiles of edges that start there.
-            key = int(number[end]) if end % 2 else -int(number[end])
-            row = self._row(chains, key)
-            starts.setdefault(point, {})[int(row[0])] = (key, int(self.corner_of[end, 0]))
-        by_sides: dict[int, list[tuple[list[Ints], int]]] = {}
-        for found in starts.values():
-            rows, corner = self._round(chains, found)
-            by_sides.setdefault(len(rows), []).append((rows, corner))
-        for sides, corners in by_sides.items():
-            loops = np.array([np.concatenate([row[:-1] for row in rows]) for rows, _ in corners])
-            self._patches(sides, loops, np.array([corner for _, corner in corners]))
-
-    def _round(self, chains: Ints, found: dict[int, tuple[int, int]]) -> tuple[list[Ints], int]:
-        """Return the profiles round a point one after another, of those given by the point they start at, and a corner."""
-        first = next(iter(found))
-        rows, here, corner = [], first, -1
-        for _ in range(len(found)):
-            if here not in found:
-                break
-            key, corner = found[here]
-            rows.append(self._row(chains, key))
-            here = int(rows[-1][-1])
-        if here != first or len(rows) != len(found):
-            raise KernelError("Bevelled edges meet at an open rim in a way that has no corner. Mark fewer of them there.")
-        return rows, corner
+        """Fill the patches where three edges or more meet: round a point they run against the profiles that start there."""
+        points = self.mesh.topology.face_corners[self.corner_of[:, 0]]
+        ends = np.flatnonzero(self.at_point[points] >= 3)
+        rows = self._rows(chains, (keys * (-1, 1)).ravel()[ends])
+        starting = np.full(self.build.count, -1, dtype=np.int64)
+        starting[rows[:, 0]] = np.arange(len(ends))
+        _, first, sides = np.unique(points[ends], return_index=True, return_counts=True)
+        order = np.argsort(first)
+        first, sides = first[order], sides[order]
+        for count in dict.fromkeys(sides.tolist()):
+            walked = [first[sides == count]]
+            for _ in range(count):
+                walked.append(starting[rows[walked[-1], -1]])
+            if (np.array(walked) < 0).any() or (walked[-1] != walked[0]).any():
+                raise KernelError(
+                    "Bevelled edges meet at an open rim in a way that has no corner. Mark fewer of them there."
+                )
+            loops = np.concatenate([rows[step, :-1] for step in walked[:-1]], axis=1)
+            self._patches(count, loops, self.corner_of[ends[walked[-2]], 0])
 
     def _patches(self, sides: int, loops: Ints, corners: Ints) -> None:
         """Fill patches of as many sides, by their rims (c, sides * steps) and a corner (c,) each to take values from."""
@@ -380,9 +365,11 @@ class _Bevel:
     def _fits(self) -> tuple[float, Ints]:
         """Return the largest share of the widths that folds no old face, and the faces that fold."""
         topology = self.mesh.topology
-        corners = topology.face_corners.astype(np.int64)
-        apart = split_points(self.mesh, np.arange(len(corners)), corners).mesh
-        moves = np.zeros_like(apart.positions)
-        moves[apart.topology.face_corners] = self.build.places[self.point_of] - self.mesh.positions[corners]
-        least = first_folds(apart, moves)
-        return float(min(1.0, least.min(initial=np.inf))), np.flatnonzero(least <= 1)
+        moved = self.point_of != topology.face_corners
+        faces = np.unique(topology.face_of_corner[moved])
+        at, _ = topology.corners_of_faces(faces)
+        corners = topology.face_corners[at].astype(np.int64)
+        offsets = np.concatenate(([0], np.cumsum(topology.face_sides[faces])))
+        apart = make_mesh(self.mesh.positions[corners], np.arange(len(corners)), offsets=offsets)
+        least = first_folds(apart, self.build.places[self.point_of[at]] - apart.positions)
+        return float(min(1.0, least.min(initial=np.inf))), faces[least <= 1].astype(np.int64)

@@ -12,10 +12,11 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, directions, dot_lanes, lengths, packed_rows
+from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints, directions, lengths
+from glass_spoon.kernel.compiled import compiled
+from glass_spoon.kernel.gauges.near_boxes import BoxTree, face_boxes, meeting_pairs, tree_of_boxes
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.shading import cut_triangles
@@ -26,62 +27,35 @@ TOUCH = 1e-3
 SAME_WAY = 0.5
 """Faces that share a vertex are neighbours of one skin unless their normals differ by more than 60 degrees (the cosine)."""
 
-LEVEL = 4.0
-"""Faces are sought by classes of size; from one to the next they grow by this."""
-
-_SLACK = 1e-6
-"""How far boxes are drawn out, as a share of all that there is: they are held against each other in float32."""
-
 _BLOCK = 100_000
 """Pairs of triangles held against each other at a time."""
 
 
 @dataclass(frozen=True, eq=False)
 class _Faces:
-    """The faces of a mesh with their boxes: low and high (f, 3), and half their longest sides, reach (f,), in mm."""
+    """The faces of a mesh with their boxes."""
 
     mesh: Mesh
 
     @cached_property
-    def low(self) -> Floats:
-        return self._least(np.minimum)
-
-    @cached_property
-    def high(self) -> Floats:
-        return self._least(np.maximum)
-
-    def _least(self, which: np.ufunc) -> Floats:
+    def boxes(self) -> tuple[Floats, Floats]:
+        """Lower and upper corners (f, 3) in mm."""
         topology = self.mesh.topology
-        corners = self.mesh.positions.take(topology.face_corners, axis=0)
-        if topology.is_quads:
-            quads = corners.reshape(-1, 4, 3)
-            return np.asarray(which(which(quads[:, 0], quads[:, 1]), which(quads[:, 2], quads[:, 3])))
-        return np.asarray(which.reduceat(corners, topology.face_offsets[:-1].astype(np.int64), axis=0))
+        return face_boxes(self.mesh.positions, topology.face_corners, topology.face_offsets)
+
+    def middles_of(self, members: Ints) -> Floats:
+        """Return the middles (m, 3) in mm of the boxes of faces."""
+        low, high = self.boxes
+        return (low[members] + high[members]) / 2
+
+    def sizes_of(self, members: Ints) -> Floats:
+        """Return the longest sides (m,) in mm of the boxes of faces."""
+        low, high = self.boxes
+        return np.asarray((high[members] - low[members]).max(axis=1, initial=0.0))
 
     @cached_property
-    def middles(self) -> Floats:
-        return (self.low + self.high) / 2
-
-    @cached_property
-    def reach(self) -> Floats:
-        extent = (self.high - self.low).T
-        return np.maximum(np.maximum(extent[0], extent[1]), extent[2]) / 2
-
-    @cached_property
-    def classes(self) -> list[tuple[float, Ints, scipy.spatial.cKDTree]]:
-        """Faces of like size: the longest reach, the faces, and a tree of their middles."""
-        largest = self.reach.max()
-        steps = np.floor(np.log(np.maximum(self.reach, 1e-9 * largest) / largest) / np.log(LEVEL)) if largest > 0 else []
-        found: list[tuple[float, Ints, scipy.spatial.cKDTree]] = []
-        for step in np.unique(steps):
-            members = np.flatnonzero(steps == step)
-            tree = scipy.spatial.cKDTree(self.middles[members], balanced_tree=False, compact_nodes=False)
-            found.append((float(self.reach[members].max()), members, tree))
-        return found
-
-    def rows(self, origin: Floats, slack: float) -> tuple[NDArray[np.complex128], NDArray[np.complex128]]:
-        """Return the lower and the upper corners of the boxes, drawn out by `slack` mm, as packed rows."""
-        return packed_rows(list((self.low - origin - slack).T)), packed_rows(list((self.high - origin + slack).T))
+    def tree(self) -> BoxTree:
+        return tree_of_boxes(*self.boxes)
 
     @cached_property
     def triangles(self) -> tuple[Floats, Ints, Ints]:
@@ -97,7 +71,7 @@ def crossing_faces(mesh: Mesh) -> Ints:
     if mesh.face_count < 2:
         return np.zeros(0, dtype=np.int64)
     faces = _Faces(mesh)
-    pairs = _boxes_meet(faces, faces, _near_own(faces))
+    pairs = meeting_pairs(faces.tree, faces.tree)
     pairs = _slanted_meet(faces, faces, pairs[~_are_neighbours(mesh, pairs)])
     return np.unique(pairs[_cross(faces, faces, pairs)])
 
@@ -108,7 +82,7 @@ def crossing_others(mesh: Mesh, others: list[Mesh]) -> Ints:
     for other in others:
         if mesh.face_count and other.face_count and _reach_meets(mesh, other):
             faces, beside = _Faces(mesh), _Faces(other)
-            pairs = _slanted_meet(faces, beside, _boxes_meet(faces, beside, _near_others(faces, beside)))
+            pairs = _slanted_meet(faces, beside, meeting_pairs(faces.tree, beside.tree))
             found.append(pairs[_cross(faces, beside, pairs), 0])
     return np.unique(np.concatenate(found))
 
@@ -132,48 +106,6 @@ def _reach_meets(first: Mesh, second: Mesh) -> bool:
     return bool((low <= high).all())
 
 
-def _near_own(faces: _Faces) -> Ints:
-    """Return pairs (k, 2) of faces whose boxes may meet, each once."""
-    found = [np.zeros((0, 2), dtype=np.int64)]
-    for place, (reach, members, tree) in enumerate(faces.classes):
-        found.append(members[tree.query_pairs(2 * reach, np.inf, output_type="ndarray")])
-        for larger, others, beside in faces.classes[place + 1 :]:
-            found.append(_between(members, tree, others, beside, reach + larger))
-    return np.concatenate(found)
-
-
-def _near_others(faces: _Faces, beside: _Faces) -> Ints:
-    """Return pairs (k, 2) of faces of two meshes whose boxes may meet."""
-    found = [np.zeros((0, 2), dtype=np.int64)]
-    for reach, members, tree in faces.classes:
-        for larger, others, second in beside.classes:
-            found.append(_between(members, tree, others, second, reach + larger))
-    return np.concatenate(found)
-
-
-def _between(members: Ints, tree: scipy.spatial.cKDTree, others: Ints, beside: scipy.spatial.cKDTree, reach: float) -> Ints:
-    """Return pairs of the members of two trees within `reach` mm of each other along every axis."""
-    near = tree.sparse_distance_matrix(beside, reach, np.inf, output_type="coo_matrix")
-    return np.column_stack((members[near.row], others[near.col]))
-
-
-def _boxes_meet(first: _Faces, second: _Faces, pairs: Ints) -> Ints:
-    """Return the pairs whose boxes meet."""
-    origin = first.low.min(axis=0)
-    size = max(float(np.abs(faces.high - origin).max()) for faces in (first, second))
-    low, high = first.rows(origin, _SLACK * size)
-    other_low, other_high = (low, high) if second is first else second.rows(origin, _SLACK * size)
-    a, b = pairs.T
-    under = low.take(a).view(np.float32) <= other_high.take(b).view(np.float32)
-    under &= other_low.take(b).view(np.float32) <= high.take(a).view(np.float32)
-    meet: Ints = np.flatnonzero(under.view(np.uint32) == _ALL_FOUR)
-    return pairs.take(meet, axis=0)
-
-
-_ALL_FOUR = np.uint32(0x01010101)
-"""Four booleans that are all true, read as one number."""
-
-
 def _slanted_meet(first: _Faces, second: _Faces, pairs: Ints) -> Ints:
     """Return the pairs whose boxes along the faces meet, by the axes of both (Gottschalk, Lin and Manocha, OBBTree, 1996):
     what no such axis parts is left to the triangles.
@@ -184,7 +116,7 @@ def _slanted_meet(first: _Faces, second: _Faces, pairs: Ints) -> Ints:
     middle, axes, half = (value[mine] for value in _slanted_boxes(first, one))
     other, turned, sides = (value[theirs] for value in _slanted_boxes(second, two))
     between = other - middle
-    touch = TOUCH * 2 * np.minimum(first.reach[pairs[:, 0]], second.reach[pairs[:, 1]])[:, None]
+    touch = TOUCH * np.minimum(first.sizes_of(pairs[:, 0]), second.sizes_of(pairs[:, 1]))[:, None]
     turns = np.abs(axes @ turned.swapaxes(1, 2))
     apart = np.abs(np.einsum("kji,ki->kj", axes, between)) > touch + half + np.einsum("kjn,kn->kj", turns, sides)
     apart |= np.abs(np.einsum("kni,ki->kn", turned, between)) > touch + sides + np.einsum("kjn,kj->kn", turns, half)
@@ -197,7 +129,7 @@ def _slanted_boxes(faces: _Faces, members: Ints) -> tuple[Floats, Floats, Floats
     counts = topology.face_sides[members].astype(np.int64)
     starts = np.cumsum(counts) - counts
     places, owner = topology.corners_of_faces(members)
-    middles = faces.middles[members]
+    middles = faces.middles_of(members)
     corners = faces.mesh.positions[topology.face_corners[places]] - middles[owner]
     normal = faces.mesh.face_normals[members]
     along = _longest_sides(corners, owner, starts, counts)
@@ -219,31 +151,26 @@ def _longest_sides(corners: Floats, owner: Ints, starts: Ints, counts: Ints) -> 
 
 def _are_neighbours(mesh: Mesh, pairs: Ints) -> Bools:
     """Mark pairs that share an edge, or one vertex where the skin goes on over it."""
-    shared = _shared_vertices(mesh, pairs)
-    one = np.flatnonzero(shared == 1)
-    a, b = pairs[one].T
-    normals = packed_rows(list(mesh.face_normals.T))
-    mine = normals.take(a).view(np.float32)
-    flat = dot_lanes(mine, normals.take(b).view(np.float32), np.empty_like(mine)) >= SAME_WAY
-    result: Bools = shared >= 2
-    result[one[flat]] = True
-    return result
-
-
-def _shared_vertices(mesh: Mesh, pairs: Ints) -> Ints:
-    """Return how many vertices (k,) the faces of pairs share."""
     topology = mesh.topology
-    if topology.is_quads:
-        table = topology.face_corners.reshape(-1, 4)
-        first, second = table.take(pairs[:, 0], axis=0), table.take(pairs[:, 1], axis=0)
-        return sum(
-            ((first == np.roll(second, turn, axis=1)).sum(axis=1) for turn in range(4)), np.zeros(len(pairs), np.int64)
-        )
-    corners = topology.face_corners
-    of_face = scipy.sparse.csr_array(
-        (np.ones(len(corners), np.int64), corners, topology.face_offsets), (topology.face_count, mesh.point_count)
-    )
-    return np.asarray(of_face[pairs[:, 0]].multiply(of_face[pairs[:, 1]]).sum(axis=1))
+    return _share_skin(pairs, topology.face_corners, topology.face_offsets, mesh.face_normals)
+
+
+@compiled
+def _share_skin(pairs: Ints, corners: AnyInts, offsets: AnyInts, normals: Floats) -> Bools:
+    """Mark pairs (k, 2) of faces that share two vertices, or one over which their normals (f, 3) differ by at most 60°."""
+    result = np.empty(len(pairs), dtype=np.bool_)
+    for row in range(len(pairs)):
+        a, b = pairs[row, 0], pairs[row, 1]
+        shared = 0
+        for mine in range(offsets[a], offsets[a + 1]):
+            point = corners[mine]
+            for other in range(offsets[b], offsets[b + 1]):
+                shared += point == corners[other]
+            if shared >= 2:
+                break
+        turn = normals[a, 0] * normals[b, 0] + normals[a, 1] * normals[b, 1] + normals[a, 2] * normals[b, 2]
+        result[row] = shared >= 2 or (shared == 1 and turn >= SAME_WAY)
+    return result
 
 
 def _cross(first: _Faces, second: _Faces, pairs: Ints) -> Bools:
@@ -254,7 +181,7 @@ def _cross(first: _Faces, second: _Faces, pairs: Ints) -> Bools:
     mine, starts, counts = first.triangles
     theirs, other_starts, other_counts = second.triangles
     a, b = pairs.T
-    touch = TOUCH * 2 * np.minimum(first.reach[a], second.reach[b])
+    touch = TOUCH * np.minimum(first.sizes_of(a), second.sizes_of(b))
     both = counts[a] * other_counts[b]
     owner = np.repeat(np.arange(len(pairs)), both)
     within = np.arange(len(owner)) - np.repeat(np.cumsum(both) - both, both)

@@ -9,7 +9,7 @@ import scipy
 
 from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints, owned
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.origin import Origin, Reworked, Weighted, carry
+from glass_spoon.kernel.meshes.origin import Origin, Reworked, Sources, Taken, Weighted, carry
 from glass_spoon.kernel.meshes.topology import Topology, make_topology
 
 
@@ -85,14 +85,15 @@ class Assembly:
         """
         topology = self.mesh.topology
         held = np.flatnonzero(~self.gone[topology.face_of_corner])
+        flat = np.concatenate((self.corner_points[held], *(faces.ravel() for faces, *_ in self._faces)))
         alias = np.arange(self.count)
         if self.same:
             alias[list(self.same)] = list(self.same.values())
-        flat = alias[np.concatenate((self.corner_points[held], *(faces.ravel() for faces, *_ in self._faces)))]
-        used = np.flatnonzero(np.bincount(flat, minlength=self.count))
-        number = np.full(self.count, -1, dtype=np.int64)
-        number[used] = np.arange(len(used))
-        number = number[alias]
+            flat = alias[flat]
+        there = np.zeros(self.count, dtype=bool)
+        there[flat] = True
+        used = np.flatnonzero(there)
+        number = np.where(there, np.cumsum(there) - 1, -1)[alias]
         sides = [topology.face_sides[~self.gone].astype(np.int64)]
         sides += [np.full(len(faces), faces.shape[1]) for faces, *_ in self._faces]
         after = _topology(len(used), number[flat], np.concatenate(sides))
@@ -123,18 +124,17 @@ class Assembly:
         parts = (np.concatenate(values), (np.concatenate(rows), np.concatenate(columns)))
         return Weighted(_summed(scipy.sparse.coo_array(parts, shape=shape)))
 
-    def _corner_sources(self, held: Ints) -> Weighted:
+    def _corner_sources(self, held: Ints) -> Sources:
         """Return by which weights of old corners the new ones are mixed."""
-        rows, columns, values = [np.arange(len(held))], [held], [np.ones(len(held))]
-        total = len(held)
-        for _, corners, weights, *_ in self._faces:
-            rows.append(np.repeat(total + np.arange(len(corners)), corners.shape[1]))
-            columns.append(corners.ravel())
-            values.append(weights.ravel())
-            total += len(corners)
-        shape = (total, len(self.mesh.topology.face_corners))
-        parts = (np.concatenate(values), (np.concatenate(rows), np.concatenate(columns)))
-        return Weighted(_summed(scipy.sparse.coo_array(parts, shape=shape)))
+        parts = [(corners, weights) for _, corners, weights, *_ in self._faces]
+        count = len(self.mesh.topology.face_corners)
+        columns = np.concatenate((held, *(corners.ravel() for corners, _ in parts)))
+        if all(corners.shape[1] == 1 for corners, _ in parts):
+            return Taken(columns, count)
+        values = np.concatenate((np.ones(len(held)), *(weights.ravel() for _, weights in parts)))
+        widths = [np.ones(len(held), dtype=np.int64), *(np.full(len(c), c.shape[1]) for c, _ in parts)]
+        starts = np.concatenate(([0], np.cumsum(np.concatenate(widths))))
+        return Weighted(_summed(scipy.sparse.csr_array((values, columns, starts), shape=(len(starts) - 1, count))))
 
     def _edge_pairs(self, after: Topology, points: Weighted, number: Ints) -> Ints:
         """Return the pairs (k, 2) of new and old edges: between points that are old ones or their copies, and those said."""
@@ -174,9 +174,9 @@ def one_corner(topology: Topology, point_of_corner: AnyInts | None = None) -> In
     return result
 
 
-def _summed(matrix: scipy.sparse.coo_array) -> scipy.sparse.csr_array:
+def _summed(matrix: scipy.sparse.coo_array | scipy.sparse.csr_array) -> scipy.sparse.csr_array:
     """Return a matrix by rows, entries of one place added up."""
-    result = scipy.sparse.csr_array(matrix)
+    result = matrix.tocsr()
     result.sum_duplicates()
     return result
 

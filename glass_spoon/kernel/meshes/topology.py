@@ -132,13 +132,8 @@ class Topology:
     @cached_property
     def vertex_corners(self) -> tuple[Indices, Indices]:
         """The corners (h,) sorted by vertex, and where those of each vertex start (n + 1,)."""
-        count = len(self.face_corners)
-        shape = (count, self.point_count)
-        by_corner = scipy.sparse.csr_array(
-            (np.ones(count, dtype=bool), self.face_corners, np.arange(count + 1)), shape=shape
-        )
-        by_vertex = by_corner.tocsc()
-        return frozen_ints(by_vertex.indices), frozen_ints(by_vertex.indptr)
+        corners, starts = _sorted_by(self.face_corners, self.point_count)
+        return frozen_ints(corners), frozen_ints(starts)
 
     @cached_property
     def edges(self) -> EdgeTable:
@@ -146,16 +141,15 @@ class Topology:
         if self.given_edges is not None:
             return self.given_edges
         start, end = self.face_corners, self.face_corners[self.next_corner]
-        low, high = np.minimum(start, end).astype(np.int64), np.maximum(start, end).astype(np.int64)
-        keys, of_corner = np.unique(low * self.point_count + high, return_inverse=True)
-        ends = np.column_stack((keys // self.point_count, keys % self.point_count))
-        return EdgeTable(frozen_ints(ends), frozen_ints(of_corner))
+        return _edge_table(np.minimum(start, end), np.maximum(start, end), self.point_count)
 
     @cached_property
     def _edge_keys(self) -> tuple[Ints, Ints]:
         """One number for the ends of each edge, in rising order, and the edges in that order (e,)."""
         low, high = self.edges.ends.astype(np.int64).T
         keys = low * self.point_count + high
+        if self.given_edges is None:
+            return keys, np.arange(len(keys))
         order = np.argsort(keys)
         return keys[order], order
 
@@ -253,6 +247,30 @@ class Topology:
         """The number of the connected piece of each face (f,), faces connected through edges."""
         pair = self.edge_faces[self.edge_faces[:, 1] >= 0]
         return frozen_ints(joined_groups(pair[:, 0], pair[:, 1], self.face_count))
+
+
+def _sorted_by(numbers: Indices, count: int) -> tuple[Indices, Indices]:
+    """Return the places (n,) of numbers (n,) below `count`, in order of the numbers, and where each number starts
+    (count + 1,). Cost: linear.
+    """
+    rows = np.arange(len(numbers) + 1, dtype=np.int32)
+    table = scipy.sparse.csr_array((np.ones(len(numbers), dtype=bool), numbers, rows), shape=(len(numbers), count)).tocsc()
+    return table.indices, table.indptr
+
+
+def _edge_table(low: Indices, high: Indices, count: int) -> EdgeTable:
+    """Return the edges of half-edges with lower and higher ends (h,) among `count` vertices, sorted by both."""
+    if not len(low):
+        return EdgeTable(frozen_ints(np.zeros((0, 2))), frozen_ints(low))
+    by_low, starts = _sorted_by(low, count)
+    table = scipy.sparse.csr_array((by_low, high.take(by_low), starts), shape=(count, count))
+    table.sort_indices()
+    first, second = low.take(table.data), table.indices
+    fresh = np.ones(len(first), dtype=bool)
+    fresh[1:] = (first[1:] != first[:-1]) | (second[1:] != second[:-1])
+    of_corner = np.empty(len(first), dtype=np.int32)
+    of_corner[table.data] = np.cumsum(fresh, dtype=np.int32) - 1
+    return EdgeTable(frozen_ints(np.column_stack((first[fresh], second[fresh]))), frozen_ints(of_corner))
 
 
 def _stretches(starts: AnyInts, sizes: AnyInts) -> tuple[Ints, Ints]:
