@@ -145,3 +145,16 @@ def test_a_graph_matched_patch_by_patch_is_matched_as_far_as_a_whole_one(seed: i
 def test_a_graph_without_edges_has_no_pairs() -> None:
     """An empty graph gives an empty matching."""
     assert len(best_matching(np.zeros((0, 2), dtype=int), np.zeros(0), np.zeros((5, 3)))) == 0
+
+
+def test_cut_quads_are_paired_without_a_search(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Where the best partner of each triangle has it for its best too, these pairs are the greatest matching, of any size."""
+    monkeypatch.setattr("glass_spoon.kernel.mesh_edits.pair_triangles.rustworkx.max_weight_matching", None)
+    mesh = mesh_surface(torus(300, 100), 160, 80)
+    quads = mesh.topology.face_corners.reshape(-1, 4)
+    cut = make_mesh(mesh.positions, np.stack((quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]), axis=1).reshape(-1, 3))
+    paired = pair_triangles(cut)
+    assert paired.left == 0
+    assert {frozenset(quad) for quad in paired.mesh.topology.face_corners.reshape(-1, 4).tolist()} == {
+        frozenset(quad) for quad in quads.tolist()
+    }

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 import rustworkx
 
-from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths
+from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints, cross, directions, lengths
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshes.mesh import Mesh
@@ -111,7 +111,8 @@ def best_matching(ends: Ints, weights: Floats, places: Floats) -> Ints:
     labels = joined_groups(ends[:, 0], ends[:, 1], count)
     sizes = np.bincount(labels)
     partner_edge = np.full(count, -1, dtype=np.int64)
-    whole = sizes[labels[ends[:, 0]]] <= WHOLE
+    settled = _match_plainly(ends, weights, labels, partner_edge)
+    whole = settled | (sizes[labels[ends[:, 0]]] <= WHOLE)
     _match_groups(ends, weights, np.flatnonzero(whole), labels.astype(np.int64), partner_edge)
     large = np.flatnonzero(~whole)
     for sweep in range(SWEEPS if len(large) else 0):
@@ -124,6 +125,25 @@ def best_matching(ends: Ints, weights: Floats, places: Floats) -> Ints:
     if len(large):
         _augment(ends, large, partner_edge)
     return np.unique(partner_edge[partner_edge >= 0])
+
+
+def _match_plainly(ends: Ints, weights: Floats, labels: AnyInts, partner_edge: Ints) -> Bools:
+    """Match the groups in which the best edge of every node is the best of its other end too, and mark their edges (k,).
+
+    No matching is greater: half the best weight of every node, summed, is reached. So it is in meshes of quads that were cut.
+    """
+    count = len(partner_edge)
+    grains = np.rint(weights * GRAIN)
+    best = np.zeros(count)
+    np.maximum.at(best, ends.ravel(), np.repeat(grains, 2))
+    top = np.flatnonzero((grains[:, None] == best[ends]).all(axis=1))
+    alone = np.bincount(ends[top].ravel(), minlength=count) == 1
+    unsettled = np.zeros(int(labels.max()) + 1, dtype=bool)
+    nodes = np.unique(ends)
+    unsettled[labels[nodes[~alone[nodes]]]] = True
+    mine = top[~unsettled[labels[ends[top, 0]]]]
+    partner_edge[ends[mine].ravel()] = np.repeat(mine, 2)
+    return np.asarray(~unsettled[labels[ends[:, 0]]])
 
 
 Came = dict[int, tuple[int, int]]
