@@ -148,7 +148,7 @@ def test_a_graph_without_edges_has_no_pairs() -> None:
 
 
 def test_cut_quads_are_paired_without_a_search(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Where the best partner of each triangle has it for its best too, these pairs are the greatest matching, of any size."""
+    """Where the best partner of each triangle has it for its best too, these pairs are the greatest matching."""
     monkeypatch.setattr("glass_spoon.kernel.mesh_edits.pair_triangles.rustworkx.max_weight_matching", None)
     mesh = mesh_surface(torus(300, 100), 160, 80)
     quads = mesh.topology.face_corners.reshape(-1, 4)

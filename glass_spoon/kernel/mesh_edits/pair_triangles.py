@@ -130,7 +130,7 @@ def best_matching(ends: Ints, weights: Floats, places: Floats) -> Ints:
 def _match_plainly(ends: Ints, weights: Floats, labels: AnyInts, partner_edge: Ints) -> Bools:
     """Match the groups in which the best edge of every node is the best of its other end too, and mark their edges (k,).
 
-    No matching is greater: half the best weight of every node, summed, is reached. So it is in meshes of quads that were cut.
+    No matching is greater: half the best weight of every node, summed, is reached. So it is where quads were cut.
     """
     count = len(partner_edge)
     grains = np.rint(weights * GRAIN)
