@@ -109,6 +109,19 @@ def _changed_line(line: Line, values: dict[str, Any]) -> Line:
         raise RefusedEdit(f"The {field} cannot be used: {phrase_of(first)}.") from error
 
 
+def become(document: SheetDocument, line_id: str, verb: str) -> SheetDocument:
+    """Return the document with another verb in place of a line's: its id, its name and the fields that both have stay."""
+    line = find_line(document, line_id)
+    cls = VERBS.get(verb)
+    if cls is None or cls.gives_kind != line.gives_kind:
+        raise RefusedEdit("This verb gives something else, and cannot take the place of the line.")
+    before, after = line.specs(), cls.specs()
+    alike = {name for name, spec in after.items() if type(before.get(name)) is type(spec)}
+    values = {name: value for name, value in line.model_dump().items() if name in alike}
+    fresh = _changed_line(cls.model_validate({"id": line.id, "verb": verb}), {"paused": line.paused, **values})
+    return with_lines(document, [fresh if other.id == line_id else other for other in document.lines])
+
+
 def rename_size(line: Line, old: str, new: str) -> Line:
     """Return a line whose expressions call the size `old` by its new name."""
     specs = line.specs().items()

@@ -84,7 +84,7 @@ class Action:
 
     values: several fields at once. adds: a verb whose line is added after, with the field set so; "mark" adds one before it,
     with `values`, and gives it to the field; "fill" closes the rims of the mesh `value` before it. line: the id of another
-    line that is changed in place of the one that found it.
+    line that is changed in place of the one that found it. instead: a verb that takes the place of this line's.
     """
 
     label: str
@@ -93,6 +93,7 @@ class Action:
     values: tuple[tuple[str, str], ...] = ()
     adds: str = ""
     line: str = ""
+    instead: str = ""
 
     @property
     def values_json(self) -> str:

@@ -134,3 +134,44 @@ def test_faces_of_many_sides_and_triangles_are_neighbours_as_quads_are() -> None
     rod = box((10, 10, 10), (14, 14, 40))
     assert crossing_others(drum, [rod]).tolist() == [601]
     assert len(crossing_faces(gather_meshes([drum, rod]))) == 5
+
+
+def cells(low: tuple[float, float, float], counts: tuple[int, int, int]) -> Mesh:
+    """Return a box of faces of 1 mm, from a place with whole coordinates on."""
+    faces, numbers = [], {}
+    for axis in range(3):
+        i, j = (axis + 1) % 3, (axis + 2) % 3
+        for side in (0, counts[axis]):
+            for a in range(counts[i]):
+                for b in range(counts[j]):
+                    corners = []
+                    for u, v in ((0, 0), (1, 0), (1, 1), (0, 1)):
+                        place = [0, 0, 0]
+                        place[axis], place[i], place[j] = side, a + u, b + v
+                        corners.append(numbers.setdefault(tuple(place), len(numbers)))
+                    faces.append(corners if side else corners[::-1])
+    return Mesh(make_topology(len(numbers), faces), np.array(list(numbers), dtype=float) + low)
+
+
+@pytest.mark.parametrize("times", [0.01, 1.0, 100.0])
+@pytest.mark.parametrize("turned", [False, True])
+@pytest.mark.parametrize(
+    ("low", "crosses"),
+    [
+        ((2, 2, 3), True),
+        ((2, 2, 2.5), True),
+        ((2.5, 2.5, 3), True),
+        ((6, 2, 1), True),
+        ((2, 2, 4), False),
+        ((8, 2, 0), False),
+        ((8, 2, 1), False),
+        ((8, 8, 4), False),
+        ((8, 8, 2), False),
+    ],
+)
+def test_boxes_moved_by_whole_faces(low: tuple[float, float, float], crosses: bool, turned: bool, times: float) -> None:
+    """Where edges lie on edges no face reaches through another, and yet the boxes share space, or only touch."""
+    turn = np.linalg.qr(np.random.default_rng(5).normal(size=(3, 3)))[0] if turned else np.eye(3)
+    first, second = (moved(one, np.zeros(3), turn, times) for one in (cells((0, 0, 0), (8, 8, 4)), cells(low, (3, 3, 3))))
+    found = [len(crossing_faces(gather_meshes([first, second]))), len(crossing_others(first, [second]))]
+    assert (min(found) > 0, max(found) > 0) == (crosses, crosses)

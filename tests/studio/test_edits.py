@@ -7,8 +7,9 @@ import re
 import pytest
 from django.db import DatabaseError
 
+from glass_spoon.sheet.document import read_document
 from glass_spoon.studio.flows import history
-from glass_spoon.studio.flows.build_part import build_sheet
+from glass_spoon.studio.flows.build_part import build_sheet, finished_build
 from glass_spoon.studio.models import Change
 from glass_spoon.studio.show import bench_context
 from glass_spoon.studio.views import bench
@@ -17,6 +18,7 @@ from tests.studio.conftest import offered, points_of
 
 def test_edit_is_saved_with_a_new_revision_and_answered_with_fragments(part, as_user, edit):
     """Sheet, gauges, state and top line come back; the board is told to load."""
+    finished_build(read_document(part.document))  # the first build of a process may take longer than an answer waits
     answer = edit(as_user("editor"), op="set", line="l4", field="round", value="64")
     assert answer.status_code == 200
     text = answer.content.decode()
@@ -389,3 +391,19 @@ def test_two_surfaces_are_matched_from_the_report_on_their_edges(part, as_user, 
     assert (made["verb"], made["surface"], made["onto"], made["meeting"]) == ("match", left["id"], right["id"], "smoothly")
     assert f'data-match="{left["id"]}"' not in client.get(f"/parts/{part.id}/edges/").content.decode()
     assert edit(client, **what, after="gone").status_code == 422
+
+
+def test_bodies_that_run_into_each_other_are_fused_instead(part, as_user, edit):
+    """What tells of them has a button, and pressing it puts Fuse in the place of Unite."""
+    client = as_user("owner")
+    edit(client, op="add", text="box 40 by 40 by 40 called lower block")
+    edit(client, op="add", text="box 20 by 20 by 20 at 0, 0, 30 called upper block")
+    page = edit(client, op="add", text="unite lower block and upper block").content.decode()
+    part.refresh_from_db()
+    line = part.document["lines"][-1]
+    assert line["verb"] == "unite"
+    assert f'data-become="fuse" data-of="{line["id"]}"' in page
+    assert edit(client, op="become", line=line["id"], verb="fuse").status_code == 200
+    part.refresh_from_db()
+    assert (part.document["lines"][-1]["verb"], part.document["lines"][-1]["id"]) == ("fuse", line["id"])
+    assert edit(client, op="become", line=line["id"], verb="circle").status_code == 422

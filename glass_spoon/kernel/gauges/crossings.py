@@ -8,18 +8,16 @@ sides count as the triangles that files get.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from functools import cached_property
-
 import numpy as np
 from numpy.typing import NDArray
 
 from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints, directions, lengths
 from glass_spoon.kernel.compiled import compiled
-from glass_spoon.kernel.gauges.near_boxes import BoxTree, face_boxes, meeting_pairs, tree_of_boxes
+from glass_spoon.kernel.gauges.crossing_edges import cross_along_edges
+from glass_spoon.kernel.gauges.faces_met import Faces, part_in_plane, reach_beside, unit_normals
+from glass_spoon.kernel.gauges.near_boxes import meeting_pairs
 from glass_spoon.kernel.gauges.reading import Reading
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.meshes.shading import cut_triangles
 
 TOUCH = 1e-3
 """How far a face must reach through another, as a share of the smaller one's size: less is touching."""
@@ -31,46 +29,11 @@ _BLOCK = 100_000
 """Pairs of triangles held against each other at a time."""
 
 
-@dataclass(frozen=True, eq=False)
-class _Faces:
-    """The faces of a mesh with their boxes."""
-
-    mesh: Mesh
-
-    @cached_property
-    def boxes(self) -> tuple[Floats, Floats]:
-        """Lower and upper corners (f, 3) in mm."""
-        topology = self.mesh.topology
-        return face_boxes(self.mesh.positions, topology.face_corners, topology.face_offsets)
-
-    def middles_of(self, members: Ints) -> Floats:
-        """Return the middles (m, 3) in mm of the boxes of faces."""
-        low, high = self.boxes
-        return (low[members] + high[members]) / 2
-
-    def sizes_of(self, members: Ints) -> Floats:
-        """Return the longest sides (m,) in mm of the boxes of faces."""
-        low, high = self.boxes
-        return np.asarray((high[members] - low[members]).max(axis=1, initial=0.0))
-
-    @cached_property
-    def tree(self) -> BoxTree:
-        return tree_of_boxes(*self.boxes)
-
-    @cached_property
-    def triangles(self) -> tuple[Floats, Ints, Ints]:
-        """Triangles (t, 3, 3) in mm in the order of the faces, the first of each face (f,), and their number (f,)."""
-        topology = self.mesh.topology
-        corners = cut_triangles(self.mesh, topology.face_corners)
-        counts = topology.face_sides.astype(np.int64) - 2
-        return self.mesh.positions[corners], np.cumsum(counts) - counts, counts
-
-
 def crossing_faces(mesh: Mesh) -> Ints:
     """Return the faces of a mesh that run through others of it."""
     if mesh.face_count < 2:
         return np.zeros(0, dtype=np.int64)
-    faces = _Faces(mesh)
+    faces = Faces(mesh)
     pairs = meeting_pairs(faces.tree, faces.tree)
     pairs = _slanted_meet(faces, faces, pairs[~_are_neighbours(mesh, pairs)])
     return np.unique(pairs[_cross(faces, faces, pairs)])
@@ -81,7 +44,7 @@ def crossing_others(mesh: Mesh, others: list[Mesh]) -> Ints:
     found = [np.zeros(0, dtype=np.int64)]
     for other in others:
         if mesh.face_count and other.face_count and _reach_meets(mesh, other):
-            faces, beside = _Faces(mesh), _Faces(other)
+            faces, beside = Faces(mesh), Faces(other)
             pairs = _slanted_meet(faces, beside, meeting_pairs(faces.tree, beside.tree))
             found.append(pairs[_cross(faces, beside, pairs), 0])
     return np.unique(np.concatenate(found))
@@ -106,7 +69,7 @@ def _reach_meets(first: Mesh, second: Mesh) -> bool:
     return bool((low <= high).all())
 
 
-def _slanted_meet(first: _Faces, second: _Faces, pairs: Ints) -> Ints:
+def _slanted_meet(first: Faces, second: Faces, pairs: Ints) -> Ints:
     """Return the pairs whose boxes along the faces meet, by the axes of both (Gottschalk, Lin and Manocha, OBBTree, 1996):
     what no such axis parts is left to the triangles.
     """
@@ -123,7 +86,7 @@ def _slanted_meet(first: _Faces, second: _Faces, pairs: Ints) -> Ints:
     return np.asarray(pairs[~apart.any(axis=1)])
 
 
-def _slanted_boxes(faces: _Faces, members: Ints) -> tuple[Floats, Floats, Floats]:
+def _slanted_boxes(faces: Faces, members: Ints) -> tuple[Floats, Floats, Floats]:
     """Return boxes along `members` (m,): middles (m, 3), axes (m, 3, 3), one a row, and half sides (m, 3), in mm."""
     topology = faces.mesh.topology
     counts = topology.face_sides[members].astype(np.int64)
@@ -132,7 +95,7 @@ def _slanted_boxes(faces: _Faces, members: Ints) -> tuple[Floats, Floats, Floats
     middles = faces.middles_of(members)
     corners = faces.mesh.positions[topology.face_corners[places]] - middles[owner]
     normal = faces.mesh.face_normals[members]
-    along = _longest_sides(corners, owner, starts, counts)
+    along = _longestreach_beside(corners, owner, starts, counts)
     first = directions(along - np.einsum("mi,mi->m", along, normal)[:, None] * normal)
     axes = np.stack((first, np.cross(normal, first), normal), axis=1)
     spread = np.einsum("cji,ci->cj", axes[owner], corners)
@@ -140,7 +103,7 @@ def _slanted_boxes(faces: _Faces, members: Ints) -> tuple[Floats, Floats, Floats
     return middles + np.einsum("mj,mji->mi", (low + high) / 2, axes), axes, (high - low) / 2
 
 
-def _longest_sides(corners: Floats, owner: Ints, starts: Ints, counts: Ints) -> Floats:
+def _longestreach_beside(corners: Floats, owner: Ints, starts: Ints, counts: Ints) -> Floats:
     """Return the longest side (m, 3) of each face, from its corners in order."""
     following = np.arange(1, len(corners) + 1)
     following[starts + counts - 1] = starts
@@ -173,7 +136,7 @@ def _share_skin(pairs: Ints, corners: AnyInts, offsets: AnyInts, normals: Floats
     return result
 
 
-def _cross(first: _Faces, second: _Faces, pairs: Ints) -> Bools:
+def _cross(first: Faces, second: Faces, pairs: Ints) -> Bools:
     """Mark the pairs (k,) of faces of two meshes that cross."""
     result = np.zeros(len(pairs), dtype=bool)
     if not len(pairs):
@@ -193,11 +156,12 @@ def _cross(first: _Faces, second: _Faces, pairs: Ints) -> Bools:
         part = reach[start : start + _BLOCK]
         p, q, slack = mine[rows[part]], theirs[columns[part]], touch[owner[part]]
         through[part] = _triangles_cross(p, q, slack) | _lie_together(p, q, slack)
+    through |= cross_along_edges(first, second, (rows, columns), (a[owner], b[owner]), touch[owner])
     result[owner[through]] = True
     return result
 
 
-def _straddles(first: _Faces, second: _Faces, rows: Ints, columns: Ints, a: Ints, b: Ints, touch: Floats) -> Ints:
+def _straddles(first: Faces, second: Faces, rows: Ints, columns: Ints, a: Ints, b: Ints, touch: Floats) -> Ints:
     """Return the pairs of triangles that may cross: the whole face of each reaches to both sides of the other's plane, or
     lies in it.
     """
@@ -206,61 +170,26 @@ def _straddles(first: _Faces, second: _Faces, rows: Ints, columns: Ints, a: Ints
         (second.triangles[0], first, columns, a),
         (first.triangles[0], second, rows, b),
     ):
-        low, high = _sides(faces, of_face[keep], triangles[of_plane[keep]])
+        low, high = reach_beside(faces, of_face[keep], triangles[of_plane[keep]])
         slack = touch[keep]
         keep = keep[((low < -slack) & (high > slack)) | ((low >= -slack) & (high <= slack))]
     return keep
 
 
-def _sides(faces: _Faces, of_face: Ints, planes: Floats) -> tuple[Floats, Floats]:
-    """Return how far the corners of faces (n,) reach below and above the planes of triangles (n, 3, 3), in mm."""
-    normal = _unit_normals(planes)
-    triangles, starts, counts = faces.triangles
-    low, high = np.full(len(of_face), np.inf), np.full(len(of_face), -np.inf)
-    for step in range(int(counts.max(initial=0))):
-        there = np.flatnonzero(counts[of_face] > step)
-        corners = triangles[starts[of_face[there]] + step] - planes[there, :1]
-        along = np.einsum("nij,nj->ni", corners, normal[there])
-        low[there] = np.minimum(low[there], along.min(axis=1))
-        high[there] = np.maximum(high[there], along.max(axis=1))
-    return low, high
-
-
-def _unit_normals(triangles: Floats) -> Floats:
-    """Return the unit normals (n, 3) of triangles, zero where one has no area."""
-    return directions(np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]))
-
-
 def _triangles_cross(p: Floats, q: Floats, touch: Floats) -> Bools:
     """Mark triangles p and q (n, 3, 3) that share more than `touch` (n,) mm of the line in which their planes meet."""
-    along = np.cross(_unit_normals(p), _unit_normals(q))
+    along = np.cross(unit_normals(p), unit_normals(q))
     size = lengths(along)
     line = along / np.where(size > 1e-9, size, 1.0)[:, None]
     places = [np.einsum("nij,nj->ni", corners - p[:, :1], line) for corners in (p, q)]
-    low, high = _part_in_plane(p, q, places[0], touch)
-    other_low, other_high = _part_in_plane(q, p, places[1], touch)
+    low, high = part_in_plane(p, q, places[0], touch)
+    other_low, other_high = part_in_plane(q, p, places[1], touch)
     return (size > 1e-9) & (np.minimum(high, other_high) - np.maximum(low, other_low) > touch)
-
-
-def _part_in_plane(p: Floats, q: Floats, place: Floats, touch: Floats) -> tuple[Floats, Floats]:
-    """Return from where to where (n,) the triangles p lie in the planes of q, by the places (n, 3) of their corners along a
-    line in mm; inf to -inf for nowhere.
-    """
-    off = np.einsum("nij,nj->ni", p - q[:, :1], _unit_normals(q))
-    off[np.abs(off) <= 1e-3 * touch[:, None]] = 0.0
-    low, high = np.full(len(p), np.inf), np.full(len(p), -np.inf)
-    for i, j in ((0, 1), (1, 2), (2, 0)):
-        step = off[:, i] - off[:, j]
-        cuts = (off[:, i] * off[:, j] <= 0) & (step != 0)
-        share = off[:, i] / np.where(step != 0, step, 1.0)
-        at = place[:, i] + share * (place[:, j] - place[:, i])
-        low, high = np.where(cuts, np.minimum(low, at), low), np.where(cuts, np.maximum(high, at), high)
-    return low, high
 
 
 def _lie_together(p: Floats, q: Floats, touch: Floats) -> Bools:
     """Mark triangles (n, 3, 3) that lie in one plane, face the same way and overlap by more than `touch` (n,) mm."""
-    normal, other = _unit_normals(p), _unit_normals(q)
+    normal, other = unit_normals(p), unit_normals(q)
     off = np.abs(np.einsum("nij,nj->ni", q - p[:, :1], normal)).max(axis=1)
     together = (off <= touch) & (np.einsum("ni,ni->n", normal, other) > 0)
     for rim in (p, q):

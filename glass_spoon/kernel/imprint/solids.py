@@ -6,8 +6,9 @@ four corners are handed over as two triangles, and each triangle of the result n
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass
-from itertools import pairwise
+from itertools import combinations, pairwise
 from typing import Literal
 
 import manifold3d
@@ -76,6 +77,24 @@ def meet_solids(first: Mesh, second: Mesh, how: Meeting) -> Met:
     seams = _chained(_seam_edges(triangles, side), points)
     shares = [_share(mesh, points, triangles[side == k], faces[side == k]) for k, mesh in enumerate((first, second))]
     return Met(seams, shares[0], shares[1], float(result.volume()))
+
+
+def count_together(meshes: list[Mesh]) -> int:
+    """Return how many of some meshes are closed bodies that run into another of them, touch it with a face, or lie in it."""
+    low, high = (np.array([which(mesh.positions, axis=0) for mesh in meshes]) for which in (np.min, np.max))
+    near = TOUCH * float((high - low).max())
+    meet = ((low[:, None] <= high[None] + near) & (low[None] <= high[:, None] + near)).all(axis=2)
+    meet &= ~np.eye(len(meshes), dtype=bool)
+    solids: dict[int, manifold3d.Manifold] = {}
+    for number in np.flatnonzero(meet.any(axis=1)).tolist():
+        with suppress(KernelError):
+            solids[number] = _solid(meshes[number], "first")[0]
+    together: set[int] = set()
+    for a, b in combinations(solids, 2):
+        if meet[a, b] and not {a, b} <= together:
+            apart = len(solids[a].decompose()) + len(solids[b].decompose())
+            together |= {a, b} if len((solids[a] + solids[b]).decompose()) < apart else set()
+    return len(together)
 
 
 def _solid(mesh: Mesh, name: str) -> tuple[manifold3d.Manifold, int]:

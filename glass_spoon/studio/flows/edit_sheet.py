@@ -141,6 +141,12 @@ def _match_for(form: Form) -> Edit:
     return change
 
 
+def _become(form: Form) -> Edit:
+    """Put another verb in the place of a line's, as a finding offers it."""
+    line_id, verb = str(form.get("line", "")), str(form.get("verb", ""))
+    return lambda document: (edit.become(document, line_id, verb), f"{name_of(document, line_id)} made otherwise")
+
+
 def _mark(form: Form) -> Edit:
     """Name what was picked on the board: a mark line after the line that is shown last, or at the end."""
     values, after = _json_object(form.get("values")), str(form.get("after", "")) or None
@@ -430,6 +436,7 @@ _EDITS: dict[str, Callable[[Form], Edit | EditOfProject]] = {
     "fill_for": _fill_for,
     "work": _work,
     "match_for": _match_for,
+    "become": _become,
     "move": _move,
     "pause": _pause,
     "remove": _remove,

@@ -7,14 +7,17 @@ from typing import Annotated, Literal
 
 import numpy as np
 
+from glass_spoon.kernel.imprint.solids import count_together
 from glass_spoon.kernel.mesh_edits.gather_meshes import gather_meshes
 from glass_spoon.kernel.mesh_edits.weld import weld
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.sheet.fields import Items, ReferencesSpec
-from glass_spoon.sheet.items import Done, Item, Maker, MeshItem
-from glass_spoon.sheet.line import Finding, Given, Line
-from glass_spoon.sheet.lines.mesh_work.fields import MeshName, mesh_findings
+from glass_spoon.sheet.items import Done, Item, Maker, MeshItem, Note
+from glass_spoon.sheet.line import Action, Finding, Given, Line
+from glass_spoon.sheet.lines.mesh_work.fields import MeshName, mesh_findings, several
 from glass_spoon.sheet.lines.mesh_work.weld import Distance, WeldedPoints, weld_notes, weld_told
+
+TOGETHER = "together"
 
 
 class Unite(Line):
@@ -44,12 +47,27 @@ class Unite(Line):
         distance = given.number("distance")
         welded = weld(whole, distance, self.points)
         pieces = tuple(piece for item in items for piece in item.every_piece)
-        notes, done = weld_notes(welded.plan, distance), Done("point", welded.places)
+        notes = weld_notes(welded.plan, distance) + _together_notes([item.mesh for item in items])
+        done = Done("point", welded.places)
         return MeshItem(welded.mesh, None, notes, weld_told(welded), pieces=pieces, makers=makers, done=done)
 
     def inspect(self, item: Item) -> list[Finding]:
-        """Warn as a weld does."""
-        return mesh_findings(item)
+        """Warn as a weld does, and offer to fuse bodies whose inner walls stay."""
+        found = mesh_findings(item)
+        fuse = (Action("Fuse them instead", "", "", instead="fuse"),)
+        return [replace(one, actions=fuse) if one.code == TOGETHER else one for one in found]
+
+
+def _together_notes(meshes: list[Mesh]) -> tuple[Note, ...]:
+    """Tell of closed bodies that share space: a weld leaves their inner walls."""
+    count = count_together(meshes)
+    if not count:
+        return ()
+    sentence = (
+        f"{several(count, 'body')} run into each other, or touch: Unite welds open edges alone and leaves the walls between "
+        "them inside. Fuse makes one skin."
+    )
+    return (Note(TOGETHER, sentence),)
 
 
 def gather_makers(items: list[MeshItem]) -> tuple[Mesh, tuple[Maker, ...]]:

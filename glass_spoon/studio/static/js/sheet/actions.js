@@ -17,6 +17,7 @@ export class SheetActions {
       addMark: (data) => edits.change({ op: "mark_for", line: data.addMark, values: data.addValues }),
       addFill: (data) => edits.change({ op: "fill_for", line: data.addFill, item: data.addItem }),
       addVerb: (data) => edits.change({ op: "work", verb: data.addVerb, item: data.addItem, after: data.addAfter, values: data.addValues ?? "{}" }),
+      become: (data) => edits.change({ op: "become", line: data.of, verb: data.become }),
       tryLine: (data) => edits.change({ op: "set", line: data.tryLine, field: data.tryField, value: data.tryValue }),
       after: (data) => edits.look({ shown_after: edits.state().shown_after === data.after ? "" : data.after }),
       showAll: () => edits.look({ shown_after: "" }),
