@@ -24,6 +24,10 @@ Plain = float | int | str | tuple[Any, ...]
 """Values of rules: numbers in mm and rad, texts, and tuples of these."""
 
 
+OUTLINE = "outline"
+"""The rule of the edges about what other rules find."""
+
+
 @dataclass(frozen=True)
 class MarkRule:
     """How a mark is found: what, with which values (pairs of name and value, by name), grown by rings of neighbours, and
@@ -38,6 +42,8 @@ class MarkRule:
 
     def ask(self, item: MeshItem) -> Mark:
         """Return what the rule finds on a mesh as it is now."""
+        if self.what == OUTLINE:
+            return grow(marked.mark_outline(item.mesh, [other.ask(item) for other in self.others]), self.grown)
         mark = grow(FINDERS[self.what](item, **dict(self.values)), self.grown)
         for other in self.others:
             mark = meet(mark, other.ask(item), self.meeting)
@@ -62,8 +68,8 @@ def make_rule(
     others: tuple[MarkRule, ...] = (),
 ) -> MarkRule:
     """Return a rule; raises InvalidInput for one of no known kind."""
-    if what not in FINDERS:
-        raise InvalidInput("What is marked", "one of " + ", ".join(FINDERS), what)
+    if what not in FINDERS and what != OUTLINE:
+        raise InvalidInput("What is marked", "one of " + ", ".join((*FINDERS, OUTLINE)), what)
     return MarkRule(what, tuple(sorted(values.items())), grown, meeting, others)
 
 
@@ -169,6 +175,7 @@ FINDERS: Mapping[str, Callable[..., Mark]] = {
     "borders": lambda item: marked.mark_borders(item.mesh),
     "borders of colours": _colour_borders,
     "faces facing": lambda item, way, angle: marked.mark_facing(item.mesh, _place(way), angle),
+    "faces sideways": lambda item, angle: marked.mark_sideways(item.mesh, angle),
     "faces in a box": lambda item, low, high: marked.mark_box(item.mesh, _place(low), _place(high)),
     "faces in a band": _in_band,
     "edges of the surface": lambda item, side: marked.mark_surface_edges(item.mesh, side),

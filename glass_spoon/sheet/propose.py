@@ -347,10 +347,10 @@ def _with_marks(
     line: Line, document: SheetDocument, marked: SaidMark, mesh: str
 ) -> tuple[Line, SheetDocument, tuple[MarkLine, ...]]:
     """Return a line on what a text tells to be marked of a mesh, the document with its marks, and the lines of new ones."""
-    mark, before = marked.lines(document, mesh)
+    marks, before = marked.every_line(document, mesh)
     for one in before:
         document = add_line(document, one)
-    return line.model_copy(update={"id": new_id(document), MARKS: [mark]}), document, before
+    return line.model_copy(update={"id": new_id(document), MARKS: marks}), document, before
 
 
 def _fitting(document: SheetDocument, filled: Filled) -> Line:

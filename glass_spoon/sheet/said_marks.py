@@ -15,6 +15,7 @@ from glass_spoon.sheet.edit import add_line, free_name, new_id
 from glass_spoon.sheet.fields import ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
+from glass_spoon.sheet.mark_rule import OUTLINE
 from glass_spoon.sheet.phrase import Phrase
 
 MARKS = "marks"
@@ -38,7 +39,15 @@ _LOOKING = (
 )
 """Which way faces look, the words for it, and whether these say so by themselves."""
 
-_SIDES = {"up": "top", "down": "underside", "left": "left", "right": "right", "forwards": "front", "backwards": "back"}
+_SIDES = {
+    "up": "top",
+    "down": "underside",
+    "left": "left",
+    "right": "right",
+    "forwards": "front",
+    "backwards": "back",
+    "sideways": "sides",
+}
 """How a mark of faces that look some way is called."""
 
 _ANGLE = Phrase(r"sharper than {angle}|(?:over|above) (?=[\d.]+ ?(?:°|deg)){angle}")
@@ -77,7 +86,8 @@ def _known() -> tuple[_Told, ...]:
     for way, words, _ in _LOOKING:
         side = {"what": "faces facing", "towards": way}
         for kind, noun, name, sets in (
-            (_EDGE, r"(?:sharp )?edges?|outline|border", "edges", _SHARP),
+            (_EDGE, r"(?:sharp )?edges?", "edges", _SHARP),
+            (_EDGE, r"outline|borders?|rims?|edges? (?:a?round|about)", "outline", {"what": OUTLINE}),
             (_POINT, r"corners?|corner points?", "corners", {"what": "corners"}),
         ):
             pattern = rf"{_ALL}(?:(?:{words}) (?:{noun})|(?:{noun}) of (?:the |its )?(?:{words})(?: {_NOUN})?)"
@@ -86,7 +96,10 @@ def _known() -> tuple[_Told, ...]:
         found.append(_Told(_FACE, Phrase(rf"{_ALL}{facing}", side), _SIDES[way]))
         found.append(_Told(_FACE, Phrase(rf"{_ALL}(?:{words}) {_NOUN}", side), _SIDES[way]))
         found.append(_Told(_FACE, Phrase(rf"(?:the|its) (?:{words})(?= of\b)", side), _SIDES[way]))
+    upright = {"what": "faces facing", "towards": "sideways"}
+    walls = rf"{_ALL}side (?:faces?|walls?)|{_ALL}(?:sides?|walls?)(?= of\b)|(?:all |the |its )(?:sides|walls)"
     found += [
+        _Told(_FACE, Phrase(walls, upright), _SIDES["sideways"]),
         _Told(_POINT, Phrase(rf"{_ALL}corners?(?: points?)?", {"what": "corners"}), "corners"),
         _Told(_EDGE, Phrase(rf"{_ALL}(?:open (?:rims?|edges?|borders?)|rims?|boundary)", {"what": "rim"}), "rim"),
         _Told(_EDGE, Phrase(rf"{_ALL}creases?", {"what": "creases"}), "creases"),
@@ -112,6 +125,14 @@ _ENDS = (
 )
 """What the ends of a mesh are to a verb that closes rims."""
 
+_LISTED = tuple(
+    _Told(_FACE, Phrase(rf"(?:the |its )?(?:{words})(?: {_NOUN})?", {"what": "faces facing", "towards": way}), _SIDES[way])
+    for way, words, _ in _LOOKING
+)
+"""Which way faces look, in a list of such words."""
+
+_AND = re.compile(r"\s*(?:,\s*(?:and\s+)?|\s(?:and|&)\s+)")
+_AND_BEFORE = re.compile(_AND.pattern + r"\Z")
 _LIFTED = r"(?:new|inner|inset|raised|sunk|lowered|lifted|pulled(?:-| )?(?:out)?)"
 _IT = rf"(?:it|them|that|those|these|(?:the )?{_LIFTED} (?:faces?|part|panel|top))"
 _OWN = r"(?:it|them|the (?:new|inner) faces)"
@@ -122,13 +143,30 @@ _ITS = rf"(?:(?:its|their|the new|the inner) {_EDGES}|the (?:rims?|edges?) of {_
 
 @dataclass(frozen=True)
 class SaidMark:
-    """What a text tells to be marked, and the text without these words; mesh: what it is of, "" where the text tells."""
+    """What a text tells to be marked, and the text without these words; mesh: what it is of, "" where the text tells.
+
+    more: what it tells besides, as the underside in `the top and the bottom`; ahead: how many of these come before it.
+    """
 
     rest: str
     values: Mapping[str, str]
     called: str
     side: str
     mesh: str = ""
+    more: tuple[SaidMark, ...] = ()
+    ahead: int = 0
+
+    def every_line(self, document: SheetDocument, mesh: str) -> tuple[list[str], tuple[MarkLine, ...]]:
+        """Return the ids of all marks on a mesh, and the lines that are still to be added for them, first things first."""
+        marks: list[str] = []
+        added: tuple[MarkLine, ...] = ()
+        for one in (*self.more[: self.ahead], self, *self.more[self.ahead :]):
+            mark, before = one.lines(document, mesh)
+            for line in before:
+                document = add_line(document, line)
+            marks.append(mark)
+            added += before
+        return list(dict.fromkeys(marks)), added
 
     def lines(self, document: SheetDocument, mesh: str) -> tuple[str, tuple[MarkLine, ...]]:
         """Return the id of the mark on a mesh, and the lines that are still to be added for it, first things first."""
@@ -138,9 +176,13 @@ class SaidMark:
         within, before = looking.lines(document, mesh)
         for line in before:
             document = add_line(document, line)
-        values: Mapping[str, object] = {**self.values, "meeting": "within", "others": [within]}
-        mark, own = _found_or_made(document, mesh, values, self.called)
+        mark, own = _found_or_made(document, mesh, self._of(within), self.called)
         return mark, (*before, *own)
+
+    def _of(self, mark: str) -> dict[str, object]:
+        """Return the values of a mark that lies within another, or is its outline."""
+        meeting = {} if self.values["what"] == OUTLINE else {"meeting": "within"}
+        return {**self.values, **meeting, "others": [mark]}
 
     def on(self, line: MarkLine, document: SheetDocument) -> tuple[MarkLine, tuple[MarkLine, ...]]:
         """Return a mark line that marks this on its mesh, and the lines of marks that it needs before it."""
@@ -149,9 +191,16 @@ class SaidMark:
         if self.side:
             looking = replace(self, values={"what": "faces facing", "towards": self.side}, called=_SIDES[self.side], side="")
             within, before = looking.lines(document, line.mesh)
-            values |= {"meeting": "within", "others": [within]}
+            values = self._of(within)
         for one in before:
             document = add_line(document, one)
+        if self.more and not self.side:
+            besides = replace(self.more[0], more=self.more[1:])
+            others, added = besides.every_line(document, line.mesh)
+            for one in added:
+                document = add_line(document, one)
+            before += added
+            values |= {"meeting": "with", "others": others}
         return line.model_copy(update={"id": new_id(document), **values}), before
 
 
@@ -191,17 +240,59 @@ def _told_mark(
     own_name = re.escape(str(verb.model_fields["verb"].default).replace("_", " "))
     hidden += [found.span() for found in [re.match(rf"\W*{own_name}(?!\w)", lower)] if found]
     masked = _without(lower, hidden)
-    for told in (*_ENDS, *_KNOWN) if verb.ends_are_rims else (*_made_last(document, named), *_KNOWN):
-        found = told.phrase.find(masked, sizes) if told.kind in kinds else None
+    every = (*_ENDS, *_KNOWN) if verb.ends_are_rims else (*_made_last(document, named), *_KNOWN)
+    every = tuple(told for told in every if told.kind in kinds)
+    for told in every:
+        found = told.phrase.find(masked, sizes)
         if found is None:
             continue
-        rest = f"{text[: found.start()]} {text[found.end() :]}"
+        listed = _LISTED if told.kind == _FACE else ()
+        every = (*every, *listed)
+        start, more = _told_ahead(every, masked, found.start(), sizes)
+        end, after = _told_behind(every, masked, found.end(), sizes)
+        rest = f"{text[:start]} {text[end:]}"
         values = told.phrase.values(found, lower)
         angle = _ANGLE.find(rest.lower(), sizes) if values["what"] in ("sharp edges", "corners") else None
         if angle is not None:
             values |= _ANGLE.values(angle, rest.lower())
             rest = f"{rest[: angle.start()]} {rest[angle.end() :]}"
-        return SaidMark(rest, values, told.called, told.side, values.pop("mesh", ""))
+        return SaidMark(rest, values, told.called, told.side, values.pop("mesh", ""), (*more, *after), len(more))
+    return None
+
+
+def _told_behind(every: tuple[_Told, ...], text: str, end: int, sizes: tuple[str, ...]) -> tuple[int, tuple[SaidMark, ...]]:
+    """Return where what a text tells to be marked ends, with what is joined to it by `and` or a comma, and this."""
+    more: list[SaidMark] = []
+    while joined := _AND.match(text, end):
+        behind = _without(text, [(0, joined.end())])
+        found = _first_told(every, behind, sizes, starts=joined.end())
+        if found is None:
+            break
+        more.append(found[0])
+        end = found[1].end()
+    return end, tuple(more)
+
+
+def _told_ahead(every: tuple[_Told, ...], text: str, start: int, sizes: tuple[str, ...]) -> tuple[int, tuple[SaidMark, ...]]:
+    """Return where what a text tells to be marked starts, with what it is joined to by `and` or a comma, and this."""
+    more: list[SaidMark] = []
+    while joined := _AND_BEFORE.search(text[:start]):
+        found = _first_told(every, text[: joined.start()], sizes, ends=joined.start())
+        if found is None:
+            break
+        more.insert(0, found[0])
+        start = found[1].start()
+    return start, tuple(more)
+
+
+def _first_told(
+    every: tuple[_Told, ...], text: str, sizes: tuple[str, ...], *, starts: int = -1, ends: int = -1
+) -> tuple[SaidMark, re.Match[str]] | None:
+    """Return the first of what words tell whose words start, or end, at a place, and these words."""
+    for told in every:
+        found = told.phrase.find(text, sizes)
+        if found is not None and (found.start() == starts or found.end() == ends):
+            return SaidMark("", told.phrase.values(found, text), told.called, told.side), found
     return None
 
 

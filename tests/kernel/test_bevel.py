@@ -7,10 +7,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from glass_spoon.kernel.detail.bevel import bevel, widths_for_radius
+from glass_spoon.kernel.detail.bevel import Profile, bevel, widths_for_radius
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshes.marked import mark_sharper
-from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from glass_spoon.kernel.meshes.origin import check_origin
 from tests.kernel.test_detail import no_edges
 from tests.kernel.test_origin import bearing
@@ -188,3 +188,50 @@ def test_a_crease_goes_on_over_a_band_that_crosses_it(steps: int) -> None:
     length = np.linalg.norm(np.diff(done.mesh.positions[done.mesh.topology.edges.ends], axis=1)[:, 0], axis=1)
     assert length[after > 0].sum() == pytest.approx(12 * 20)
     assert set(after[after > 0].tolist()) == {2.5}
+
+
+def step_block(size: float) -> Mesh:
+    """Return a block of 4 by 4 by 2 cells of 5 mm with a notch of 2 by 4 by 1 cut out of its top."""
+    filled = np.ones((4, 4, 2), dtype=bool)
+    filled[2:, :, 1] = False
+    numbers: dict[tuple[int, int, int], int] = {}
+    faces = []
+    for cell in np.argwhere(filled):
+        for axis in range(3):
+            for side in (0, 1):
+                beyond = cell.copy()
+                beyond[axis] += 1 if side else -1
+                if ((beyond >= 0) & (beyond < filled.shape)).all() and filled[tuple(beyond)]:
+                    continue
+                i, j = (axis + 1) % 3, (axis + 2) % 3
+                corners = []
+                for u, v in ((0, 0), (1, 0), (1, 1), (0, 1)):
+                    place = cell.copy()
+                    place[axis] += side
+                    place[i] += u
+                    place[j] += v
+                    corners.append(numbers.setdefault(tuple(place.tolist()), len(numbers)))
+                faces.append(corners if side else corners[::-1])
+    return make_mesh(5.0 * size * np.array(list(numbers), dtype=float), faces)
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+@pytest.mark.parametrize("steps", [2, 3, 4])
+@pytest.mark.parametrize("profile", ["round", "flat", "hollow"])
+def test_corners_of_inner_and_outer_edges_stay_within_the_body(size: float, steps: int, profile: Profile) -> None:
+    """Where an inner edge runs out between outer ones the profiles run along their edges too: nothing stands out."""
+    block = step_block(size)
+    done = bevel(block, sharp(block), wide(block, 1.0 * size), steps, profile)
+    check_result(done.mesh, closed=True)
+    over = [block.positions.min(axis=0) - done.mesh.positions.min(axis=0)]
+    over.append(done.mesh.positions.max(axis=0) - block.positions.max(axis=0))
+    assert np.max(over) <= 1e-9 * size
+
+
+def test_edges_of_unlike_widths_stay_within_the_body() -> None:
+    """A box with a width of its own for each edge: its profiles at the corners are no wider than their edges."""
+    cube = cube_mesh(10.0)
+    widths = np.linspace(0.5, 2.5, len(cube.topology.edges.ends))
+    done = bevel(cube, np.ones(len(widths), dtype=bool), widths, 4)
+    check_result(done.mesh, closed=True)
+    assert np.abs(done.mesh.positions).max() <= 5.0 + 1e-9

@@ -13,7 +13,7 @@ from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
 from glass_spoon.sheet.items import MarkItem, MeshItem
-from glass_spoon.sheet.mark_rule import FINDERS, make_rule, rule_of_data
+from glass_spoon.sheet.mark_rule import FINDERS, OUTLINE, make_rule, rule_of_data
 from glass_spoon.sheet.packed_items import pack_result, unpack_result
 from glass_spoon.sheet.stored_files import write_inside
 from tests.mesh_checker import check_result
@@ -186,6 +186,7 @@ def test_rules_are_data() -> None:
         "corners": {"angle": 0.5},
         "borders of colours": {"colours": (("a", "plum"),)},
         "faces facing": {"way": (0, 0, 1), "angle": 0.5},
+        "faces sideways": {"angle": 0.5},
         "faces in a box": {"low": (0.0, 0.0, 0.0), "high": (50.0, 50.0, 50.0)},
         "faces in a band": {"low": 0.0, "high": 5.0},
         "edges of the surface": {"side": "end"},
@@ -200,7 +201,7 @@ def test_rules_are_data() -> None:
         "single edges": {"picks": ((10.0, 0.0, 0.0), (0.0, 0.0, 10.0))},
         "single points": {"picks": ()},
     }
-    for what in FINDERS:
+    for what in (*FINDERS, OUTLINE):
         rule = make_rule(what, values.get(what, {}), 1, "without", (make_rule("creases", {}),))
         again = rule_of_data(json.loads(json.dumps(rule.to_data())))
         assert again == rule

@@ -205,7 +205,10 @@ class _Bevel:
             return np.asarray(flat)
         angle = np.arccos(np.clip(np.einsum("ki,ki->k", *normals), -1, 1))
         bent = angle > 1e-4
-        size = np.where(bent, lengths(end - start) / (2 * np.sin(np.where(bent, angle, 1.0) / 2)), 0.0)
+        # Where three edges meet a profile may run along its edge as well: its radius is that of what goes across.
+        edge = directions(cross(normals[0], normals[1]))
+        wide = end - start - np.einsum("ki,ki->k", end - start, edge)[:, None] * edge
+        size = np.where(bent, lengths(wide) / (2 * np.sin(np.where(bent, angle, 1.0) / 2)), 0.0)
         size *= np.where(np.einsum("ki,ki->k", normals[0], end - start) <= 0, 1.0, -1.0)
         sine = np.where(bent, np.sin(angle), 1.0)[:, None, None]
         turn = angle[:, None, None]

@@ -63,6 +63,9 @@ def meet_solids(first: Mesh, second: Mesh, how: Meeting) -> Met:
     result = a + b if how == "unite" else a - b if how == "subtract" else a ^ b
     if how == "subtract" and result.volume() >= (1 - TOUCH) * a.volume():
         return Met([], _untouched(first, stays=True), _untouched(second, stays=False), float(a.volume()))
+    if how == "unite" and result.volume() <= (1 + TOUCH) * max(a.volume(), b.volume()):
+        larger = a.volume() >= b.volume()  # the other lies in it, and may touch it from inside
+        return Met([], _untouched(first, stays=larger), _untouched(second, stays=not larger), float(result.volume()))
     if how == "meet" and result.volume() <= TOUCH * min(a.volume(), b.volume()):
         raise KernelError("The bodies do not overlap: nothing would be left.")
     given = result.to_mesh64()

@@ -212,6 +212,21 @@ def mark_facing(mesh: Mesh, direction: Floats, angle: float) -> Mark:
     return make_mark("face", mesh, np.flatnonzero(facing >= np.cos(angle) - 1e-12))
 
 
+def mark_sideways(mesh: Mesh, angle: float) -> Mark:
+    """Return the faces whose normal lies within `angle` rad of the level: the walls of what stands upright."""
+    level = np.abs(mesh.face_normals[:, 2]) <= np.sin(min(angle, np.pi / 2)) + 1e-12
+    return make_mark("face", mesh, np.flatnonzero(level & mesh.face_normals.any(axis=1)))
+
+
+def mark_outline(mesh: Mesh, marks: list[Mark]) -> Mark:
+    """Return the edges that have a face of some marks on one side and another, or none, on the other."""
+    held = np.zeros(mesh.face_count + 1, dtype=bool)  # the last stands for no face
+    for mark in marks:
+        held[:-1] |= mark.faces()
+    beside = held[mesh.topology.edge_faces]
+    return make_mark("edge", mesh, np.flatnonzero(beside[:, 0] != beside[:, 1]))
+
+
 def mark_box(mesh: Mesh, low: Floats, high: Floats, kind: MarkKind = "face") -> Mark:
     """Return the elements with their middle between two corners (3,) mm of an upright box."""
     middles = element_middles(mesh, kind)

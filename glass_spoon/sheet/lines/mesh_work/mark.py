@@ -28,7 +28,7 @@ from glass_spoon.sheet.items import Item, MarkItem, MeshItem
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.form.fields import a_place
 from glass_spoon.sheet.lines.mesh_work.fields import several
-from glass_spoon.sheet.mark_rule import Plain, make_rule
+from glass_spoon.sheet.mark_rule import OUTLINE, Plain, make_rule
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.picks import SIGN_COLUMNS, found_picks, known_piece
 
@@ -37,6 +37,7 @@ What = Literal[
     "ring",
     "strip",
     "path",
+    "outline",
     "rim",
     "lowest rim",
     "highest rim",
@@ -70,6 +71,7 @@ WORDINGS: dict[str, str] = {
     "ring": f"the {{what}} {PLACE}",
     "strip": f"the {{what}} {PLACE}",
     "path": "the {what} through {picks}",
+    "outline": "the {what} of {others}",
     "rim": "{what}",
     "lowest rim": "{what}",
     "highest rim": "{what}",
@@ -101,6 +103,7 @@ WAYS = {
     "backwards": (0, 1, 0),
     "left": (-1, 0, 0),
     "right": (1, 0, 0),
+    "sideways": (0, 0, 0),
 }
 """Directions in space; forwards is towards the one who looks at the front view."""
 
@@ -192,13 +195,15 @@ class MarkLine(Line):
     what: Annotated[
         What,
         ChoiceSpec(
-            "What is marked: the loop, ring or strip of faces through a place, edges by rule, faces by rule, or single picks.",
+            "What is marked: the loop, ring or strip of faces through a place, edges by rule, faces by rule, the edges about "
+            "other marks, or single picks.",
             tuple(WORDINGS),
             (
                 "edge loop",
                 "edge ring",
                 "strip of faces",
                 "path of edges",
+                "outline",
                 "the open rim",
                 "the lowest rim",
                 "the highest rim",
@@ -240,8 +245,8 @@ class MarkLine(Line):
     )
     angle: Annotated[Number, NumberSpec("The angle.", "angle", least=0, most=np.pi, step=5)] = "30°"
     towards: Annotated[
-        Literal["up", "down", "forwards", "backwards", "left", "right"],
-        ChoiceSpec("Which way the faces look.", tuple(WAYS)),
+        Literal["up", "down", "forwards", "backwards", "left", "right", "sideways"],
+        ChoiceSpec("Which way the faces look; sideways are all that stand upright.", tuple(WAYS)),
     ] = "up"
     pieces: Annotated[
         Rows,
@@ -312,6 +317,8 @@ class MarkLine(Line):
 
     def sentence_now(self) -> str:
         """Show what the rule uses."""
+        if self.what == OUTLINE:
+            return f"**Mark** {{gives}} on {{mesh}}: {WORDINGS[self.what]}[, grown by {{grown}}]."
         ending = "[, {meeting}]." if self.meeting == "alone" else "[, {meeting} {others}]."
         return f"**Mark** {{gives}} on {{mesh}}: {WORDINGS[self.what]}[, grown by {{grown}}]{ending}"
 
@@ -328,9 +335,14 @@ class MarkLine(Line):
     def build(self, given: Given) -> MarkItem:
         """Make the rule, and ask it of the mesh."""
         item = given.mesh("mesh")
-        others = () if self.meeting == "alone" else tuple(other.rule for other in given.marks("others"))
-        how: Meeting = "with" if self.meeting == "alone" else self.meeting
-        rule = make_rule(self.what, self._values(given, item), given.count("grown"), how, others)
+        outline = self.what == OUTLINE
+        asks = outline or self.meeting != "alone"
+        others = tuple(other.rule for other in given.marks("others")) if asks else ()
+        how: Meeting = "with" if self.meeting == "alone" or outline else self.meeting
+        sideways = self.what == "faces facing" and self.towards == "sideways"
+        rule = make_rule(
+            "faces sideways" if sideways else self.what, self._values(given, item), given.count("grown"), how, others
+        )
         mark = rule.ask(item)
         lost = self._lost(given, item)
         return MarkItem(rule, self.mesh, mark, f"{several(len(mark), mark.kind)} marked.", lost)
@@ -374,6 +386,8 @@ class MarkLine(Line):
         if what in _THROUGH:
             return {"place": _place(given, "")}
         if what in ("sharp edges", "corners"):
+            return {"angle": given.number("angle")}
+        if what == "faces facing" and self.towards == "sideways":
             return {"angle": given.number("angle")}
         if what == "faces facing":
             return {"way": WAYS[self.towards], "angle": given.number("angle")}
