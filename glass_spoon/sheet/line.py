@@ -221,7 +221,8 @@ class Line(BaseModel):
     key `act_key`. uses_up: fields whose items rest, as what is given stands in their place. results: the version of what it
     makes of the same values, raised when its work changes. stays_put: what it alters stays where it lies as a whole.
     ends_are_rims: top and bottom of a mesh are open rims to it.
-    whole_means: what it marks of a mesh that is said whole, with no mark.
+    whole_means: what it marks of a mesh that is said whole, with no mark. faces_mean: what it marks of faces that are said,
+    where it takes edges.
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
@@ -246,6 +247,7 @@ class Line(BaseModel):
     stays_put: ClassVar[bool] = False
     ends_are_rims: ClassVar[bool] = False
     whole_means: ClassVar[str] = ""
+    faces_mean: ClassVar[str] = ""
 
     id: LineId
     paused: bool = False

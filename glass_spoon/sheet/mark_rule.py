@@ -161,6 +161,27 @@ def _colour_borders(item: MeshItem, colours: tuple[tuple[str, str], ...]) -> Mar
     return marked.mark_borders(item.mesh, numbers)
 
 
+RUNNING: Mapping[str, tuple[tuple[float, float, float], bool]] = {
+    "upright": ((0, 0, 1), False),
+    "level": ((0, 0, 1), True),
+    "from left to right": ((1, 0, 0), False),
+    "from front to back": ((0, 1, 0), False),
+}
+"""Which way edges may run: a direction, and whether they run square to it."""
+
+RUN = np.radians(30)
+"""How far from such a way they may run (radians)."""
+
+
+def _sharp(item: MeshItem, angle: float, running: str = "") -> Mark:
+    """Find sharp edges, all or those that run some way."""
+    found = marked.mark_sharper(item.mesh, angle)
+    if not running:
+        return found
+    way, across = RUNNING[running]
+    return marked.keep_running(item.mesh, found, _place(way), RUN, across=across)
+
+
 FINDERS: Mapping[str, Callable[..., Mark]] = {
     "loop": _through(marked.mark_loop),
     "ring": _through(marked.mark_ring),
@@ -169,7 +190,7 @@ FINDERS: Mapping[str, Callable[..., Mark]] = {
     "rim": lambda item: marked.mark_rim(item.mesh),
     "lowest rim": lambda item: marked.mark_end_rims(item.mesh, top=False),
     "highest rim": lambda item: marked.mark_end_rims(item.mesh, top=True),
-    "sharp edges": lambda item, angle: marked.mark_sharper(item.mesh, angle),
+    "sharp edges": _sharp,
     "corners": lambda item, angle: marked.mark_corners(item.mesh, angle),
     "creases": lambda item: marked.mark_creases(item.mesh),
     "borders": lambda item: marked.mark_borders(item.mesh),

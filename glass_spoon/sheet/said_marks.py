@@ -57,6 +57,13 @@ _MOUTH = r"(?:rims?|openings?|mouth|holes?)"
 _NOUN = r"(?:faces?|sides?|surface|end|part)"
 
 
+_RUNNING = (
+    ("upright", r"(?:sharp )?(?:upright|vertical|standing)", "upright"),
+    ("level", r"(?:sharp )?(?:level|horizontal)", "level"),
+)
+"""Which way edges run, the words for it, and how a mark of them is called."""
+
+
 @dataclass(frozen=True)
 class _Told:
     """Words that tell what is marked: of which kind, how the mark is called, and the way that faces look beside it."""
@@ -65,6 +72,14 @@ class _Told:
     phrase: Phrase
     called: str
     side: str = ""
+
+
+def _between(first: tuple[str, str, bool], second: tuple[str, str, bool]) -> _Told:
+    """Return what tells the edges that faces of two ways share: `the edge between the top and the front`."""
+    faces = [rf"(?:the |its )?(?:{words})(?: {_NOUN})?" for _, words, _ in (first, second)]
+    pattern = rf"{_ALL}(?:sharp )?edges? (?:between|shared by|where) {faces[0]} (?:and|meets?) {faces[1]}(?: meet)?"
+    called = f"{_SIDES[first[0]]} and {_SIDES[second[0]]}"
+    return _Told(_EDGE, Phrase(pattern, _SHARP), called, f"{first[0]} {second[0]}")
 
 
 def _known() -> tuple[_Told, ...]:
@@ -83,9 +98,13 @@ def _known() -> tuple[_Told, ...]:
     for end, words in (("highest", r"top(?:most)?|upper(?:most)?|highest"), ("lowest", r"bottom|lower(?:most)?|lowest")):
         rim = rf"{_ALL}(?:(?:{words}) (?:open )?{_MOUTH}|{_MOUTH} at the (?:{words})(?: end)?)"
         found.append(_Told(_EDGE, Phrase(rim, {"what": f"{end} rim"}), f"{end} rim"))
+    runs = tuple(({"what": "sharp edges", "running": running}, words, name) for running, words, name in _RUNNING)
+    ways = (*_LOOKING, ("sideways", r"sides?|walls?", False))
+    found += [_between(first, second) for first in ways for second in ways if first is not second]
     for way, words, _ in _LOOKING:
         side = {"what": "faces facing", "towards": way}
         for kind, noun, name, sets in (
+            *((_EDGE, rf"(?:{running}) edges?", f"{name} edges", sets) for sets, running, name in runs),
             (_EDGE, r"(?:sharp )?edges?", "edges", _SHARP),
             (_EDGE, r"outline|borders?|rims?|edges? (?:a?round|about)", "outline", {"what": OUTLINE}),
             (_POINT, r"corners?|corner points?", "corners", {"what": "corners"}),
@@ -103,6 +122,7 @@ def _known() -> tuple[_Told, ...]:
         _Told(_POINT, Phrase(rf"{_ALL}corners?(?: points?)?", {"what": "corners"}), "corners"),
         _Told(_EDGE, Phrase(rf"{_ALL}(?:open (?:rims?|edges?|borders?)|rims?|boundary)", {"what": "rim"}), "rim"),
         _Told(_EDGE, Phrase(rf"{_ALL}creases?", {"what": "creases"}), "creases"),
+        *(_Told(_EDGE, Phrase(rf"{_ALL}(?:{words}) edges?", sets), f"{name} edges") for sets, words, name in runs),
         _Told(_EDGE, Phrase(rf"{_ALL}(?:sharp |hard )?edges?", _SHARP), "edges"),
         _Told(_FACE, Phrase(r"(?:all|every|(?<=each ))(?: of)?(?: the| its)? ?faces?", {"what": "everything"}), "faces"),
         _Told(_POINT, Phrase(r"(?:all|every|each)(?: of)?(?: the| its)? points?", {"what": "everything"}), "points"),
@@ -172,25 +192,28 @@ class SaidMark:
         """Return the id of the mark on a mesh, and the lines that are still to be added for it, first things first."""
         if not self.side:
             return _found_or_made(document, mesh, dict(self.values), self.called)
-        looking = replace(self, values={"what": "faces facing", "towards": self.side}, called=_SIDES[self.side], side="")
-        within, before = looking.lines(document, mesh)
+        within, before = self._looking().every_line(document, mesh)
         for line in before:
             document = add_line(document, line)
         mark, own = _found_or_made(document, mesh, self._of(within), self.called)
         return mark, (*before, *own)
 
-    def _of(self, mark: str) -> dict[str, object]:
-        """Return the values of a mark that lies within another, or is its outline."""
+    def _looking(self) -> SaidMark:
+        """Return what tells the faces that look the ways of `side`."""
+        first, *more = (SaidMark("", {"what": "faces facing", "towards": way}, _SIDES[way], "") for way in self.side.split())
+        return replace(first, more=tuple(more))
+
+    def _of(self, marks: list[str]) -> dict[str, object]:
+        """Return the values of a mark that lies within others, or is their outline."""
         meeting = {} if self.values["what"] == OUTLINE else {"meeting": "within"}
-        return {**self.values, **meeting, "others": [mark]}
+        return {**self.values, **meeting, "others": marks}
 
     def on(self, line: MarkLine, document: SheetDocument) -> tuple[MarkLine, tuple[MarkLine, ...]]:
         """Return a mark line that marks this on its mesh, and the lines of marks that it needs before it."""
         values: dict[str, object] = dict(self.values)
         before: tuple[MarkLine, ...] = ()
         if self.side:
-            looking = replace(self, values={"what": "faces facing", "towards": self.side}, called=_SIDES[self.side], side="")
-            within, before = looking.lines(document, line.mesh)
+            within, before = self._looking().every_line(document, line.mesh)
             values = self._of(within)
         for one in before:
             document = add_line(document, one)
@@ -241,7 +264,12 @@ def _told_mark(
     hidden += [found.span() for found in [re.match(rf"\W*{own_name}(?!\w)", lower)] if found]
     masked = _without(lower, hidden)
     every = (*_ENDS, *_KNOWN) if verb.ends_are_rims else (*_made_last(document, named), *_KNOWN)
-    every = tuple(told for told in every if told.kind in kinds)
+    of_faces = [
+        _Told(_EDGE, replace(told.phrase, sets={"what": verb.faces_mean}), f"{told.called} {verb.faces_mean}", way)
+        for told in every
+        if verb.faces_mean and (way := told.phrase.sets.get("towards", "sideways")) != "sideways"
+    ]
+    every = tuple(told for told in (*every, *of_faces) if told.kind in kinds)
     for told in every:
         found = told.phrase.find(masked, sizes)
         if found is None:

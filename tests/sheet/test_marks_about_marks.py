@@ -102,3 +102,38 @@ def test_a_mark_of_several_places() -> None:
     item = build.items[document.lines[-1].id].item
     assert isinstance(item, MarkItem)
     assert len(item.mark) == 64 + 128
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+@pytest.mark.parametrize(
+    ("words", "count", "at"),
+    [
+        ("upright edges", 16, {}),
+        ("vertical edges of the front", 8, {1: -20.0}),
+        ("horizontal edges", 64, {}),
+        ("edge between the top and the front", 8, {1: -20.0, 2: 20.0}),
+        ("edges where the top meets the sides", 32, {2: 20.0}),
+    ],
+)
+def test_edges_by_the_way_they_run_and_by_what_they_part(size: float, words: str, count: int, at: dict[int, float]) -> None:
+    """Of a box: as many as it has there, where they should be, with all words understood."""
+    document = crate(size)
+    first = propose(f"bevel the {words} of crate by {size:g} mm", document)[0]
+    assert (first.verb, first.missed) == ("bevel", ())
+    document, line = add_proposal(document, first, None)
+    (mark,) = line.model_dump()["marks"]
+    build = evaluate(document, ResultCache())
+    item, mesh = build.items[mark].item, as_mesh(evaluate(crate(size), ResultCache()).items["b"].item).mesh
+    assert isinstance(item, MarkItem)
+    assert len(item.mark) == count
+    places = mesh.positions[mesh.topology.edges.ends[item.mark.indices]]
+    for axis, value in at.items():
+        assert np.allclose(places[..., axis], value * size)
+    assert build.reports[line.id].status == "good"
+
+
+def test_faces_said_to_a_verb_of_edges_mean_their_outline() -> None:
+    """`bevel the top` bevels the edges about it."""
+    for words in ("bevel the top of crate by 1 mm", "bevel top of crate by 1 mm"):
+        document, line = add_proposal(crate(), propose(words, crate())[0], None)
+        assert "crate top outline" in said(document, line.id)

@@ -155,6 +155,14 @@ def mark_sharper(mesh: Mesh, angle: float) -> Mark:
     return make_mark("edge", mesh, inner & (facing < np.cos(angle) - 1e-12))
 
 
+def keep_running(mesh: Mesh, mark: Mark, way: Floats, angle: float, *, across: bool = False) -> Mark:
+    """Return marked edges that run within `angle` rad of a direction (3,), whichever way round; across: of square to it."""
+    ends = mesh.positions[mesh.topology.edges.ends[mark.indices]]
+    along = np.abs(directions(ends[:, 1] - ends[:, 0]) @ directions(way[None])[0])
+    keep = along <= np.sin(angle) + 1e-12 if across else along >= np.cos(angle) - 1e-12
+    return make_mark("edge", mesh, mark.indices[keep])
+
+
 def mark_end_rims(mesh: Mesh, *, top: bool) -> Mark:
     """Return the open rim that lies lowest, or highest, by the middle of its points; all that lie as low or as high."""
     topology = mesh.topology

@@ -16,6 +16,7 @@ from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.detail.detail_work import DetailWork, MarkedEdges, done_faces, edge_aim, fold_note
 from glass_spoon.sheet.lines.mesh_work.fields import several
 from glass_spoon.sheet.lines.mesh_work.mesh_work import Worked
+from glass_spoon.sheet.mark_rule import OUTLINE
 from glass_spoon.sheet.phrase import Phrase
 
 
@@ -48,6 +49,7 @@ class Bevel(DetailWork):
     }
 
     whole_means = "sharp edges"
+    faces_mean = OUTLINE
     acts_on = ("edge",)
     act_key = "B"
 

@@ -15,6 +15,7 @@ from glass_spoon.sheet.items import MeshItem
 from glass_spoon.sheet.line import Action, Given
 from glass_spoon.sheet.lines.mesh_work.fields import length_text, mark_offers, marked_edges, several
 from glass_spoon.sheet.lines.mesh_work.mesh_work import MeshWork, Worked
+from glass_spoon.sheet.mark_rule import OUTLINE
 
 
 class Crease(MeshWork):
@@ -25,6 +26,7 @@ class Crease(MeshWork):
     sentence = "**Crease** {marks} of {mesh} {how} with sharpness {sharpness}."
 
     whole_means = "sharp edges"
+    faces_mean = OUTLINE
 
     verb: Literal["crease"] = "crease"
     marks: Annotated[Items, ReferencesSpec("The marks whose edges are creased.", "mark", least=1)] = []

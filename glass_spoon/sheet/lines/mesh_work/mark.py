@@ -28,7 +28,7 @@ from glass_spoon.sheet.items import Item, MarkItem, MeshItem
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.form.fields import a_place
 from glass_spoon.sheet.lines.mesh_work.fields import several
-from glass_spoon.sheet.mark_rule import OUTLINE, Plain, make_rule
+from glass_spoon.sheet.mark_rule import OUTLINE, RUNNING, Plain, make_rule
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.picks import SIGN_COLUMNS, found_picks, known_piece
 
@@ -75,7 +75,7 @@ WORDINGS: dict[str, str] = {
     "rim": "{what}",
     "lowest rim": "{what}",
     "highest rim": "{what}",
-    "sharp edges": "{what} than {angle}",
+    "sharp edges": "{what} than {angle}[, running {running}]",
     "corners": "{what} than {angle}",
     "creases": "{what}",
     "borders": "{what}",
@@ -176,6 +176,8 @@ class MarkLine(Line):
             r"(?:loop|edges?|ring) at (?:the |a )?height(?: of)? {low}(?:,? within {reach})?", {"what": "edges at a height"}
         ),
         Phrase(r"edges? sharper than {angle}", {"what": "sharp edges"}),
+        Phrase(r"(?:upright|vertical) edges?", {"what": "sharp edges", "running": "upright"}),
+        Phrase(r"(?:level|horizontal) edges?", {"what": "sharp edges", "running": "level"}),
         Phrase(r"corners?(?: points?)?(?: sharper(?: than)?)?(?: {angle})?", {"what": "corners"}, finds=False),
         Phrase(r"faces? (?:facing|that look|looking|pointing)", {"what": "faces facing"}),
         Phrase(r"within (?=[\d.,]+ ?(?:°|deg)){angle}", finds=False),
@@ -244,6 +246,10 @@ class MarkLine(Line):
         "0.5 mm"
     )
     angle: Annotated[Number, NumberSpec("The angle.", "angle", least=0, most=np.pi, step=5)] = "30°"
+    running: Annotated[
+        Literal["any way", "upright", "level", "from left to right", "from front to back"],
+        ChoiceSpec("Which way the edges run, within 30°.", ("any way", *RUNNING)),
+    ] = "any way"
     towards: Annotated[
         Literal["up", "down", "forwards", "backwards", "left", "right", "sideways"],
         ChoiceSpec("Which way the faces look; sideways are all that stand upright.", tuple(WAYS)),
@@ -385,12 +391,11 @@ class MarkLine(Line):
             return {"picks": _picks(given, item)}
         if what in _THROUGH:
             return {"place": _place(given, "")}
-        if what in ("sharp edges", "corners"):
-            return {"angle": given.number("angle")}
-        if what == "faces facing" and self.towards == "sideways":
-            return {"angle": given.number("angle")}
-        if what == "faces facing":
-            return {"way": WAYS[self.towards], "angle": given.number("angle")}
+        if what in ("sharp edges", "corners", "faces facing"):
+            angle: dict[str, Plain] = {"angle": given.number("angle")}
+            if what == "sharp edges":
+                return angle | ({"running": self.running} if self.running != "any way" else {})
+            return angle | ({"way": WAYS[self.towards]} if what == "faces facing" and self.towards != "sideways" else {})
         if what in ("faces in a box", "edges in a box", "points in a box"):
             return {"low": _place(given, ""), "high": _place(given, "_to")}
         if what == "faces in a band":
