@@ -129,8 +129,10 @@ def _without_making(text: str, document: SheetDocument) -> str:
     found = _MAKING.match(text)
     if found is None or found["what"].lower() not in _made_of_nothing():
         return text
-    names = {name.lower() for name in document.item_names().values()}
-    return text if found["lead"].lower() == "make" and found["what"].lower() in names else text[found.start("what") :]
+    # `make the outline of crate round` works on what is there, and makes no outline.
+    names = [name.lower() for name in document.item_names().values() if name]
+    named = any(re.search(rf"(?<!\w){re.escape(name)}(?!\w)", text.lower()) for name in names)
+    return text if found["lead"].lower() == "make" and named else text[found.start("what") :]
 
 
 def _grown(found: re.Match[str]) -> str:

@@ -137,3 +137,18 @@ def test_faces_said_to_a_verb_of_edges_mean_their_outline() -> None:
     for words in ("bevel the top of crate by 1 mm", "bevel top of crate by 1 mm"):
         document, line = add_proposal(crate(), propose(words, crate())[0], None)
         assert "crate top outline" in said(document, line.id)
+
+
+@pytest.mark.parametrize(
+    ("sentence", "values"),
+    [
+        ("straighten the upright edges of crate", {"shape": "straight"}),
+        ("even out the outline of the top of crate", {"shape": "even"}),
+        ("make the outline of the top of crate round with radius 20 mm", {"shape": "round", "radius": "20 mm"}),
+    ],
+)
+def test_marked_points_are_trued_up_as_the_words_say(sentence: str, values: dict[str, str]) -> None:
+    """The verb is True up, the way is that of the words."""
+    first = propose(sentence, crate())[0]
+    assert (first.verb, first.missed) == ("true_up", ())
+    assert first.line.model_dump().items() >= values.items()

@@ -33,8 +33,11 @@ class Inset(DetailWork):
     words = ("frame", "border", "panel", "shrink faces", "recess", "inner faces", "rim inside", "inner rim")
     phrases = (
         SINGLY,
-        Phrase(r"(?:sunk|down|deep) (?:by )?{-depth}|{-depth} (?:deep|down)", finds=False),
-        Phrase(r"(?:raised|up) (?:by )?{depth}|{depth} (?:up|high)", finds=False),
+        Phrase(
+            r"(?:and )?(?:sunk|sink|lower(?:ed)?|down|deep)(?: it| them)? (?:by )?{-depth}|{-depth} (?:deep|down)",
+            finds=False,
+        ),
+        Phrase(r"(?:and )?(?:raised?|lift(?:ed)?|up)(?: it| them)? (?:by )?{depth}|{depth} (?:up|high)", finds=False),
         Phrase(r"(?:with|in) {loops} (?:loops|rows|bands)", finds=False),
     )
     sentence = "**Inset** {marks} of {mesh} by {distance}[, {grouping}][, raised {depth}][, with {loops} rows about them]."

@@ -49,13 +49,16 @@ class TrueUp(DetailWork):
         "planar",
         "level",
         "even spacing",
+        "respace",
+        "even out",
+        "space evenly",
         "circularize",
         "ellipse",
         "coplanar",
         "flat quads",
     )
     phrases = (
-        Phrase(r"make(?= .*\bround$)", {"shape": "round"}),
+        Phrase(r"make(?= .*\bround(?:$| with\b| of\b| by\b|,))", {"shape": "round"}),
         Phrase(
             r"(?:made |to (?:be )?)?(?:flat|planar|coplanar) (?:faces|quads)|each face flat",
             {"shape": "flat faces"},
@@ -67,8 +70,8 @@ class TrueUp(DetailWork):
         Phrase(r"(?:made |to be )?(?:flat|planar)", {"shape": "flat"}, finds=False),
         Phrase(r"(?:made |to (?:be )?)?(?:a )?(?:true )?(?:round|circles?)", {"shape": "round"}, finds=False),
         Phrase(r"(?:of )?radius (?:of )?{radius}", {"shape": "round", "sized": "given"}, finds=False),
-        Phrase(r"(?:made )?straight", {"shape": "straight"}, finds=False),
-        Phrase(r"(?:made )?even(?:ly)?(?: apart| spaced)?", {"shape": "even"}, finds=False),
+        Phrase(r"(?:made )?straight(?:en(?:ed)?)?", {"shape": "straight"}, finds=False),
+        Phrase(r"(?:made )?even(?:ly)?(?: out| apart| spaced)?|respaced?", {"shape": "even"}, finds=False),
     )
     sentence = "**True up** {marks} of {mesh}, made {shape}[, by {strength}][, {held}]."
     wording_field = "shape"
