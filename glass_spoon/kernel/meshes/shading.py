@@ -105,10 +105,26 @@ def split_at_jumps(shade: ShadeVertices, values: Floats, tolerance: float = 1e-9
     return ShadeVertices(of_corner, np.concatenate((shade.source, shade.source[unique[:, 0].astype(np.int64)])))
 
 
+BENT = np.radians(50)
+"""Faces that turn by more are shaded apart, crease or not (radians): a ring of eight sides is still round."""
+
+
 def sharp_edges(mesh: Mesh) -> Bools | None:
-    """Mark the edges (e,) with a sharpness; None when the mesh has no creases at all."""
+    """Mark the edges (e,) at which shading breaks: with a sharpness, or bent by more than BENT where the mesh is not as a
+    surface gave it; None when there are none.
+    """
     values = mesh.edges.get("sharpness")
-    return None if values is None else values > 0
+    sharp = None if values is None else values > 0
+    if "normal" in mesh.points and "maker" not in mesh.edges:
+        return sharp
+    topology = mesh.topology
+    pair = topology.edge_faces
+    columns = [np.ascontiguousarray(column) for column in mesh.face_normals.T]
+    facing = dot_columns([column.take(pair[:, 0]) for column in columns], [column.take(pair[:, 1]) for column in columns])
+    bent = (facing < np.cos(BENT)) & (topology.edge_face_counts == 2) & ~topology.same_direction
+    if not bent.any():
+        return sharp
+    return bent if sharp is None else sharp | bent
 
 
 def shade_normals(mesh: Mesh, shade: ShadeVertices) -> Floats:

@@ -29,6 +29,7 @@ class Unite(Line):
     sentence = "**Unite** {meshes}[, welding {points} within {distance}], giving {gives}."
     gives_kind = "mesh"
     signs = True
+    uses_up = ("meshes",)
 
     verb: Literal["unite"] = "unite"
     meshes: Annotated[Items, ReferencesSpec("The meshes.", "mesh", least=2)] = []
