@@ -225,3 +225,24 @@ def test_what_later_lines_changed_has_no_handle_of_an_earlier_move() -> None:
     first, second = made.document.lines[-2:]
     assert made.handles(first) == []
     assert made.handles(second)[0].place == pytest.approx((5, 0, 7))
+
+
+@pytest.mark.parametrize("size", SIZES)
+def test_the_bulge_of_a_bridge_is_drawn_where_it_leaves_its_rim(size: float) -> None:
+    """Two walls of a crate bridged in a bend: the handle starts on a rim, and its value is the bulge."""
+    sides = {"verb": "mark", "mesh": "l1", "what": "faces facing"}
+    crate = {**CRATE, "edge": "5 * u"}
+    lines = [crate, {**sides, "towards": "left"}, {**sides, "towards": "right"}]
+    shrunk = {"verb": "inset", "mesh": "l1", "marks": ["l2", "l3"], "distance": "3 * u"}
+    tops = {"verb": "mark", "mesh": "l1", "what": "faces made by", "maker": "l4", "role": "top"}
+    bridge = {"verb": "bridge", "mesh": "l1", "marks": ["l5"], "bend": "in a round bend", "bulge": 1.5, "steps": 4}
+    made = build(size, [*lines, shrunk, tops, bridge])
+    assert made.reports["l6"].status in ("good", "look"), made.reports["l6"].findings
+    (handle,) = made.handles(made.document.lines[-1])
+    assert handle.start is not None
+    start, place = np.array(handle.start), np.array(handle.place)
+    mesh = made.items["l1"].item.mesh  # type: ignore[union-attr]
+    assert np.linalg.norm(mesh.positions - start, axis=1).min() < 1e-9 * size
+    assert handle.changes[0].rate @ (place - start) == pytest.approx(1.5)
+    straight = build(size, [*lines, shrunk, tops, {**bridge, "bend": "straight"}])
+    assert straight.handles(straight.document.lines[-1]) == []

@@ -38,10 +38,14 @@ class Bridging:
 
 @dataclass(frozen=True, eq=False)
 class Bridged(Reworked):
-    """Rims bridged. pairs: how many bridges; changed: how many of them join unlike counts."""
+    """Rims bridged. pairs: how many bridges; changed: how many of them join unlike counts. lead: of a bend, where the first
+    bridge leaves its rim, the unit way it leaves (3,), and how far the control point of its curve lies off at a bend of 1
+    (Bézier's form: a third of the tangent), in mm.
+    """
 
     pairs: int
     changed: int
+    lead: tuple[Floats, Floats, float] | None = None
 
 
 def bridge(mesh: Mesh, edges: Bools, gone: Bools, how: Bridging) -> Bridged:
@@ -57,13 +61,15 @@ def bridge(mesh: Mesh, edges: Bools, gone: Bools, how: Bridging) -> Bridged:
     build.gone = gone.copy()
     pairs = _paired(mesh, rims)
     unlike = []
+    lead = None
     for first, second in pairs:
-        inner = _bridge_pair(build, first, second, how)
+        inner, own = _bridge_pair(build, first, second, how)
+        lead = lead or own
         if len(first.points) != len(second.points):
             unlike.append(inner)
     done, number = build.finish()
     calmed = done.mesh.moved(_calmed(done.mesh, number[np.concatenate(unlike)])) if unlike else done.mesh
-    return Bridged(calmed, done.origin, len(pairs), len(unlike))
+    return Bridged(calmed, done.origin, len(pairs), len(unlike), lead)
 
 
 def _calmed(mesh: Mesh, inner: Ints) -> Floats:
@@ -103,8 +109,10 @@ def _facing(loop: Floats) -> Floats:
     return found
 
 
-def _bridge_pair(build: Assembly, first: Rim, second: Rim, how: Bridging) -> Ints:
-    """Add the faces between two rims; return the points inside."""
+def _bridge_pair(
+    build: Assembly, first: Rim, second: Rim, how: Bridging
+) -> tuple[Ints, tuple[Floats, Floats, float] | None]:
+    """Add the faces between two rims; return the points inside, and how a bend leaves the first."""
     mesh = build.mesh
     low, high = first.points, second.points[::-1]
     if (len(low) - len(high)) % 2:
@@ -136,7 +144,12 @@ def _bridge_pair(build: Assembly, first: Rim, second: Rim, how: Bridging) -> Int
     build.add_faces(ids[made.quads], corner, mesh.topology.face_of_corner[corner[:, 0]].astype(np.int64), BRIDGE)
     for rim in (low, high):
         build.name_edges(np.column_stack((rim, np.roll(rim, -1))), RIM)
-    return np.unique(ids[free])
+    lead = None
+    if how.bend is not None:
+        start, end = (mesh.positions[part[:1]] for part in ends)
+        size = _tangent_sizes(start, end, ways[0][:1], ways[1][:1])
+        lead = (start[0], ways[0][0], float(size[0]) / 3)
+    return np.unique(ids[free]), lead
 
 
 def _at(points: Ints, along: Floats) -> Ints:
@@ -151,13 +164,20 @@ def _between(ends: list[Floats], ways: list[Floats], along: Floats, height: Floa
     if how.bend is None:
         return np.asarray(start + t * (end - start))
     leave, come = (_row_at(row, along) for row in ways)
-    # Hermite's cubic; the lengths are those by which it runs nearest to a circle that leaves and comes so.
-    turn = np.arccos(np.clip(-np.einsum("ki,ki->k", leave, come), -1, 1))
-    size = lengths(end - start) * how.bend
-    size = size * np.where(turn > 1e-6, 2 * np.tan(turn / 4) / np.maximum(np.sin(turn / 2), 1e-9), 1.0)
+    size = how.bend * _tangent_sizes(start, end, leave, come)
     m0, m1 = size[:, None] * leave, -size[:, None] * come
     return np.asarray(
         (2 * t**3 - 3 * t**2 + 1) * start + (t**3 - 2 * t**2 + t) * m0 + (3 * t**2 - 2 * t**3) * end + (t**3 - t**2) * m1
+    )
+
+
+def _tangent_sizes(start: Floats, end: Floats, leave: Floats, come: Floats) -> Floats:
+    """Return the lengths (k,) in mm of the tangents by which Hermite's cubic runs nearest to a circle that leaves and comes
+    along unit vectors (k, 3).
+    """
+    turn = np.arccos(np.clip(-np.einsum("ki,ki->k", leave, come), -1, 1))
+    return np.asarray(
+        lengths(end - start) * np.where(turn > 1e-6, 2 * np.tan(turn / 4) / np.maximum(np.sin(turn / 2), 1e-9), 1.0)
     )
 
 

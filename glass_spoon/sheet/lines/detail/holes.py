@@ -11,7 +11,7 @@ from glass_spoon.kernel.detail.fill import fill_rims
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.mesh_edits.keep_and_merge import keep_faces
 from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferenceSpec, ReferencesSpec
-from glass_spoon.sheet.items import Item, MeshItem
+from glass_spoon.sheet.items import Aim, Item, MeshItem
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.detail.detail_work import DetailWork, MarkedAny, MarkedFaces, done_faces
 from glass_spoon.sheet.lines.mesh_work.fields import MeshName, marked_faces, mesh_findings, several
@@ -77,7 +77,15 @@ class Bridge(DetailWork):
         told = f"{several(done.pairs, 'bridge')} of {several(int(made.sum()), 'face')}."
         if done.changed:
             told += f" {several(done.changed, 'bridge')} {'joins' if done.changed == 1 else 'join'} rims of unlike counts."
-        return Worked(done, told, done=done_faces(done, "side"), stands=False)
+        aim = None
+        if done.lead is not None:
+            place, way, size = done.lead
+            aim = Aim(place, way, size) if size > 0 and np.abs(way).max() > 0 else None
+        return Worked(done, told, done=done_faces(done, "side", aim), stands=False)
+
+    def aimed(self) -> str:
+        """Draw the bulge of a bend where the bridge leaves its first rim."""
+        return "" if self.bend == "straight" else "bulge"
 
 
 class Fill(DetailWork):
