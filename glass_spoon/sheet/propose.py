@@ -49,6 +49,9 @@ WHOLE_DELETED = (
 )
 """What is to be known where nothing of a mesh is told."""
 
+_COPIES = re.compile(r"(?<!\w)(?:cop(?:y|ies)|each|every|corners?|points)(?!\w)", re.IGNORECASE)
+"""Words by which things are stood at several places."""
+
 JOINS = ("join", "combine", "connect")
 UNITED = "Unite welds edges that meet; Fuse makes bodies that run through each other one skin."
 """Words that may mean either, and what is to be known then."""
@@ -175,7 +178,7 @@ def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
     # Of verbs that the words may mean, the one that understands more of them is meant.
     items = {word for name in document.item_names().values() for word in telling_words(name.lower())}
     found[:LIKELY] = sorted(found[:LIKELY], key=lambda one: _cost(one, asked, items, document) - worth[one.verb])
-    found = _partly(found, text, asked, document)
+    found = _partly(_set_down(found, text, document), text, asked, document)
     if found and found[0].verb == "delete" and not found[0].before and not getattr(found[0].line, MARKS):
         found[0] = replace(found[0], note=WHOLE_DELETED)
     if found and found[0].verb == "unite" and asked.words[0] in JOINS:
@@ -188,6 +191,17 @@ def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
     if near.verb != "remark" and found and found[0].line.references() and costs[0] > TAKES_NOTHING + costs[1]:
         return found  # what the trade's word usually means takes nothing of what is named
     return [first, *(proposal for proposal in found if proposal.verb != near.verb)]
+
+
+def _set_down(found: list[Proposal], text: str, document: SheetDocument) -> list[Proposal]:
+    """Return proposals with Set down first where `stand knob on the top of crate` names one thing to stand on another, which
+    Stand, that takes marks, does not understand.
+    """
+    if not found or found[0].verb != "stand" or _COPIES.search(text) or {"marks", "curve"} & set(found[0].said):
+        return found
+    first = _proposal("set_down", text, document)
+    understood = not first.missed and {"item", "body"} <= set(first.said)
+    return [first, *(one for one in found if one.verb != "set_down")] if understood else found
 
 
 def _partly(found: list[Proposal], text: str, asked: _Asked, document: SheetDocument) -> list[Proposal]:

@@ -25,6 +25,13 @@ _MATERIAL = Nearest("remark", "Colours and layers are set under Items on the boa
 _HIDE = Nearest("remark", "What is shown is chosen under Items on the board: each item has a tick there.")
 _UNFOLD = Nearest("mesh", "A mesh of a surface carries its parameters as UV, the seam kept open: send it out with UV.")
 
+_WEDGE = Nearest("block", "For a wedge draw its side as a line of straight legs that closes, and Extrude it.")
+_PYRAMID = Nearest("block", "Block makes its foot; Taper it from 1 below to a little, such as 0.05, above.")
+_PIPE = Nearest(
+    "simple",
+    "Simple makes its outer wall as a cylinder; Shell gives that a wall inwards: 20 outside and 16 inside is 4 thick.",
+)
+
 _SWELL = Nearest(
     "nudge",
     "Nudge pushes what is marked out along its normals; mark everything to swell a whole mesh. Taper by 1, 1.3 at 0.5, 1 "
@@ -42,6 +49,9 @@ _NEAREST = {
     "union": _UNION,
     "merge": _UNION,
     "combine meshes": _UNION,
+    "wedge": _WEDGE,
+    "pyramid": _PYRAMID,
+    "pipe": _PIPE,
     "hide": _HIDE,
     "show": _HIDE,
     "material": _MATERIAL,
@@ -59,4 +69,6 @@ _NEAREST = {
 
 def trade_word(words: list[str]) -> Nearest | None:
     """Return what comes nearest to the first word, or two, of a text; None where these are no such words."""
+    if words[:1] == ["pipe"] and "along" in words:
+        return None  # that is a sweep
     return _NEAREST.get(" ".join(words[:2])) or _NEAREST.get(words[0] if words else "")

@@ -25,7 +25,7 @@ class PanelLine(Line):
 
     chapter = "Detail"
     summary = "Fit a panel over a part of a body: a copy with a wall, in from its edge by a joint, that follows the body."
-    words = ("fitted panel", "cover", "plate over", "pad", "hatch", "cladding", "armour", "lid", "shell over", "door")
+    words = ("fitted panel", "cover", "pad", "hatch", "cladding", "armour", "lid", "door")
     phrases = (
         Phrase(r"{wall} thick|(?:thickness|wall) (?:of )?{wall}", finds=False),
         Phrase(

@@ -42,7 +42,6 @@ class TrueUp(DetailWork):
     )
     words = (
         "flatten points",
-        "circle",
         "make round",
         "straighten",
         "align",
@@ -68,7 +67,11 @@ class TrueUp(DetailWork):
         Phrase(r"(?:on|onto|along) (?:the |a )?curve", {"shape": "on a curve"}, finds=False),
         Phrase(r"(?:made |to be )?level", {"shape": "flat", "plane": "level"}, finds=False),
         Phrase(r"(?:made |to be )?(?:flat|planar)", {"shape": "flat"}, finds=False),
-        Phrase(r"(?:made |to (?:be )?)?(?:a )?(?:true )?(?:round|circles?)", {"shape": "round"}, finds=False),
+        Phrase(
+            r"(?:made |to (?:be )?)?(?:a )?(?:true )?round|(?:made |into |to (?:be )?)(?:a )?(?:true )?circles?",
+            {"shape": "round"},
+            finds=False,
+        ),
         Phrase(r"(?:of )?radius (?:of )?{radius}", {"shape": "round", "sized": "given"}, finds=False),
         Phrase(r"(?:made )?straight(?:en(?:ed)?)?", {"shape": "straight"}, finds=False),
         Phrase(r"(?:made )?even(?:ly)?(?: out| apart| spaced)?|respaced?", {"shape": "even"}, finds=False),

@@ -58,6 +58,11 @@ class Block(Line):
         Phrase(r"^\W*(?:an? |the )?ball of (?:six|6) (?:square )?sides|(?:quad|square|block) ball", {"form": "ball"}),
         Phrase(r"^\W*(?:an? |the |block )*(?:capsule|pill)", {"form": "capsule"}),
         Phrase(r"{width} (?:by|x|×) {depth} (?:by|x|×) {height}"),
+        Phrase(
+            r"^\W*(?:an? |the )?(?:flat )?(?:plate|slab|board|plank|bar) (?:of )?{width} (?:by|x|×) {depth}(?:,? (?:and )?(?:{height} "
+            r"(?:thick|high)|thickness (?:of )?{height}))?",
+            {"form": "box"},
+        ),
         Phrase(r"counts? deep (?:of )?{deep}", {"sizing": "counts"}, finds=False),
         Phrase(r"counts? high (?:of )?{high}", {"sizing": "counts"}, finds=False),
         Phrase(r"{steps} steps|steps (?:over half an edge )?{steps}", {"sizing": "counts"}, finds=False),

@@ -105,6 +105,7 @@ class Slice(Line):
         Phrase(r"(?:at )?(?<!through )x (?:of |= ?)?{at}(?!,)", {"side": "to the right"}, finds=False),
         Phrase(r"(?:at )?(?<!through )y (?:of |= ?)?{at}(?!,)", {"side": "behind"}, finds=False),
         Phrase(r"(?:at )?(?<!through )z (?:of |= ?)?{at}(?!,)", {"side": "above"}, finds=False),
+        Phrase(r"at (?:a |the )?height (?:of )?{at}", {"side": "above"}, finds=False),
         FINER_SAID,
         Phrase(r"(?:left |leave it )open|not closed", {"end": "left open"}, finds=False),
         Phrase(r"(?:as )?seen from (?:the )?(?:top|above)", {"seen": "from above"}, finds=False),

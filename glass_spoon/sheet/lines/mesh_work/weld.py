@@ -29,7 +29,7 @@ class Weld(MeshWork):
     """Points that lie together made one."""
 
     summary = "Weld the points of a mesh that lie within a distance; says first what would be lost."
-    words = ("merge", "stitch", "close", "gaps", "doubles", "join points", "split", "seam", "doubled points")
+    words = ("merge", "stitch", "close", "gaps", "doubles", "join points", "seam", "doubled points")
     phrases = (Phrase(r"(?:close |small )*gaps(?: (?:of|up to|within) {distance})?", {"points": "edges"}),)
     sentence = "**Weld**[ {points} of] {mesh} that lie within {distance}."
 

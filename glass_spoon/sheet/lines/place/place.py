@@ -142,6 +142,15 @@ class Scale(Line):
     summary = "Scale anything about a place: evenly, evenly to a size, or by own factors."
     words = ("size", "stretch", "bigger", "smaller", "factor", "fit", "resize")
     phrases = (
+        Phrase(r"make(?= .*\d ?(?:mm|cm|m|in|inch(?:es)?)? (?:wide|long|broad|deep|high|tall)(?!\w))"),
+        *(
+            Phrase(rf"by {{{field}}} (?:in (?:its |the )?(?:{noun})|{ways})", {"evenly": "by own factors"}, finds=False)
+            for field, noun, ways in (
+                ("fx", "width|length", "(?:left[- ](?:to[- ])?right|sideways)"),
+                ("fy", "depth", "front[- ](?:to[- ])?back"),
+                ("fz", "height", "(?:upwards|vertically)"),
+            )
+        ),
         *(
             Phrase(
                 rf"(?:(?:evenly )?(?:to|until) )?(?:it is )?{{size}} (?:{way}|in {noun})",

@@ -32,6 +32,10 @@ class Row(RepeatedLine):
     summary = "Repeat anything in a row: curves and surfaces give one set, meshes give bodies, or one mesh."
     words = ("array", "repeat", "copies", "linear", "pattern", "slats")
     phrases = (
+        Phrase(
+            r"copy(?= .*\d ?(?:mm|cm|m|in|inch(?:es)?)? (?:(?:to the )?(?:right|left|back)|up|down|forwards?)(?!\w))",
+            {"count": "2"},
+        ),
         *JOINED,
         SAID_WAYS,
         Phrase("{x} apart", {"y": "0 mm", "z": "0 mm"}),

@@ -38,6 +38,7 @@ class SetDown(Line):
     words = ("drop", "put on", "set on", "rest on", "floor", "ground", "align bottom", "stand on", "fall")
     phrases = (
         Phrase(r"(?:set|put|lay|drop) (?=.+ down(?!\w))"),
+        Phrase(r"(?:stand|put|set|place) (?=(?!.*\bcop(?:y|ies)\b).+ on(?:to)?(?: the)? top of(?!\w))"),
         Phrase(r"(?:with (?:a )?gap (?:of )?{gap}|{gap} (?:above|over) it)", finds=False),
         Phrase(
             r"(?:on(?:to)?(?: the)? top of|on(?:to)?)(?= (?!(?:a |the )?(?:level|floor|ground|height)|-?\d|\x02)\w)",

@@ -1,0 +1,64 @@
+"""Sentences as modelers say them: what they become, and what is told where no verb does it at once."""
+
+from __future__ import annotations
+
+import pytest
+
+from glass_spoon.sheet.document import SheetDocument, read_document
+from glass_spoon.sheet.propose import propose
+
+
+@pytest.fixture(scope="module")
+def document() -> SheetDocument:
+    """A crate, a knob and a closed outline."""
+    lines = [
+        {"id": "b", "verb": "block", "gives": "crate"},
+        {"id": "k", "verb": "block", "form": "ball", "gives": "knob"},
+        {"id": "c", "verb": "circle", "gives": "rim line"},
+    ]
+    return read_document({"format": "glass-spoon/sheet", "version": 1, "lines": lines})
+
+
+@pytest.mark.parametrize(
+    ("sentence", "verb", "values"),
+    [
+        ("plate 100 by 60, 3 thick", "block", {"width": "100", "depth": "60", "height": "3"}),
+        ("slab 2000 x 1000, 50 thick", "block", {"width": "2000", "depth": "1000", "height": "50"}),
+        ("plate of rim line 3 thick", "plate", {}),
+        ("make crate 100 wide", "scale", {"item": "b", "evenly": "evenly to", "size": "100", "measured": "wide"}),
+        ("make knob 30 mm high", "scale", {"item": "k", "evenly": "evenly to", "size": "30 mm", "measured": "high"}),
+        ("scale crate by 2 in height", "scale", {"item": "b", "evenly": "by own factors", "fz": 2, "fx": 1}),
+        ("scale crate by 0.5 in width", "scale", {"item": "b", "evenly": "by own factors", "fx": 0.5, "fz": 1}),
+        ("copy crate 50 mm to the right", "row", {"item": "b", "count": 2, "x": "50 mm"}),
+        ("copy crate 30 up", "row", {"item": "b", "count": 2, "x": "0 mm", "z": "30"}),
+        ("copy crate", "copy", {"item": "b"}),
+        ("stand knob on crate", "set_down", {"item": "k", "onto": "a body", "body": "b"}),
+        ("stand knob on the top of crate", "set_down", {"item": "k", "onto": "a body", "body": "b"}),
+        ("put knob on top of crate", "set_down", {"item": "k", "onto": "a body", "body": "b"}),
+        ("split crate at height 20", "slice", {"mesh": "b", "at": "20"}),
+        ("circle of radius 10", "circle", {"radius": "10"}),
+        ("make crate round", "true_up", {"shape": "round"}),
+    ],
+)
+def test_what_is_said_is_what_is_added(document: SheetDocument, sentence: str, verb: str, values: dict[str, object]) -> None:
+    """The verb that does it comes first, understands every word, and has the values."""
+    first = propose(sentence, document)[0]
+    assert (first.verb, first.missed) == (verb, ())
+    said = first.line.model_dump()
+    assert {name: str(said[name]) for name in values} == {name: str(value) for name, value in values.items()}
+
+
+@pytest.mark.parametrize(
+    ("sentence", "note"),
+    [("wedge 100 by 50 by 30", "Extrude"), ("pyramid 40 by 40, 30 high", "Taper"), ("pipe 20 outside", "Shell")],
+)
+def test_what_no_verb_makes_at_once_is_told(document: SheetDocument, sentence: str, note: str) -> None:
+    """The nearest verb, and a sentence on how to go on."""
+    assert note in propose(sentence, document)[0].note
+
+
+def test_a_circle_on_a_body_is_a_circle(document: SheetDocument) -> None:
+    """No point of the body is moved, and what was not understood is told."""
+    first = propose("circle on the top of crate", document)[0]
+    assert first.verb == "circle"
+    assert "crate" in first.missed
