@@ -1,5 +1,7 @@
 """Topology, meshes of surfaces, pole caps, shading."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -7,7 +9,7 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import CountImpossible, InvalidInput, TooManyFaces
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume, mean_ratio
-from glass_spoon.kernel.meshes.mesh import check_mesh, make_mesh
+from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh, make_mesh
 from glass_spoon.kernel.meshes.shading import cut_triangles, shade_normals, sharp_edges, split_at_creases, split_at_jumps
 from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.meshing.divide_length import count_for_chord, count_for_edge_length, make_guide, share_count
@@ -346,3 +348,18 @@ def test_triangles_follow_the_shorter_diagonal_and_keep_dented_quads_upright():
     }
     p = mesh.positions[triangles]
     assert (np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])[:, 2] > 0).all()
+
+
+def test_shading_breaks_where_a_worked_mesh_bends() -> None:
+    """The twelve edges of a cube with no crease, none of a ring of eight, and none where a surface gave the normals."""
+    cube = cube_mesh()
+    assert sharp_edges(cube) is not None
+    assert int(np.sum(sharp_edges(cube))) == len(cube.topology.edges.ends) == 12
+    turns = np.arange(8) * np.pi / 4
+    foot = np.column_stack((np.cos(turns), np.sin(turns), np.zeros(8)))
+    around = np.column_stack((np.arange(8), (np.arange(8) + 1) % 8, 8 + (np.arange(8) + 1) % 8, 8 + np.arange(8)))
+    assert sharp_edges(make_mesh(np.vstack((foot, foot + np.array([0.0, 0.0, 1.0]))), around)) is None
+    given = Mesh(cube.topology, cube.positions, {"normal": cube.vertex_normals})
+    assert sharp_edges(given) is None
+    worked = replace(given, edges={"maker": np.zeros(12, dtype=np.int32)})
+    assert int(np.sum(sharp_edges(worked))) == 12
