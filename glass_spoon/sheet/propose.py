@@ -116,6 +116,12 @@ def propose(text: str, document: SheetDocument, unit: PlainUnit = "mm") -> list[
     return [_in_unit(found, document, unit) for found in _proposals(places_with_unit(text, unit), document)]
 
 
+def read_ahead() -> None:
+    """Read some sentences, so that the phrases of the verbs and what reads numbers are compiled before anybody types."""
+    for said in ("circle", "box 60 by 40 by 30 mm at 1, 2, 3, edges of 10 mm", "pull out the top of it by 3 mm in 2 rows"):
+        _proposals(said, SheetDocument())
+
+
 @lru_cache(maxsize=1)
 def _made_of_nothing() -> frozenset[str]:
     """Return the names, and other words, of the verbs that make something and need nothing for it."""

@@ -14,6 +14,7 @@ from django.test import Client
 from django.test.testcases import LiveServerThread
 from playwright.sync_api import Page, expect, sync_playwright
 
+from glass_spoon.sheet.propose import read_ahead
 from glass_spoon.studio.flows import keep_picture
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.models import Part
@@ -116,8 +117,14 @@ def transactional_db(django_db_setup, django_db_blocker, settings, monkeypatch):
         yield
 
 
+@pytest.fixture(scope="session")
+def read_already() -> None:
+    """What a server compiles before it answers."""
+    read_ahead()
+
+
 @pytest.fixture
-def server(transactional_db, static_files):
+def server(transactional_db, static_files, read_already):
     """The application on a free port, static files by WhiteNoise as in production; the demo is loaded."""
     thread = LiveServerThread("127.0.0.1", static_handler=lambda application: application)
     thread.daemon = True
