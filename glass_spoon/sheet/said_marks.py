@@ -276,8 +276,12 @@ def _told_mark(
             continue
         listed = _LISTED if told.kind == _FACE else ()
         every = (*every, *listed)
-        start, more = _told_ahead(every, masked, found.start(), sizes)
-        end, after = _told_behind(every, masked, found.end(), sizes)
+        start, end = found.span()
+        more: tuple[SaidMark, ...] = ()
+        after: tuple[SaidMark, ...] = ()
+        if not told.side or MARKS in verb.model_fields:  # one mark line holds what lies within faces of one way alone
+            start, more = _told_ahead(every, masked, start, sizes)
+            end, after = _told_behind(every, masked, end, sizes)
         rest = f"{text[:start]} {text[end:]}"
         values = told.phrase.values(found, lower)
         angle = _ANGLE.find(rest.lower(), sizes) if values["what"] in ("sharp edges", "corners") else None

@@ -152,3 +152,10 @@ def test_marked_points_are_trued_up_as_the_words_say(sentence: str, values: dict
     first = propose(sentence, crate())[0]
     assert (first.verb, first.missed) == ("true_up", ())
     assert first.line.model_dump().items() >= values.items()
+
+
+def test_what_one_mark_line_cannot_hold_is_told() -> None:
+    """Edges within the front and edges within the back are two marks: the second is said to be missed, not lost."""
+    first = propose("mark the edges of the front and the edges of the back of crate", crate())[0]
+    assert first.verb == "mark"
+    assert first.missed
