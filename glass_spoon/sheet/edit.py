@@ -247,10 +247,16 @@ def with_own_name(document: SheetDocument, line: Line, said: frozenset[str] = fr
 
 
 def unused_items(document: SheetDocument, kinds: tuple[str, ...]) -> list[str]:
-    """Return the ids of the items of some kinds that no line uses yet, in the order of the sheet."""
-    used = {item for line in document.lines if not line.changes for item in line.references().values()}
+    """Return the ids of the items of some kinds that no line uses yet, in the order of the sheet; of marks the last one
+    where all are used.
+
+    A line that changes an item in place does not use it up, but it does use marks.
+    """
+    of_marks = kinds == ("mark",)
+    used = {item for line in document.lines if of_marks or not line.changes for item in line.references().values()}
     known = document.kinds()
-    return [line.id for line in document.lines if known.get(line.id) in kinds and line.id not in used]
+    items = [line.id for line in document.lines if known.get(line.id) in kinds]
+    return [item for item in items if item not in used] or (items[-1:] if of_marks else [])
 
 
 def last_item(document: SheetDocument, kinds: tuple[str, ...], taken: set[Any]) -> str:

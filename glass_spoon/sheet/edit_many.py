@@ -24,7 +24,8 @@ from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines.remarks import MOST_WORDS, Remark, Step
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.plain_unit import PlainUnit
-from glass_spoon.sheet.propose import Proposal, propose
+from glass_spoon.sheet.proposal import Proposal
+from glass_spoon.sheet.propose import propose
 from glass_spoon.sheet.text_form.marks import without_marks
 from glass_spoon.sheet.text_form.read_text import ReadLine, is_sheet_text, read_lines, read_text
 from glass_spoon.sheet.text_form.write_text import item_texts

@@ -9,17 +9,17 @@ from functools import lru_cache
 from typing import TypeVar
 
 from glass_spoon.sheet.document import SheetDocument
-from glass_spoon.sheet.edit import add_line, default_line, mesh_of_mark, new_id, with_own_name
 from glass_spoon.sheet.expressions import Quantity
-from glass_spoon.sheet.fields import EVERY, ChoiceSpec, NameSpec, NumberSpec, PointsSpec, ReferenceSpec, ReferencesSpec
-from glass_spoon.sheet.fill_words import SIZE_TEXT, Filled, read_words
+from glass_spoon.sheet.fields import PointsSpec, ReferenceSpec
+from glass_spoon.sheet.fill_words import SIZE_TEXT
 from glass_spoon.sheet.known_sizes import known_sizes, size_dimensions
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
-from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
+from glass_spoon.sheet.made_before import meshed_first, opened_first, side_taken_off
 from glass_spoon.sheet.phrase import IDLE, alike, telling_words
 from glass_spoon.sheet.plain_unit import PlainUnit, field_with_unit
-from glass_spoon.sheet.said_marks import MARKS, PARTLY, SaidMark, mark_of_whole, mark_of_words, said_mark
+from glass_spoon.sheet.proposal import Proposal, proposal_of, told_of
+from glass_spoon.sheet.said_marks import MARKS, PARTLY, said_mark
 from glass_spoon.sheet.trade_words import trade_word
 from glass_spoon.sheet.typed_places import places_with_unit
 
@@ -83,27 +83,6 @@ AT_HAND, AMISS = 0.3, 0.6
 """What a verb gains whose item was made last; the share that is left of one that has nothing to work on."""
 
 
-@dataclass(frozen=True, eq=False)
-class Proposal:
-    """A verb that the words may mean, and the line it would add.
-
-    said: fields that the words filled, told: as they read. missed: words that were not understood. note: what is to be known
-    of a verb that only comes near to what the words ask for. before: lines of the marks that the line needs, not there yet.
-    read: all fields that words were read for, those that are as they were anyhow among them.
-    """
-
-    verb: str
-    summary: str
-    chapter: str
-    line: Line
-    said: tuple[str, ...] = ()
-    told: tuple[str, ...] = ()
-    missed: tuple[str, ...] = ()
-    note: str = ""
-    before: tuple[MarkLine, ...] = ()
-    read: frozenset[str] = frozenset()
-
-
 def propose(text: str, document: SheetDocument, unit: PlainUnit = "mm") -> list[Proposal]:
     """Return proposals for what was typed, the likeliest first; all verbs for an empty text.
 
@@ -159,7 +138,7 @@ def _in_unit(proposal: Proposal, document: SheetDocument, unit: PlainUnit) -> Pr
         _line_in_unit(mark, {name for name in mark.used_fields() if not mark.is_usual(name)}, sizes, unit)
         for mark in proposal.before
     )
-    told = tuple(_told(line, name, document) for name in proposal.said)
+    told = tuple(told_of(line, name, document) for name in proposal.said)
     return replace(proposal, line=line, before=before, told=told)
 
 
@@ -175,16 +154,17 @@ def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
     text = _GROWN.sub(_grown, text[:MAX_TEXT])
     text = _PERCENT.sub(lambda found: f"{float(found[1]) / 100:g}", text)
     if not text.strip():
-        return [_proposal(verb, text, document) for verb in VERBS]
-    text = _without_making(text, document)
+        return [proposal_of(verb, text, document) for verb in VERBS]
+    text = side_taken_off(_without_making(text, document))
     asked = _Asked(text.lower(), telling_words(text.lower()), tuple(size_dimensions(document)))
     scored = sorted((-_score(verb, text, asked, document), order, verb) for order, verb in enumerate(VERBS))
-    found = [_proposal(verb, text, document) for score, _, verb in scored if score < 0]
+    found = [proposal_of(verb, text, document) for score, _, verb in scored if score < 0]
     worth = {verb: -score for score, _, verb in scored}
     # Of verbs that the words may mean, the one that understands more of them is meant.
     items = {word for name in document.item_names().values() for word in telling_words(name.lower())}
     found[:LIKELY] = sorted(found[:LIKELY], key=lambda one: _cost(one, asked, items, document) - worth[one.verb])
     found = _partly(_set_down(found, text, document), text, asked, document)
+    found[:1] = [meshed_first(opened_first(one, text, document), text, document) for one in found[:1]]
     if found and found[0].verb == "delete" and not found[0].before and not getattr(found[0].line, MARKS):
         found[0] = replace(found[0], note=WHOLE_DELETED)
     if found and found[0].verb == "unite" and asked.words[0] in JOINS:
@@ -192,7 +172,7 @@ def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
     near = trade_word(asked.words) if not any(asked.begins_with(verb) for verb in VERBS) else None
     if near is None:
         return found
-    first = replace(_proposal(near.verb, text, document), note=near.note)
+    first = replace(proposal_of(near.verb, text, document), note=near.note)
     costs = [_cost(one, asked, items, document) for one in (first, *found[:1])]
     if near.verb != "remark" and found and found[0].line.references() and costs[0] > TAKES_NOTHING + costs[1]:
         return found  # what the trade's word usually means takes nothing of what is named
@@ -205,7 +185,7 @@ def _set_down(found: list[Proposal], text: str, document: SheetDocument) -> list
     """
     if not found or found[0].verb != "stand" or _COPIES.search(text) or {"marks", "curve"} & set(found[0].said):
         return found
-    first = _proposal("set_down", text, document)
+    first = proposal_of("set_down", text, document)
     understood = not first.missed and {"item", "body"} <= set(first.said)
     return [first, *(one for one in found if one.verb != "set_down")] if understood else found
 
@@ -217,7 +197,7 @@ def _partly(found: list[Proposal], text: str, asked: _Asked, document: SheetDocu
     verb = PARTLY.get(found[0].verb, "") if found else ""
     if found and found[0].missed and asked.words[0] in PARTLY:
         # `turn lip by 30°`, where lip is a mark: what takes marks understands all of it.
-        of_marks = _proposal(PARTLY[asked.words[0]], text, document)
+        of_marks = proposal_of(PARTLY[asked.words[0]], text, document)
         named = {document.item_name(mark).lower() for mark in getattr(of_marks.line, MARKS) if document.has(mark)}
         if not of_marks.missed and any(name in asked.lower for name in named):
             return [of_marks, *(proposal for proposal in found if proposal.verb != of_marks.verb)]
@@ -225,7 +205,7 @@ def _partly(found: list[Proposal], text: str, asked: _Asked, document: SheetDocu
         return found
     items = {item for item in found[0].line.references().values() if document.has(item)}
     meant = {document.kinds().get(item) for name in found[0].said for item in _items_of(found[0].line, name) & items}
-    first = _proposal(verb, text, document)
+    first = proposal_of(verb, text, document)
     if not first.line.references() or (meant and meant != {"mesh"}):
         return found
     return [first, *(proposal for proposal in found if proposal.verb != verb)]
@@ -330,87 +310,3 @@ def _at_hand(score: float, cls: type[Line], document: SheetDocument) -> float:
         return score * AMISS
     last = next(kind for kind in reversed(made) if kind != "mark") if any(kind != "mark" for kind in made) else "mark"
     return score + (AT_HAND if last in needs else 0.0)
-
-
-def _proposal(verb: str, text: str, document: SheetDocument) -> Proposal:
-    """Fill a verb's fields from the words."""
-    cls, plain = VERBS[verb], default_line(document, verb)
-    sizes = tuple(size_dimensions(document))
-    marked = said_mark(cls, text, document, sizes) if text.strip() else None
-    line, filled = _read(plain, text, document, marked)
-    if marked is not None and MARKS not in line.used_fields():  # as it is meant it takes none: the words say something else
-        marked = None
-        line, filled = _read(plain, text, document, None)
-    if marked is None and cls.whole_means and "mesh" in filled.said and not getattr(line, MARKS):
-        marked = mark_of_whole(cls)
-    sides = mark_of_words(text, document, sizes) if verb == "mark" else None
-    before: tuple[MarkLine, ...] = ()
-    if marked is not None and (mesh := str(getattr(line, "mesh", ""))):
-        line, document, before = _with_marks(line, document, marked, mesh)
-    elif sides is not None:
-        line, filled = _read(plain, sides.rest, document, None)
-        if isinstance(line, MarkLine) and line.mesh:
-            line, before = sides.on(line, document)
-    said = tuple(name for name in line.used_fields() if getattr(line, name) != getattr(plain, name, None))
-    told = tuple(_told(line, name, document) for name in said)
-    return Proposal(verb, cls.summary, cls.chapter, line, said, told, filled.missed, before=before, read=filled.said)
-
-
-def _read(plain: Line, text: str, document: SheetDocument, marked: SaidMark | None) -> tuple[Line, Filled]:
-    """Return a line with what the words fill, and what they filled; without the words that tell what is to be marked."""
-    start = plain
-    if marked is not None:
-        start, text = plain.model_copy(update={MARKS: []} | ({"mesh": marked.mesh} if marked.mesh else {})), marked.rest
-    filled = read_words(start, text, document) if text.strip() else Filled(start, ())
-    return with_own_name(document, _fitting(document, filled), filled.said), filled
-
-
-def _with_marks(
-    line: Line, document: SheetDocument, marked: SaidMark, mesh: str
-) -> tuple[Line, SheetDocument, tuple[MarkLine, ...]]:
-    """Return a line on what a text tells to be marked of a mesh, the document with its marks, and the lines of new ones."""
-    marks, before = marked.every_line(document, mesh)
-    for one in before:
-        document = add_line(document, one)
-    return line.model_copy(update={"id": new_id(document), MARKS: marks}), document, before
-
-
-def _fitting(document: SheetDocument, filled: Filled) -> Line:
-    """Return a line whose marks are of its mesh, and whose lists hold nothing that another field has.
-
-    What was said decides: marks alone choose the mesh, a mesh alone keeps its own marks.
-    """
-    line, said = filled.line, filled.said
-    marks = [name for name, spec in line.specs().items() if isinstance(spec, ReferencesSpec) and spec.kinds == ("mark",)]
-    marks = [name for name in marks if name in line.used_fields()]
-    values: dict[str, object] = {}
-    if marks and isinstance(line.specs().get("mesh"), ReferenceSpec):
-        own = [item for name in marks for item in getattr(line, name)]
-        mesh = str(getattr(line, "mesh"))  # noqa: B009  (its spec says that it is there)
-        if own and "mesh" not in said:
-            mesh = mesh_of_mark(document, own[-1]) or mesh
-            values["mesh"] = mesh
-        for name in marks:
-            if name not in said:
-                values[name] = [item for item in getattr(line, name) if mesh_of_mark(document, item) in ("", mesh)]
-    single = {getattr(line, name) for name, spec in line.specs().items() if isinstance(spec, ReferenceSpec) and name in said}
-    for name, spec in line.specs().items():
-        if isinstance(spec, ReferencesSpec) and name not in said and name not in marks:
-            values[name] = [item for item in getattr(line, name) if item not in single]
-    return type(line).model_validate(line.model_dump() | values) if values else line
-
-
-def _told(line: Line, name: str, document: SheetDocument) -> str:
-    """Return how a field that was filled reads."""
-    spec, value = line.spec(name), getattr(line, name)
-    if isinstance(spec, ChoiceSpec):
-        return spec.choice_label(str(value))
-    if isinstance(spec, NameSpec):
-        return f"called {value}"
-    if isinstance(spec, ReferenceSpec):
-        return f"every {spec.item_kind}" if value == EVERY else document.item_name(str(value))
-    if isinstance(spec, ReferencesSpec):
-        return ", ".join(document.item_name(item) for item in value)
-    if isinstance(spec, NumberSpec):
-        return f"{(spec.label or name).replace('_', ' ')} {value}"
-    return str(value)

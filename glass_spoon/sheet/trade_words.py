@@ -22,7 +22,11 @@ _UNION = Nearest(
 )
 _SHARED = Nearest("meet", "Meet keeps what closed bodies share; Subtract takes one out of another.")
 _MATERIAL = Nearest("remark", "Colours and layers are set under Items on the board. Materials are left to the renderer.")
-_HIDE = Nearest("remark", "What is shown is chosen under Items on the board: each item has a tick there.")
+_HIDE = Nearest(
+    "remark",
+    "What is shown is chosen under Items on the board: each item has a tick there. "
+    "Faces in your way are hidden while you pick: pick them, then press H.",
+)
 _UNFOLD = Nearest("mesh", "A mesh of a surface carries its parameters as UV, the seam kept open: send it out with UV.")
 
 _WEDGE = Nearest("block", "For a wedge draw its side as a line of straight legs that closes, and Extrude it.")

@@ -7,6 +7,9 @@ import pytest
 from glass_spoon.sheet.document import SheetDocument, read_document
 from glass_spoon.sheet.propose import propose
 
+DRUM = {"id": "d", "verb": "simple", "gives": "drum"}
+"""An open cylinder."""
+
 
 @pytest.fixture(scope="module")
 def document() -> SheetDocument:
@@ -62,3 +65,41 @@ def test_a_circle_on_a_body_is_a_circle(document: SheetDocument) -> None:
     first = propose("circle on the top of crate", document)[0]
     assert first.verb == "circle"
     assert "crate" in first.missed
+
+
+@pytest.mark.parametrize(
+    ("sentence", "verb", "before"),
+    [
+        ("take the bottom off crate", "delete", ["mark"]),
+        ("remove the front from crate", "delete", ["mark"]),
+        ("shell crate 2 mm, open at the top", "thicken", ["mark", "delete"]),
+        ("thicken crate by 2 mm outside, without the top", "thicken", ["mark", "delete"]),
+        ("hollow crate, wall 2 mm, open at the top and the front", "thicken", ["mark", "mark", "delete"]),
+        ("inset the top of drum by 2", "inset", ["mesh", "mark"]),
+        ("cap drum", "fill", ["mesh", "mark"]),
+    ],
+)
+def test_what_is_needed_first_is_put_before_it(document: SheetDocument, sentence: str, verb: str, before: list[str]) -> None:
+    """A side that is taken off, and the mesh of a surface that is named, are lines before what is said."""
+    drum = read_document(document.model_dump() | {"lines": [*document.model_dump()["lines"], DRUM]})
+    first = propose(sentence, drum)[0]
+    assert (first.verb, first.missed, [line.verb_name for line in first.before]) == (verb, (), before)
+
+
+def test_a_surface_that_has_a_mesh_gets_no_other(document: SheetDocument) -> None:
+    """The mesh that is there is worked on."""
+    lines = [*document.model_dump()["lines"], DRUM, {"id": "m", "verb": "mesh", "surface": "d", "gives": "drum skin"}]
+    first = propose("cap drum", read_document(document.model_dump() | {"lines": lines}))[0]
+    assert [line.verb_name for line in first.before] == ["mark"] and first.line.references()["mesh"] == "m"
+
+
+def test_marks_that_are_not_said_are_those_not_used_yet(document: SheetDocument) -> None:
+    """`bevel` behind a marked top that an inset has used takes the rim that is marked, and not the top again."""
+    lines = [
+        *document.model_dump()["lines"],
+        {"id": "t", "verb": "mark", "mesh": "b", "what": "faces facing", "gives": "top"},
+        {"id": "i", "verb": "inset", "mesh": "b", "marks": ["t"]},
+        {"id": "e", "verb": "mark", "mesh": "b", "what": "sharp edges", "gives": "sharp"},
+    ]
+    line = propose("bevel by 0.3", read_document(document.model_dump() | {"lines": lines}))[0].line
+    assert line.model_dump()["marks"] == ["e"]

@@ -14,7 +14,7 @@ from typing import Protocol
 import numpy as np
 import scipy
 
-from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints
+from glass_spoon.kernel.arrays import AnyInts, Bools, Floats, Ints, owned
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.meshes.attributes import Place, Values, rule_of
 from glass_spoon.kernel.meshes.mesh import Attributes, Mesh
@@ -249,9 +249,10 @@ def every(count: int) -> Taken:
 def carry(mesh: Mesh, topology: Topology, origin: Origin, positions: Floats | None = None) -> Mesh:
     """Return a mesh with a new topology, every attribute of the old one brought over by its rule.
 
-    positions: (n, 3) in mm, where they are not those of the sources, mixed. What a rule cannot bring over is dropped.
+    positions: (n, 3) in mm, where they are not those of the sources, mixed. What a rule cannot bring over is dropped. Points
+    that have lost faces beyond a crease have the normals of those that are left.
     """
-    return Mesh(
+    made = Mesh(
         topology,
         origin.points.mix(mesh.positions) if positions is None else positions,
         _carried("points", mesh.points, origin.points, origin),
@@ -259,6 +260,28 @@ def carry(mesh: Mesh, topology: Topology, origin: Origin, positions: Floats | No
         _carried("corners", mesh.corners, origin.corners, origin),
         {name: _of_faces(value, origin.faces) for name, value in mesh.faces.items()},
     )
+    return _faced_by_what_is_left(made, mesh, origin.points.first) if "normal" in made.points else made
+
+
+def _faced_by_what_is_left(made: Mesh, mesh: Mesh, first: Ints) -> Mesh:
+    """Return a mesh whose points on new rims that were at creases have the normals of their faces: that of a crease lies
+    between its two sides, of which one is gone.
+    """
+    sharp, topology = mesh.edges.get("sharpness"), made.topology
+    if sharp is None or not len(topology.boundary_edges):
+        return made
+    at_crease = np.zeros(mesh.point_count, dtype=bool)
+    at_crease[mesh.topology.edges.ends[sharp > 0]] = True
+    on_rim = np.zeros(made.point_count, dtype=bool)
+    on_rim[topology.edges.ends[topology.boundary_edges]] = True
+    before = np.bincount(mesh.topology.face_corners, minlength=mesh.point_count)
+    lost = np.bincount(topology.face_corners, minlength=made.point_count) < before[first]
+    bare = np.flatnonzero(on_rim & lost & at_crease[first])
+    if not len(bare):
+        return made
+    normals = made.points["normal"].copy()
+    normals[bare] = made.vertex_normals[bare]
+    return replace(made, points={**made.points, "normal": owned(normals)})
 
 
 def _carried(place: Place, values: Attributes, sources: Sources, origin: Origin) -> dict[str, Values]:

@@ -145,6 +145,7 @@ class Delete(DetailWork):
 
     acts_on = ("face",)
     act_key = "X"
+    results = 2  # points on the new rims face as what is left of them
 
     verb: Literal["delete"] = "delete"
     marks: MarkedFaces = []
@@ -172,6 +173,7 @@ class SplitOff(Line):
     gives_kind = "mesh"
     acts_on = ("face",)
     act_key = "S"
+    results = 2  # points on the new rims face as what is left of them
 
     verb: Literal["split_off"] = "split_off"
     marks: Annotated[Items, ReferencesSpec("Marks of the faces.", "mark", least=1)] = []

@@ -1,0 +1,83 @@
+"""What a text asks for that needs other lines first: the mesh of a surface that is named, a side that is taken off."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+
+from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.edit import add_line, default_line, with_own_name
+from glass_spoon.sheet.fields import ReferenceSpec
+from glass_spoon.sheet.line import Line
+from glass_spoon.sheet.lines import VERBS
+from glass_spoon.sheet.phrase import telling_words
+from glass_spoon.sheet.proposal import Proposal, proposal_of
+
+SURFACES = ("surface", "surfaces", "trimmed")
+"""The kinds of items that the verb Mesh takes."""
+
+_SIDE = r"top|bottom|underside|front|back|left|right"
+_OPEN_AT = re.compile(
+    rf",?\s*(?:and\s+)?(?:(?:left\s+)?open\s+(?:at|on)|without)\s+(?:the\s+|its\s+|a\s+)?(?P<sides>(?:{_SIDE})"
+    rf"(?:\s+and\s+(?:the\s+)?(?:{_SIDE}))?)(?:\s+(?:side|face|end)s?)?(?!\w)",
+    re.IGNORECASE,
+)
+"""Words by which a hollow body is open: `shell crate 2 mm, open at the top`."""
+
+_TAKEN_OFF = re.compile(
+    rf"\s*(?:take|remove|cut|tear)\s+(?:away\s+|off\s+)?(?P<side>(?:the\s+|its\s+)?(?:{_SIDE})(?:\s+(?:side|face|end))?)"
+    r"\s+(?:off|away\s+from|from|out\s+of|off\s+of)\s+",
+    re.IGNORECASE,
+)
+"""Words by which a side is deleted: `take the bottom off crate`."""
+
+
+def side_taken_off(text: str) -> str:
+    """Return a text that takes a side off something as the deleting that it is."""
+    return _TAKEN_OFF.sub(lambda found: f"delete {found['side']} of ", text, count=1)
+
+
+def opened_first(first: Proposal, text: str, document: SheetDocument) -> Proposal:
+    """Return a proposal to thicken something that is open at a side with the lines before it that delete this side."""
+    found = _OPEN_AT.search(text)
+    mesh = str(getattr(first.line, "mesh", ""))
+    if first.verb != "thicken" or found is None or not document.has(mesh):
+        return first
+    deleted = proposal_of("delete", f"delete the {found['sides']} of {document.item_name(mesh)}", document)
+    if not deleted.before and not getattr(deleted.line, "marks", []):
+        return first
+    ahead = (*deleted.before, deleted.line)
+    for line in ahead:
+        document = add_line(document, line)
+    opened = proposal_of(first.verb, text[: found.start()] + text[found.end() :], document)
+    return replace(opened, before=(*ahead, *opened.before))
+
+
+def meshed_first(first: Proposal, text: str, document: SheetDocument) -> Proposal:
+    """Return a proposal of a verb for meshes, where the text names a surface, for the mesh of that: one that is there
+    already, or that of a line before it.
+    """
+    takes = {kind for spec in VERBS[first.verb].specs().values() if isinstance(spec, ReferenceSpec) for kind in spec.kinds}
+    if "mesh" not in takes or takes & set(SURFACES):
+        return first
+    for item, kind in document.kinds().items():
+        name = document.item_name(item) if kind in SURFACES else ""
+        at = re.search(rf"(?<!\w){re.escape(name)}(?!\w)", text, re.IGNORECASE) if name else None
+        if at is None or not set(telling_words(name.lower())) <= set(first.missed):
+            continue
+        mesh = next(
+            (line for line in document.lines if line.verb_name == "mesh" and item in line.references().values()), None
+        )
+        ahead = [_mesh_of(item, document)] if mesh is None else []
+        for line in ahead:
+            document = add_line(document, line)
+        called = document.item_name((mesh or ahead[0]).id)
+        meant = proposal_of(first.verb, text[: at.start()] + called + text[at.end() :], document)
+        return replace(meant, before=(*ahead, *meant.before)) if len(meant.missed) < len(first.missed) else first
+    return first
+
+
+def _mesh_of(surface: str, document: SheetDocument) -> Line:
+    """Return the line that meshes a surface."""
+    line = default_line(document, "mesh").model_copy(update={"surface": surface})
+    return with_own_name(document, line)
