@@ -278,7 +278,7 @@ def _base_name(document: SheetDocument, cls: type[Line], field: str, values: dic
     if not stem:
         return default
     if cls.gives_kind == "mesh":
-        return f"{stem} mesh"
+        return stem if stem.endswith(" mesh") else f"{stem} mesh"
     return stem if stem != source else f"{source} {default}"
 
 

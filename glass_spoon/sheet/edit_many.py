@@ -99,6 +99,25 @@ def move_lines(document: SheetDocument, ids: Collection[str], after: str) -> She
     return with_lines(document, [*kept[:at], *moved, *kept[at:]])
 
 
+def move_before(document: SheetDocument, line_id: str, before: str) -> SheetDocument:
+    """Return the document with a line moved to before another one, and with it the lines behind that which it needs.
+
+    Raises RefusedEdit where it needs that line itself.
+    """
+    find_line(document, before)
+    order = [line.id for line in document.lines]
+    behind = order[order.index(before) :]
+    needed, asked = {line_id}, [find_line(document, line_id)]
+    while asked:
+        new = {item for item in asked.pop().references().values() if item in behind} - needed
+        needed |= new
+        asked += [find_line(document, item) for item in new]
+    if before in needed:
+        raise RefusedEdit(f"It needs line {document.number_of(before)}, and cannot stand before it.")
+    at = order.index(before)
+    return move_lines(document, needed, order[at - 1] if at else "")
+
+
 def _place(document: SheetDocument, line_id: str) -> int:
     return next(place for place, line in enumerate(document.lines) if line.id == line_id)
 

@@ -23,6 +23,7 @@ from glass_spoon.sheet.kinds import kind_of, one_of
 from glass_spoon.sheet.line import Action, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.mesh_item import FACE_LIMIT
+from glass_spoon.sheet.no_effect import told_without_effect
 from glass_spoon.sheet.sources import NOTHING_KEPT, Sources
 
 SLOW_LINE = 1.0
@@ -164,6 +165,9 @@ def evaluate(
         share = _line_progress(progress, number, len(lines))
         run.reports[line.id] = _size_report(run, line) if isinstance(line, Size) else _run_line(run, line, share)
         share(1.0)
+    if inspect:
+        kinds = {item: state.item.kind for item, state in run.items.items()}
+        run.reports |= told_without_effect(document, run.reports, kinds)
     return Build(document, run.sizes, run.reports, run.items, run.held, time.perf_counter() - started, run.before)
 
 

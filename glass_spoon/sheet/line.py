@@ -84,7 +84,8 @@ class Action:
 
     values: several fields at once. adds: a verb whose line is added after, with the field set so; "mark" adds one before it,
     with `values`, and gives it to the field; "fill" closes the rims of the mesh `value` before it. line: the id of another
-    line that is changed in place of the one that found it. instead: a verb that takes the place of this line's.
+    line that is changed in place of the one that found it. instead: a verb that takes the place of this line's. before: the
+    id of a line before which this one moves, with what it needs.
     """
 
     label: str
@@ -94,6 +95,7 @@ class Action:
     adds: str = ""
     line: str = ""
     instead: str = ""
+    before: str = ""
 
     @property
     def values_json(self) -> str:

@@ -10,6 +10,7 @@ from glass_spoon.sheet.edit import add_line, default_line, with_own_name
 from glass_spoon.sheet.fields import ReferenceSpec
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
+from glass_spoon.sheet.no_effect import stands_for
 from glass_spoon.sheet.phrase import telling_words
 from glass_spoon.sheet.proposal import Proposal, proposal_of
 
@@ -24,12 +25,39 @@ _OPEN_AT = re.compile(
 )
 """Words by which a hollow body is open: `shell crate 2 mm, open at the top`."""
 
+_NEW_NAME = re.compile(r"\b(?:giving|called|named|as)\s+(?:an?\s+|the\s+)?$", re.IGNORECASE)
+"""What stands before the name of something new."""
+
 _TAKEN_OFF = re.compile(
     rf"\s*(?:take|remove|cut|tear)\s+(?:away\s+|off\s+)?(?P<side>(?:the\s+|its\s+)?(?:{_SIDE})(?:\s+(?:side|face|end))?)"
     r"\s+(?:off|away\s+from|from|out\s+of|off\s+of)\s+",
     re.IGNORECASE,
 )
 """Words by which a side is deleted: `take the bottom off crate`."""
+
+
+def standing_for(text: str, document: SheetDocument) -> tuple[str, str]:
+    """Return a text in which what stands for an item is named in place of one that was used up, and what is to be known.
+
+    After `subtract peg from crate` the crate that is seen is `crate mesh`: `bevel crate` means that.
+    """
+    names = {name.lower(): item for item, name in document.item_names().items() if name}
+    told: dict[str, str] = {}
+
+    def meant(found: re.Match[str]) -> str:
+        item = names[found[1].lower()]
+        stands = stands_for(document, item)
+        if stands == item or _NEW_NAME.search(text[: found.start()]):
+            return found[0]
+        called = document.item_name(stands)
+        told[item] = f"{document.item_name(item)} is in {called} since line {document.number_of(stands)}: that is meant."
+        return called
+
+    if not names:
+        return text, ""
+    every = "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True))
+    meant_text = re.sub(rf"(?<!\w)({every})(?!\w)", meant, text, flags=re.IGNORECASE)
+    return meant_text, " ".join(told.values())
 
 
 def side_taken_off(text: str) -> str:

@@ -15,7 +15,7 @@ from glass_spoon.sheet.fill_words import SIZE_TEXT
 from glass_spoon.sheet.known_sizes import known_sizes, size_dimensions
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
-from glass_spoon.sheet.made_before import meshed_first, opened_first, side_taken_off
+from glass_spoon.sheet.made_before import meshed_first, opened_first, side_taken_off, standing_for
 from glass_spoon.sheet.phrase import IDLE, alike, telling_words
 from glass_spoon.sheet.plain_unit import PlainUnit, field_with_unit
 from glass_spoon.sheet.proposal import Proposal, proposal_of, told_of
@@ -90,9 +90,12 @@ def propose(text: str, document: SheetDocument, unit: PlainUnit = "mm") -> list[
     fill its fields, as in `mesh body 64 30`, `mesh everything, about 1,000 quads` or `wall = 1.5 mm`. Plain numbers for
     lengths are of `unit`.
     """
+    text, known = standing_for(text[:MAX_TEXT], document)
     if unit == "mm":
-        return _proposals(text, document)
-    return [_in_unit(found, document, unit) for found in _proposals(places_with_unit(text, unit), document)]
+        found = _proposals(text, document)
+    else:
+        found = [_in_unit(one, document, unit) for one in _proposals(places_with_unit(text, unit), document)]
+    return [replace(one, note=f"{known} {one.note}".strip()) for one in found] if known else found
 
 
 def read_ahead() -> None:
@@ -151,7 +154,7 @@ def _line_in_unit(line: AnyLine, said: Set[str], sizes: Mapping[str, Quantity], 
 
 def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
     """Return proposals for what was typed, plain numbers as mm; see `propose`."""
-    text = _GROWN.sub(_grown, text[:MAX_TEXT])
+    text = _GROWN.sub(_grown, text)
     text = _PERCENT.sub(lambda found: f"{float(found[1]) / 100:g}", text)
     if not text.strip():
         return [proposal_of(verb, text, document) for verb in VERBS]

@@ -1,8 +1,8 @@
 """A sheet of faces given a wall: two skins, and a rim between them where the sheet ends.
 
-Where the mesh is smooth a point goes along its normal, that of the surface it was made on where that is known, so that the
-other skin lies on the true parallel surface. At creases it goes to where the offset planes of both sides meet, so that the
-wall is even on flats and round corners alike.
+Where the mesh is smooth a point goes along its normal: that of the surface it was made on where that is known, and no line
+has made edges there since, so that the other skin lies on the true parallel surface. At creases it goes to where the offset
+planes of both sides meet, so that the wall is even on flats and round corners alike.
 """
 
 from __future__ import annotations
@@ -121,21 +121,25 @@ def _check(mesh: Mesh, wall: Wall) -> None:
 
 def leans(mesh: Mesh) -> tuple[Floats, int]:
     """Return how far (n, 3) each point goes for a wall of 1, and how many points were held."""
-    known = mesh.points.get("normal")
-    creased = _creases(mesh, by_angle=known is None)
-    ends = mesh.topology.edges.ends[creased]
+    worked = _worked(mesh)
+    ends = mesh.topology.edges.ends
+    marked, bent = _creases(mesh, worked)
+    creased = marked | bent
     at_crease = np.zeros(mesh.point_count, dtype=bool)
-    at_crease[ends] = True
-    if known is not None:
-        lean = directions(known)
-    else:
-        lean = mesh.vertex_normals.copy()
+    at_crease[ends[bent]] = True
+    at_crease &= worked
+    at_crease[ends[marked]] = True
+    known = mesh.points.get("normal")
+    lean = np.zeros((mesh.point_count, 3)) if known is None else directions(known)
+    if worked.any():
+        plain = mesh.vertex_normals.copy()
         corners = mesh.topology.face_corners
-        slant = np.einsum("ci,ci->c", lean[corners], mesh.face_normals[mesh.topology.face_of_corner])
+        slant = np.einsum("ci,ci->c", plain[corners], mesh.face_normals[mesh.topology.face_of_corner])
         total = np.bincount(corners, slant, mesh.point_count)
         counts = np.bincount(corners, minlength=mesh.point_count)
         mean = np.divide(total, counts, out=np.ones(mesh.point_count), where=counts > 0)
-        lean /= np.maximum(mean, 1 / LONGEST)[:, None]
+        plain /= np.maximum(mean, 1 / LONGEST)[:, None]
+        lean = np.where(worked[:, None], plain, lean)
     if at_crease.any():
         lean = lean.copy()
         lean[at_crease] = _where_planes_meet(mesh, creased, np.flatnonzero(at_crease))
@@ -145,17 +149,30 @@ def leans(mesh: Mesh) -> tuple[Floats, int]:
     return lean, int(long.sum())
 
 
-def _creases(mesh: Mesh, *, by_angle: bool) -> Bools:
-    """Mark the edges (e,) at which a wall has two sides: those that are sharp, and without a surface those that bend."""
+def _worked(mesh: Mesh) -> Bools:
+    """Mark the points (n,) whose normals are not those of a surface: all where none are known, else those at edges that a
+    line has made since.
+    """
+    if "normal" not in mesh.points:
+        return np.ones(mesh.point_count, dtype=bool)
+    worked = np.zeros(mesh.point_count, dtype=bool)
+    if "maker" in mesh.edges:
+        worked[mesh.topology.edges.ends[mesh.edges["maker"] > 0]] = True
+    return worked
+
+
+def _creases(mesh: Mesh, worked: Bools) -> tuple[Bools, Bools]:
+    """Mark the edges (e,) at which a wall has two sides: those that are sharp, and those that bend where no surface is."""
     topology = mesh.topology
     sharp = mesh.edges.get("sharpness")
     marked = np.zeros(len(topology.edges.ends), dtype=bool) if sharp is None else np.asarray(sharp > 0)
     marked &= topology.edge_face_counts == 2
-    if by_angle:
+    bent = np.zeros(len(marked), dtype=bool)
+    if worked.any():
         first, second = _sides(topology)
         bends = np.einsum("ei,ei->e", mesh.face_normals[first], mesh.face_normals[second]) < np.cos(CREASE)
-        marked |= bends & (topology.edge_face_counts == 2)
-    return marked
+        bent = bends & (topology.edge_face_counts == 2) & worked[topology.edges.ends].any(axis=1)
+    return marked, bent
 
 
 def _sides(topology: Topology) -> tuple[Ints, Ints]:

@@ -147,6 +147,12 @@ def _become(form: Form) -> Edit:
     return lambda document: (edit.become(document, line_id, verb), f"{name_of(document, line_id)} made otherwise")
 
 
+def _move_before(form: Form) -> Edit:
+    """Move a line to before the one that used up what it changes, as a finding offers it."""
+    line_id, before = str(form.get("line", "")), str(form.get("before", ""))
+    return lambda document: (edit_many.move_before(document, line_id, before), f"{name_of(document, line_id)} moved up")
+
+
 def _mark(form: Form) -> Edit:
     """Name what was picked on the board: a mark line after the line that is shown last, or at the end."""
     values, after = _json_object(form.get("values")), str(form.get("after", "")) or None
@@ -438,6 +444,7 @@ _EDITS: dict[str, Callable[[Form], Edit | EditOfProject]] = {
     "match_for": _match_for,
     "become": _become,
     "move": _move,
+    "move_before": _move_before,
     "pause": _pause,
     "remove": _remove,
     **EDITS_OF_LINES,

@@ -45,7 +45,7 @@ class Inset(DetailWork):
     acts_on = ("face",)
     act_key = "I"
 
-    results = 2  # what is inset stays on round bodies
+    results = 3  # where lines made edges, faces go by their own planes
     verb: Literal["inset"] = "inset"
     marks: MarkedFaces = []
     distance: Annotated[

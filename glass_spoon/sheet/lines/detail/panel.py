@@ -43,6 +43,7 @@ class PanelLine(Line):
     )
     gives_kind = "mesh"
     acts_on = ("face",)
+    results = 2  # where lines made edges, the wall goes by the faces there
     act_key = "A"
 
     verb: Literal["panel"] = "panel"

@@ -49,6 +49,7 @@ class PullOut(DetailWork):
     }
 
     acts_on = ("face",)
+    results = 2  # where lines made edges, faces go by their own planes
     act_key = "P"
 
     verb: Literal["pull_out"] = "pull_out"

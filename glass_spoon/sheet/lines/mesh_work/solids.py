@@ -100,7 +100,12 @@ class SolidWork(Line):
             done.append(made)
             given.progress(number / len(others))
         edges = np.flatnonzero(_seam_edges(first, given.ids[""]))
-        return replace(first, told=_told(done), notes=_notes(first.mesh, done), done=Done("edge", edges))
+        return replace(
+            first,
+            told=_told(done, self.how),
+            notes=(*_missed(first.mesh, done, self.how), *_notes(first.mesh, done)),
+            done=Done("edge", edges),
+        )
 
     def inspect(self, item: Item) -> list[Finding]:
         """Tell the notes, and point at folded faces."""
@@ -230,15 +235,43 @@ def _volume(mesh: Mesh) -> float:
     return float(np.einsum("fi,fi->", mesh.face_vectors, mesh.face_centers - middle) / 3)
 
 
-def _told(done: list[JoinedSolids]) -> str:
-    """Return a sentence on the seams."""
+def _told(done: list[JoinedSolids], how: Meeting) -> str:
+    """Return a sentence on the seams, and on bodies that lie within others."""
     seams, length = sum(made.seams for made in done), sum(made.length for made in done)
-    inside = sum(any(made.gone) for made in done)
-    lost = f" {several(inside, 'body')} {'lies' if inside == 1 else 'lie'} wholly in another, and {'is' if inside == 1 else 'are'} gone."
+    apart = [made for made in done if not made.seams]
+    inside = sum(not made.gone[1] if how == "subtract" else any(made.gone) for made in apart)
+    lie = "lies" if inside == 1 else "lie"
+    became = "gone" if how != "subtract" else "a hollow in it" if inside == 1 else "hollows in it"
+    within = f" {several(inside, 'body')} {lie} wholly inside, and {'is' if inside == 1 else 'are'} {became} now."
     if not seams:
-        return f"No skins cross.{lost if inside else ' Nothing was to be joined.'}"
+        return f"No skins cross.{within if inside else ''}"
     narrow = min(float(np.degrees(made.narrowest)) for made in done)
-    return f"{several(seams, 'seam')}, {length_text(length)} long; corners beside {'it' if seams == 1 else 'them'} of {narrow:.0f}° or more.{lost if inside else ''}"
+    beside = "it" if seams == 1 else "them"
+    return (
+        f"{several(seams, 'seam')}, {length_text(length)} long; corners beside {beside} of {narrow:.0f}° or more."
+        f"{within if inside else ''}"
+    )
+
+
+def _missed(mesh: Mesh, done: list[JoinedSolids], how: Meeting) -> tuple[Note, ...]:
+    """Return what is told where bodies do not reach one another, so that nothing was done with them."""
+    apart = [made for made in done if not made.seams]
+    if how == "subtract":
+        missed = sum(made.gone[1] for made in apart)
+        if not missed:
+            return ()
+        who = "What is subtracted does" if len(done) == 1 else f"{missed} of the {len(done)} bodies that are subtracted do"
+        return (
+            Note("not_reached", f"{who} not reach the body: nothing is taken out of it there. Move it, or make it longer."),
+        )
+    pieces = len(np.unique(mesh.topology.components)) if how == "unite" and any(not any(m.gone) for m in apart) else 1
+    if pieces == 1:
+        return ()
+    return (
+        Note(
+            "not_reached", f"Bodies that do not reach each other stay apart: {several(pieces, 'piece')}. Move them together."
+        ),
+    )
 
 
 def _notes(mesh: Mesh, done: list[JoinedSolids]) -> tuple[Note, ...]:

@@ -37,6 +37,7 @@ class Thicken(MeshWork):
         Phrase(r"both (?:sides|ways)|half (?:to )?each side", {"side": "both sides"}, finds=False),
         Phrase(r"edge band|only the (?:edge|rim)|(?:rim|edge|band) (?:only|alone)", {"skin": "the rim alone"}, finds=False),
     )
+    results = 2  # where lines made edges, the wall goes by the faces there
     sentence = f"**Thicken** {{mesh}} by {_WALL} {{side}}[, with {{skin}}]{_RIM}[; where it would fold {{folds}}]."
 
     verb: Literal["thicken"] = "thicken"

@@ -18,6 +18,7 @@ export class SheetActions {
       addFill: (data) => edits.change({ op: "fill_for", line: data.addFill, item: data.addItem }),
       addVerb: (data) => edits.change({ op: "work", verb: data.addVerb, item: data.addItem, after: data.addAfter, values: data.addValues ?? "{}" }),
       become: (data) => edits.change({ op: "become", line: data.of, verb: data.become }),
+      moveBefore: (data) => edits.change({ op: "move_before", line: data.of, before: data.moveBefore }),
       tryLine: (data) => edits.change({ op: "set", line: data.tryLine, field: data.tryField, value: data.tryValue }),
       after: (data) => edits.look({ shown_after: edits.state().shown_after === data.after ? "" : data.after }),
       showAll: () => edits.look({ shown_after: "" }),
