@@ -231,17 +231,19 @@ class _Reading:
         return True
 
     def take_only_law(self) -> None:
-        """Take the only number that is left, where nothing beside it names another field, for the law that comes first in
-        the sentence: `thicken lid 3 mm`, `twist post 90`.
+        """Take the only number that no word beside it names for another field, for the law that comes first in the
+        sentence: `thicken lid 3 mm`, `taper post to 0.7 fading over 20`.
         """
         shown = [name for clause in self.line.clauses() if not clause.optional for name in clause.fields]
         name = next((one for one in shown if self._is_value(one)), "")
         spec, numbers = self.line.specs().get(name), self.said.numbers()
-        if not isinstance(spec, LawSpec) or name in self.filled or len(numbers) != 1:
+        if not isinstance(spec, LawSpec) or name in self.filled:
             return
-        (number,) = numbers
-        if name_numbers(self.line, numbers, [other for other in self.line.used_fields() if self._is_number(other)]):
+        named = name_numbers(self.line, numbers, [other for other in self.line.used_fields() if self._is_number(other)])
+        free = [number for place, number in enumerate(numbers) if place not in named]
+        if len(free) != 1:
             return
+        (number,) = free
         text = self._law_of(number.typed, name)
         if number.dimension in ("", spec.dimension) and self._fits_law(spec, name, text) and self._set({name: text}):
             self.said.take_number(*number.span)
@@ -509,7 +511,9 @@ class _Reading:
         named = name_numbers(self.line, numbers, free)
         for place, (name, words) in named.items():
             self._take_number(numbers[place], name, words)
+        self.take_only_law()
         self._take_as_in_the_sentence(ANY_WORD)
+        self.take_only_law()
         free = [name for name in free if name not in self.filled]
         used = [name for name in self.line.used_fields() if self._is_number(name)]
         for number in self.said.numbers():

@@ -12,7 +12,7 @@ from glass_spoon.sheet.known_sizes import size_dimensions
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
 from glass_spoon.sheet.lines.mesh_work.mark import MarkLine
-from glass_spoon.sheet.said_marks import MARKS, SaidMark, mark_of_whole, mark_of_words, said_mark
+from glass_spoon.sheet.said_marks import MARKS, SaidMark, holder_of_marks, mark_of_whole, mark_of_words, said_mark
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,14 +43,16 @@ def proposal_of(verb: str, text: str, document: SheetDocument) -> Proposal:
     sizes = tuple(size_dimensions(document))
     marked = said_mark(cls, text, document, sizes) if text.strip() else None
     line, filled = _read(plain, text, document, marked)
-    if marked is not None and MARKS not in line.used_fields():  # as it is meant it takes none: the words say something else
+    elsewhere = marked is not None and marked.of not in ("", getattr(line, holder_of_marks(cls), ""))
+    # As it is meant it takes none, or on another item: the words say something else.
+    if elsewhere or (marked is not None and MARKS not in line.used_fields()):
         marked = None
         line, filled = _read(plain, text, document, None)
     if marked is None and cls.whole_means and "mesh" in filled.said and not getattr(line, MARKS):
         marked = mark_of_whole(cls)
     sides = mark_of_words(text, document, sizes) if verb == "mark" else None
     before: tuple[MarkLine, ...] = ()
-    if marked is not None and (mesh := str(getattr(line, "mesh", ""))):
+    if marked is not None and (mesh := _mesh_of_marks(line, document)):
         line, document, before = _with_marks(line, document, marked, mesh)
     elif sides is not None:
         line, filled = _read(plain, sides.rest, document, None)
@@ -65,9 +67,16 @@ def _read(plain: Line, text: str, document: SheetDocument, marked: SaidMark | No
     """Return a line with what the words fill, and what they filled; without the words that tell what is to be marked."""
     start = plain
     if marked is not None:
-        start, text = plain.model_copy(update={MARKS: []} | ({"mesh": marked.mesh} if marked.mesh else {})), marked.rest
+        of = {holder_of_marks(type(plain)): marked.mesh} if marked.mesh else {}
+        start, text = plain.model_copy(update={MARKS: []} | of), marked.rest
     filled = read_words(start, text, document) if text.strip() else Filled(start, ())
     return with_own_name(document, _fitting(document, filled), filled.said), filled
+
+
+def _mesh_of_marks(line: Line, document: SheetDocument) -> str:
+    """Return the mesh that a line's marks are of, "" where it works on no mesh."""
+    item = str(getattr(line, holder_of_marks(type(line)), ""))
+    return item if document.kinds().get(item) == "mesh" else ""
 
 
 def _with_marks(

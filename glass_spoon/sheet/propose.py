@@ -186,7 +186,9 @@ def _set_down(found: list[Proposal], text: str, document: SheetDocument) -> list
     """Return proposals with Set down first where `stand knob on the top of crate` names one thing to stand on another, which
     Stand, that takes marks, does not understand.
     """
-    if not found or found[0].verb != "stand" or _COPIES.search(text) or {"marks", "curve"} & set(found[0].said):
+    if not found or found[0].verb != "stand" or _COPIES.search(text):
+        return found
+    if "curve" in found[0].said or ("marks" in found[0].said and not found[0].before):
         return found
     first = proposal_of("set_down", text, document)
     understood = not first.missed and {"item", "body"} <= set(first.said)

@@ -152,6 +152,8 @@ _LISTED = tuple(
 """Which way faces look, in a list of such words."""
 
 _AND = re.compile(r"\s*(?:,\s*(?:and\s+)?|\s(?:and|&)\s+)")
+_OF_ITEM = re.compile(r"\s*of\s+(?:the\s+)?\x00")
+"""What goes on with an item; names are masked."""
 _AND_BEFORE = re.compile(_AND.pattern + r"\Z")
 _LIFTED = r"(?:new|inner|inset|raised|sunk|lowered|lifted|pulled(?:-| )?(?:out)?)"
 _IT = rf"(?:it|them|that|those|these|(?:the )?{_LIFTED} (?:faces?|part|panel|top))"
@@ -165,6 +167,7 @@ _ITS = rf"(?:(?:its|their|the new|the inner) {_EDGES}|the (?:rims?|edges?) of {_
 class SaidMark:
     """What a text tells to be marked, and the text without these words; mesh: what it is of, "" where the text tells.
 
+    of: the item that the text says it is of, where it must.
     more: what it tells besides, as the underside in `the top and the bottom`; ahead: how many of these come before it.
     """
 
@@ -173,6 +176,7 @@ class SaidMark:
     called: str
     side: str
     mesh: str = ""
+    of: str = ""
     more: tuple[SaidMark, ...] = ()
     ahead: int = 0
 
@@ -228,11 +232,20 @@ class SaidMark:
 
 
 def said_mark(verb: type[Line], text: str, document: SheetDocument, sizes: tuple[str, ...]) -> SaidMark | None:
-    """Return what a text tells to be marked for a verb that needs marks, where it names none of the document's."""
+    """Return what a text tells to be marked for a verb that takes marks, where it names none of the document's.
+
+    A verb that does not need them takes what is told of an item alone: `twist the top of crate`, not `taper it to the top`.
+    """
     spec = verb.specs().get(MARKS)
-    if not isinstance(spec, ReferencesSpec) or spec.kinds != ("mark",) or not spec.least:
+    if not isinstance(spec, ReferencesSpec) or spec.kinds != ("mark",):
         return None
-    return _told_mark(verb, verb.acts_on or (_EDGE,), text, document, sizes)
+    kinds = verb.acts_on or ((_EDGE,) if spec.least else (_FACE, _EDGE, _POINT))
+    return _told_mark(verb, kinds, text, document, sizes, of_item=not spec.least)
+
+
+def holder_of_marks(verb: type[Line]) -> str:
+    """Return the field of a verb that says of which mesh its marks are."""
+    return "mesh" if "mesh" in verb.specs() else "item"
 
 
 def mark_of_words(text: str, document: SheetDocument, sizes: tuple[str, ...]) -> SaidMark | None:
@@ -242,9 +255,18 @@ def mark_of_words(text: str, document: SheetDocument, sizes: tuple[str, ...]) ->
 
 
 def _told_mark(
-    verb: type[Line], kinds: tuple[str, ...], text: str, document: SheetDocument, sizes: tuple[str, ...]
+    verb: type[Line],
+    kinds: tuple[str, ...],
+    text: str,
+    document: SheetDocument,
+    sizes: tuple[str, ...],
+    *,
+    of_item: bool = False,
 ) -> SaidMark | None:
-    """Return what a text tells to be marked of some kinds, where it names none of the document's marks."""
+    """Return what a text tells to be marked of some kinds, where it names none of the document's marks.
+
+    of_item: only where it goes on with what that is of, as in `the top of crate`.
+    """
     known = document.kinds()
     taken = {
         kind for spec in verb.specs().values() if isinstance(spec, ReferenceSpec | ReferencesSpec) for kind in spec.kinds
@@ -272,7 +294,7 @@ def _told_mark(
     every = tuple(told for told in (*every, *of_faces) if told.kind in kinds)
     for told in every:
         found = told.phrase.find(masked, sizes)
-        if found is None:
+        if found is None or (of_item and not _OF_ITEM.match(masked, found.end())):
             continue
         listed = _LISTED if told.kind == _FACE else ()
         every = (*every, *listed)
@@ -288,8 +310,16 @@ def _told_mark(
         if angle is not None:
             values |= _ANGLE.values(angle, rest.lower())
             rest = f"{rest[: angle.start()]} {rest[angle.end() :]}"
-        return SaidMark(rest, values, told.called, told.side, values.pop("mesh", ""), (*more, *after), len(more))
+        of = _item_after(masked, found.end(), spans) if of_item else ""
+        return SaidMark(rest, values, told.called, told.side, values.pop("mesh", ""), of, (*more, *after), len(more))
     return None
+
+
+def _item_after(masked: str, place: int, spans: Mapping[str, list[tuple[int, int]]]) -> str:
+    """Return the item whose name stands behind `of` at a place of a text."""
+    found = _OF_ITEM.match(masked, place)
+    starts = found.end() - 1 if found else -1
+    return next((item for item, own in spans.items() if any(start == starts for start, _ in own)), "")
 
 
 def _told_behind(every: tuple[_Told, ...], text: str, end: int, sizes: tuple[str, ...]) -> tuple[int, tuple[SaidMark, ...]]:

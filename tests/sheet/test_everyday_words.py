@@ -103,3 +103,37 @@ def test_marks_that_are_not_said_are_those_not_used_yet(document: SheetDocument)
     ]
     line = propose("bevel by 0.3", read_document(document.model_dump() | {"lines": lines}))[0].line
     assert line.model_dump()["marks"] == ["e"]
+
+
+@pytest.mark.parametrize(
+    ("sentence", "verb", "values"),
+    [
+        ("taper crate to 0.7 fading over 20", "taper", {"factor": "1 to 0.7", "reach": "20", "tolerance": "0.01 mm"}),
+        ("taper crate 0.7 within 0.1", "taper", {"factor": "1 to 0.7", "tolerance": "0.1"}),
+        ("twist crate 45 between 10 and 30", "twist", {"turn": "0° to 45", "low": "10", "high": "30", "reach": "0 mm"}),
+        ("twist crate 45, fading over 5", "twist", {"turn": "0° to 45", "reach": "5", "tolerance": "0.01 mm"}),
+        ("thicken crate 3 mm with 2 loops in the rim", "thicken", {"wall": "3 mm", "loops": "2"}),
+    ],
+)
+def test_a_law_beside_other_numbers_takes_its_own(
+    document: SheetDocument, sentence: str, verb: str, values: dict[str, str]
+) -> None:
+    """The number that nothing else claims is what the verb is about, and no tolerance or reach."""
+    first = propose(sentence, document)[0]
+    said = first.line.model_dump()
+    assert first.verb == verb and {name: str(said[name]) for name in values} == values
+
+
+@pytest.mark.parametrize(
+    ("sentence", "verb"),
+    [
+        ("twist the top of crate by 45", "twist"),
+        ("taper the top of crate to 0.5", "taper"),
+        ("panel on the top of crate", "panel"),
+    ],
+)
+def test_verbs_that_need_no_marks_take_a_part_of_an_item(document: SheetDocument, sentence: str, verb: str) -> None:
+    """The top is marked before; `taper crate to 0.5 at the top` tells no part of it."""
+    first = propose(sentence, document)[0]
+    assert (first.verb, first.missed, [line.verb_name for line in first.before]) == (verb, (), ["mark"])
+    assert propose("taper crate by 1 to 0.5 at the top", document)[0].before == ()
