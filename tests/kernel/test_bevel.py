@@ -9,9 +9,11 @@ import pytest
 
 from glass_spoon.kernel.detail.bevel import Profile, bevel, widths_for_radius
 from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.gauges.face_figures import figures_of
 from glass_spoon.kernel.meshes.marked import mark_sharper
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from glass_spoon.kernel.meshes.origin import check_origin
+from glass_spoon.kernel.meshing.six_sides import SixSides, mesh_six_sides
 from tests.kernel.test_detail import no_edges
 from tests.kernel.test_origin import bearing
 from tests.mesh_checker import check_result
@@ -111,13 +113,14 @@ def test_one_edge_of_a_cube_is_rounded_and_cut_off_at_its_ends() -> None:
 
 @pytest.mark.parametrize("steps", [1, 2, 3, 4])
 def test_a_row_inside_a_face_runs_out_to_points(steps: int) -> None:
-    """Flat it stays flat; all quads for even counts; nothing folds."""
+    """Flat it stays flat; what is no quad is at the two ends, and has no straight corner; nothing folds."""
     grid = grid_mesh(10, 6, 5.0)
     ends = grid.positions[grid.topology.edges.ends]
     row = np.isclose(ends[:, :, 1], 15).all(axis=1) & (ends[:, :, 0].min(axis=1) > 9) & (ends[:, :, 0].max(axis=1) < 41)
     done = bevel(grid, row, wide(grid, 1.0), steps)
     check_result(done.mesh, closed=False)
-    assert done.mesh.topology.is_quads == (steps % 2 == 0)
+    assert (done.mesh.topology.face_sides != 4).sum() == done.odd == 2 * steps
+    assert np.degrees(figures_of(done.mesh).largest_corners.max()) < 170
     assert (done.mesh.face_vectors[:, 2] > 0).all()
     assert np.linalg.norm(done.mesh.face_vectors, axis=1).sum() == pytest.approx(50 * 30)
 
@@ -235,3 +238,16 @@ def test_edges_of_unlike_widths_stay_within_the_body() -> None:
     done = bevel(cube, np.ones(len(widths), dtype=bool), widths, 4)
     check_result(done.mesh, closed=True)
     assert np.abs(done.mesh.positions).max() <= 5.0 + 1e-9
+
+
+@pytest.mark.parametrize("profile", ["round", "flat", "hollow"])
+@pytest.mark.parametrize("steps", [1, 2, 3, 4])
+def test_a_band_that_runs_out_on_both_ends_folds_nothing(steps: int, profile: Profile) -> None:
+    """Two edges in the middle of a box's edge: no face has a corner of 180° or more, and the skin stays closed."""
+    box = mesh_six_sides(SixSides((20.0, 20.0, 20.0), 0.0, (4, 4, 4), 1, 1)).mesh
+    middles = box.positions[box.topology.edges.ends].mean(axis=1)
+    chosen = (np.abs(middles - np.array([0.0, -20.0, middles[:, 2].max()])) <= np.array([6.0, 1e-9, 1e-9])).all(axis=1)
+    assert chosen.sum() == 2
+    made = bevel(box, chosen, wide(box, 4.0), steps, profile).mesh
+    assert not len(made.topology.boundary_edges)
+    assert np.degrees(figures_of(made).largest_corners.max()) < 179

@@ -29,6 +29,10 @@ STRIP, CORNER, RIM = "strip", "corner", "rim"
 FLAT = 1e-9
 
 
+STRAIGHT = 1e-3
+"""A corner of a quad whose part of it is below this share is straight: two triangles are laid there."""
+
+
 @dataclass(frozen=True, eq=False)
 class Bevelled(Reworked):
     """Edges bevelled. fits: the largest share of the width that folds no face, at most 1; folded: old faces (k,) that fold;
@@ -250,21 +254,32 @@ class _Bevel:
         self._run_out(first, here, there, at_start=False)
 
     def _run_out(self, first: Ints, here: Ints, there: Ints, *, at_start: bool) -> None:
-        """Add the faces at the end of a band that runs out to a point: two steps to a quad."""
+        """Add the faces at the end of a band that runs out to a point: two steps to a quad where that has no hollow corner,
+        as beside a hollow profile; triangles about a round one.
+        """
         own = (here[:, 0] == here[:, -1]) if at_start else (there[:, 0] == there[:, -1])
         if not own.any():
             return
         tip, row = (here[own, 0], there[own]) if at_start else (there[own, 0], here[own])
         corner = first[own]
         face = self.mesh.topology.face_of_corner[corner].astype(np.int64)
+
+        def add(chosen: Bools, points: list[Ints]) -> None:
+            faces = np.column_stack(points if at_start else points[::-1])[chosen]
+            self.build.add_faces(faces, np.repeat(corner[chosen, None], faces.shape[1], axis=1), face[chosen], STRIP)
+            self.odd += len(faces) if faces.shape[1] == 3 else 0
+
         for step in range(0, self.steps, 2):
-            pair = step + 2 <= self.steps
-            points = (
-                [row[:, step], tip, row[:, step + 2], row[:, step + 1]] if pair else [row[:, step], tip, row[:, step + 1]]
-            )
-            faces = np.column_stack(points if at_start else points[::-1])
-            self.build.add_faces(faces, np.repeat(corner[:, None], faces.shape[1], axis=1), face, STRIP)
-            self.odd += 0 if pair else len(faces)
+            paired = np.zeros(len(row), dtype=bool)
+            if step + 2 <= self.steps:
+                a, b, c = row[:, step], row[:, step + 1], row[:, step + 2]
+                places = [self.build.places[points] for points in (a, b, c, tip)]
+                area = cross(places[2] - places[0], places[1] - places[3])
+                turn = np.einsum("ki,ki->k", cross(places[0] - places[1], places[2] - places[1]), area)
+                paired = turn > STRAIGHT * np.einsum("ki,ki->k", area, area)
+                add(paired, [a, tip, c, b])
+                add(~paired, [b, tip, c])
+            add(~paired, [row[:, step], tip, row[:, step + 1]])
 
     def _corners(self, chains: Ints, keys: Ints) -> None:
         """Fill the patches where three edges or more meet: round a point they run against the profiles that start there."""

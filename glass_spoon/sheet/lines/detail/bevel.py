@@ -23,7 +23,7 @@ from glass_spoon.sheet.phrase import Phrase
 class Bevel(DetailWork):
     """Marked edges bevelled."""
 
-    results = 2  # profiles that run along their edge too are as wide as what goes across it
+    results = 3  # where it runs out to a point, no face has a hollow corner; profiles that run along their edge too are as wide as what goes across it
     summary = "Bevel marked edges by a width or a radius: round, flat or hollow; corners of quads, a ball where it fits."
     words = (
         "chamfer",
