@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import io
 
+import numpy as np
 from PIL import Image, ImageOps, UnidentifiedImageError
 
+from glass_spoon.formats.height_picture import write_greys
 from glass_spoon.formats.picture import KEPT_EDGE, MAX_PIXELS, WRONG, Encoded, UnreadablePicture
 
 RASTER = {"PNG": "image/png", "JPEG": "image/jpeg", "WEBP": "image/webp"}
@@ -37,3 +39,27 @@ def _written(picture: Image.Image, kind: str) -> Encoded:
     file = io.BytesIO()
     plain.save(file, kind, **({"quality": 88} if kind == "JPEG" else {"optimize": False}))
     return Encoded(file.getvalue(), RASTER[kind], picture.width, picture.height)
+
+
+def greys(data: bytes, edge: int) -> bytes:
+    """Return the greys of a picture as a PGM of 16 bits; see `height_picture.grey_picture`."""
+    try:
+        with Image.open(io.BytesIO(data), formats=list(RASTER)) as picture:
+            if picture.width * picture.height > MAX_PIXELS:
+                raise UnreadablePicture(
+                    f"The picture has {picture.width:,} by {picture.height:,} pixels: too many. Make it smaller."
+                )
+            upright = ImageOps.exif_transpose(picture)
+            deep = upright.mode in ("I;16", "I", "F")
+            if deep:
+                values = np.asarray(upright, dtype=np.float64)
+                values /= max(65535.0, float(values.max(initial=1.0)))
+                grey = Image.fromarray(values.astype(np.float32))
+            else:
+                clear = upright.convert("RGBA")
+                black = Image.new("RGBA", clear.size, "black")
+                grey = Image.fromarray(np.asarray(Image.alpha_composite(black, clear).convert("L"), dtype=np.float32) / 255)
+            grey.thumbnail((edge, edge), Image.Resampling.BOX)
+            return write_greys(np.asarray(grey, dtype=np.float64))
+    except (UnidentifiedImageError, Image.DecompressionBombError, OSError, ValueError, SyntaxError) as error:
+        raise error if isinstance(error, UnreadablePicture) else UnreadablePicture(WRONG) from error

@@ -36,16 +36,7 @@ _PIPE = Nearest(
     "Simple makes its outer wall as a cylinder; Shell gives that a wall inwards: 20 outside and 16 inside is 4 thick.",
 )
 
-_SWELL = Nearest(
-    "nudge",
-    "Nudge pushes what is marked out along its normals; mark everything to swell a whole mesh. Taper by 1, 1.3 at 0.5, 1 "
-    "makes a bulge.",
-)
-
 _NEAREST = {
-    "swell": _SWELL,
-    "inflate": _SWELL,
-    "puff": _SWELL,
     "difference": _CUT,
     "boolean": _CUT,
     "intersect": _SHARED,

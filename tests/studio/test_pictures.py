@@ -3,10 +3,13 @@
 import io
 import json
 
+import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image
 
+from glass_spoon.formats.height_picture import MOST_BYTES, read_greys
+from glass_spoon.sheet.sources import read_file
 from glass_spoon.studio.models import ReferencePicture
 
 pytestmark = pytest.mark.django_db
@@ -131,3 +134,35 @@ def test_viewers_see_pictures_and_do_not_bring_any(owner, viewer, stranger, part
     assert stranger.get(f"/pictures/{told['id']}/").status_code == 404
     assert send(viewer, part, png()).status_code == 403
     assert send(stranger, part, png()).status_code == 404
+
+
+@pytest.mark.parametrize("kind", ["PNG", "JPEG", "WEBP"])
+def test_a_picture_of_heights_is_kept_in_its_line(owner, part, edit, kind):
+    """Its greys stand in the sheet as an open format, no longer than it needs; what is no picture is refused."""
+    edit(owner, op="add", verb="swell", text="")
+    part.refresh_from_db()
+    line = part.sheet().lines[-1].id
+    edit(owner, op="set", line=line, field="by", value="picture")
+    file = io.BytesIO()
+    Image.linear_gradient("L").resize((1200, 600)).save(file, kind)
+    answer = edit(owner, op="drawing", line=line, file=SimpleUploadedFile("heights.png", file.getvalue()))
+    assert answer.status_code == 200
+    part.refresh_from_db()
+    data, ending = read_file(part.sheet().line(line).picture, MOST_BYTES)
+    greys = read_greys(data)
+    assert ending == "pgm" and greys.shape == (256, 512)
+    assert greys[0].mean() < 0.02 and greys[-1].mean() > 0.98 and np.ptp(greys, axis=1).max() < 0.02
+    assert edit(owner, op="drawing", line=line, file=SimpleUploadedFile("a.png", b"junk")).status_code == 422
+
+
+def test_a_deep_picture_keeps_its_levels(owner, part, edit):
+    """16 bits stay more than 8: a faint ramp of 200 of 65,535 is still a ramp."""
+    edit(owner, op="add", verb="swell", text="")
+    part.refresh_from_db()
+    line = part.sheet().lines[-1].id
+    file = io.BytesIO()
+    Image.fromarray(np.tile(np.linspace(30000, 30200, 101).astype(np.uint16), (4, 1))).save(file, "PNG")
+    edit(owner, op="drawing", line=line, file=SimpleUploadedFile("deep.png", file.getvalue()))
+    part.refresh_from_db()
+    greys = read_greys(read_file(part.sheet().line(line).picture, MOST_BYTES)[0])
+    assert len(np.unique(greys[0])) == 101 and greys[0, 0] == pytest.approx(30000 / 65535, abs=1e-4)

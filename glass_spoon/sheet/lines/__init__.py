@@ -104,6 +104,7 @@ from glass_spoon.sheet.lines.shape.even_out import FairLine, RestoreSymmetry
 from glass_spoon.sheet.lines.shape.lattice import FollowLine, LatticeLine
 from glass_spoon.sheet.lines.shape.lay_on import LayOnLine
 from glass_spoon.sheet.lines.shape.pinch import PinchLine
+from glass_spoon.sheet.lines.shape.swell import SwellLine
 from glass_spoon.sheet.lines.sizes import Size
 
 _POINTS = (Draw, ImportCurve, ImportDxf)
@@ -124,6 +125,7 @@ _SHAPE = (
     LayOnLine,
     PinchLine,
     FairLine,
+    SwellLine,
     RestoreSymmetry,
 )
 _REFORM = (

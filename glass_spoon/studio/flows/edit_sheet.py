@@ -5,10 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from glass_spoon.formats.clean_text import NotJson, clean_text, read_json
-from glass_spoon.formats.dxf import UnitUnknown, UnreadableDxf, read_dxf
-from glass_spoon.formats.step import UnreadableStep, read_step
-from glass_spoon.formats.svg_paths import UnreadableSvg, read_svg
+from glass_spoon.formats.clean_text import NotJson, read_json
 from glass_spoon.sheet import edit, edit_many
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import BadExpression
@@ -16,10 +13,8 @@ from glass_spoon.sheet.expressions import evaluate_expression
 from glass_spoon.sheet.fields import FileSpec, PointsSpec, TableSpec
 from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.known_sizes import known_sizes
-from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
-from glass_spoon.sheet.lines.draw.points import Draw, ImportDxf
-from glass_spoon.sheet.lines.form.imported import MOST_KEPT, ImportStep
+from glass_spoon.sheet.lines.draw.points import Draw
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
 from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.sizes import Size
@@ -30,8 +25,8 @@ from glass_spoon.sheet.typed_places import typed_place
 from glass_spoon.studio.clean_requests import read_object
 from glass_spoon.studio.flows.build_part import finished_build
 from glass_spoon.studio.flows.change_part import Edit, EditOfProject
+from glass_spoon.studio.flows.chosen_file import file_field
 from glass_spoon.studio.flows.edit_lines import EDITS_OF_LINES, Form, name_of
-from glass_spoon.studio.flows.keep_file import keep_mesh_file
 from glass_spoon.studio.flows.read_files import stop
 from glass_spoon.studio.flows.typed_values import typed_values
 from glass_spoon.studio.sentences import Refused
@@ -289,7 +284,7 @@ def _drawing(form: Form) -> EditOfProject:
     read: dict[str, str] = {}
 
     def change(document: SheetDocument, project_id: int) -> tuple[SheetDocument, str]:
-        name, reader = _file_field(edit.find_line(document, line_id), file_name, project_id)
+        name, reader = file_field(edit.find_line(document, line_id), file_name, project_id)
         if name not in read:
             read[name] = reader(data)
         return edit.set_field(document, line_id, name, read[name]), f"{name_of(document, line_id)} got a file"
@@ -308,49 +303,6 @@ def _stop_reading(form: Form) -> Edit:
         return edit.set_field(document, line_id, "file", ""), f"{name_of(document, line_id)} stopped reading"
 
     return change
-
-
-def _file_field(line: Line, file_name: str, project_id: int) -> tuple[str, Callable[[bytes], str]]:
-    """Return the field of a line that keeps a file, and what reads it."""
-    if isinstance(line, ImportMesh):
-        return "file", lambda data: keep_mesh_file(data, file_name, project_id)
-    if isinstance(line, ImportStep):
-        return "step", _read_step
-    return ("dxf", _read_dxf) if isinstance(line, ImportDxf) else ("svg", _read_svg)
-
-
-def _read_step(data: bytes) -> str:
-    """Return the text of a STEP file that can be read; what it holds is remembered for the build that follows."""
-    if len(data) > MOST_KEPT:
-        raise Refused(f"The file has {len(data):,} bytes; a sheet keeps up to {MOST_KEPT:,}. Keep only the parts you need.")
-    text = clean_text(data.decode("utf-8", "replace"))
-    try:
-        read_step(text.encode())
-    except UnreadableStep as error:
-        raise Refused(str(error)) from error
-    return text
-
-
-def _read_svg(data: bytes) -> str:
-    """Return the text of an SVG drawing that can be read; whether it says its unit shows later."""
-    try:
-        read_svg(data, "mm")
-        return clean_text(data.decode("utf-8-sig"))
-    except UnreadableSvg as error:
-        raise Refused(str(error)) from error
-    except UnicodeDecodeError as error:
-        raise Refused("The drawing is not UTF-8 text. Save it again as plain SVG.") from error
-
-
-def _read_dxf(data: bytes) -> str:
-    """Return the text of a DXF drawing that can be read; whether it says its unit shows later."""
-    try:
-        read_dxf(data)
-    except UnitUnknown:
-        pass
-    except UnreadableDxf as error:
-        raise Refused(str(error)) from error
-    return clean_text(data.decode("utf-8-sig", errors="replace"))
 
 
 def _set_many(form: Form) -> Edit:

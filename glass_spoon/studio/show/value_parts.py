@@ -154,7 +154,8 @@ def _(spec: TableSpec, stored: _Stored) -> ValuePart:
 
 @_shown.register
 def _(spec: FileSpec, stored: _Stored) -> ValuePart:
-    noun = "file" if "step" in spec.endings else "mesh" if "obj" in spec.endings else "drawing"
+    nouns = (("step", "file"), ("obj", "mesh"), ("png", "picture"))
+    noun = next((noun for ending, noun in nouns if ending in spec.endings), "drawing")
     words = f"the {noun}" if stored.raw else f"no {noun} yet"
     return ValuePart("file", words, stored.name, "", spec.help, unit=spec.endings)
 

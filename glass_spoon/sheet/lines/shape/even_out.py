@@ -63,7 +63,7 @@ class FairLine(MeshWork):
             held[mesh.topology.edges.ends[sharp > 0].ravel()] = True
         if held.all():
             raise KernelError("All points are held or lie on creases: nothing would move. Hold less, or let creases go too.")
-        weights = _weights(given, item)
+        weights = weights_of_marks(given, item)
         made = fair_mesh(mesh, given.count("rounds"), given.number("strength"), weights, held)
         far = float(lengths(made.places - mesh.positions).max(initial=0.0))
         told = f"Points went by {length_text(far)} at most"
@@ -73,7 +73,7 @@ class FairLine(MeshWork):
             notes = (
                 Note("volume", f"Its volume changed by {100 * made.volume:.2g} %: what may move is too little to keep it."),
             )
-        return Worked(_moved(mesh, made.places), told, notes, stands=False)
+        return Worked(moved_mesh(mesh, made.places), told, notes, stands=False)
 
 
 class RestoreSymmetry(MeshWork):
@@ -135,7 +135,7 @@ class RestoreSymmetry(MeshWork):
             raise KernelError(
                 "No point has one across the plane. Move the mirror, take another plane, or allow more between pairs."
             )
-        weights = _weights(given, item)
+        weights = weights_of_marks(given, item)
         places = made.places if weights is None else mesh.positions + weights[:, None] * (made.places - mesh.positions)
         told = f"{several(made.pairs, 'pair')} of points, off by {length_text(made.off)} at most before."
         notes: tuple[Note, ...] = ()
@@ -144,7 +144,7 @@ class RestoreSymmetry(MeshWork):
             sentence = f"{len(made.alone):,} {are} none across and {'stays' if len(made.alone) == 1 else 'stay'}: allow more between pairs, or mirror a half."
             notes = (Note("alone", sentence, (), "point", tuple(made.alone.tolist())),)
         return Worked(
-            _moved(mesh, places), told, notes, Done("point", made.alone) if len(made.alone) else None, stands=False
+            moved_mesh(mesh, places), told, notes, Done("point", made.alone) if len(made.alone) else None, stands=False
         )
 
 
@@ -152,12 +152,12 @@ NEAR = 1e-9
 """Volumes that differ by no more than this share are the same."""
 
 
-def _moved(mesh: Mesh, places: Floats) -> Reworked:
+def moved_mesh(mesh: Mesh, places: Floats) -> Reworked:
     """Return a mesh with its points at other places, as a change."""
     return Reworked(mesh.moved(owned(places)), same_elements(mesh.topology))
 
 
-def _weights(given: Given, item: MeshItem) -> Floats | None:
+def weights_of_marks(given: Given, item: MeshItem) -> Floats | None:
     """Return how much (n,) each point is worked on by the marks of a line, None for all of it alike."""
     if not given.marks("marks"):
         return None
