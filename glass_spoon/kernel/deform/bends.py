@@ -7,10 +7,11 @@ goes on straight as the last place there does.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
+import scipy
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.alter.place_curve import Placement
@@ -20,6 +21,8 @@ Along = Callable[[Floats], Floats]
 """Takes shares (n,) of the way between two heights, 0 to 1, returns values (n,)."""
 STILL = Placement(np.eye(3), np.zeros(3))
 """The map that moves nothing."""
+NEAR = 1e-12
+"""The end of a bend that is off a plane by no more than this share of its length lies in it."""
 STRAIGHT = 1e-12
 """A bend of so little, in radians over the whole length, is none."""
 
@@ -81,6 +84,30 @@ class Bend(_Between):
         out = across * cosine + 2 * np.sin(theta / 2) ** 2 / bend + beyond * sine
         up = start + sine / bend - across * sine + beyond * cosine
         return self.axes.outside(np.column_stack((out, beside, up)))
+
+
+def angle_to_meet(bend: Bend, end: float, place: Floats, normal: Floats) -> float | None:
+    """Return the angle in radians, the smallest above zero up to a whole turn, by which the end at a height in mm of the
+    line along the axes comes onto the plane through a place (3,) square to a normal (3,); None where none does.
+
+    Found by the changes of side over steps of half a degree, each drawn in by Brent's method; where it starts in the plane
+    that is no change. Cost: one evaluation of the end for each step.
+    """
+
+    def off(angle: float) -> float:
+        tip = replace(bend, angle=angle).apply(bend.axes.outside(np.array([[0.0, 0.0, end]])))[0]
+        return float((tip - place) @ normal)
+
+    angles = np.linspace(0.0, 2 * np.pi, 721)
+    offs = np.array([off(angle) for angle in angles])
+    scale = NEAR * max(bend.length, 1e-12)
+    for low, high, one, other in zip(angles, angles[1:], offs, offs[1:], strict=False):
+        if abs(one) <= scale:
+            if low > 0:
+                return float(low)
+        elif one * other < 0:
+            return float(scipy.optimize.brentq(off, low, high, xtol=1e-12))
+    return float(angles[-1]) if abs(offs[-1]) <= scale else None
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,12 +8,12 @@ from typing import Annotated, Any, Literal
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.deform.bends import Bend, Ripple, Shear, Stretch, Taper, Twist
+from glass_spoon.kernel.deform.bends import Bend, Ripple, Shear, Stretch, Taper, Twist, angle_to_meet
 from glass_spoon.kernel.deform.space_map import Axes, SpaceMap
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, LawText, Number, NumberSpec
+from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, LawText, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.handle import Handle, ItemOf, angle_handle, length_handle
-from glass_spoon.sheet.items import Item
+from glass_spoon.sheet.items import CurveItem, Item, as_mesh
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.draw.fields import AtX, AtY, AtZ, a_length, an_angle
 from glass_spoon.sheet.lines.place.fields import AxisField, Through, own_frame, vector
@@ -29,6 +29,9 @@ from glass_spoon.sheet.lines.shape.shape_work import (
     Towards,
 )
 from glass_spoon.sheet.phrase import Phrase
+
+FLAT = 0.02
+"""A rim that leaves its plane by more than this share of its size has none."""
 
 _END = f"{SPAN}{MARKED}{TOLERANCE}."
 TowardsField = Annotated[Towards, ChoiceSpec("Which way.", tuple(TOWARDS))]
@@ -53,24 +56,39 @@ WAYS = (
 class BendLine(SpanLine):
     """Bend anything to an arc."""
 
-    summary = "Bend anything to an arc about an axis, by an angle or to a radius; the length of its core is kept."
+    summary = (
+        "Bend anything to an arc about an axis, by an angle, to a radius, or until its end meets a rim; the length of its "
+        "core is kept."
+    )
     words = ("curl", "roll up", "arc", "curve up", "flex", "wrap round")
-    phrases = WAYS
+    phrases = (*WAYS, Phrase(r"(?:to meet|until it meets|to touch)(?: the (?:rim|plane|end) of)?", {"given_by": "to meet"}))
+    led = {"target": r"(?:to meet|meets|touch)(?: the (?:rim|plane|end) of)? (?:the )?"}
     sentence = "**Bend** {item} {way} {given_by} {angle} along its {axis}[, keeping the length of {kept}][, {stays}]" + _END
     wording_field = "given_by"
     wordings = {
         "to a radius of": "**Bend** {item} {way} {given_by} {radius} along its {axis}[, keeping the length of {kept}][, {stays}]"
-        + _END
+        + _END,
+        "to meet": "**Bend** {item} {way} {given_by} {target} along its {axis}[, keeping the length of {kept}][, {stays}]"
+        + _END,
     }
 
     verb: Literal["bend"] = "bend"
     way: TowardsField = "up"
     given_by: Annotated[
-        Literal["by", "to a radius of"],
-        ChoiceSpec("By the angle of the whole arc, or by its radius.", ("by", "to a radius of")),
+        Literal["by", "to a radius of", "to meet"],
+        ChoiceSpec(
+            "By the angle of the whole arc, by its radius, or until its free end lies in the plane of a curve or a rim.",
+            ("by", "to a radius of", "to meet"),
+        ),
     ] = "by"
     angle: Annotated[Number, an_angle("The angle from end to end.", least=-2 * np.pi, most=2 * np.pi)] = 90
     radius: Annotated[Number, a_length("Radius of the layer whose length is kept.")] = "50 mm"
+    target: Annotated[
+        str,
+        ReferenceSpec(
+            "A curve, or a mesh with an open rim, in whose plane its free end is to lie.", "curve", also=("mesh",)
+        ),
+    ] = ""
     axis: AxisField = "left-right axis"
     kept: Annotated[
         Kept,
@@ -90,7 +108,7 @@ class BendLine(SpanLine):
         laid = super().laid(given, item)
         low, high = laid.reach[:, 0]
         at = {"the inner side": high, "the outer side": low}.get(self.kept, (low + high) / 2)
-        if self.kept != "its core" and self._angle(given, laid) < 0:
+        if self.kept != "its core" and self.given_by == "by" and given.number("angle") < 0:
             at = low + high - at
         axes = Axes(laid.axes.origin + at * laid.axes.rows[0], laid.axes.rows)
         return Laid(axes, laid.low, laid.high, laid.reach - [at, 0, 0])
@@ -99,11 +117,41 @@ class BendLine(SpanLine):
         """Return the angle of the arc in radians."""
         if self.given_by == "by":
             return given.number("angle")
+        if self.given_by == "to meet":
+            return self._angle_to_meet(given, laid)
         return (laid.high - laid.low) / given.number("radius")
 
     def space_map(self, given: Given, laid: Laid) -> SpaceMap:
         """Bend it."""
         return Bend(laid.axes, laid.low, laid.high, self._angle(given, laid), laid.stays(self.stays))
+
+    def _angle_to_meet(self, given: Given, laid: Laid) -> float:
+        """Return the angle by which the free end comes onto the plane of what it is to meet."""
+        end = laid.low if self.stays == "end" else laid.high
+        tip = laid.axes.origin + end * laid.axes.rows[2]
+        place, normal = _plane_to_meet(given.items["target"], tip)
+        bend = Bend(laid.axes, laid.low, laid.high, 0.0, laid.stays(self.stays))
+        # The other end goes the other way: its mirror image bends by the same angle.
+        angle = angle_to_meet(bend, end, place, normal)
+        if angle is None:
+            raise KernelError(
+                f"Bent {self.way} by up to a whole turn its end does not reach that plane, {abs((tip - place) @ normal):.4g} mm "
+                "away now. Bend it another way, hold its other end, or move it nearer."
+            )
+        return angle
+
+    def also_told(self, given: Given, laid: Laid) -> str:
+        """Tell the angle that was found, and by how much the end still leans against the plane."""
+        if self.given_by != "to meet":
+            return ""
+        angle = self._angle_to_meet(given, laid)
+        end = laid.low if self.stays == "end" else laid.high
+        tip = laid.axes.origin + end * laid.axes.rows[2]
+        turned = angle * (end - laid.stays(self.stays)) / (laid.high - laid.low)
+        across, _, along = laid.axes.rows
+        way = np.sin(turned) * across + np.cos(turned) * along
+        lean = np.degrees(np.arccos(min(1.0, abs(float(way @ _plane_to_meet(given.items["target"], tip)[1])))))
+        return f"Bent by {np.degrees(angle):.4g}°: its end lies in that plane, and leans {lean:.3g}° against it. "
 
     def notes(self, given: Given, laid: Laid, of: SpaceMap) -> list[str]:
         """Tell of a bend that is tighter than it is thick, and of one that runs over itself."""
@@ -133,6 +181,27 @@ class BendLine(SpanLine):
         if laid is not None and self.given_by == "by":
             found.append(leaning_handle(laid, self.stays, float(values["angle"])))
         return found
+
+
+def _plane_to_meet(item: Item, near: Floats) -> tuple[Floats, Floats]:
+    """Return a place (3,) and the unit normal (3,) of the plane of a curve, or of the open rim of a mesh nearest a place."""
+    if isinstance(item, CurveItem):
+        points = item.curve.control_points
+        if len(points) < 3:
+            raise KernelError("A straight line lies in no one plane: choose a curve that bends, or a rim.")
+    else:
+        mesh = as_mesh(item)
+        loops = [] if mesh is None else [mesh.mesh.positions[loop] for loop in mesh.mesh.topology.boundary_loops]
+        if not loops:
+            raise KernelError("What it is to meet has no open rim. Choose a curve, or open the mesh there.")
+        points = min(loops, key=lambda loop: float(np.linalg.norm(loop.mean(axis=0) - near)))
+    middle = points.mean(axis=0)
+    sizes, rows = np.linalg.svd(points - middle, full_matrices=False)[1:]
+    if sizes[1] <= 1e-9 * sizes[0]:
+        raise KernelError("A straight line lies in no one plane: choose a curve that bends, or a rim.")
+    if sizes[2] > FLAT * sizes[0]:
+        raise KernelError("What it is to meet is not flat, so it has no plane. Choose a flat curve, or flatten the rim.")
+    return middle, np.asarray(rows[2])
 
 
 def leaning_handle(laid: Laid, stays: str, angle: float) -> Handle:
