@@ -9,6 +9,7 @@ from glass_spoon.kernel.detail.panel import PanelShape, fitted_panel
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.crossings import crossing_faces
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
+from glass_spoon.kernel.meshing.six_sides import SixSides, mesh_six_sides
 from tests.mesh_checker import check_result
 from tests.solid_bodies import ball, ring
 from tests.zoo import grid_mesh
@@ -96,3 +97,24 @@ def test_what_does_not_fit_is_told_or_refused() -> None:
         fitted_panel(sheet, np.zeros(sheet.face_count, dtype=bool), PanelShape(1))
     with pytest.raises(KernelError, match="closes on itself"):
         fitted_panel(inner, np.ones(inner.face_count, dtype=bool), PanelShape(1, 1))
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+@pytest.mark.parametrize("lip", [4.0, -4.0])
+def test_a_lip_all_round_adds_its_band(size: float, lip: float) -> None:
+    """A flat panel of 94 by 54 by 2 with a band 2 wide and 4 high: by formula; up, or down towards the body."""
+    body = mesh_six_sides(SixSides((50 * size, 30 * size, 20 * size), 0.0, (10, 6, 4), 1, 1)).mesh
+    shape = PanelShape(2 * size, 3 * size, 5 * size, lip=lip * size, lip_width=2 * size)
+    made = fitted_panel(body, body.face_normals[:, 2] > 0.5, shape)
+    check_result(made.mesh, closed=True)
+    expected = 94 * 54 * 2 + (94 * 54 - 90 * 50) * 4
+    assert enclosed_volume(made.mesh) == pytest.approx(expected * size**3, rel=1e-9)
+    top = body.positions[:, 2].max()
+    low, high = made.mesh.positions[:, 2].min() - top, made.mesh.positions[:, 2].max() - top
+    assert (low, high) == pytest.approx((5 * size, 11 * size) if lip > 0 else (size, 7 * size))
+
+
+def test_a_whole_body_has_no_edge_for_a_lip() -> None:
+    with pytest.raises(KernelError, match="no edge for a lip"):
+        body = ball(30, 8)
+        fitted_panel(body, np.ones(body.face_count, dtype=bool), PanelShape(2, lip=3, lip_width=2))

@@ -59,7 +59,7 @@ def test_its_joint_is_told_and_its_rim_is_rounded() -> None:
     [
         ({"marks": ["crown"], "curves": ["ring"], "laid": "from above"}, "failed", "not by both"),
         ({}, "failed", "closes on itself"),
-        ({"marks": ["crown"], "gap": "40 mm"}, "look", "narrower joint"),
+        ({"marks": ["crown"], "gap": "40 mm"}, "look", "Make it narrower"),
         ({"curves": ["ring"]}, "failed", "off the mesh"),
     ],
 )
@@ -81,6 +81,11 @@ def test_what_does_not_fit_has_a_way_out(choices: dict[str, Any], status: str, w
         ("panel over cap of knob 2 mm thick with a gap of 1 mm", "Panel over knob, only what cap hold, 2 mm thick, 1 mm in"),
         ("panel over knob 2 thick, rim rounded", "Panel over knob, 2 thick, its rim rounded"),
         ("panel over knob 1/8 inch thick", "Panel over knob, 1/8 inch thick"),
+        (
+            "panel over cap of knob 2 thick, a lip of 4 by 2",
+            "Panel over knob, only what cap hold, 2 thick, a lip 4 high and 2 wide",
+        ),
+        ("panel over cap of knob, lip 4 high", "Panel over knob, only what cap hold, 3 mm thick, a lip 4 high"),
     ],
 )
 def test_plain_words_say_what_is_covered_and_how(sentence: str, line: str) -> None:

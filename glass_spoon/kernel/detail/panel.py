@@ -9,7 +9,7 @@ import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, owned
 from glass_spoon.kernel.detail.inset import inset
-from glass_spoon.kernel.detail.lift import TOP
+from glass_spoon.kernel.detail.lift import TOP, Region, lift
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.mesh_edits.keep_and_merge import keep_faces
 from glass_spoon.kernel.mesh_edits.thicken import Rim, Thickened, Wall, leans, thicken
@@ -24,7 +24,8 @@ SAMPLES = 16
 @dataclass(frozen=True)
 class PanelShape:
     """What panel is made. wall: its thickness in mm; gap: how far in mm it ends from the edge of what it covers, rounded or
-    flat; lift: how far off that it lies, in mm. rim, steps: how it ends, as a wall does.
+    flat; lift: how far off that it lies, in mm. rim, steps: how it ends, as a wall does. lip: how far in mm a band along its
+    edge stands up, towards the body below zero; lip_width: how wide that is, in mm.
     """
 
     wall: float
@@ -32,6 +33,8 @@ class PanelShape:
     lift: float = 0.0
     rim: Rim = "flat"
     steps: int = 0
+    lip: float = 0.0
+    lip_width: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -72,10 +75,29 @@ def fitted_panel(mesh: Mesh, chosen: Bools, shape: PanelShape) -> Panel:
         off = done.mesh.moved(owned(done.mesh.positions + shape.lift * lean))
         tight = bool((np.einsum("fi,fi->f", off.face_normals, done.mesh.face_normals) <= 0).any())
         done = Reworked(off, done.origin)
+    band = np.zeros(0, dtype=bool)
+    if shape.lip:
+        if not len(border):
+            raise KernelError("What is covered closes on itself and has no edge for a lip. Mark a part of it.")
+        ringed = inset(done.mesh, np.ones(done.mesh.face_count, dtype=bool), shape.lip_width)
+        narrow = narrow or len(ringed.folded) > 0
+        band = ~ringed.origin.faces_in(TOP)
+        done = Reworked(done.mesh, done.origin).then(ringed)
     count = done.mesh.point_count
     walled = thicken(done.mesh, Wall(np.full(count, shape.wall), np.zeros(count), shape.rim, shape.steps))
     whole = done.then(walled)
+    if shape.lip:
+        whole = whole.then(_with_lip(walled.mesh, band, shape.lip))
     return Panel(whole.mesh, whole.origin, walled, joint, narrow, tight)
+
+
+def _with_lip(walled: Mesh, band: Bools, lip: float) -> Reworked:
+    """Return a wall whose band (f,), of the faces of its sheet, stands out of the outer skin, or below zero of the inner."""
+    chosen = np.zeros(walled.face_count, dtype=bool)
+    start = 0 if lip > 0 else len(band)
+    chosen[start : start + len(band)] = band
+    region = Region.of(walled, chosen)
+    return lift(walled, region, [region.part.positions + abs(lip) * region.leans])
 
 
 def _border(mesh: Mesh, chosen: Bools) -> Floats:

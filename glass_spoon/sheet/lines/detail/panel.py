@@ -34,12 +34,14 @@ class PanelLine(Line):
         Phrase(
             r"{lift} (?:off|above|over)(?: it| the (?:body|host))?|lifted (?:by )?{lift}|raised (?:by )?{lift}", finds=False
         ),
+        Phrase(r"lips? (?:of )?{lip}(?: high)? (?:by|and|x) {lip_width}(?: wide)?|{lip} lip", finds=False),
+        Phrase(r"lips? (?:of )?{lip}(?: high)?", finds=False),
         Phrase(r"rims? rounded|rounded rims?", {"rim": "rounded"}, finds=False),
     )
     led = {"curves": r"(?:inside|within|by) (?:the )?", "marks": r"(?:where|over|on) (?:the )?"}
     sentence = (
         "**Panel** over {mesh}[, only what {marks} hold][, inside {curves}, {laid}], {wall} thick[, {gap} in from its edge]"
-        "[, {lift} off it][, its rim {rim}][ in {steps} steps], giving {gives}."
+        "[, {lift} off it][, its rim {rim}][ in {steps} steps][, a lip {lip} high and {lip_width} wide], giving {gives}."
     )
     gives_kind = "mesh"
     acts_on = ("face",)
@@ -62,6 +64,16 @@ class PanelLine(Line):
     steps: Annotated[
         Number, NumberSpec("Faces over a quarter of a rounded rim.", label="steps", least=1, most=64, whole=True)
     ] = 2
+    lip: Annotated[
+        Number,
+        NumberSpec(
+            "How far a band along its edge stands up; towards the body below zero; 0 for none.",
+            "length",
+            most=1e5,
+            least=-1e5,
+        ),
+    ] = "0 mm"
+    lip_width: Annotated[Number, NumberSpec("How wide that band is.", "length", least=0, above=True, most=1e5)] = "3 mm"
     gives: MeshName = "panel"
 
     def predict_faces(self, given: Given) -> int:
@@ -74,10 +86,13 @@ class PanelLine(Line):
         mesh, chosen = self._covered(given, item)
         rounded = self.rim == "rounded"
         wall, gap, lift = (given.number(name) for name in ("wall", "gap", "lift"))
-        shape = PanelShape(wall, gap, lift, self.rim, given.count("steps") if rounded else 0)
+        lip, lip_width = given.number("lip"), given.number("lip_width")
+        shape = PanelShape(wall, gap, lift, self.rim, given.count("steps") if rounded else 0, lip, lip_width)
         made = fitted_panel(mesh, chosen, shape)
         walled, pieces = with_pieces(made, item, given.ids.get("", ""))
-        return MeshItem(walled, None, tuple(self._notes(made, shape)), self._told(made), pieces=pieces, makers=item.makers)
+        return MeshItem(
+            walled, None, tuple(self._notes(made, shape)), self._told(made, shape), pieces=pieces, makers=item.makers
+        )
 
     def _covered(self, given: Given, item: MeshItem) -> tuple[Mesh, Bools]:
         """Return the mesh and its faces (f,) that are covered."""
@@ -98,9 +113,13 @@ class PanelLine(Line):
         """Return what is worth a look."""
         notes = []
         if made.narrow:
-            notes.append(
-                Note("joint", "The joint is wider than some of what it covers, and faces fold there. Use a narrower joint.")
-            )
+            what = "lip, or the joint," if shape.lip else "joint"
+            wide = f"The {what} is wider than some of what it covers, and faces fold there. Make it narrower."
+            notes.append(Note("joint", wide))
+        if shape.lip < 0 and -shape.lip > shape.lift * (1 + 1e-9):
+            fits = f"-{float(f'{shape.lift:.3g}'):g} mm"
+            into = f"Its lip reaches {length_text(-shape.lip - shape.lift)} into the body."
+            notes.append(Note("lip", into, ((f"Make it {fits}", "lip", fits),) if shape.lift else ()))
         if made.tight:
             notes.append(Note("lift", "So far off it folds, where the body bends inwards more tightly. Let it lie nearer."))
         elif len(made.wall.folded):
@@ -114,13 +133,14 @@ class PanelLine(Line):
             )
         return notes
 
-    def _told(self, made: Panel) -> str:
-        """Say how wide the joint is."""
+    def _told(self, made: Panel, shape: PanelShape) -> str:
+        """Say how wide the joint is, and how high its lip."""
         least, most = made.joint
         joint = f"; its joint is {length_text(least)} wide" if most else ""
         if most > least * (1 + 1e-2):
             joint += f", up to {length_text(most)} in corners"
-        return f"{several(made.mesh.face_count, 'face')}{joint}."
+        lip = f"; its lip stands {length_text(abs(shape.lip))} {'out' if shape.lip > 0 else 'down'}" if shape.lip else ""
+        return f"{several(made.mesh.face_count, 'face')}{joint}{lip}."
 
     def inspect(self, item: Item) -> list[Finding]:
         """Point at folded faces, and tell what is worth a look."""
