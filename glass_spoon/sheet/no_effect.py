@@ -17,11 +17,12 @@ Report = TypeVar("Report", bound=Any)
 
 def stands_for(document: SheetDocument, item: str) -> str:
     """Return the id of what stands for an item at the end of a sheet: what used it up last, and what used up that in turn;
-    the item itself where nothing did. Only what is of the same kind counts.
+    the item itself where nothing did. Only what is of the same kind counts, and no group: its parts are still named.
     """
     known, lines = document.kinds(), [line for line in document.lines if not line.paused]
     for _ in range(len(lines)):
-        user = next((line for line in reversed(lines) if item in line.used_up and line.item_id), None)
+        users = (line for line in reversed(lines) if item in line.used_up and line.item_id)
+        user = next((line for line in users if line.verb_name != "group"), None)
         if user is None or user.item_id == item or known.get(str(user.item_id)) != known.get(item):
             return item
         item = str(user.item_id)

@@ -80,7 +80,8 @@ def test_any_item_is_placed(item: str, verb: str, size: float) -> None:
     values, mapped = PLACES[verb]
     before = run(size).items[item].item
     build = run(size, {"id": "p", "verb": verb, "item": item, **values})
-    assert build.reports["p"].status == "good", build.reports["p"].findings
+    told = [finding for finding in build.reports["p"].findings if finding.code != "no_effect"]  # the circle was repeated
+    assert build.reports["p"].status == "good" or not told, told
     after = build.items[item].item
     assert sorted_rows(samples(after), size) == pytest.approx(sorted_rows(mapped(samples(before), size), size), abs=2e-6)
     if isinstance(after, MeshItem) and isinstance(before, MeshItem):
