@@ -33,7 +33,7 @@ from glass_spoon.sheet.lines.draw.alter_ends import Blend, Extend, Join, Split, 
 from glass_spoon.sheet.lines.draw.letters import Write
 from glass_spoon.sheet.lines.draw.line_and_arc import Arc, StraightLine
 from glass_spoon.sheet.lines.draw.points import Draw, ImportCurve, ImportDxf
-from glass_spoon.sheet.lines.draw.project import Flatten, Loop, Project, Wires
+from glass_spoon.sheet.lines.draw.project import Flatten, Loop, Project, ShortestLine, Wires
 from glass_spoon.sheet.lines.draw.shapes import (
     Circle,
     Conic,
@@ -111,7 +111,7 @@ _POINTS = (Draw, ImportCurve, ImportDxf)
 _SHAPES = (StraightLine, Arc, Circle, Ellipse, Rectangle, Polygon, Star, Slot, Conic, Spiral, Write)
 _SPACE = (Helix, Coil, Combine, Weave, Braid, ChainLine)
 _REWORK = (Round, Chamfer, Join, Blend, Split, Trim, Extend, Offset, Reverse, Respace, Refit)
-_ONTO = (Flatten, Project, Cross, Loop, Wires)
+_ONTO = (Flatten, Project, ShortestLine, Cross, Loop, Wires)
 _PLACE = (Copy, Move, Turn, Scale, Mirror, Row, Grid, Ring, Spread, Stand, Take, SetDown, Align, Group)
 _SHAPE = (
     BendLine,

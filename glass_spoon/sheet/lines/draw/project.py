@@ -14,13 +14,15 @@ from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.make.interpolate import interpolate_points
 from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import InvalidInput, KernelError
+from glass_spoon.kernel.meshes.curve_onto_mesh import curve_onto_mesh
 from glass_spoon.kernel.meshes.edge_chains import diagonal_chains, edge_chains
+from glass_spoon.kernel.meshes.geodesic import shortest_line
 from glass_spoon.kernel.meshes.mesh_loops import VertexLoop, edge_loop, nearest_edge
 from glass_spoon.kernel.surfaces.alter.project_curve import project_along, project_nearest
 from glass_spoon.sheet.fields import ChoiceSpec, Number, Plane, ReferenceSpec
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem
 from glass_spoon.sheet.kinds import kind_of
-from glass_spoon.sheet.line import Given, Line
+from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.draw.fields import (
     AtX,
     AtY,
@@ -31,10 +33,14 @@ from glass_spoon.sheet.lines.draw.fields import (
     OneCurve,
     Tolerance,
     a_coordinate,
+    a_place,
 )
-from glass_spoon.sheet.lines.mesh_work.fields import HeldMarks, marked_edges, marked_faces, several
+from glass_spoon.sheet.lines.form.fields import noted
+from glass_spoon.sheet.lines.mesh_work.fields import HeldMarks, length_text, marked_edges, marked_faces, several
+from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import PLANE_AXES
 
+BETWEEN = ("straight between points", "smooth between points")
 MOST_WIRES = 5_000
 """Most curves that are taken from the edges of a mesh."""
 
@@ -67,14 +73,14 @@ class Project(Line):
     """Project a curve onto a surface."""
 
     chapter = "Draw"
-    summary = "Project a curve onto a surface: along a direction, or to the nearest places."
+    summary = "Project a curve onto a surface or a mesh: along a direction, or to the nearest places."
     words = ("drape", "surface", "onto", "drop", "shadow")
     sentence = "**Project** {curve} onto {surface} {way}[, within {tolerance}], giving {gives}."
     gives_kind = "curve"
 
     verb: Literal["project"] = "project"
     curve: OneCurve = ""
-    surface: Annotated[str, ReferenceSpec("The surface that it falls on.", "surface")] = ""
+    surface: Annotated[str, ReferenceSpec("The surface, or mesh, that it falls on.", "surface", also=("mesh",))] = ""
     way: Annotated[
         Literal["to the nearest places", "along front-back", "along left-right", "straight down"],
         ChoiceSpec(
@@ -87,11 +93,62 @@ class Project(Line):
 
     def build(self, given: Given) -> Item:
         """Project it."""
-        curve, surface, tolerance = given.curve("curve").curve, given.surface("surface").surface, given.number("tolerance")
-        if self.way == "to the nearest places":
-            return CurveItem(project_nearest(curve, surface, tolerance).curve)
+        curve, host, tolerance = given.curve("curve").curve, given.items["surface"], given.number("tolerance")
         ways = {"along front-back": (0.0, 1.0, 0.0), "along left-right": (-1.0, 0.0, 0.0), "straight down": (0.0, 0.0, -1.0)}
-        return CurveItem(project_along(curve, surface, np.array(ways[self.way]), tolerance).curve)
+        way = np.array(ways[self.way]) if self.way in ways else None
+        if isinstance(host, MeshItem):
+            laid = curve_onto_mesh(curve, host.mesh, way, tolerance)
+            jumps = (
+                f"It jumps by {length_text(laid.jump)} where places beside each other fall on parts of the mesh far apart."
+            )
+            told = f"{several(len(laid.curve.control_points), 'place')} on its faces, joined straight."
+            return CurveItem(laid.curve, (jumps,) if laid.jump else (), told)
+        surface = given.surface("surface").surface
+        if way is None:
+            return CurveItem(project_nearest(curve, surface, tolerance).curve)
+        return CurveItem(project_along(curve, surface, way, tolerance).curve)
+
+    def inspect(self, item: Item) -> list[Finding]:
+        """Tell of a jump."""
+        return noted(item, "jump")
+
+
+class ShortestLine(Line):
+    """The shortest line on a mesh between two places."""
+
+    chapter = "Draw"
+    summary = "Draw the shortest line on a mesh between two places, as a string pulled taut over it: seams, straps, inlays."
+    words = ("geodesic", "shortest path", "path on", "taut", "string", "strap", "straight on a surface", "along the surface")
+    phrases = (
+        Phrase(r"from {x}, ?{y}, ?{z} to {to_x}, ?{to_y}, ?{to_z}", finds=False),
+        Phrase(r"smooth", {"between": "smooth between points"}, finds=False),
+        Phrase(r"^\W*(?:(?:a|the) )?(?:shortest|geodesic|taut)(?: (?:line|path|way|string))?"),
+    )
+    sentence = "**Shortest line** {gives} on {mesh} from x {x}, y {y}, z {z} to x {to_x}, y {to_y}, z {to_z}[, {between}]."
+    gives_kind = "curve"
+
+    verb: Literal["shortest_line"] = "shortest_line"
+    gives: CurveName = "taut"
+    mesh: Annotated[str, ReferenceSpec("The mesh that it lies on.", "mesh")] = ""
+    x: AtX = "-50 mm"
+    y: AtY = "0 mm"
+    z: AtZ = "0 mm"
+    to_x: Annotated[Number, a_place("x", "Its end, along left-right.", "end's x")] = "50 mm"
+    to_y: Annotated[Number, a_place("y", "Its end, along front-back.", "end's y")] = "0 mm"
+    to_z: Annotated[Number, a_place("z", "Its end, upwards.", "end's z")] = "0 mm"
+    between: Annotated[
+        Literal["straight between points", "smooth between points"],
+        ChoiceSpec("Whether it lies on every face, or runs smoothly through where it crosses edges.", BETWEEN),
+    ] = "straight between points"
+
+    def build(self, given: Given) -> CurveItem:
+        """Pull it taut between the places on the mesh nearest to those given."""
+        ends = [np.array([given.number(f"{which}{axis}") for axis in "xyz"]) for which in ("", "to_")]
+        found = shortest_line(given.mesh("mesh").mesh, *ends)
+        off = max(found.off)
+        beside = f" Its ends were given {length_text(off)} off the mesh at most." if off > 1e-6 * found.length else ""
+        curve = _along(found.places, closed=False, between=self.between)
+        return CurveItem(curve, told=f"{length_text(found.length)} long.{beside}")
 
 
 class Loop(Line):
