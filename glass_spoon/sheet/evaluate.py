@@ -24,6 +24,7 @@ from glass_spoon.sheet.line import Action, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
 from glass_spoon.sheet.mesh_item import FACE_LIMIT
 from glass_spoon.sheet.no_effect import told_without_effect
+from glass_spoon.sheet.one_surface import as_it_was, as_one_surface
 from glass_spoon.sheet.sources import NOTHING_KEPT, Sources
 
 SLOW_LINE = 1.0
@@ -100,7 +101,13 @@ class Build:
         order = {other.id: number for number, other in enumerate(self.document.lines)}
         references = line.references()
 
+        specs = line.specs()
+
         def item_of(field: str) -> Item | None:
+            item = found(field)
+            return as_one_surface(item, specs.get(field)) if item is not None else None
+
+        def found(field: str) -> Item | None:
             if field == BEFORE:
                 return self.before[line.id].item if line.id in self.before else None
             state = self.items.get(references.get(field, ""))
@@ -255,7 +262,7 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
         items = {name: state.item for name, state in states.items()}
         given = Given(values, items, progress, seen.ids, seen.colours, run.sources)
         try:
-            item = kept[0] if kept else _build(line, given)
+            item = kept[0] if kept else _build(line, given, _before(run, line))
             findings = tuple(line.inspect(item)) if run.inspect else None
         except Exception as error:
             return _refused(run, line, _explained(run, states, error), started)
@@ -313,7 +320,13 @@ def _work_of(line: Line) -> str:
     return f"{line.verb_name} {line.id}"
 
 
-def _build(line: Line, given: Given) -> Item:
+def _before(run: _Run, line: Line) -> Item | None:
+    """Return the item that a line alters, as it is before it."""
+    state = run.items.get(str(line.changes))
+    return state.item if state is not None else None
+
+
+def _build(line: Line, given: Given, before: Item | None) -> Item:
     """Build after the prediction kept its limit."""
     predicted = line.predict_faces(given)
     if predicted > FACE_LIMIT:
@@ -321,6 +334,7 @@ def _build(line: Line, given: Given) -> Item:
     item = line.build(given)
     if item is None:
         raise KernelError("This line gave nothing.")
+    item = as_it_was(item, before)
     if isinstance(item, BodiesItem) and line.signs and line.changes is None:
         return replace(item, lines=(*item.lines, line.id))
     item = _along(item, given)
@@ -381,7 +395,7 @@ def _inputs(run: _Run, line: Line) -> dict[str, ItemState]:
             raise MissingItem(
                 f"It needs {one_of(spec.kinds)}, and {run.document.item_name(source)} is {came}. Pick another.", source
             )
-        states[name] = state
+        states[name] = replace(state, item=as_one_surface(state.item, spec))
     return states
 
 

@@ -54,6 +54,9 @@ _NAME_ENDS = (
 _CHANGES = re.compile(r"\bto\b|\bat\b")
 """What a law has that changes on the way."""
 
+_LEADS = re.compile(r"\b(?:along|onto|from|of|with|between|and)\s+(?:the\s+)?$")
+"""Words after which a name is an item's, though it is that of a choice too."""
+
 _WAYS = r"evenly|eased in|eased out|eased"
 
 
@@ -409,8 +412,9 @@ class _Reading:
             if not part or [own for own, _ in part] != wanted or HOLES.search(between) or "," in between:
                 continue
             low, high = part[0][1][0], part[-1][1][1]
-            if self.said.text[low:high] in self.names.every and self._verb_alone.fullmatch(self.said.text[:low]):
-                continue  # an item of that name, right after the verb: `thicken flat by 3 mm`
+            ahead = self.said.text[:low]
+            if self.said.text[low:high] in self.names.every and (self._verb_alone.fullmatch(ahead) or _LEADS.search(ahead)):
+                continue  # an item of that name, after the verb or a leading word: `thicken flat by 3 mm`, `along rail`
             if not re.search(r"\w-$", self.said.text[:low]) and not re.match(r"-\w", self.said.text[high:]):
                 yield low, high  # not a part of a word with a hyphen, as `right` of `left-right`
 

@@ -27,6 +27,9 @@ _HIDE = Nearest(
     "What is shown is chosen under Items on the board: each item has a tick there. "
     "Faces in your way are hidden while you pick: pick them, then press H.",
 )
+_JUDGE = Nearest(
+    "remark", "Stripes, curvature, combs, thickness and edges are painted by Judge the shape, below the gauges at the right."
+)
 _UNFOLD = Nearest("mesh", "A mesh of a surface carries its parameters as UV, the seam kept open: send it out with UV.")
 
 _WEDGE = Nearest("block", "For a wedge draw its side as a line of straight legs that closes, and Extrude it.")
@@ -49,6 +52,11 @@ _NEAREST = {
     "pipe": _PIPE,
     "hide": _HIDE,
     "show": _HIDE,
+    **{
+        f"{lead}{what}": _JUDGE
+        for lead in ("show ", "")
+        for what in ("curvature", "stripes", "reflection", "reflections", "comb", "combs", "draft", "thickness")
+    },
     "material": _MATERIAL,
     "materials": _MATERIAL,
     "colour": _MATERIAL,

@@ -137,3 +137,42 @@ def test_verbs_that_need_no_marks_take_a_part_of_an_item(document: SheetDocument
     first = propose(sentence, document)[0]
     assert (first.verb, first.missed, [line.verb_name for line in first.before]) == (verb, (), ["mark"])
     assert propose("taper crate by 1 to 0.5 at the top", document)[0].before == ()
+
+
+FRAME = [
+    {"id": "p1", "verb": "line", "right": "0", "up": "0", "to_right": "60", "to_up": "0", "gives": "bow"},
+    {"id": "p2", "verb": "line", "right": "60", "up": "0", "to_right": "60", "to_up": "40", "gives": "rail"},
+    {"id": "p3", "verb": "line", "right": "60", "up": "40", "to_right": "0", "to_up": "40", "gives": "stern"},
+    {"id": "p4", "verb": "line", "right": "0", "up": "40", "to_right": "0", "to_up": "0", "gives": "keel"},
+    {"id": "p5", "verb": "patch", "curves": ["p1", "p2", "p3", "p4"], "gives": "panel"},
+]
+"""Four lines that close, and the patch between them."""
+
+
+@pytest.mark.parametrize(
+    ("sentence", "verb", "values"),
+    [
+        ("make a surface from bow, rail, stern and keel", "patch", {"curves": ["p1", "p2", "p3", "p4"]}),
+        ("surface between bow and stern", "loft", {"sections": ["p1", "p3"]}),
+        ("ruled surface between bow and stern", "loft", {"sections": ["p1", "p3"], "degree": "1"}),
+        ("extend panel by 10", "lengthen", {"surface": "p5", "length": "10"}),
+        ("lengthen panel by 10 mm", "lengthen", {"surface": "p5", "length": "10 mm"}),
+        ("offset panel by 2", "parallel", {"surface": "p5", "distance": "2"}),
+        ("match panel to bow", "match", {"surface": "p5", "onto": "p1"}),
+        ("mirror panel across the front", "mirror", {"across": "front plane"}),
+        ("sweep bow along rail", "sweep", {"path": "p2"}),
+    ],
+)
+def test_patches_are_worked_on_as_surfaces(sentence: str, verb: str, values: dict[str, object]) -> None:
+    """A set of one surface serves where one is asked for; names that are words of verbs too are items where they lead."""
+    document = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": FRAME})
+    first = propose(sentence, document)[0]
+    said = first.line.model_dump()
+    assert (first.verb, first.missed) == (verb, ())
+    assert {name: said[name] if isinstance(said[name], list) else str(said[name]) for name in values} == values
+
+
+@pytest.mark.parametrize("sentence", ["show the curvature of panel", "stripes", "draft angle of panel"])
+def test_where_a_shape_is_judged_is_told(sentence: str) -> None:
+    document = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": FRAME})
+    assert "Judge the shape" in propose(sentence, document)[0].note

@@ -35,8 +35,8 @@ EVERY = "every"
 """Stands in a reference for all items of its kinds."""
 
 
-STANDS_IN = {"mesh": "bodies"}
-"""What serves wherever a kind does: bodies are written out as the mesh that they are."""
+STANDS_IN = {"mesh": "bodies", "surface": "surfaces"}
+"""What serves wherever a kind does: bodies are written out as the mesh that they are, a set of one surface is that one."""
 
 
 def _with_stand_ins(kinds: tuple[str, ...]) -> tuple[str, ...]:
@@ -61,6 +61,11 @@ class ReferenceSpec(NamesThings):
     def kinds(self) -> tuple[str, ...]:
         """All kinds of items that may be referred to."""
         return _with_stand_ins((self.item_kind, *self.also))
+
+    @property
+    def takes_one_surface(self) -> bool:
+        """Say whether of a set only a single surface serves."""
+        return "surface" in (self.item_kind, *self.also) and "surfaces" not in (self.item_kind, *self.also)
 
     def described(self) -> str:
         """Name the kinds."""

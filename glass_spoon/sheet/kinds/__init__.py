@@ -36,10 +36,10 @@ def kind_of(item: Item) -> Kind[Any]:
 
 
 def one_of(names: Iterable[str]) -> str:
-    """Return words for one item of some kinds, as in `a curve or a mesh`; what stands in for another is not said."""
+    """Return words for one item of some kinds, as in `a curve or a mesh`; that bodies serve as a mesh is not said."""
     every = list(names)
-    stand_in = {other for kind, other in STANDS_IN.items() if kind in every}
-    words = [KINDS[name].one for name in every if name not in stand_in]
+    quiet = STANDS_IN["mesh"] if "mesh" in every else ""
+    words = [KINDS[name].one for name in every if name != quiet]
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} or {words[-1]}"
 
 

@@ -204,7 +204,7 @@ class ExtendSurface(Line):
 
     chapter = "Form"
     summary = "Let a surface go on past one of its edges."
-    words = ("longer", "lengthen", "edge", "continue")
+    words = ("longer", "lengthen", "edge", "continue", "extend", "prolong")
     sentence = "**Lengthen** {surface} {way} it past its {end} by {length}[, going on {going}]."
 
     verb: Literal["lengthen"] = "lengthen"

@@ -52,7 +52,13 @@ class Loft(Line):
     chapter = "Form"
     summary = "Stretch a surface through sections, one after another: hulls, spouts, handles."
     words = ("skin", "sections", "stations", "hull", "through")
-    phrases = END_PHRASES
+    phrases = (
+        *END_PHRASES,
+        Phrase(
+            r"(?:(?:make|create|build) )?(?:a )?ruled (?:surface|skin)(?: (?:between|through|from|of))?", {"degree": "1"}
+        ),
+        Phrase(r"^\W*(?:(?:make|create|build) )?(?:a )?surface (?:between|through)"),
+    )
     sentence = (
         "**Loft** through {sections} in this order[ along rails {rails}][, {align}][, of degree {degree} with {spacing} spacing], "
         "{closing}[; it leaves the first {start_way} and meets the last {end_way}, pulled {tension}]; [start {start}, end {end}], "

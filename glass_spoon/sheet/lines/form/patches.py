@@ -21,6 +21,7 @@ from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, Refe
 from glass_spoon.sheet.items import Item, SurfacesItem
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.form.fields import SurfaceName, noted
+from glass_spoon.sheet.phrase import Phrase
 
 Meeting = Literal["in place", "smoothly", "with its curvature"]
 GRADES: dict[str, int] = {"in place": 0, "smoothly": 1, "with its curvature": 2}
@@ -57,6 +58,9 @@ class Patch(PatchLine):
 
     summary = "Fill a boundary of curves with a surface: any number of sides, going on smoothly from surfaces beside it."
     words = ("fill", "cover", "close", "boundary", "region", "membrane", "hole", "coons")
+    phrases = (
+        Phrase(r"^\W*(?:(?:make|create|build|form) )?(?:an? )?(?:surface|skin) (?:from|of|out of|within|over|inside)"),
+    )
     sentence = (
         "**Patch** within {curves}[, going on {meeting} from {onto}][, sharp along {sharp}][, bending evenly along {even}]"
         "[, through {guides}][, drawn taut by {tension}][, ends meeting within {within}], giving {gives}."

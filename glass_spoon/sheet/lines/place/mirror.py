@@ -32,6 +32,10 @@ SWAPS = (
     Phrase(r"left (?:and|to|-) ?right|sideways", {"across": "side plane"}, finds=False),
     Phrase(r"front (?:and|to|-) ?back", {"across": "front plane"}, finds=False),
     Phrase(r"(?:up and down|upside down|top (?:and|to) bottom)", {"across": "plan plane"}, finds=False),
+    *(
+        Phrase(rf"(?:across|over|about|in) (?:the )?{name}(?: plane)?", {"across": f"{name} plane"}, finds=False)
+        for name in ("side", "front", "plan")
+    ),
 )
 """The plane of a mirror, by the sides that it swaps."""
 

@@ -1,0 +1,56 @@
+"""A patch between four curves is a set of one surface: it serves where one is asked for, and stays what it is."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from glass_spoon.sheet.items import SurfacesItem
+from tests.sheet.test_everyday_words import FRAME
+from tests.sheet.test_solids import run
+
+
+def test_it_is_changed_in_place_and_stays_a_set() -> None:
+    """Lengthened by 10 past its end: 10 longer, and still what Patch gave."""
+    before = run(*FRAME).items["p5"].item
+    build = run(*FRAME, {"id": "w", "verb": "lengthen", "surface": "p5", "length": "10 mm"})
+    after = build.items["p5"].item
+    assert build.reports["w"].status == "good"
+    assert isinstance(before, SurfacesItem) and isinstance(after, SurfacesItem) and len(after.shape.surfaces) == 1
+    sizes = [np.ptp(item.shape.surfaces[0].control_points.reshape(-1, 3), axis=0).sum() for item in (before, after)]
+    assert sizes[1] == pytest.approx(sizes[0] + 10)
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        {"verb": "parallel", "surface": "p5", "distance": "2 mm"},
+        {"verb": "isocurve", "surface": "p5"},
+        {"verb": "project", "curve": "p1", "surface": "p5"},
+    ],
+)
+def test_other_verbs_take_it(line: dict[str, Any]) -> None:
+    build = run(*FRAME, {"id": "w", **line})
+    assert build.reports["w"].status == "good" and not isinstance(build.items["w"].item, SurfacesItem)
+
+
+def test_it_goes_on_to_be_meshed_and_shown() -> None:
+    """After it was changed as one surface."""
+    lines = [
+        {"id": "w", "verb": "swap", "surface": "p5"},
+        {"id": "m", "verb": "mesh", "surface": "p5", "round": 6, "along": 4},
+    ]
+    build = run(*FRAME, *lines)
+    assert build.reports["m"].status == "good" and build.items["m"].item.mesh.face_count == 24
+
+
+def test_a_set_of_several_is_refused_with_what_to_do() -> None:
+    """Six sides of a box: Take one of them."""
+    lines = [
+        {"id": "r", "verb": "rectangle", "gives": "plan"},
+        {"id": "e", "verb": "extrude", "profile": "r", "distance": "20 mm", "gives": "body"},
+    ]
+    build = run(*lines, {"id": "w", "verb": "lengthen", "surface": "e", "length": "5 mm"})
+    assert build.reports["w"].status == "failed" and "Take the one that you mean" in build.reports["w"].findings[0].sentence
