@@ -296,6 +296,8 @@ def _told_mark(
         found = told.phrase.find(masked, sizes)
         if found is None or (of_item and not _OF_ITEM.match(masked, found.end())):
             continue
+        if of_item and told.phrase.sets == _SHARP and not told.side:
+            continue  # `wires along the edges of buoy` are along all of them
         listed = _LISTED if told.kind == _FACE else ()
         every = (*every, *listed)
         start, end = found.span()

@@ -30,6 +30,9 @@ _HIDE = Nearest(
 _JUDGE = Nearest(
     "remark", "Stripes, curvature, combs, thickness and edges are painted by Judge the shape, below the gauges at the right."
 )
+_RAISED = Nearest(
+    "lay_on", "Plate makes an outline as thick as it is to stand out; then Lay it on the body, or Subtract it to sink it."
+)
 _UNFOLD = Nearest("mesh", "A mesh of a surface carries its parameters as UV, the seam kept open: send it out with UV.")
 
 _WEDGE = Nearest("block", "For a wedge draw its side as a line of straight legs that closes, and Extrude it.")
@@ -50,6 +53,9 @@ _NEAREST = {
     "wedge": _WEDGE,
     "pyramid": _PYRAMID,
     "pipe": _PIPE,
+    "emboss": _RAISED,
+    "engrave": _RAISED,
+    "deboss": _RAISED,
     "hide": _HIDE,
     "show": _HIDE,
     **{

@@ -176,3 +176,24 @@ def test_patches_are_worked_on_as_surfaces(sentence: str, verb: str, values: dic
 def test_where_a_shape_is_judged_is_told(sentence: str) -> None:
     document = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": FRAME})
     assert "Judge the shape" in propose(sentence, document)[0].note
+
+
+@pytest.mark.parametrize(
+    ("sentence", "verb", "values"),
+    [
+        ("put a lattice round knob, 3 by 4 by 5", "lattice", {"item": "k", "across": "3", "deep": "4", "tall": "5"}),
+        ("wave crate by 3", "ripple", {"item": "b", "height": "3", "wave": "20 mm"}),
+        ("smooth crate keeping its volume", "fair", {"mesh": "b"}),
+        ("wires along the edges of crate", "wires", {"mesh": "b", "marks": "[]"}),
+    ],
+)
+def test_shapes_as_they_are_called(document: SheetDocument, sentence: str, verb: str, values: dict[str, str]) -> None:
+    """Every word understood, and no mark made where all edges are meant."""
+    first = propose(sentence, document)[0]
+    said = first.line.model_dump()
+    assert (first.verb, first.missed, first.before) == (verb, (), ())
+    assert {name: str(said[name]) for name in values} == values
+
+
+def test_what_stands_out_of_a_body_is_told(document: SheetDocument) -> None:
+    assert "Plate makes" in propose("emboss rim line on crate by 2", document)[0].note

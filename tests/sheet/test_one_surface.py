@@ -47,10 +47,12 @@ def test_it_goes_on_to_be_meshed_and_shown() -> None:
 
 
 def test_a_set_of_several_is_refused_with_what_to_do() -> None:
-    """Six sides of a box: Take one of them."""
+    """A patch within five sides: Take one of its surfaces."""
     lines = [
-        {"id": "r", "verb": "rectangle", "gives": "plan"},
-        {"id": "e", "verb": "extrude", "profile": "r", "distance": "20 mm", "gives": "body"},
+        {"id": "r", "verb": "polygon", "sides": 5, "gives": "ring"},
+        {"id": "e", "verb": "patch", "curves": ["r"], "gives": "lid"},
     ]
-    build = run(*lines, {"id": "w", "verb": "lengthen", "surface": "e", "length": "5 mm"})
-    assert build.reports["w"].status == "failed" and "Take the one that you mean" in build.reports["w"].findings[0].sentence
+    count = len(run(*lines).items["e"].item.shape.surfaces)
+    report = run(*lines, {"id": "w", "verb": "lengthen", "surface": "e", "length": "5 mm"}).reports["w"]
+    assert count > 1 and report.status == "failed"
+    assert f"It holds {count} surfaces" in report.findings[0].sentence and "Take the one" in report.findings[0].sentence

@@ -367,6 +367,7 @@ class RippleLine(AxisLine):
         *WAYS,
         Phrase(r"{waves} (?:waves|ripples|rings)(?: in all)?", {"spacing": "count"}, finds=False),
         Phrase(r"{height} high", finds=False),
+        Phrase(r"by {height}(?! (?:waves|ripples|rings|from))", finds=False),
     )
     sentence = (
         "**Ripple** {item} {way} by {height}, {wave} {spacing}, {manner} along the {axis}[, begun at {start}]"

@@ -31,7 +31,12 @@ class FairLine(MeshWork):
     chapter = "Shape"
     summary = "Fair a mesh in place: bumps and dents go, its points and its volume stay as many and as much."
     words = ("smooth in place", "smooth out", "iron out", "bumps", "dents", "denoise", "calm", "even surface", "fairing")
-    phrases = (Phrase(r"in {rounds} rounds?", finds=False), Phrase(r"strength (?:of )?{strength}", finds=False))
+    phrases = (
+        Phrase(r"in {rounds} rounds?", finds=False),
+        Phrase(r"strength (?:of )?{strength}", finds=False),
+        Phrase(r"^\W*smooth(?= .*\bvolume)"),
+        Phrase(r"(?:keep|kept|hold)(?:ing|s)? (?:its |the )?volume"),
+    )
     sentence = f"**Fair** {{mesh}} in {{rounds}} rounds[ by {{strength}}][, {{creases}}][, holding {{held}}]{MARKED}."
 
     verb: Literal["fair"] = "fair"

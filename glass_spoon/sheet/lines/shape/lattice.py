@@ -45,7 +45,12 @@ class LatticeLine(ShapeLine):
     """A lattice of points that is moved, and what is in it with it."""
 
     summary = "Shape anything by a lattice round it: its points are moved by hand or typed, and space follows smoothly."
-    words = ("cage", "free form", "ffd", "soft box", "warp", "deform")
+    words = ("cage", "free form", "soft box", "warp", "deform")
+    phrases = (
+        Phrase(
+            r"^\W*(?:(?:put|lay|set|add|place|use) )?(?:a |the )?(?:lattice|cage)(?: (?:of|round|around|about|over|on))?"
+        ),
+    )
     sentence = (
         "**Lattice** round {item}, {across} by {deep} by {tall} points, {moves}[, {smooth}][, {sides}]"
         + MARKED
