@@ -175,6 +175,7 @@ def test_demo_is_loaded_once(db):
     names = [
         "Bailing scoop",
         "Bilge strainer",
+        "Boat-hook ferrule",
         "Boathouse lantern",
         "Camp kettle",
         "Coil spring",
@@ -190,6 +191,7 @@ def test_demo_is_loaded_once(db):
         "Mooring ground-screw",
         "Name board",
         "Oar",
+        "Oar collar",
         "Oar rack",
         "Rope fender",
         "Rowing skiff",
