@@ -1,9 +1,10 @@
-"""Maps of space: a stack of six on 100,000 points, and a lattice drag on 20,000 faces as a sheet runs it."""
+"""Maps of space on 100,000 points, a lattice drag on 20,000 faces as a sheet runs it, swelling, and shortest lines."""
 
 from __future__ import annotations
 
 from typing import Any
 
+import networkx as nx
 import numpy as np
 from scipy.interpolate import RegularGridInterpolator
 
@@ -11,6 +12,9 @@ from bench.measure import median_seconds
 from glass_spoon.kernel.deform.bends import Bend, Ripple, Shear, Stretch, Taper, Twist
 from glass_spoon.kernel.deform.lattice import Lattice
 from glass_spoon.kernel.deform.space_map import Axes, SpaceMap
+from glass_spoon.kernel.deform.swell import swell
+from glass_spoon.kernel.meshes.geodesic import shortest_line
+from glass_spoon.kernel.meshing.six_sides import SixSides, mesh_six_sides
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import evaluate
@@ -30,6 +34,28 @@ def one_by_one(maps: list[SpaceMap], points: Any) -> Any:
     for one in maps:
         points = one.apply(points)
     return points
+
+
+def on_balls() -> dict[str, Any]:
+    """Return seconds for a ball swelled, and for shortest lines on one beside networkx's way along its edges."""
+    large = mesh_six_sides(SixSides((0, 0, 0), 20.0, (1, 1, 1), 1, 129)).mesh
+    ball = mesh_six_sides(SixSides((0, 0, 0), 20.0, (1, 1, 1), 1, 41)).mesh
+    middle, ends = ball.positions.mean(axis=0), ball.topology.edges.ends
+    start, end = middle + np.array([0, 20, 0]), middle + np.array([12, -16, 0])
+    steps = np.linalg.norm(ball.positions[ends[:, 1]] - ball.positions[ends[:, 0]], axis=1)
+    graph = nx.Graph()
+    graph.add_weighted_edges_from((int(a), int(b), float(s)) for (a, b), s in zip(ends, steps, strict=True))
+    near = [int(np.argmin(np.linalg.norm(ball.positions - place, axis=1))) for place in (start, end)]
+    own = median_seconds(lambda: shortest_line(ball, start, end), 5)
+    other = median_seconds(lambda: nx.dijkstra_path_length(graph, *near), 5)
+    return {
+        "a ball swelled, faces": large.face_count,
+        "a ball swelled": median_seconds(lambda: swell(large, np.full(large.point_count, 0.5)), 5),
+        "a shortest line, faces": ball.face_count,
+        "a shortest line, drawn taut": own,
+        "networkx's way along the edges alone": other,
+        "its length over the taut line's": nx.dijkstra_path_length(graph, *near) / shortest_line(ball, start, end).length,
+    }
 
 
 def run() -> dict[str, Any]:
@@ -57,4 +83,5 @@ def run() -> dict[str, Any]:
         "times as fast as SciPy": other / own,
         "a lattice point moved, faces": faces,
         "a lattice point moved, the sheet built": median_seconds(lambda: evaluate(slab(float(next(rises))), cache), 7),
+        **on_balls(),
     }

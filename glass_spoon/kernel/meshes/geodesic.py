@@ -163,7 +163,7 @@ class _Taut:
         chosen = np.flatnonzero(near)
         between = next((k for k in (4, 3, 2, 1) if len(chosen) * (3 + 3 * k) * (2 + 3 * k) / 2 <= MOST_ARCS), 0)
         nodes, places = self._nodes(chosen, between)
-        graph = self._graph(nodes, places, {self.at[k]: int(np.searchsorted(chosen, self.at[k])) for k in (0, 1)})
+        graph = self._graph(nodes, places, chosen)
         start, end = len(places), len(places) + 1
         far, before = scipy.sparse.csgraph.dijkstra(graph, directed=False, indices=[start], return_predecessors=True)
         far, before = far[0], before[0]
@@ -184,16 +184,22 @@ class _Taut:
         nodes = np.concatenate((self.triangles[chosen], on_edges[self.edge_of[chosen]].reshape(len(chosen), -1)), axis=1)
         return nodes, np.concatenate((self.points, laid.reshape(-1, 3)))
 
-    def _graph(self, nodes: Ints, places: Floats, row: dict[int, int]) -> scipy.sparse.csr_array:
+    def _graph(self, nodes: Ints, places: Floats, chosen: Ints) -> scipy.sparse.csr_array:
         """Return the ways across each triangle between its places, and those from both ends, numbered behind all places."""
+        between = nodes.shape[1] // 3 - 1
+        of_edge = [{edge, (edge + 1) % 3, *range(3 + edge * between, 3 + (edge + 1) * between)} for edge in range(3)]
         one, two = np.triu_indices(nodes.shape[1], 1)
-        pairs = np.column_stack((nodes[:, one].ravel(), nodes[:, two].ravel()))
-        low, high = pairs.min(axis=1), pairs.max(axis=1)
-        chosen = np.unique(low * np.int64(len(places)) + high)
-        starts, ends = chosen // len(places), chosen % len(places)
+        across = [not any({a, b} <= own for own in of_edge) for a, b in zip(one.tolist(), two.tolist(), strict=True)]
+        one, two = one[across], two[across]
+        # Across a triangle each way is its own; along an edge there is one for both beside it.
+        edges = np.unique(self.edge_of[chosen])
+        inner = len(self.points) + edges[:, None] * between + np.arange(between)
+        along = np.concatenate((self.edges[edges, :1], inner, self.edges[edges, 1:]), axis=1)
+        starts = np.concatenate((nodes[:, one].ravel(), along[:, :-1].ravel()))
+        ends = np.concatenate((nodes[:, two].ravel(), along[:, 1:].ravel()))
         steps = lengths(places[ends] - places[starts])
         for number, (place, triangle) in enumerate(zip(self.ends, self.at, strict=True)):
-            own = nodes[row[triangle]]
+            own = nodes[int(np.searchsorted(chosen, triangle))]
             starts = np.concatenate((starts, own))
             ends = np.concatenate((ends, np.full(len(own), len(places) + number)))
             steps = np.concatenate((steps, lengths(places[own] - place)))
