@@ -23,7 +23,12 @@ from glass_spoon.formats.packed import pack, unpack
 PR_SET_PDEATHSIG = 1
 """From <linux/prctl.h>: the signal that a process gets when its parent ends."""
 
-MODULES = ("glass_spoon.formats.step_occt", "glass_spoon.formats.usd_stage", "glass_spoon.formats.raster")
+MODULES = (
+    "glass_spoon.formats.step_occt",
+    "glass_spoon.formats.usd_stage",
+    "glass_spoon.formats.own_font",
+    "glass_spoon.formats.raster",
+)
 """All modules that a request may name."""
 
 

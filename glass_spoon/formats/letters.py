@@ -1,7 +1,8 @@
-"""Outlines of letters, from the fonts that ship with the application, read by fontTools."""
+"""Outlines of letters, from the fonts that ship with the application or one of the user's own, read by fontTools."""
 
 from __future__ import annotations
 
+import io
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -9,6 +10,7 @@ from typing import Any
 
 import numpy as np
 import scipy
+from fontTools.cu2qu import curve_to_quadratic
 from fontTools.pens.basePen import decomposeQuadraticSegment
 from fontTools.pens.recordingPen import DecomposingRecordingPen
 from fontTools.ttLib import TTFont
@@ -20,9 +22,15 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.make.interpolate import from_polynomials
 from glass_spoon.kernel.errors import KernelError
 
+Face = str | bytes
+"""A font: one of FONTS by its name, or the bytes of an own one (`own_font`)."""
+
 FOLDER = Path(__file__).resolve().parents[2] / "vendor" / "letters"
 FONTS = ("sans", "bold sans", "serif", "bold serif", "italic serif")
 """The fonts by name; each is a file of FOLDER."""
+CUBIC = 1e-3
+"""How far quadratic pieces may leave the cubic ones of a font, of the size of its square."""
+
 MOVED = 3e-3
 """How far places may be moved for it, of a height of 1."""
 ROUNDED = np.radians(6.0)
@@ -41,10 +49,11 @@ class Letter:
     advance: float
 
 
-def _outlines(glyphs: Any, name: str) -> list[Floats]:
+def _outlines(glyphs: Any, name: str, units: float) -> list[Floats]:
     """Return the closed outlines of a glyph as quadratic pieces (pieces, 3, 2): start, middle and end."""
     pen = DecomposingRecordingPen(glyphs)
     glyphs[name].draw(pen)
+    near = CUBIC * units
     found: list[list[Floats]] = []
     last = np.zeros(2)
     for step, points in pen.value:
@@ -52,9 +61,11 @@ def _outlines(glyphs: Any, name: str) -> list[Floats]:
             found.append([])
             last = np.array(points[0], dtype=np.float64)
             continue
-        if step == "closePath":
+        if step in ("closePath", "endPath"):
             points = [found[-1][0][0] if found[-1] else last]
-        pairs: list[Any] = decomposeQuadraticSegment(points) if step == "qCurveTo" else []
+        if step == "curveTo":
+            points = curve_to_quadratic([tuple(last), *points], near)[1:]
+        pairs: list[Any] = decomposeQuadraticSegment(points) if step in ("qCurveTo", "curveTo") else []
         ends = pairs or [((last + np.asarray(points[-1])) / 2, points[-1])]
         for middle, end in ends:
             piece = np.array([last, middle, end], dtype=np.float64)
@@ -65,21 +76,92 @@ def _outlines(glyphs: Any, name: str) -> list[Floats]:
 
 
 @lru_cache(16)
-def _font(name: str) -> TTFont:
-    return TTFont(FOLDER / f"{name.replace(' ', '-')}.woff", lazy=False)
+def _font(font: Face) -> TTFont:
+    """Return a font; raises KernelError for an own one that cannot be read."""
+    if isinstance(font, str):
+        return TTFont(FOLDER / f"{font.replace(' ', '-')}.woff", lazy=False)
+    try:
+        face = TTFont(io.BytesIO(font), lazy=False)
+        face.getBestCmap().get(0), face.getGlyphSet(), float(face["head"].unitsPerEm)
+    except Exception as error:  # fontTools raises what it meets, of many kinds
+        raise KernelError("The font in this line cannot be read. Choose it again.") from error
+    return face
+
+
+def _capital(face: TTFont) -> float:
+    """Return how high capitals are, in the font's units."""
+    told = getattr(face["OS/2"], "sCapHeight", 0) if "OS/2" in face else 0
+    return float(told or 0.7 * face["head"].unitsPerEm)
+
+
+def _glyph(font: Face, character: str) -> str:
+    """Return the name of a letter in a font; raises KernelError for one that the font has not."""
+    name = _font(font).getBestCmap().get(ord(character))
+    if name is None:
+        called = font if isinstance(font, str) else "this font"
+        raise KernelError(f"The letter “{character}” is not among the letters of {called}. Write it otherwise.")
+    return str(name)
 
 
 @lru_cache(2048)
-def read_letter(font: str, character: str) -> Letter:
-    """Return a letter of one of FONTS; raises KernelError for one that the font has not."""
-    face = _font(font)
-    name = face.getBestCmap().get(ord(character))
-    if name is None:
-        raise KernelError(f"The letter “{character}” is not among the letters of {font}. Write it otherwise.")
-    capital = float(face["OS/2"].sCapHeight or 0.7 * face["head"].unitsPerEm)
+def read_letter(font: Face, character: str) -> Letter:
+    """Return a letter of a font; raises KernelError for one that the font has not."""
+    face, name = _font(font), _glyph(font, character)
+    capital = _capital(face)
     glyphs = face.getGlyphSet()
-    outlines = tuple(_curve(pieces / capital) for pieces in _outlines(glyphs, name))
+    try:
+        outlines = tuple(_curve(pieces / capital) for pieces in _outlines(glyphs, name, face["head"].unitsPerEm))
+    except (ValueError, IndexError, KeyError, TypeError) as error:
+        raise KernelError(f"The letter “{character}” of this font cannot be read. Choose another font.") from error
     return Letter(outlines, float(glyphs[name].width) / capital)
+
+
+@lru_cache(4096)
+def kerning(font: Face, left: str, right: str) -> float:
+    """Return how much nearer (below zero) or farther two letters stand as a pair than each by itself; capitals are 1 high.
+
+    By the pairs of GPOS, feature “kern” (OpenType 1.9, lookup type 2), else by the older table “kern”.
+    """
+    face = _font(font)
+    first, second = _glyph(font, left), _glyph(font, right)
+    return _pair_in_gpos(face, first, second) / _capital(face) if "GPOS" in face else _pair_in_kern(face, first, second)
+
+
+def _pair_in_kern(face: TTFont, first: str, second: str) -> float:
+    """Return the move of a pair in the table “kern”; capitals are 1 high."""
+    tables = face["kern"].kernTables if "kern" in face else []
+    return sum(float(getattr(one, "kernTable", {}).get((first, second), 0)) for one in tables) / _capital(face)
+
+
+def _pair_in_gpos(face: TTFont, first: str, second: str) -> float:
+    """Return the move of a pair by GPOS, in the font's units: of each lookup the first table that knows it counts."""
+    table = face["GPOS"].table
+    if table.FeatureList is None or table.LookupList is None:
+        return 0.0
+    records = table.FeatureList.FeatureRecord
+    numbers = {number for one in records if one.FeatureTag == "kern" for number in one.Feature.LookupListIndex}
+    total = 0.0
+    for number in sorted(numbers):
+        for part in table.LookupList.Lookup[number].SubTable:
+            own = part.ExtSubTable if part.LookupType == 9 else part
+            moved = _pair_in_table(own, first, second) if own.LookupType == 2 else None
+            if moved is not None:
+                total += moved
+                break
+    return total
+
+
+def _pair_in_table(part: Any, first: str, second: str) -> float | None:
+    """Return the move of a pair in one table of pairs, None where that does not know it."""
+    if first not in part.Coverage.glyphs:
+        return None
+    if part.Format == 1:
+        pairs = part.PairSet[part.Coverage.glyphs.index(first)].PairValueRecord
+        found = next((one for one in pairs if one.SecondGlyph == second), None)
+    else:
+        row = part.Class1Record[part.ClassDef1.classDefs.get(first, 0)]
+        found = row.Class2Record[part.ClassDef2.classDefs.get(second, 0)]
+    return None if found is None else float(getattr(found.Value1, "XAdvance", 0) or 0)
 
 
 def _curve(pieces: Floats) -> NurbsCurve:
@@ -185,14 +267,16 @@ def _in_line(pieces: Floats, smooth: Bools) -> Floats:
     return pieces
 
 
-def set_letters(text: str, font: str, spacing: float = 0.0) -> list[tuple[float, Letter]]:
+def set_letters(text: str, font: Face, spacing: float = 0.0, *, kerned: bool = False) -> list[tuple[float, Letter]]:
     """Return the letters of a text, each with where it begins on its line; capitals are 1 high. spacing: more between them.
 
-    Raises KernelError for letters that the font has not.
+    kerned: pairs stand as near as the font says. Raises KernelError for letters that the font has not.
     """
     found, at = [], 0.0
-    for character in text:
+    for place, character in enumerate(text):
         letter = read_letter(font, character)
+        if kerned and place:
+            at += kerning(font, text[place - 1], character)
         found.append((at, letter))
         at += letter.advance + spacing
     return found

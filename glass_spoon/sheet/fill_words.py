@@ -54,7 +54,7 @@ _NAME_ENDS = (
 _CHANGES = re.compile(r"\bto\b|\bat\b")
 """What a law has that changes on the way."""
 
-_LEADS = re.compile(r"\b(?:along|onto|from|of|with|between|and)\s+(?:the\s+)?$")
+_LEADS = re.compile(r"\b(?:along|onto|from|of|between|and)\s+(?:the\s+)?$")
 """Words after which a name is an item's, though it is that of a choice too."""
 
 _WAYS = r"evenly|eased in|eased out|eased"
@@ -247,6 +247,8 @@ class _Reading:
         if len(free) != 1:
             return
         (number,) = free
+        if named_elsewhere(self.line, number, self.line.used_fields()):
+            return  # a word beside it names a field of another wording
         text = self._law_of(number.typed, name)
         if number.dimension in ("", spec.dimension) and self._fits_law(spec, name, text) and self._set({name: text}):
             self.said.take_number(*number.span)

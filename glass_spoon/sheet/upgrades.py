@@ -105,6 +105,7 @@ UPGRADES: Mapping[str, tuple[tuple[Operation, ...], ...]] = {
     "spread": (*_ANY_ITEM, (*_AS_ONE_MESH, Add("anchor", "from where it stands"))),
     "take": ((Rename("curves", "item"),),),
     "star": ((Add("measured", "before rounding"),),),
+    "write": ((Add("pairs", "each by itself"),),),
     "copy_surface": ((Rename("surface", "item"), RenameVerb("copy", 2)),),
 }
 """For each verb the operations from version 1 to 2, from 2 to 3, and so on."""

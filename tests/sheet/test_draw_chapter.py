@@ -488,3 +488,14 @@ def test_every_verb_says_a_whole_sentence_and_answers_an_empty_sheet(verb):
     sentence = "".join(part.text for part in build.document.line("l1").prose())
     assert sentence.endswith(".")
     assert "  " not in sentence
+
+
+def test_letters_of_a_stored_sheet_stay_where_they_were():
+    """Pairs are kerned in new lines; in older ones each letter stands by itself, as it did."""
+    text = {"id": "w", "verb": "write", "text": "AVA", "gives": "letters"}
+    old = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": [text]})
+    new = read_document({"format": "glass-spoon/sheet", "version": 1, "verb_versions": {"write": 2}, "lines": [text]})
+    assert (old.line("w").pairs, new.line("w").pairs) == ("each by itself", "kerned")
+    apart, near = (evaluate(document, ResultCache()).items["w"].item for document in (old, new))
+    widths = [max(curve.control_points[:, 0].max() for curve in item.curves) for item in (apart, near)]
+    assert widths[1] < widths[0] - 0.5

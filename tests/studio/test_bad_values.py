@@ -90,7 +90,7 @@ def test_bad_values_in_every_edit(operation: str, part: Part, owner: Client) -> 
     assert owner.get(f"/parts/{part.id}/").status_code == 200
 
 
-@pytest.mark.parametrize("verb", ["import_curve", "import_dxf", "import_step", "import_mesh", "swell"])
+@pytest.mark.parametrize("verb", ["import_curve", "import_dxf", "import_step", "import_mesh", "swell", "write"])
 def test_bad_files_with_bad_names(verb: str, part: Part, owner: Client, edit) -> None:
     """A file with a NUL in it, with a name of any signs, or of another kind."""
     edit(owner, op="add", verb=verb, text="")

@@ -9,6 +9,9 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image
 
 from glass_spoon.formats.height_picture import MOST_BYTES, read_greys
+from glass_spoon.formats.letters import FOLDER
+from glass_spoon.sheet.cache import ResultCache
+from glass_spoon.sheet.evaluate import evaluate
 from glass_spoon.sheet.sources import read_file
 from glass_spoon.studio.models import ReferencePicture
 
@@ -166,3 +169,25 @@ def test_a_deep_picture_keeps_its_levels(owner, part, edit):
     part.refresh_from_db()
     greys = read_greys(read_file(part.sheet().line(line).picture, MOST_BYTES)[0])
     assert len(np.unique(greys[0])) == 101 and greys[0, 0] == pytest.approx(30000 / 65535, abs=1e-4)
+
+
+def test_an_own_font_is_kept_in_its_line(owner, part, edit):
+    """A font that is chosen for Write stands in the sheet, small and plain, and its letters are written; junk is refused."""
+    edit(owner, op="add", verb="write", text="")
+    part.refresh_from_db()
+    line = part.sheet().lines[-1].id
+    edit(owner, op="set", line=line, field="font", value="own")
+    part.refresh_from_db()
+    assert "Choose a font" in evaluate(part.sheet(), ResultCache()).reports[line].findings[0].sentence
+    font = (FOLDER / "serif.woff").read_bytes()
+    assert edit(owner, op="drawing", line=line, file=SimpleUploadedFile("mine.woff", font)).status_code == 200
+    part.refresh_from_db()
+    build = evaluate(part.sheet(), ResultCache())
+    assert part.sheet().line(line).file.startswith("inside:ttf:") and build.reports[line].status == "good"
+    edit(owner, op="set", line=line, field="font", value="serif")
+    part.refresh_from_db()
+    shipped = evaluate(part.sheet(), ResultCache())
+    for one, other in zip(build.items[line].item.curves, shipped.items[line].item.curves, strict=True):
+        assert one.control_points == pytest.approx(other.control_points)
+    edit(owner, op="set", line=line, field="font", value="own")
+    assert edit(owner, op="drawing", line=line, file=SimpleUploadedFile("a.ttf", b"junk")).status_code == 422

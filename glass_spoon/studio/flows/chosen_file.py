@@ -7,10 +7,12 @@ from collections.abc import Callable
 from glass_spoon.formats.clean_text import clean_text
 from glass_spoon.formats.dxf import UnitUnknown, UnreadableDxf, read_dxf
 from glass_spoon.formats.height_picture import grey_picture
+from glass_spoon.formats.own_font import UnreadableFont, own_font
 from glass_spoon.formats.picture import UnreadablePicture
 from glass_spoon.formats.step import UnreadableStep, read_step
 from glass_spoon.formats.svg_paths import UnreadableSvg, read_svg
 from glass_spoon.sheet.line import Line
+from glass_spoon.sheet.lines.draw.letters import Write
 from glass_spoon.sheet.lines.draw.points import ImportDxf
 from glass_spoon.sheet.lines.form.imported import MOST_KEPT, ImportStep
 from glass_spoon.sheet.lines.mesh_work.imported import ImportMesh
@@ -28,6 +30,8 @@ def file_field(line: Line, file_name: str, project_id: int) -> tuple[str, Callab
         return "step", _read_step
     if isinstance(line, SwellLine):
         return "picture", _read_greys
+    if isinstance(line, Write):
+        return "file", _read_font
     return ("dxf", _read_dxf) if isinstance(line, ImportDxf) else ("svg", _read_svg)
 
 
@@ -39,6 +43,18 @@ def _read_greys(data: bytes) -> str:
         raise Refused(str(error)) from error
     if text is None:
         raise Refused("The picture has too much detail to be kept in a sheet. Make it smaller, or blur it a little.")
+    return text
+
+
+def _read_font(data: bytes) -> str:
+    """Return a font as a sheet keeps it."""
+    try:
+        plain = own_font(data)
+    except UnreadableFont as error:
+        raise Refused(str(error)) from error
+    text = write_inside(plain, "ttf" if plain[:4] == b"\x00\x01\x00\x00" else "otf")
+    if text is None:
+        raise Refused("The font's letters are too many, or too fine, to be kept in a sheet. Choose a plainer font.")
     return text
 
 

@@ -154,7 +154,7 @@ def _(spec: TableSpec, stored: _Stored) -> ValuePart:
 
 @_shown.register
 def _(spec: FileSpec, stored: _Stored) -> ValuePart:
-    nouns = (("step", "file"), ("obj", "mesh"), ("png", "picture"))
+    nouns = (("step", "file"), ("obj", "mesh"), ("png", "picture"), ("ttf", "font"))
     noun = next((noun for ending, noun in nouns if ending in spec.endings), "drawing")
     words = f"the {noun}" if stored.raw else f"no {noun} yet"
     return ValuePart("file", words, stored.name, "", spec.help, unit=spec.endings)

@@ -5,22 +5,28 @@ from __future__ import annotations
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import BeforeValidator, StringConstraints
+from pydantic import BeforeValidator, Field, StringConstraints
 
-from glass_spoon.formats.letters import FONTS, set_letters
+from glass_spoon.formats.letters import FONTS, Face, set_letters
+from glass_spoon.formats.own_font import ENDINGS, MOST_BYTES
 from glass_spoon.kernel.arrays import Floats, cross, directions
 from glass_spoon.kernel.curves.alter.place_curve import Placement, place_curve
 from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, curve_tangents
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec, TextSpec
+from glass_spoon.sheet.fields import ChoiceSpec, FileSpec, Number, NumberSpec, ReferenceSpec, TextSpec
 from glass_spoon.sheet.items import CurvesItem
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.draw.fields import CurvesName, PlaneField, Right, Up, a_length
+from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import PLANE_AXES, plane_normal, plane_placement
+from glass_spoon.sheet.sources import read_file
 
-Font = Literal["sans", "bold sans", "serif", "bold serif", "italic serif"]
+Font = Literal["sans", "bold sans", "serif", "bold serif", "italic serif", "own"]
+MOST_INSIDE = 900_000
+"""Most characters of a font in a sheet."""
+
 MOST_LETTERS = 200
 """Most letters of a line."""
 
@@ -36,14 +42,18 @@ class Write(Line):
     chapter = "Draw"
     summary = "Write letters as curves, on a line or along a curve: name plates, scales, engravings. Plate makes them solid."
     words = ("text", "letters", "lettering", "font", "type", "label", "name plate", "engrave", "inscription")
+    phrases = (
+        Phrase(r"(?:in|with) (?:an?|my|our|the) own font", {"font": "own"}, finds=False),
+        Phrase(r"not kerned|without kerning|unkerned", {"pairs": "each by itself"}, finds=False),
+    )
     sentence = (
         "**Write** “{text}” in {font}, {height} high, {side} {right} right and {up} up in the {plane} view[, {spacing} more between "
-        "letters], giving {gives}."
+        "letters][, {pairs}], giving {gives}."
     )
     wording_field = "side"
     wordings = {
         "along": "**Write** “{text}” in {font}, {height} high, {side} {curve}, begun {begins} from its start, {lift} beside it[, "
-        "{spacing} more between letters], giving {gives}."
+        "{spacing} more between letters][, {pairs}], giving {gives}."
     }
     gives_kind = "curves"
 
@@ -54,7 +64,10 @@ class Write(Line):
         BeforeValidator(_unquoted),
         TextSpec("What is written.", pattern=r"(?<=[“\"])[^“”\"]+(?=[”\"])|(?<=write )[\w&.-]+(?=,? |$)"),
     ] = "Heron"
-    font: Annotated[Font, ChoiceSpec("The shape of the letters.", FONTS)] = "bold sans"
+    font: Annotated[Font, ChoiceSpec("The shape of the letters.", (*FONTS, "own"), (*FONTS, "an own font"))] = "bold sans"
+    file: Annotated[str, Field(max_length=MOST_INSIDE), FileSpec("A font: TrueType, OpenType or WOFF.", endings=ENDINGS)] = (
+        ""
+    )
     height: Annotated[Number, a_length("Height of the capitals.")] = "10 mm"
     side: Annotated[
         Literal["from", "about", "up to", "along"],
@@ -75,12 +88,33 @@ class Write(Line):
     spacing: Annotated[
         Number, NumberSpec("How much more lies between letters.", "length", least=-1e3, most=1e3, step=0.5)
     ] = "0 mm"
+    pairs: Annotated[
+        Literal["kerned", "each by itself"],
+        ChoiceSpec(
+            "Whether pairs such as AV stand nearer, as the font says, or each letter by itself.",
+            ("kerned", "each by itself"),
+        ),
+    ] = "kerned"
     gives: CurvesName = "letters"
+
+    def sentence_now(self) -> str:
+        """Ask for the file of an own font."""
+        text = super().sentence_now()
+        return text.replace("in {font}", "in {font}, {file}") if self.font == "own" else text
+
+    def _face(self, given: Given) -> Face:
+        """Return the font."""
+        if self.font != "own":
+            return self.font
+        if not self.file:
+            raise KernelError("Choose a font: click “no font yet”.")
+        return read_file(self.file, MOST_BYTES, given.sources)[0]
 
     def build(self, given: Given) -> CurvesItem:
         """Set the letters."""
         height = given.number("height")
-        letters = set_letters(self.text, self.font, given.number("spacing") / height)
+        spacing, kerned = given.number("spacing") / height, self.pairs == "kerned"
+        letters = set_letters(self.text, self._face(given), spacing, kerned=kerned)
         if not any(letter.outlines for _, letter in letters):
             raise KernelError("There is nothing to write. Type some letters between the quotes.")
         end = letters[-1][0] + letters[-1][1].advance

@@ -121,7 +121,7 @@ class ShortestLine(Line):
     words = ("geodesic", "shortest path", "path on", "taut", "string", "strap", "straight on a surface", "along the surface")
     phrases = (
         Phrase(r"from {x}, ?{y}, ?{z} to {to_x}, ?{to_y}, ?{to_z}", finds=False),
-        Phrase(r"smooth", {"between": "smooth between points"}, finds=False),
+        Phrase(r"smooth(?: between points)?", {"between": "smooth between points"}, finds=False),
         Phrase(r"^\W*(?:(?:a|the) )?(?:shortest|geodesic|taut)(?: (?:line|path|way|string))?"),
     )
     sentence = "**Shortest line** {gives} on {mesh} from x {x}, y {y}, z {z} to x {to_x}, y {to_y}, z {to_z}[, {between}]."
@@ -133,9 +133,9 @@ class ShortestLine(Line):
     x: AtX = "-50 mm"
     y: AtY = "0 mm"
     z: AtZ = "0 mm"
-    to_x: Annotated[Number, a_place("x", "Its end, along left-right.", "end's x")] = "50 mm"
-    to_y: Annotated[Number, a_place("y", "Its end, along front-back.", "end's y")] = "0 mm"
-    to_z: Annotated[Number, a_place("z", "Its end, upwards.", "end's z")] = "0 mm"
+    to_x: Annotated[Number, a_place("x", "Its end, along left-right.", "end x")] = "50 mm"
+    to_y: Annotated[Number, a_place("y", "Its end, along front-back.", "end y")] = "0 mm"
+    to_z: Annotated[Number, a_place("z", "Its end, upwards.", "end z")] = "0 mm"
     between: Annotated[
         Literal["straight between points", "smooth between points"],
         ChoiceSpec("Whether it lies on every face, or runs smoothly through where it crosses edges.", BETWEEN),

@@ -105,13 +105,13 @@ class SwellLine(MeshWork):
         "2 mm"
     )
     laid: Annotated[
-        Literal["along", "round"],
+        Literal["flat", "round"],
         ChoiceSpec(
             "Flat, seen along an axis, or wrapped round it with its middle at the front.",
-            ("along", "round"),
+            ("flat", "round"),
             ("flat along", "round"),
         ),
-    ] = "along"
+    ] = "flat"
     times: Annotated[
         Number, NumberSpec("How often the picture goes round.", label="times", least=1, most=1000, whole=True)
     ] = 1
@@ -139,7 +139,7 @@ class SwellLine(MeshWork):
     def sentence_now(self) -> str:
         """Say how often a picture goes round where it does, and the slant of ridges that have one."""
         text = self.wordings[self.by]
-        if self.laid == "along":
+        if self.laid == "flat":
             text = text.replace("[, {times} times round]", "")
         return text.replace(" at {slant} to it", "") if self.pattern == "straight" else text
 
