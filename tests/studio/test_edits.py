@@ -407,3 +407,33 @@ def test_bodies_that_run_into_each_other_are_fused_instead(part, as_user, edit):
     part.refresh_from_db()
     assert (part.document["lines"][-1]["verb"], part.document["lines"][-1]["id"]) == ("fuse", line["id"])
     assert edit(client, op="become", line=line["id"], verb="circle").status_code == 422
+
+
+def test_a_line_behind_what_used_its_item_up_moves_before_it(part, as_user, edit):
+    """The bench offers both ways out; the press takes the line, and the mark that it needs, up; undo brings them back."""
+    client = as_user("owner")
+    for text in (
+        "box 20 by 20 by 20 mm called lower block",
+        "box 20 by 20 by 20 mm at 10, 10, 10 called upper block",
+        "fuse lower block and upper block",
+    ):
+        edit(client, op="add", text=text)
+    part.refresh_from_db()
+    lower, _, fused = (line["id"] for line in part.document["lines"][-3:])
+    edit(client, op="add", text="mark the edges")
+    part.refresh_from_db()
+    mark = part.document["lines"][-1]["id"]
+    edit(client, op="set", line=mark, field="mesh", value=lower)
+    page = edit(client, op="add", verb="bevel", text="").content.decode()
+    part.refresh_from_db()
+    bevel = part.document["lines"][-1]["id"]
+    page = edit(client, op="set_many", line=bevel, values=json.dumps({"mesh": lower, "marks": [mark]})).content.decode()
+    assert f'data-move-before="{fused}" data-of="{bevel}"' in page and "This is seen nowhere" in page
+    page = edit(client, op="move_before", line=bevel, before=fused).content.decode()
+    part.refresh_from_db()
+    order = [line["id"] for line in part.document["lines"]]
+    assert order.index(mark) < order.index(bevel) < order.index(fused) and "This is seen nowhere" not in page
+    client.post(f"/parts/{part.id}/undo/")
+    part.refresh_from_db()
+    assert [line["id"] for line in part.document["lines"]][-1] == bevel
+    assert edit(client, op="move_before", line=fused, before=lower).status_code == 422
