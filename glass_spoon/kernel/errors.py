@@ -44,6 +44,10 @@ class RadiusTooLarge(KernelError):
         self.radius, self.largest, self.place = radius, largest, place
 
 
+class CurveOff(KernelError):
+    """A curve that is to cut lies off what it cuts."""
+
+
 class NotClosed(KernelError):
     """A body that is joined with others has open edges; `number`: which of those it is, from 0."""
 

@@ -7,7 +7,9 @@ from typing import Any
 import numpy as np
 import pytest
 
+from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.items import SurfacesItem
+from glass_spoon.sheet.propose import propose
 from tests.sheet.test_everyday_words import FRAME
 from tests.sheet.test_solids import run
 
@@ -56,3 +58,38 @@ def test_a_set_of_several_is_refused_with_what_to_do() -> None:
     report = run(*lines, {"id": "w", "verb": "lengthen", "surface": "e", "length": "5 mm"}).reports["w"]
     assert count > 1 and report.status == "failed"
     assert f"It holds {count} surfaces" in report.findings[0].sentence and "Take the one" in report.findings[0].sentence
+
+
+def test_two_loops_are_told_with_the_ways_out() -> None:
+    """A rim and a smaller ring over it: Loft gives what lies between."""
+    rim = {"id": "r", "verb": "circle", "plane": "plan", "radius": "40 mm", "gives": "rim"}
+    hole = {"id": "h", "verb": "circle", "plane": "plan", "radius": "10 mm", "out": "8 mm", "gives": "hole"}
+    told = run(rim, hole, {"id": "p", "verb": "patch", "curves": ["r", "h"], "gives": "lid"}).reports["p"]
+    assert told.status == "failed" and "more than one loop" in told.findings[0].sentence
+    build = run(rim, hole, {"id": "l", "verb": "loft", "sections": ["r", "h"], "gives": "ring"})
+    assert build.reports["l"].status == "good"
+
+
+@pytest.mark.parametrize(
+    ("sentence", "way"),
+    [
+        ("trim lid by hole from above", "up and down"),
+        ("trim lid by hole, let through front to back", "front to back"),
+        ("trim lid by hole seen from the side", "left to right"),
+        ("trim lid by hole", "where they lie on it"),
+    ],
+)
+def test_a_hole_is_let_through_a_patch(sentence: str, way: str) -> None:
+    """Said, or pressed where a curve beside it was refused: then there is an opening."""
+    lines = [
+        {"id": "r", "verb": "circle", "plane": "plan", "radius": "40 mm", "gives": "rim"},
+        {"id": "h", "verb": "circle", "plane": "plan", "radius": "10 mm", "out": "8 mm", "gives": "hole"},
+        {"id": "p", "verb": "patch", "curves": ["r"], "gives": "lid"},
+    ]
+    first = propose(sentence, read_document({"format": "glass-spoon/sheet", "version": 1, "lines": lines}))[0]
+    assert (first.verb, first.missed, first.line.model_dump()["way"]) == ("trim_surface", (), way)
+    if way == "where they lie on it":
+        line = {"id": "t", "verb": "trim_surface", "surface": "p", "by": ["h"], "gives": "opened"}
+        (finding,) = run(*lines, line).reports["t"].findings
+        assert [action.value for action in finding.actions] == ["up and down", "front to back", "left to right"]
+        assert run(*lines, {**line, "way": finding.actions[0].value}).reports["t"].status == "good"

@@ -188,6 +188,11 @@ def _in_order(pieces: list[Piece], tolerance: float) -> tuple[list[Piece], float
         away = np.array([lengths(piece.ends - tip) for piece in left])
         number, end = np.unravel_index(int(away.argmin()), away.shape)
         if away[number, end] > tolerance:
+            if lengths(tip - chain[0].ends[0]) <= tolerance:
+                raise KernelError(
+                    "These curves make more than one loop, and Patch fills one. For a ring between two Loft them; for a "
+                    "hole Patch the outer one, and Trim it by the other, let through it."
+                )
             raise _open(tip, float(away[number, end]), tolerance)
         piece = left.pop(int(number))
         chain.append(piece if end == 0 else piece.reversed())

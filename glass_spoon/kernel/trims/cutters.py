@@ -14,7 +14,7 @@ from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks
 from glass_spoon.kernel.curves.make.fit_function import Places, fit_places
 from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
-from glass_spoon.kernel.errors import KernelError, place_text
+from glass_spoon.kernel.errors import CurveOff, KernelError, place_text
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, surface_from_homogeneous
@@ -84,7 +84,7 @@ def standing_on(curve: NurbsCurve, shape: FaceSet) -> Cutter:
     off = lengths(feet - places)[inner]
     if float(off.max()) > LYING * max(size, 1e-300):
         worst = int(off.argmax())
-        raise KernelError(
+        raise CurveOff(
             f"The curve lies up to {float(off.max()):.3g} mm off, at {place_text(places[inner][worst])}: Project it onto "
             "the surface first, or let it through along a direction."
         )

@@ -8,7 +8,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.errors import KernelError, place_text
+from glass_spoon.kernel.errors import CurveOff, KernelError, place_text
 from glass_spoon.kernel.surfaces.evaluate.surface import make_surface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.kernel.trims.cutters import Cutter, faces_as_cutter, let_through, standing_on
@@ -30,7 +30,7 @@ from glass_spoon.sheet.fields import (
     ReferencesSpec,
 )
 from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, SurfacesItem, TrimmedItem
-from glass_spoon.sheet.line import Finding, Given, Line
+from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.draw.fields import CurvesName
 from glass_spoon.sheet.lines.form.alter_surfaces import X, Y, Z
 from glass_spoon.sheet.lines.form.fields import SurfaceName, noted
@@ -182,6 +182,14 @@ class TrimSurface(Line):
         "Trim surfaces by curves on them or let through them, or by other surfaces; everything can be moved afterwards."
     )
     words = ("cut", "hole", "trim", "split", "opening", "window", "cut away", "boundary")
+    phrases = tuple(
+        Phrase(rf"(?:let )?(?:through )?(?:seen )?(?:{words})", {"way": way}, finds=False)
+        for words, way in (
+            ("from (?:above|below)|straight (?:down|up)|downwards?|upwards?|vertically|up and down", "up and down"),
+            ("from (?:the )?(?:front|back)|front (?:to|and) back", "front to back"),
+            ("from (?:the )?(?:side|left|right)|left (?:to|and) right|sideways", "left to right"),
+        )
+    )
     sentence = "**Trim surface** {surface} by {by}[, curves {way}], keeping {keep}, giving {gives}."
     wording_field = "keep"
     wordings = {
@@ -225,6 +233,13 @@ class TrimSurface(Line):
     y: Y = "0 mm"
     z: Z = "0 mm"
     gives: TrimmedName = "trimmed"
+
+    def ways_out(self, error: Exception) -> tuple[Action, ...]:
+        """Offer to let curves through that lie off the surface."""
+        if self.way != "where they lie on it" or not isinstance(error, CurveOff):
+            return ()
+        ways = ("up and down", "front to back", "left to right")
+        return tuple(Action(f"Let it through {way}", "way", way) for way in ways)
 
     def build(self, given: Given) -> TrimmedItem:
         """Part it, and keep what is asked for."""
