@@ -66,11 +66,11 @@ def test_projects_and_parts_are_searched_and_paged(part, people, as_user) -> Non
     assert "Raft 02" not in found
     assert part.project.name in owner.get(f"/projects/?q={part.name}").content.decode()
     assert "No project and no part of yours has" in owner.get("/projects/?q=zzz").content.decode()
-    for number in range(30):
+    for number in range(40):
         first_part(people["owner"], part.project_id, sheet(f"Plank {number:02}"), "made")
     at = f"/projects/{part.project_id}/"
     assert "Page 1 of 2" in owner.get(at).content.decode()
-    assert "Plank 29" in owner.get(f"{at}?page=2").content.decode()
+    assert "Plank 39" in owner.get(f"{at}?page=2").content.decode()
     only = owner.get(f"{at}?q=plank 07").content.decode()
     assert "Plank 07" in only
     assert "Plank 08" not in only

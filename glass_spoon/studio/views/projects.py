@@ -30,7 +30,7 @@ def home(request: HttpRequest) -> HttpResponse:
     return redirect("projects" if request.user.is_authenticated else "sign_in")
 
 
-PROJECTS_A_PAGE, PARTS_A_PAGE = 10, 24
+PROJECTS_A_PAGE, PARTS_A_PAGE = 10, 36
 SEARCHED_FROM = 8
 """Parts from which on a search is offered."""
 
