@@ -213,7 +213,7 @@ def test_a_copy_is_worked_on_by_itself() -> None:
         ({"verb": "mirror", "item": "l3"}, "A surface is mirrored alone: choose “alone”."),
         ({"verb": "mirror", "item": "l4"}, "A set of surfaces is mirrored alone"),
         ({"verb": "revolve", "profile": "l2"}, "It needs a curve, and circles is a set of curves. Pick another."),
-        ({"verb": "flatten", "curve": "l4"}, "and plate is a set of surfaces."),
+        ({"verb": "flatten", "curve": "l5"}, " is a mesh."),
         ({"verb": "row", "item": "l5", "count": 2000, "x": 1, "gives": "many"}, ""),
         ({"verb": "row", "item": "l2", "count": 2000}, ""),
     ],
