@@ -118,7 +118,7 @@ class ShortestLine(Line):
 
     chapter = "Draw"
     summary = "Draw the shortest line on a mesh between two places, as a string pulled taut over it: seams, straps, inlays."
-    words = ("geodesic", "shortest path", "path on", "taut", "string", "strap", "straight on a surface", "along the surface")
+    words = ("geodesic", "shortest path", "path on", "taut", "string", "strap", "along the surface")
     phrases = (
         Phrase(r"from {x}, ?{y}, ?{z} to {to_x}, ?{to_y}, ?{to_z}", finds=False),
         Phrase(r"smooth(?: between points)?", {"between": "smooth between points"}, finds=False),
