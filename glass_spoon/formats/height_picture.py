@@ -6,8 +6,8 @@ import re
 
 import numpy as np
 
-from glass_spoon.formats.apart import MEGABYTE, ApartError, RefusedApart, Task, do_apart
-from glass_spoon.formats.picture import UnreadablePicture
+from glass_spoon.formats.apart import MEGABYTE, Task
+from glass_spoon.formats.picture import unpacked
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.errors import KernelError
 
@@ -24,14 +24,7 @@ _HEAD = re.compile(rb"P5\s+(\d{1,5})\s+(\d{1,5})\s+65535\s")
 
 def grey_picture(data: bytes) -> bytes:
     """Return the greys of a picture as a PGM; what is clear counts as black. Raises UnreadablePicture with a sentence."""
-    try:
-        greys: bytes = do_apart(_GREYS, (data, GREY_EDGE))
-    except RefusedApart as error:
-        raise UnreadablePicture(str(error)) from error
-    except ApartError as error:
-        raise UnreadablePicture(
-            "The picture could not be unpacked. Make it smaller, save it again and try once more."
-        ) from error
+    greys: bytes = unpacked(_GREYS, (data, GREY_EDGE))
     return greys
 
 

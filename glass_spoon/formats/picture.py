@@ -5,6 +5,7 @@ and memory.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from glass_spoon.formats.apart import MEGABYTE, ApartError, RefusedApart, Task, Unusable, do_apart
 
@@ -38,12 +39,17 @@ def encode_raster(data: bytes) -> Encoded:
 
     Raises UnreadablePicture for what is no such picture, is too large, or is broken.
     """
+    encoded: Encoded = unpacked(_ENCODE, (data,))
+    return encoded
+
+
+def unpacked(task: Task, arguments: tuple[Any, ...]) -> Any:
+    """Return what is made of a picture apart; raises UnreadablePicture with a sentence."""
     try:
-        encoded: Encoded = do_apart(_ENCODE, (data,))
+        return do_apart(task, arguments)
     except RefusedApart as error:
         raise UnreadablePicture(str(error)) from error
     except ApartError as error:
         raise UnreadablePicture(
             "The picture could not be unpacked. Make it smaller, save it again and try once more."
         ) from error
-    return encoded

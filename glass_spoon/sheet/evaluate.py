@@ -11,17 +11,17 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from glass_spoon.kernel.errors import KernelError, NotFollowed, TooManyFaces
-from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import MissingItem, SheetError, WorkStopped
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
 from glass_spoon.sheet.fields import EVERY, ReferenceSpec, ReferencesSpec
 from glass_spoon.sheet.handle import BEFORE, Handle
-from glass_spoon.sheet.items import BodiesItem, Done, Item, MarkItem, MeshItem, as_mesh
+from glass_spoon.sheet.items import BodiesItem, Done, Item, MarkItem, MeshItem
 from glass_spoon.sheet.kinds import kind_of, one_of
 from glass_spoon.sheet.line import Action, Finding, Given, Line, Progress
 from glass_spoon.sheet.lines.sizes import Size
+from glass_spoon.sheet.lost_marks import explained, lost_marks
 from glass_spoon.sheet.mesh_item import FACE_LIMIT
 from glass_spoon.sheet.no_effect import told_without_effect
 from glass_spoon.sheet.one_surface import as_it_was, as_one_surface
@@ -265,7 +265,7 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
             item = kept[0] if kept else _build(line, given, _before(run, line))
             findings = tuple(line.inspect(item)) if run.inspect else None
         except Exception as error:
-            return _refused(run, line, _explained(run, states, error), started)
+            return _refused(run, line, explained(run.document, states, error), started)
         took = time.perf_counter() - started
         if took >= SLOW_LINE:
             log.info(
@@ -276,43 +276,10 @@ def _run_line(run: _Run, line: Line, progress: Progress) -> LineReport:
         run.before[line.id] = run.items[line.changes]
     run.items[str(line.item_id)] = ItemState(str(line.item_id), key, line.id, item)
     if run.inspect:
-        findings = (*(findings or ()), *(Finding("lost_mark", "look", lost) for lost in _lost_marks(run, states)))
+        findings = (*(findings or ()), *(Finding("lost_mark", "look", lost) for lost in lost_marks(run.document, states)))
     status: Status = "look" if findings else "good"
     done = item.done if isinstance(item, MeshItem) else None
     return LineReport(status, key, time.perf_counter() - started, kept is not None, findings or (), item.told, done)
-
-
-def _explained(run: _Run, states: Mapping[str, ItemState], error: Exception) -> Exception:
-    """Return an error of a line's work; where a mark that it uses finds nothing any more, that is told as the reason."""
-    if not isinstance(error, KernelError | SheetError):
-        return error
-    lost = _lost_marks(run, states)
-    return KernelError(" ".join(lost)) if lost else error
-
-
-def _lost_marks(run: _Run, states: Mapping[str, ItemState]) -> list[str]:
-    """Say of the marks that a line uses which of them held something where they were made, and nothing on its mesh now."""
-    if not any(isinstance(state.item, MarkItem) for state in states.values()):
-        return []
-    meshes = [(state, whole) for state in states.values() if (whole := as_mesh(state.item)) is not None]
-    result: dict[str, str] = {}
-    for state in states.values():
-        if len(meshes) != 1 or not isinstance(state.item, MarkItem) or not len(state.item.mark):
-            continue
-        mark, (mesh, faces) = state.item, meshes[0]
-        if _found.get(f"{state.key} {mesh.key}", lambda mark=mark, faces=faces: len(mark.on(faces))):  # type: ignore[misc]
-            continue
-        name, item = run.document.item_name(state.item_id), run.document.item_name(mesh.item_id)
-        held = f"{len(mark.mark):,} {mark.mark.kind}{'' if len(mark.mark) == 1 else 's'}"
-        result[state.item_id] = (
-            f"The mark {name} held {held} where it was made, and finds nothing on {item} as it is here: "
-            "lines between changed what it looks for. Mark again after them, by another rule."
-        )
-    return list(result.values())
-
-
-_found: Remembered[int] = Remembered(512)
-"""How much marks find on meshes, by the keys of both."""
 
 
 def _work_of(line: Line) -> str:

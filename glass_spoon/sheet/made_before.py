@@ -93,9 +93,8 @@ def meshed_first(first: Proposal, text: str, document: SheetDocument) -> Proposa
         at = re.search(rf"(?<!\w){re.escape(name)}(?!\w)", text, re.IGNORECASE) if name else None
         if at is None or not set(telling_words(name.lower())) <= set(first.missed):
             continue
-        mesh = next(
-            (line for line in document.lines if line.verb_name == "mesh" and item in line.references().values()), None
-        )
+        meshes = (line for line in document.lines if line.verb_name == "mesh" and not line.paused)
+        mesh = next((line for line in meshes if item in line.references().values()), None)
         ahead = [_mesh_of(item, document)] if mesh is None else []
         for line in ahead:
             document = add_line(document, line)

@@ -127,3 +127,38 @@ def test_in_plain_words(sentence: str, values: dict[str, str]) -> None:
     said = first.line.model_dump()
     assert (first.verb, first.missed) == ("swell", ())
     assert {name: str(said[name]) for name in values} == values
+
+
+@pytest.mark.parametrize(
+    ("axis", "towards", "across", "out"),
+    [("front-back axis", "forwards", (0, 1.0), (1, -1)), ("left-right axis", "right", (1, 1.0), (0, 1))],
+)
+def test_a_picture_is_laid_as_its_view_shows_it(
+    axis: str, towards: str, across: tuple[int, float], out: tuple[int, int]
+) -> None:
+    """Over the front it rises to the right, over the right side to the back, and not upwards."""
+    mark = {**TOP, "towards": towards}
+    fields = {"by": "picture", "picture": ramp(), "high": "8 mm", "marks": ["m"], "axis": axis}
+    places = run(BOX, mark, swelled(**fields)).items["b"].item.mesh.positions
+    own = places[(places[:, out[0]] * out[1] > 19.9) & (np.abs(places[:, across[0]]) < 15)]
+    rises = np.abs(own[:, out[0]]) - 20
+    assert len(own) > 9 and rises == pytest.approx(8 * (across[1] * own[:, across[0]] + 20) / 40, abs=1e-3)  # 16 bits
+
+
+@pytest.mark.parametrize(("axis", "front"), [("left-right axis", (0, -1, 0)), ("front-back axis", (0, 0, 1))])
+def test_round_a_lying_axis_the_middle_is_at_the_front_or_on_top(axis: str, front: tuple[int, int, int]) -> None:
+    """A ramp that goes round once has its middle grey there, and its jump across from it."""
+    ball = {
+        "id": "b",
+        "verb": "block",
+        "form": "ball",
+        "radius": "20 mm",
+        "sizing": "counts",
+        "across": 24,
+        "gives": "crate",
+    }
+    fields = {"by": "picture", "picture": ramp(), "high": "8 mm", "axis": axis, "laid": "round"}
+    before, after = (run(*lines).items["b"].item.mesh.positions for lines in ([ball], [ball, swelled(**fields)]))
+    went = np.linalg.norm(after - before, axis=1)
+    middle = int(np.argmax((before - before.mean(axis=0)) @ np.array(front)))
+    assert went[middle] == pytest.approx(4, abs=0.6)

@@ -18,6 +18,7 @@ import scipy
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshes.closest_on_mesh import NearestOnMesh
+from glass_spoon.kernel.meshes.funnel import Portal, funnel
 from glass_spoon.kernel.meshes.mesh import Mesh
 
 MOST_PULLS = 400
@@ -291,41 +292,9 @@ class _Taut:
         strip, from one to another, that hold them.
         """
         flat, portals, goal = self._laid_flat(strip)
-        apex, apex_at = np.zeros(2), 0
-        left, right = portals[0] if portals else (goal, goal)
-        corners: list[tuple[Floats, int]] = []  # where the line turns, and the portal at which
-        left_at = right_at = 0
-        gates = [*portals, (goal, goal)]
-        number, guard = 0, 0
-        while number < len(gates):
-            guard += 1
-            if guard > 40 * len(gates) + 400:
-                raise KernelError("The shortest line could not be drawn taut here. Clean the mesh first.")
-            new_left, new_right = gates[number]
-            if _turn(apex, right, new_right) >= 0:
-                if np.array_equal(apex, right) or _turn(apex, left, new_right) < 0:
-                    right, right_at = new_right, number
-                else:
-                    corners.append((left, left_at))
-                    apex, apex_at = left, left_at
-                    left = right = apex
-                    left_at = right_at = apex_at
-                    number = apex_at + 1
-                    continue
-            if _turn(apex, left, new_left) <= 0:
-                if np.array_equal(apex, left) or _turn(apex, right, new_left) > 0:
-                    left, left_at = new_left, number
-                else:
-                    corners.append((right, right_at))
-                    apex, apex_at = right, right_at
-                    left = right = apex
-                    left_at = right_at = apex_at
-                    number = apex_at + 1
-                    continue
-            number += 1
-        return self._in_space(strip, flat, portals, goal, [one for one in corners if one[1] < len(portals)])
+        return self._in_space(strip, flat, portals, goal, funnel(portals, goal))
 
-    def _laid_flat(self, strip: list[int]) -> tuple[list[tuple[int, int]], list[tuple[Floats, Floats]], Floats]:
+    def _laid_flat(self, strip: list[int]) -> tuple[list[tuple[int, int]], list[Portal], Floats]:
         """Return the points at the left and right of each edge crossed, where these lie flat with the start at zero, and
         where the end lies.
         """
@@ -339,7 +308,7 @@ class _Taut:
             near = float(away @ away) <= (NEAR * self.size) ** 2  # an end that lies on a point is that point
             places[point] = np.zeros(2) if near else np.array([away @ way, away @ across])
         edges: list[tuple[int, int]] = []
-        portals: list[tuple[Floats, Floats]] = []
+        portals: list[Portal] = []
         for now, following in pairwise(strip):
             mine, other = self.triangles[now].tolist(), self.triangles[following].tolist()
             shared = [point for point in mine if point in other]
@@ -375,7 +344,7 @@ class _Taut:
         self,
         strip: list[int],
         edges: list[tuple[int, int]],
-        portals: list[tuple[Floats, Floats]],
+        portals: list[Portal],
         goal: Floats,
         corners: list[tuple[Floats, int]],
     ) -> tuple[Floats, list[tuple[int, int, int]]]:
@@ -401,11 +370,6 @@ class _Taut:
                 high += 1
             bends.append((point, low, high))
         return np.array(places), bends
-
-
-def _turn(origin: Floats, one: Floats, other: Floats) -> float:
-    """Return twice the area of a flat triangle, above zero where it runs to the left."""
-    return float((one[0] - origin[0]) * (other[1] - origin[1]) - (one[1] - origin[1]) * (other[0] - origin[0]))
 
 
 def _crossing(here: Floats, there: Floats, start: Floats, end: Floats) -> float:

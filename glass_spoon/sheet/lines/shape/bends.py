@@ -131,7 +131,6 @@ class BendLine(SpanLine):
         tip = laid.axes.origin + end * laid.axes.rows[2]
         place, normal = _plane_to_meet(given.items["target"], tip)
         bend = Bend(laid.axes, laid.low, laid.high, 0.0, laid.stays(self.stays))
-        # The other end goes the other way: its mirror image bends by the same angle.
         angle = angle_to_meet(bend, end, place, normal)
         if angle is None:
             raise KernelError(
@@ -140,11 +139,11 @@ class BendLine(SpanLine):
             )
         return angle
 
-    def also_told(self, given: Given, laid: Laid) -> str:
+    def also_told(self, given: Given, laid: Laid, of: SpaceMap) -> str:
         """Tell the angle that was found, and by how much the end still leans against the plane."""
-        if self.given_by != "to meet":
+        if self.given_by != "to meet" or not isinstance(of, Bend):
             return ""
-        angle = self._angle_to_meet(given, laid)
+        angle = of.angle
         end = laid.low if self.stays == "end" else laid.high
         tip = laid.axes.origin + end * laid.axes.rows[2]
         turned = angle * (end - laid.stays(self.stays)) / (laid.high - laid.low)
@@ -155,7 +154,7 @@ class BendLine(SpanLine):
 
     def notes(self, given: Given, laid: Laid, of: SpaceMap) -> list[str]:
         """Tell of a bend that is tighter than it is thick, and of one that runs over itself."""
-        angle, length = self._angle(given, laid), laid.high - laid.low
+        angle, length = of.angle if isinstance(of, Bend) else 0.0, laid.high - laid.low
         deep = float(laid.reach[1, 0] if angle > 0 else -laid.reach[0, 0])
         found = []
         if deep > 0 and abs(angle) * deep > length * (1 - 1e-9):

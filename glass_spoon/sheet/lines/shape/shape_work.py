@@ -122,7 +122,7 @@ class ShapeLine(Line):
         """Return what is worth a look in how it is mapped."""
         return []
 
-    def also_told(self, given: Given, laid: Laid) -> str:
+    def also_told(self, given: Given, laid: Laid, of: SpaceMap) -> str:
         """Return what is told before how far it was stretched, with a space behind it."""
         return ""
 
@@ -139,7 +139,7 @@ class ShapeLine(Line):
             return _telling(placed, _stretch_told(item, placed, of), self.notes(given, laid, of))
         whole = as_mesh(item) or item
         made, off = kind_of(whole).deform(whole, of, given.number("tolerance"))
-        told = self.also_told(given, laid) + _stretch_told(whole, made, of)
+        told = self.also_told(given, laid, of) + _stretch_told(whole, made, of)
         told += f" At most {max(off, 1e-9):.2g} mm off." if off else ""
         return _telling(made, told, self.notes(given, laid, of))
 

@@ -24,13 +24,19 @@ from glass_spoon.sheet.lines.mesh_work.fields import fitting_text, length_text, 
 from glass_spoon.sheet.lines.mesh_work.mesh_work import MeshWork, Worked
 from glass_spoon.sheet.lines.place.fields import AxisField, own_frame
 from glass_spoon.sheet.lines.shape.even_out import moved_mesh, weights_of_marks
-from glass_spoon.sheet.lines.shape.shape_work import ACROSS, MARKED, TOWARDS, OnlyMarked
+from glass_spoon.sheet.lines.shape.shape_work import MARKED, TOWARDS, OnlyMarked
 from glass_spoon.sheet.phrase import Phrase
-from glass_spoon.sheet.planes import AXES
+from glass_spoon.sheet.planes import AXES, PLANE_AXES
 from glass_spoon.sheet.sources import read_file
 
 MOST_INSIDE = 900_000
 """Most characters of a picture in a sheet."""
+
+_ROUND = {"upright axis": "right", "left-right axis": "down", "front-back axis": "right"}
+"""What lies to the right of the middle of a picture that goes round an axis: its middle is at the front, or on top."""
+
+_SEEN = {"upright axis": "plan", "left-right axis": "side", "front-back axis": "front"}
+"""The view in which a picture is laid that is flat along an axis."""
 
 FINE = 3.0
 """Edges across a ridge, from furrow to furrow, below which it does not show."""
@@ -107,7 +113,7 @@ class SwellLine(MeshWork):
     laid: Annotated[
         Literal["flat", "round"],
         ChoiceSpec(
-            "Flat, seen along an axis, or wrapped round it with its middle at the front.",
+            "Flat, as in the view along an axis, or wrapped round it, its middle at the front, or on top.",
             ("flat", "round"),
             ("flat along", "round"),
         ),
@@ -169,7 +175,7 @@ class SwellLine(MeshWork):
 
     def _axes(self, item: MeshItem) -> Axes:
         """Return the axis through the middle of the item."""
-        across = np.array(TOWARDS[ACROSS[self.axis]], dtype=np.float64)
+        across = np.array(TOWARDS[_ROUND[self.axis]], dtype=np.float64)
         return Axes.along(own_frame(item).origin, AXES[self.axis], across)
 
     def _heights(self, given: Given, item: MeshItem, moving: np.ndarray) -> tuple[Floats, tuple[Note, ...]]:
@@ -185,12 +191,14 @@ class SwellLine(MeshWork):
             if not self.picture:
                 raise KernelError("Choose a picture: click “no picture yet”.")
             greys = read_greys(read_file(self.picture, MOST_BYTES, given.sources)[0])
-            turns = turns_about(item.mesh.positions, axes)[0]
             wrapped = self.laid == "round"
-            across = turns * given.count("times") % 1.0 if wrapped else shares[:, 0]
-            up = shares[:, 2] if wrapped or self.axis != "upright axis" else shares[:, 1]
-            if self.axis == "left-right axis" and not wrapped:
-                across, up = shares[:, 1], shares[:, 0]
+            if wrapped:
+                across = turns_about(item.mesh.positions, axes)[0] * given.count("times") % 1.0
+                up = shares[:, 2]
+            else:
+                seen = item.mesh.positions @ np.array(PLANE_AXES[_SEEN[self.axis]]).T
+                first, last = seen[moving].min(axis=0), seen[moving].max(axis=0)
+                across, up = ((seen - first) / np.where(last > first, last - first, 1.0)).T
             values = sample_picture(greys, np.clip(across, 0, 1), np.clip(up, 0, 1), closed=wrapped)
             low, high = given.number("low"), given.number("high")
             return low + (high - low) * values, ()
