@@ -65,20 +65,26 @@ def side_taken_off(text: str) -> str:
     return _TAKEN_OFF.sub(lambda found: f"delete {found['side']} of ", text, count=1)
 
 
+def without_opening(text: str) -> str:
+    """Return a text without the words by which a hollow body is open at sides; they would speak for other verbs."""
+    return _OPEN_AT.sub("", text, count=1)
+
+
 def opened_first(first: Proposal, text: str, document: SheetDocument) -> Proposal:
-    """Return a proposal to thicken something that is open at a side with the lines before it that delete this side."""
+    """Return a proposal to thicken something, with lines before it that delete the sides at which a text says it is open."""
     found = _OPEN_AT.search(text)
-    mesh = str(getattr(first.line, "mesh", ""))
-    if first.verb != "thicken" or found is None or not document.has(mesh):
-        return first
-    deleted = proposal_of("delete", f"delete the {found['sides']} of {document.item_name(mesh)}", document)
-    if not deleted.before and not getattr(deleted.line, "marks", []):
-        return first
-    ahead = (*deleted.before, deleted.line)
-    for line in ahead:
+    for line in first.before:
         document = add_line(document, line)
-    opened = proposal_of(first.verb, text[: found.start()] + text[found.end() :], document)
-    return replace(opened, before=(*ahead, *opened.before))
+    mesh = str(getattr(first.line, "mesh", ""))
+    if found is None or not document.has(mesh):
+        return replace(first, missed=(*first.missed, *telling_words(found[0].lower()))) if found else first
+    deleted = proposal_of("delete", f"delete the {found['sides']} of {document.item_name(mesh)}", document)
+    ahead = (*first.before, *deleted.before, deleted.line)
+    for line in (*deleted.before, deleted.line):
+        document = add_line(document, line)
+    opened = proposal_of(first.verb, without_opening(text), document)
+    line = opened.line.model_copy(update={"mesh": mesh})
+    return replace(opened, line=line, missed=first.missed, before=(*ahead, *opened.before))
 
 
 def meshed_first(first: Proposal, text: str, document: SheetDocument) -> Proposal:

@@ -15,7 +15,7 @@ from glass_spoon.sheet.fill_words import SIZE_TEXT
 from glass_spoon.sheet.known_sizes import known_sizes, size_dimensions
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
-from glass_spoon.sheet.made_before import meshed_first, opened_first, side_taken_off, standing_for
+from glass_spoon.sheet.made_before import meshed_first, opened_first, side_taken_off, standing_for, without_opening
 from glass_spoon.sheet.phrase import IDLE, alike, telling_words
 from glass_spoon.sheet.plain_unit import PlainUnit, field_with_unit
 from glass_spoon.sheet.proposal import Proposal, proposal_of, told_of
@@ -159,6 +159,11 @@ def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
     if not text.strip():
         return [proposal_of(verb, text, document) for verb in VERBS]
     text = side_taken_off(_without_making(text, document))
+    plain = without_opening(text)
+    if plain != text:
+        hollow = _proposals(plain, document)
+        if hollow and hollow[0].verb == "thicken":
+            return [opened_first(hollow[0], text, document), *hollow[1:]]
     asked = _Asked(text.lower(), telling_words(text.lower()), tuple(size_dimensions(document)))
     scored = sorted((-_score(verb, text, asked, document), order, verb) for order, verb in enumerate(VERBS))
     found = [proposal_of(verb, text, document) for score, _, verb in scored if score < 0]
@@ -167,7 +172,7 @@ def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
     items = {word for name in document.item_names().values() for word in telling_words(name.lower())}
     found[:LIKELY] = sorted(found[:LIKELY], key=lambda one: _cost(one, asked, items, document) - worth[one.verb])
     found = _partly(_set_down(found, text, document), text, asked, document)
-    found[:1] = [meshed_first(opened_first(one, text, document), text, document) for one in found[:1]]
+    found[:1] = [meshed_first(one, text, document) for one in found[:1]]
     if found and found[0].verb == "delete" and not found[0].before and not getattr(found[0].line, MARKS):
         found[0] = replace(found[0], note=WHOLE_DELETED)
     if found and found[0].verb == "unite" and asked.words[0] in JOINS:

@@ -75,6 +75,7 @@ def test_a_circle_on_a_body_is_a_circle(document: SheetDocument) -> None:
         ("shell crate 2 mm, open at the top", "thicken", ["mark", "delete"]),
         ("thicken crate by 2 mm outside, without the top", "thicken", ["mark", "delete"]),
         ("hollow crate, wall 2 mm, open at the top and the front", "thicken", ["mark", "mark", "delete"]),
+        ("shell crate 2 mm open at the top and the bottom", "thicken", ["mark", "mark", "delete"]),
         ("inset the top of drum by 2", "inset", ["mesh", "mark"]),
         ("cap drum", "fill", ["mesh", "mark"]),
     ],
