@@ -76,6 +76,7 @@ def test_cubic_outlines_are_followed() -> None:
 
 
 def test_straight_outlines_are_exact() -> None:
+    """A letter of straight lines lies at the places its font gives, over the height of capitals."""
     (outline,) = read_letter(made(), "A").outlines
     low, high = outline.control_points[:, :2].min(axis=0), outline.control_points[:, :2].max(axis=0)
     assert low == pytest.approx([50 / 700, 0]) and high == pytest.approx([650 / 700, 1])
@@ -114,6 +115,7 @@ def test_a_font_is_kept_small_and_gives_the_same_letters() -> None:
 
 @pytest.mark.parametrize("data", [b"", b"junk" * 100, b"\x00\x01\x00\x00" + bytes(200), b"wOFF" + bytes(60)])
 def test_what_is_no_font_is_refused(data: bytes) -> None:
+    """A file that is no font is refused, and says what is read."""
     with pytest.raises(UnreadableFont, match="not a TrueType"):
         own_font(data)
     with pytest.raises(KernelError, match="cannot be read"):
@@ -121,5 +123,6 @@ def test_what_is_no_font_is_refused(data: bytes) -> None:
 
 
 def test_a_letter_that_is_missing_is_named() -> None:
+    """A letter the font does not have is named."""
     with pytest.raises(KernelError, match="“Z” is not among the letters of this font"):
         set_letters("AZ", made())

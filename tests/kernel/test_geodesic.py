@@ -99,6 +99,7 @@ def test_it_is_never_longer_than_the_way_along_the_edges() -> None:
 
 
 def test_ends_off_the_mesh_are_told_and_pieces_apart_refused() -> None:
+    """Ends beside the mesh go onto it, with their distance told; no line leads from piece to piece."""
     body = box()
     found = shortest_line(body, body.positions.max(axis=0) + np.array([0, 0, 3]), body.positions.min(axis=0))
     assert found.off[0] == pytest.approx(3) and found.off[1] == pytest.approx(0, abs=1e-12)

@@ -115,6 +115,7 @@ def test_a_lip_all_round_adds_its_band(size: float, lip: float) -> None:
 
 
 def test_a_whole_body_has_no_edge_for_a_lip() -> None:
+    """A panel over a whole closed body has no edge for a lip."""
     with pytest.raises(KernelError, match="no edge for a lip"):
         body = ball(30, 8)
         fitted_panel(body, np.ones(body.face_count, dtype=bool), PanelShape(2, lip=3, lip_width=2))

@@ -54,6 +54,7 @@ def test_what_folds_is_told_with_the_largest_that_does_not() -> None:
 
 
 def test_heights_of_another_count_are_refused() -> None:
+    """Each point needs a height."""
     box = mesh_six_sides(SixSides((10, 8, 6), 0.0, (2, 2, 2), 1, 1)).mesh
     with pytest.raises(InvalidInput, match="finite numbers"):
         swell(box, np.ones(3))

@@ -175,6 +175,7 @@ def test_patches_are_worked_on_as_surfaces(sentence: str, verb: str, values: dic
 
 @pytest.mark.parametrize("sentence", ["show the curvature of panel", "stripes", "draft angle of panel"])
 def test_where_a_shape_is_judged_is_told(sentence: str) -> None:
+    """Words of judging lead to the place where a shape is judged."""
     document = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": FRAME})
     assert "Judge the shape" in propose(sentence, document)[0].note
 
@@ -197,4 +198,5 @@ def test_shapes_as_they_are_called(document: SheetDocument, sentence: str, verb:
 
 
 def test_what_stands_out_of_a_body_is_told(document: SheetDocument) -> None:
+    """Raising a curve's inside out of a body says which verb makes it."""
     assert "Plate makes" in propose("emboss rim line on crate by 2", document)[0].note

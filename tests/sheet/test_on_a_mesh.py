@@ -36,6 +36,7 @@ def test_it_follows_its_mesh_as_sizes_change(share: float) -> None:
 
 
 def test_ends_beside_the_mesh_are_told() -> None:
+    """An end beside the mesh says how far it was."""
     assert "given 5 mm off the mesh" in run(CRATE, taut(z="25 mm")).reports["t"].told
 
 
@@ -66,6 +67,7 @@ def test_a_curve_is_projected_onto_a_mesh() -> None:
     ],
 )
 def test_it_is_said_in_plain_words(sentence: str) -> None:
+    """Both ends of a shortest line are read from a sentence."""
     first = propose(sentence, read_document({"format": "glass-spoon/sheet", "version": 1, "lines": [CRATE]}))[0]
     said = first.line.model_dump()
     assert (first.verb, first.missed, said["mesh"]) == ("shortest_line", (), "b")

@@ -34,6 +34,7 @@ def test_it_is_changed_in_place_and_stays_a_set() -> None:
     ],
 )
 def test_other_verbs_take_it(line: dict[str, Any]) -> None:
+    """Verbs that change one surface take a set of one, and give one surface."""
     build = run(*FRAME, {"id": "w", **line})
     assert build.reports["w"].status == "good" and not isinstance(build.items["w"].item, SurfacesItem)
 
