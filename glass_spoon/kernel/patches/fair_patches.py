@@ -10,14 +10,15 @@ that runs evenly from 2 cos(2π/n) at one end to the other's, n being how many p
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 import numpy as np
-import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints, cross, lengths
 from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.patches.least_form import LeastForm
 from glass_spoon.kernel.patches.patch_space import PatchSpace, grid_derivatives, inward, roughness
 
 HELD = 1e6
@@ -35,6 +36,8 @@ UNFOLDED, OPENNESS = 0.3, 12
 
 Quad = tuple[int, int, int, int]
 Edge = tuple[int, int]
+Asked = tuple[Floats, Floats, Ints]
+"""Rows (m, k) and aims (m,) of squares that should be small, and which unknowns (k,) they are of."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,7 +84,10 @@ def fair_patches(layout: Layout, space: PatchSpace, tension: float = 0.0) -> lis
 
 
 class _Solver:
-    """The unknowns of a layout, and the systems that find them; all lengths as shares of the region's size."""
+    """The unknowns of a layout, and the forms that find them; all lengths as shares of the region's size.
+
+    Control points that are given are no unknowns: what they give to a form stands in its right side.
+    """
 
     def __init__(self, layout: Layout, space: PatchSpace, tension: float) -> None:
         self.layout, self.space, self.tension = layout, space, tension
@@ -93,9 +99,14 @@ class _Solver:
         self.sides: dict[Edge, list[tuple[int, int]]] = {}
         self.vertices: dict[int, int] = {}
         self._number()
-        self.free = np.repeat(np.array([place is None for place in self.known]), 3)
+        self.free = np.array([place is None for place in self.known])
         self.start = np.array([np.zeros(3) if place is None else place for place in self.known])
         self.is_directed = any(edge.normals is not None for edge in layout.held.values())
+        ranks = np.cumsum(self.free) - 1
+        flat = [rows.ravel() for rows in self.rows]
+        self.own = [np.flatnonzero(self.free[row]) for row in flat]
+        self.where = [(3 * ranks[row[own]][:, None] + np.arange(3)).ravel() for row, own in zip(flat, self.own, strict=True)]
+        self.bases = [{key: by[:, :, own] for key, by in grid_derivatives(space.spans).items()} for own in self.own]
         self._hold()
 
     def _number(self) -> None:
@@ -143,7 +154,7 @@ class _Solver:
         """Write down what holds whatever the fairness: directions at given edges, and G1 across inner ones."""
         total = len(self.known)
         self.alike = np.zeros((total, total))
-        self.held = np.zeros((3 * total, 3 * total))
+        self.held = LeastForm.empty(3 * int(self.free.sum()))
         for key, sides in self.sides.items():
             held = self.layout.held.get(key)
             if held is None:
@@ -182,46 +193,46 @@ class _Solver:
         key = _key(self.layout.quads[number], side)
         asked = np.isfinite(normals).all(axis=1)
         into = self._inward(number, side, key)[asked]
-        rows = (into[:, :, None] * normals[asked, None, :]).reshape(len(into), -1)
-        self._add(self.held, number, HELD / max(len(normals), 1) * rows.T @ rows)
+        weight = np.sqrt(HELD / max(len(normals), 1))
+        given = ((into @ self._given(number)) * normals[asked]).sum(axis=1)
+        rows = (into[:, self.own[number], None] * normals[asked, None, :]).reshape(len(into), -1)
+        self.held.ask(weight * rows, -weight * given, self.where[number])
 
-    def _columns(self, number: int) -> Ints:
-        return (3 * self.rows[number].ravel()[:, None] + np.arange(3)).ravel()
+    def _given(self, number: int) -> Floats:
+        """Return the control points (count², 3) of a quad, unknown ones at the origin."""
+        return self.start[self.rows[number].ravel()]
 
-    def _add(self, system: Floats, number: int, block: Floats) -> None:
-        columns = self._columns(number)
-        system[np.ix_(columns, columns)] += block
-
-    def _alike(self, orders: Mapping[int, float]) -> Floats:
-        """Return the system (3n, 3n) of the parameters' own energies, by order, with what joins the quads."""
-        system = self.alike.copy()
+    def _alike(self, orders: Mapping[int, float]) -> LeastForm:
+        """Return what holds, with the parameters' own energies by their order."""
+        whole = self.alike.copy()
         block = sum(weight * roughness(self.space.spans, order) for order, weight in orders.items() if weight)
         for rows in self.rows:
-            system[np.ix_(rows.ravel(), rows.ravel())] += block
-        result = np.zeros((3 * len(system), 3 * len(system)))
+            whole[rows.ravel()[:, None], rows.ravel()] += block
+        form, free, given = self.held.copy(), self.free, self.start[~self.free]
+        inside, across = whole[free][:, free], whole[free][:, ~free]
         for axis in range(3):
-            result[axis::3, axis::3] = system
-        return result
+            form.system[axis::3, axis::3] += inside
+        form.right -= (across @ given).ravel()
+        form.rest += float((given * (whole[~free][:, ~free] @ given)).sum())
+        return form
 
-    def _solve(self, system: Floats, wanted: Floats | None = None) -> Floats:
-        """Return all points (n, 3) at the least of a system, the given ones where they are."""
-        points, free = self.start.ravel().copy(), self.free
-        right = -system[np.ix_(free, ~free)] @ points[~free]
-        if wanted is not None:
-            right = right + wanted[free]
-        if free.any():
-            points[free] = _least(system[np.ix_(free, free)], right)
-        return points.reshape(-1, 3)
+    def _placed(self, unknowns: Floats) -> Floats:
+        """Return all points (n, 3), the given ones where they are."""
+        points = self.start.copy()
+        points[self.free] = unknowns.reshape(-1, 3)
+        return points
 
     def plate(self) -> Floats:
         """Return the points (n, 3) of thin plates, which need no start."""
-        system = self._alike({1: TAUT * self.tension, 2: 1.0}) + self.held
-        points = self._solve(system)
+        form = self._alike({1: TAUT * self.tension, 2: 1.0})
+        points = self._placed(form.least())
         if not len(self.layout.places):
             return points
         for _ in range(STEPS):
-            through, wanted, _ = self._through(points)
-            points = self._solve(system + through, wanted)
+            drawn = form.copy()
+            for asked in self._through(points):
+                drawn.ask(*asked)
+            points = self._placed(drawn.least())
         return points
 
     def fair(self, points: Floats) -> Floats:
@@ -229,11 +240,14 @@ class _Solver:
 
         Each step goes as far as the measure falls and no patch folds; it ends where neither a whole step nor parts of it do.
         """
-        still = self._alike({1: TAUT * self.tension, 3: self.layout.tangled}) + self.held
+        still = self._alike({1: TAUT * self.tension, 3: self.layout.tangled})
         least = UNFOLDED * self._openness(points)
-        system, wanted, value = self._measured(points, still)
+        asked, value = self._measured(points, still)
         for _ in range(STEPS):
-            step = self._solve(system, wanted) - points
+            form = still.copy()
+            for one in asked:
+                form.ask(*one)
+            step = self._placed(form.least()) - points
             if float(lengths(step).max()) < SETTLED:
                 return points
             for share in SHARES:
@@ -241,104 +255,95 @@ class _Solver:
                 if self._openness(tried) < least:
                     continue
                 following = self._measured(tried, still)
-                if following[2] < value:
+                if following[1] < value:
                     break
             else:
                 return points
-            points, (system, wanted, value) = tried, following
+            points, (asked, value) = tried, following
         return points
 
-    def _measured(self, points: Floats, still: Floats) -> tuple[Floats, Floats, float]:
-        """Return the system and right side of a step from points (n, 3), and how unfair they are themselves."""
-        system, flat = still.copy(), points.ravel()
-        for number in range(len(self.rows)):
-            self._add(system, number, self._variation(points[self.rows[number].ravel()]))
-        value, wanted = float(flat @ system @ flat), np.zeros_like(flat)
-        for part, right, rest in (self._through(points), self._bent(points)):
-            value += float(flat @ part @ flat - 2 * right @ flat + rest)
-            system += part
-            wanted += right
-        return system, wanted, value
+    def _measured(self, points: Floats, still: LeastForm) -> tuple[list[Asked], float]:
+        """Return what a step from points (n, 3) asks for, and how unfair they are themselves."""
+        unknowns = points[self.free].ravel()
+        asked = [self._variation(points, number) for number in range(len(self.rows))]
+        asked += [*self._through(points), *self._bent(points)]
+        value = still.value(unknowns)
+        for rows, aims, where in asked:
+            left = rows @ unknowns[where] - aims
+            value += float(left @ left)
+        return asked, value
 
     def _openness(self, points: Floats) -> float:
         """Return the least area of the patches to an area of parameters, against their mean; below 0 where one folds."""
-        shares = np.linspace(0, 1, OPENNESS)
-        along, slopes = self.space.matrix(shares), self.space.matrix(shares, 1)
-        nets = points[np.array(self.rows)]
-        du = np.einsum("xi,yj,nijk->nxyk", slopes, along, nets)
-        dv = np.einsum("xi,yj,nijk->nxyk", along, slopes, nets)
+        along, slopes = _seen(self.space.spans)
+        nets = points[np.array(self.rows)].transpose(0, 3, 1, 2)
+        du, dv = ((one @ nets @ other.T).transpose(0, 2, 3, 1) for one, other in ((slopes, along), (along, slopes)))
         areas = cross(du, dv)
         middles = areas.mean(axis=(1, 2), keepdims=True)
         return float(((areas * middles).sum(axis=-1) / (middles * middles).sum(axis=-1)).min())
 
-    def _variation(self, control: Floats) -> Floats:
-        """Return the matrix (3 count², 3 count²) of how the mean curvature of a quad varies, metric and normals held."""
+    def _variation(self, points: Floats, number: int) -> Asked:
+        """Ask for the least variation of the mean curvature of a quad, its metric and normals held as they are now."""
         across = self.space.count + 1
-        by = grid_derivatives(self.space.spans)
+        by, own = grid_derivatives(self.space.spans), self.bases[number]
+        control = points[self.rows[number].ravel()]
         du, dv = by[1, 0] @ control, by[0, 1] @ control
         normals = cross(du, dv)
         area = np.maximum(lengths(normals), 1e-12)
         normals = normals / area[..., None]
         e, f, g = (du * du).sum(axis=2), (du * dv).sum(axis=2), (dv * dv).sum(axis=2)
         whole = np.maximum(e * g - f * f, 1e-18)
-        bend = (g / whole)[..., None] * by[2, 0] - 2 * (f / whole)[..., None] * by[1, 1] + (e / whole)[..., None] * by[0, 2]
+        weights = {(2, 0): g / whole, (1, 1): -2 * f / whole, (0, 2): e / whole}
+        bend = sum(weight[..., None] * own[key] for key, weight in weights.items())
+        given = sum(weight[..., None] * (by[key] @ self._given(number)) for key, weight in weights.items())
         rows = (bend[..., None] * normals[:, :, None, :]).reshape(across, across, -1)
-        result = np.zeros((rows.shape[2], rows.shape[2]))
+        still = (given * normals).sum(axis=2)
+        asked, aims = [], []
         for axis, stretch in ((0, e), (1, g)):
-            change = np.diff(rows, axis=axis)
-            pair = [np.take(area, range(k, across - 1 + k), axis) for k in (0, 1)]
-            step = [np.take(stretch, range(k, across - 1 + k), axis) for k in (0, 1)]
-            weight = (pair[0] + pair[1]) / (step[0] + step[1])
-            flat = (change * np.sqrt(weight)[..., None]).reshape(-1, rows.shape[2])
-            result += flat.T @ flat
-        return result
+            first, second = ((slice(None),) * axis + (part,) for part in (slice(None, -1), slice(1, None)))
+            weight = np.sqrt((area[first] + area[second]) / (stretch[first] + stretch[second]))
+            asked.append(((rows[second] - rows[first]) * weight[..., None]).reshape(-1, rows.shape[2]))
+            aims.append(((still[first] - still[second]) * weight).ravel())
+        return np.concatenate(asked), np.concatenate(aims), self.where[number]
 
-    def _bent(self, points: Floats) -> tuple[Floats, Floats, float]:
-        """Return the system and right side that ask for the bends of what the patches go on from, at the slopes of now, and
-        what is left of them without the points.
-        """
-        system, wanted, rest = np.zeros_like(self.held), np.zeros(3 * len(points)), 0.0
+    def _bent(self, points: Floats) -> Iterator[Asked]:
+        """Ask for the bends of what the patches go on from, at the slopes of now."""
         for key, sides in self.sides.items():
             held = self.layout.held.get(key)
             if held is None or held.bends is None or held.normals is None:
                 continue
             asked = np.isfinite(held.normals).all(axis=1) & np.isfinite(held.bends).all(axis=(1, 2))
+            weight = np.sqrt(HELD / 10 / max(len(held.normals), 1))
             for number, side in sides:
-                control = points[self.rows[number].ravel()]
-                into = self._inward(number, side, key)
-                slope = into @ control
+                into, second = (self._inward(number, side, key, order) for order in (1, 2))
+                slope = into @ points[self.rows[number].ravel()]
                 towards = np.einsum("sij,sj->si", held.bends * self.size, slope)
                 # The bend goes with the square of the slope: near the present one it runs straight (a step of Newton's).
-                aim = -(towards * slope).sum(axis=1)[asked]
-                second = self._inward(number, side, key, 2)[asked]
-                square = second[:, :, None] * held.normals[asked, None, :]
-                rows = (square - 2 * into[asked, :, None] * towards[asked, None, :]).reshape(len(aim), -1)
-                weight = HELD / 10 / max(len(held.normals), 1)
-                self._add(system, number, weight * rows.T @ rows)
-                wanted[self._columns(number)] += weight * rows.T @ aim
-                rest += weight * float(aim @ aim)
-        return system, wanted, rest
+                aim = -(towards * slope).sum(axis=1)
+                square = second[:, :, None] * held.normals[:, None, :]
+                rows = (square - 2 * into[:, :, None] * towards[:, None, :])[asked]
+                given = np.einsum("sij,ij->s", rows, self._given(number))
+                inner = rows[:, self.own[number]].reshape(len(rows), -1)
+                yield weight * inner, weight * (aim[asked] - given), self.where[number]
 
-    def _through(self, points: Floats) -> tuple[Floats, Floats, float]:
-        """Return the system and right side that draw the patches through places, where they are nearest to now, and what is
-        left of them without the points.
-        """
-        system, wanted = np.zeros_like(self.held), np.zeros(3 * len(points))
+    def _through(self, points: Floats) -> Iterator[Asked]:
+        """Ask for the patches to pass places, where they are nearest to now."""
         places = (self.layout.places - self.origin) / self.size
         if not len(places):
-            return system, wanted, 0.0
+            return
         shares = np.linspace(0, 1, 33)
         basis = self.space.matrix(shares)
         nets = np.array([np.einsum("xi,yj,ijk->xyk", basis, basis, points[rows]) for rows in self.rows])
         away = ((nets.reshape(-1, 1, 3) - places) ** 2).sum(axis=2)
         patch, x, y = np.unravel_index(away.argmin(axis=0), nets.shape[:3])
-        for number in np.unique(patch):
-            own = patch == number
-            u, v = self._nearest(points[self.rows[number]], shares[x[own]], shares[y[own]], places[own])
+        for number in np.unique(patch).tolist():
+            here = patch == number
+            u, v = self._nearest(points[self.rows[number]], shares[x[here]], shares[y[here]], places[here])
             rows = np.einsum("ki,kj->kij", self.space.matrix(u), self.space.matrix(v)).reshape(len(u), -1)
-            self._add(system, int(number), np.asarray(np.kron(HELD * rows.T @ rows, np.eye(3)), dtype=np.float64))
-            wanted[self._columns(int(number))] += HELD * (rows.T @ places[own]).ravel()
-        return system, wanted, HELD * float((places * places).sum())
+            left = places[here] - rows @ self._given(number)
+            weight = np.sqrt(HELD)
+            inner = np.kron(rows[:, self.own[number]], np.eye(3))
+            yield weight * np.asarray(inner, dtype=np.float64), weight * left.ravel(), self.where[number]
 
     def _nearest(self, control: Floats, u: Floats, v: Floats, places: Floats) -> tuple[Floats, Floats]:
         """Return the parameters (k,), (k,) of a patch nearest to places (k, 3), by a few steps from near ones."""
@@ -350,16 +355,11 @@ class _Solver:
         return u, v
 
 
-def _least(system: Floats, right: Floats) -> Floats:
-    """Return the least of a quadratic form; one that is not quite positive by rounding is solved as any other."""
-    try:
-        return np.asarray(
-            scipy.linalg.cho_solve(
-                scipy.linalg.cho_factor(system, overwrite_a=False, check_finite=False), right, check_finite=False
-            )
-        )
-    except scipy.linalg.LinAlgError:
-        return np.asarray(np.linalg.lstsq(system, right, rcond=None)[0])
+@lru_cache(16)
+def _seen(spans: int) -> tuple[Floats, Floats]:
+    """Return the splines (OPENNESS, count) of a space and their slopes where it is read whether a patch folds."""
+    space, shares = PatchSpace(spans), np.linspace(0, 1, OPENNESS)
+    return space.matrix(shares), space.matrix(shares, 1)
 
 
 def _lines(rows: Ints) -> tuple[Ints, Ints, Ints, Ints]:

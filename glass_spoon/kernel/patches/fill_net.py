@@ -67,9 +67,10 @@ def fill_net(
         raise KernelError(f"All {len(graph.regions)} regions are left out. Fill one of them at least.")
     size = float(np.ptp(graph.meetings, axis=0).max())
     normals = [None if one.number in sharp else (one.places[0], graph.along[k]) for k, one in enumerate(graph.stretches)]
+    runs = [_piece(graph, number, normals[number]) for number in range(len(graph.stretches))]
     filled, sides, cusps = [], Counter[int](), 0
     for k in chosen:
-        pieces = [_piece(graph, number, normals[number], backwards=backwards) for number, backwards in graph.regions[k]]
+        pieces = [runs[number].reversed() if backwards else runs[number] for number, backwards in graph.regions[k]]
         found, count, runs_out = _remembered(pieces, 1e-9 + 1e-7 * size, tension)
         filled.append(found)
         sides[count] += 1
@@ -82,10 +83,9 @@ def fill_net(
     return FilledNet(orient_set(whole).shape, graph, sides, off, kink, cusps, all(one.follows for one in filled))
 
 
-def _piece(graph: NetGraph, number: int, normals: tuple[Floats, Floats] | None, *, backwards: bool) -> Piece:
+def _piece(graph: NetGraph, number: int, normals: tuple[Floats, Floats] | None) -> Piece:
     one = graph.stretches[number]
-    piece = Piece(one.curve, None, 0 if normals is None else 1, one.number, normals)
-    return piece.reversed() if backwards else piece
+    return Piece(one.curve, None, 0 if normals is None else 1, one.number, normals)
 
 
 _fills: Remembered[tuple[Filled, int, bool]] = Remembered(4 * MOST_REGIONS)

@@ -7,7 +7,6 @@ import numpy as np
 from glass_spoon.kernel.arrays import directions, lengths
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.read.cross_curves import find_crossings, self_crossings
 from glass_spoon.kernel.remembered import Remembered
 
@@ -35,7 +34,11 @@ def curve_meetings(one: NurbsCurve, other: NurbsCurve, tolerance: float) -> Meet
 
 def _at_ends(one: NurbsCurve, other: NurbsCurve, tolerance: float) -> list[float]:
     """Return the parameters of the other curve at which ends of the first lie on it."""
-    at, away = closest_params(other, curve_points(one, np.array(one.domain)))
+    ends, net = one.control_points[[0, -1]], other.control_points
+    near = ((ends >= net.min(axis=0) - tolerance) & (ends <= net.max(axis=0) + tolerance)).all(axis=1)
+    if not near.any():
+        return []
+    at, away = closest_params(other, ends[near])
     return [float(param) for param, off in zip(at, away, strict=True) if off <= tolerance]
 
 

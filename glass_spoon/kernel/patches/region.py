@@ -11,9 +11,9 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import reverse_curve, split_curve
-from glass_spoon.kernel.curves.evaluate.arc_length import ArcLength, measure_length
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks, tangent_sides
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, end_tangents, find_kinks
+from glass_spoon.kernel.curves.evaluate.pace import Pace, keep_pace
 from glass_spoon.kernel.errors import KernelError, place_text
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_derivatives
@@ -29,7 +29,7 @@ class Piece:
     """A smooth stretch of a boundary, with the surface that the region goes on from there, None for none.
 
     grade: 1 for the same tangent planes, 2 for the same curvature too. number: of the curve it is of. normals: parameters
-    (m,) of the curve and the normals (m, 3) there, in place of a surface.
+    (m,) of the curve and the normals (m, 3) there, in place of a surface. twin: the same one the other way, if it is known.
     """
 
     curve: NurbsCurve
@@ -37,11 +37,7 @@ class Piece:
     grade: int = 0
     number: int = 0
     normals: tuple[Floats, Floats] | None = None
-
-    @cached_property
-    def arc(self) -> ArcLength:
-        """The table of its length."""
-        return measure_length(self.curve)
+    twin: Piece | None = None
 
     @cached_property
     def ends(self) -> Floats:
@@ -51,16 +47,22 @@ class Piece:
     @cached_property
     def ways(self) -> Floats:
         """The unit directions (2, 3) in which it runs at its start and its end."""
-        low, high = self.curve.domain
-        return np.stack(
-            (tangent_sides(self.curve, np.array([low]))[1][0], tangent_sides(self.curve, np.array([high]))[0][0])
-        )
+        return end_tangents(self.curve)
+
+    @cached_property
+    def pace(self) -> Pace:
+        """Its parameters over its length."""
+        return keep_pace(self.curve) if self.twin is None else self.twin.pace.reversed()
 
     def reversed(self) -> Piece:
         """Return it run through from its end."""
         low, high = self.curve.domain
         turned = None if self.normals is None else (low + high - self.normals[0][::-1], self.normals[1][::-1])
-        return replace(self, curve=reverse_curve(self.curve), normals=turned)
+        return replace(self, curve=reverse_curve(self.curve), normals=turned, twin=self)
+
+    def along(self, curve: NurbsCurve) -> Piece:
+        """Return it with another curve."""
+        return replace(self, curve=curve, twin=None)
 
     def forms(self, params: Floats) -> tuple[Floats, Floats]:
         """Return the normals (n, 3) that it asks for at parameters, and second fundamental forms (n, 3, 3), NaN for none."""
@@ -81,7 +83,7 @@ class Side:
 
     @cached_property
     def _starts(self) -> Floats:
-        return np.concatenate(([0.0], np.cumsum([piece.arc.length for piece in self.pieces])))
+        return np.concatenate(([0.0], np.cumsum([piece.pace.length for piece in self.pieces])))
 
     @property
     def length(self) -> float:
@@ -97,7 +99,7 @@ class Side:
         """Return of which piece each share (n,) is, and for each piece the parameters of those that are its own."""
         at = np.clip(shares, 0, 1) * self.length
         which = np.clip(np.searchsorted(self._starts, at, side="right") - 1, 0, len(self.pieces) - 1)
-        return which, [piece.arc.to_params(at[which == k] - self._starts[k]) for k, piece in enumerate(self.pieces)]
+        return which, [piece.pace.at(at[which == k] - self._starts[k]) for k, piece in enumerate(self.pieces)]
 
     def points(self, shares: Floats) -> Floats:
         """Return the points (n, 3) in mm at shares (n,) of its length."""
@@ -145,7 +147,9 @@ class Loop:
     @cached_property
     def normal(self) -> Floats:
         """The direction (3,) about which it runs counter-clockwise (Newell's)."""
-        places = np.concatenate([side.points(np.linspace(0, 1, 33)[:-1]) for side in self.sides])
+        steps = np.linspace(0, 1, 33)[:-1]
+        pieces = [piece.curve for side in self.sides for piece in side.pieces]
+        places = np.concatenate([curve_points(one, one.domain[0] + steps * np.ptp(one.domain)) for one in pieces])
         middle = places - places.mean(axis=0)
         area = np.asarray(cross(middle, np.roll(middle, -1, axis=0)).sum(axis=0))
         length = float(np.linalg.norm(area))
@@ -177,7 +181,7 @@ def _at_kinks(piece: Piece) -> list[Piece]:
         if rest.domain[0] < param < rest.domain[1]:
             before, rest = split_curve(rest, float(param))
             parts.append(before)
-    return [replace(piece, curve=part) for part in [*parts, rest]]
+    return [piece.along(part) for part in [*parts, rest]] if parts else [piece]
 
 
 def _in_order(pieces: list[Piece], tolerance: float) -> tuple[list[Piece], float]:
@@ -216,7 +220,7 @@ def _brought_together(pieces: list[Piece], number: int) -> Piece:
     start, end = (before.ends[1] - piece.ends[0]) / 2, (after.ends[0] - piece.ends[1]) / 2
     if max(float(lengths(start)), float(lengths(end))) == 0:
         return piece
-    return replace(piece, curve=with_moved_ends(piece.curve, start, end))
+    return piece.along(with_moved_ends(piece.curve, start, end))
 
 
 def with_moved_ends(curve: NurbsCurve, start: Floats, end: Floats) -> NurbsCurve:

@@ -9,7 +9,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points, tangent_sides
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points, end_tangents
 
 PLACES = 65
 """Places of a stretch at which its normals are told."""
@@ -27,10 +27,7 @@ class Stretch:
     @cached_property
     def ways(self) -> Floats:
         """The unit directions (2, 3) in which it leaves its start, and its end backwards."""
-        low, high = self.curve.domain
-        first = tangent_sides(self.curve, np.array([low]))[1][0]
-        last = tangent_sides(self.curve, np.array([high]))[0][0]
-        return np.stack((first, -last))
+        return end_tangents(self.curve) * np.array([[1.0], [-1.0]])
 
     @cached_property
     def places(self) -> tuple[Floats, Floats]:

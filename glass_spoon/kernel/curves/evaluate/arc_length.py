@@ -40,7 +40,7 @@ class ArcLength:
     def at_params(self, params: Floats) -> Floats:
         """Return the length (n,) in mm from the start to params (n,)."""
         cell = np.clip(np.searchsorted(self.params, params, side="right") - 1, 0, len(self.params) - 2)
-        return self.totals[cell] + _integrals(self.curve, self.params[cell], params)
+        return self.totals[cell] + length_between(self.curve, self.params[cell], params)
 
     def to_params(self, wanted: Floats, tolerance: float = 1e-10) -> Floats:
         """Return the parameters (n,) at which the length is `wanted` (n,) mm, by safeguarded Newton steps.
@@ -54,7 +54,7 @@ class ArcLength:
         spans = find_spans(self.curve.knots, self.curve.degree, (low + high) / 2)
         size = self.totals[cell + 1] - self.totals[cell]
         params = low + (high - low) * self._first_guess(cell, np.divide(rest, size, out=np.zeros_like(rest), where=size > 0))
-        error = _integrals(self.curve, start, params, spans) - rest
+        error = length_between(self.curve, start, params, spans) - rest
         for _ in range(60):
             if np.abs(error).max(initial=0.0) <= tolerance * self.length:
                 break
@@ -63,7 +63,7 @@ class ArcLength:
             step = params - np.divide(error, speed, out=np.full_like(error, np.inf), where=speed > 0)
             inside = (step >= low) & (step <= high)
             before, params = params, np.where(inside, step, (low + high) / 2)
-            error = error + _integrals(self.curve, before, params, spans, _FEW)
+            error = error + length_between(self.curve, before, params, spans, _FEW)
         # The ends exactly: beside a pole, even by a rounding, a surface has no direction that could be told.
         return np.where(wanted <= 0, self.params[0], np.where(wanted >= self.length, self.params[-1], params))
 
@@ -98,8 +98,8 @@ def measure_length(curve: NurbsCurve, tolerance: float = 1e-11) -> ArcLength:
     for _ in range(24):
         middle = (low + high) / 2
         spans = find_spans(curve.knots, curve.degree, middle)
-        whole = _integrals(curve, low, high, spans)
-        halves = _integrals(curve, low, middle, spans) + _integrals(curve, middle, high, spans)
+        whole = length_between(curve, low, high, spans)
+        halves = length_between(curve, low, middle, spans) + length_between(curve, middle, high, spans)
         good = np.abs(whole - halves) <= tolerance * scale
         done.append((low[good], halves[good]))
         low, high = (
@@ -109,7 +109,7 @@ def measure_length(curve: NurbsCurve, tolerance: float = 1e-11) -> ArcLength:
         if not len(low) or len(low) > MOST_CELLS:
             break
     if len(low):
-        done.append((low, _integrals(curve, low, high)))
+        done.append((low, length_between(curve, low, high)))
     starts = np.concatenate([part[0] for part in done])
     order = np.argsort(starts)
     parts = np.concatenate([part[1] for part in done])[order]
@@ -117,10 +117,10 @@ def measure_length(curve: NurbsCurve, tolerance: float = 1e-11) -> ArcLength:
     return ArcLength(curve, np.append(starts[order], curve.domain[1]), totals)
 
 
-def _integrals(
+def length_between(
     curve: NurbsCurve, low: Floats, high: Floats, spans: Ints | None = None, rule: tuple[Floats, Floats] = _MANY
 ) -> Floats:
-    """Integrate the speed from low (n,) to high (n,), each pair inside one knot span, by the Gauss rule."""
+    """Return the lengths (n,) in mm from low (n,) to high (n,), each pair inside one knot span, by a Gauss rule."""
     half = (high - low) / 2
     nodes = (low + half)[:, None] + half[:, None] * rule[0]
     if spans is None:

@@ -9,6 +9,7 @@ from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.curves.evaluate.basis import find_spans
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points, curve_tangents
+from glass_spoon.kernel.remembered import Remembered
 
 SAMPLES = 24
 """Places a knot span from which a search may start."""
@@ -110,13 +111,22 @@ def _search(
     return best, distance
 
 
+_starts: Remembered[tuple[Floats, Floats]] = Remembered(256)
+"""Parameters and points of curves that were searched last, by their content."""
+
+
+def _sampled(curve: NurbsCurve) -> tuple[Floats, Floats]:
+    """Return the parameters (n,) and points (n, 3) of a curve from which a search may start."""
+    params = turning_params(curve, SAMPLES)
+    return params, curve_points(curve, params)
+
+
 def _dips(curve: NurbsCurve, points: Floats) -> tuple[Ints, Floats]:
     """Return starts for searches: the point (k,) and a parameter (k,) beside every dip of the sampled distance that may win.
 
     A dip may win when it is no farther than the lowest one by more than the length of its two chords.
     """
-    params = turning_params(curve, SAMPLES)
-    samples = curve_points(curve, params)
+    params, samples = _starts.get(curve.key, lambda: _sampled(curve))
     chords = np.concatenate(([0.0], lengths(np.diff(samples, axis=0)), [0.0]))
     reach = chords[:-1] + chords[1:]
     middles = (params[:-1] + params[1:]) / 2

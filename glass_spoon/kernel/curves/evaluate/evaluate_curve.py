@@ -120,6 +120,16 @@ def tangent_sides(curve: NurbsCurve, params: Floats) -> tuple[Floats, Floats]:
     return before, after
 
 
+def end_tangents(curve: NurbsCurve) -> Floats:
+    """Return the unit tangents (2, 3) at the start and the end: along the legs of the net there, if they have any length."""
+    points = curve.control_points
+    legs = np.stack((points[1] - points[0], points[-1] - points[-2]))
+    if lengths(legs).min() > STANDSTILL * float(np.ptp(points, axis=0).max()):
+        return directions(legs)
+    low, high = (np.array([end]) for end in curve.domain)
+    return np.concatenate((one_sided_tangents(curve, low)[1], one_sided_tangents(curve, high)[0]))
+
+
 def closed_at_kink(curve: NurbsCurve, angle: float) -> bool:
     """Say whether the tangent turns by more than `angle` radians from the last parameter to the first."""
     ends = curve_tangents(curve, np.array(curve.domain))

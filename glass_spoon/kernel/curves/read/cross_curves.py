@@ -11,6 +11,7 @@ from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points
+from glass_spoon.kernel.remembered import Remembered
 
 SEGMENTS, MOST_SEGMENTS = 32, 6000
 """Chords a knot span, and in all, with which meeting places are looked for; a span has four at least."""
@@ -28,25 +29,18 @@ def find_crossings(curve: NurbsCurve, other: NurbsCurve, tolerance: float = 1e-6
     Chords of both are paired where their boxes, grown by the sag of the chords, overlap; from each pair Newton steps on
     the distance lead to the meeting place. Of places nearer together than the tolerance one is kept.
     """
-    params, others = _chord_params(curve), _chord_params(other)
-    first, second = _near_pairs(curve_points(curve, params), curve_points(other, others), tolerance)
-    s, t = (params[first] + params[first + 1]) / 2, (others[second] + others[second + 1]) / 2
+    one, two = (_chords.get(each.key, lambda each=each: _Chords(each)) for each in (curve, other))  # type: ignore[misc]
+    first, second = _near_pairs(one, two, tolerance)
+    s, t = one.middles[first], two.middles[second]
     return _meet(curve, other, s, t, tolerance)
 
 
 def self_crossings(curve: NurbsCurve, tolerance: float = 1e-6) -> tuple[Floats, Floats]:
     """Return pairs of parameters (k,), (k,), the smaller first, where a curve meets itself; the closed seam is none."""
-    params = _chord_params(curve)
-    points = curve_points(curve, params)
-    first, second = _overlapping(points, points, 0.0)
+    chords = _Chords(curve)
+    first, second = _overlapping(chords, chords, 0.0)
     apart = second > first + 1
-    s, t = _meet(
-        curve,
-        curve,
-        (params[first] + params[first + 1])[apart] / 2,
-        (params[second] + params[second + 1])[apart] / 2,
-        tolerance,
-    )
+    s, t = _meet(curve, curve, chords.middles[first[apart]], chords.middles[second[apart]], tolerance)
     low, high = curve.domain
     near = 1e-7 * (high - low)
     seam = (s - low < near) & (high - t < near)
@@ -54,23 +48,37 @@ def self_crossings(curve: NurbsCurve, tolerance: float = 1e-6) -> tuple[Floats, 
     return s[keep], t[keep]
 
 
-def _chord_params(curve: NurbsCurve) -> Floats:
-    """Return the parameters of the ends of the chords."""
-    return span_params(curve, max(4, min(SEGMENTS, MOST_SEGMENTS // (len(curve.breaks) - 1))))
+class _Chords:
+    """The chords of a curve: their ends (m + 1, 3), lengths (m,), boxes (m, 3), and the parameters (m,) at their middles."""
+
+    def __init__(self, curve: NurbsCurve) -> None:
+        params = span_params(curve, max(4, min(SEGMENTS, MOST_SEGMENTS // (len(curve.breaks) - 1))))
+        self.points = curve_points(curve, params)
+        self.middles = (params[:-1] + params[1:]) / 2
+        self.sizes = lengths(np.diff(self.points, axis=0))
+        grow = self.sizes[:, None] / 4
+        self.low = np.minimum(self.points[:-1], self.points[1:]) - grow
+        self.high = np.maximum(self.points[:-1], self.points[1:]) + grow
+        self.tree = scipy.spatial.cKDTree((self.low + self.high) / 2)
+        self.reach = float((self.high - self.low).max()) / 2
 
 
-def _near_pairs(a: Floats, b: Floats, apart: float) -> tuple[Ints, Ints]:
-    """Return the numbers of chords of polylines a (m, 3), b (n, 3) whose boxes, grown by a quarter chord, overlap.
+_chords: Remembered[_Chords] = Remembered(256)
+"""The chords of the curves looked at last, by their content."""
+
+
+def _near_pairs(one: _Chords, other: _Chords, apart: float) -> tuple[Ints, Ints]:
+    """Return the numbers of chords of two curves whose boxes, grown by a quarter chord, overlap.
 
     Where curves may lie `apart` mm from each other and still meet, also the chords that are nearest to each other there.
     """
-    close = _overlapping(a, b, 0.0)
-    step = max(float(lengths(np.diff(points, axis=0)).max()) for points in (a, b))
-    if apart < NARROW * step:
+    close = _overlapping(one, other, 0.0)
+    if apart < NARROW * max(float(one.sizes.max()), float(other.sizes.max())):
         return close
-    first, second = _overlapping(a, b, apart / 2)
+    first, second = _overlapping(one, other, apart / 2)
     if not len(first):
         return close
+    a, b = one.points, other.points
     gaps = lengths((a[first] + a[first + 1] - b[second] - b[second + 1]) / 2)
     nearest = np.full(len(a) + 1, np.inf)
     np.minimum.at(nearest, first + 1, gaps)
@@ -78,18 +86,13 @@ def _near_pairs(a: Floats, b: Floats, apart: float) -> tuple[Ints, Ints]:
     return np.concatenate((close[0], first[least])), np.concatenate((close[1], second[least]))
 
 
-def _overlapping(a: Floats, b: Floats, more: float) -> tuple[Ints, Ints]:
-    """Return the numbers of chords whose boxes, grown by a quarter chord and some mm more, overlap."""
-    boxes = []
-    for points in (a, b):
-        grow = lengths(np.diff(points, axis=0))[:, None] / 4 + more
-        boxes.append((np.minimum(points[:-1], points[1:]) - grow, np.maximum(points[:-1], points[1:]) + grow))
-    (low_a, high_a), (low_b, high_b) = boxes
-    reach = max(float((high_a - low_a).max()) / 2 + float((high_b - low_b).max()) / 2, 1e-300) * (1 + 1e-9)
-    trees = [scipy.spatial.cKDTree((low + high) / 2) for low, high in boxes]
-    near = trees[0].sparse_distance_matrix(trees[1], reach, np.inf, output_type="coo_matrix")
+def _overlapping(one: _Chords, other: _Chords, more: float) -> tuple[Ints, Ints]:
+    """Return the numbers of chords whose boxes, each grown by some mm more, overlap."""
+    reach = max(one.reach + other.reach + 2 * more, 1e-300) * (1 + 1e-9)
+    near = one.tree.sparse_distance_matrix(other.tree, reach, np.inf, output_type="coo_matrix")
     first, second = near.row.astype(np.int64), near.col.astype(np.int64)
-    meet = ((low_a[first] <= high_b[second]) & (low_b[second] <= high_a[first])).all(axis=1)
+    apart = np.maximum(one.low[first] - other.high[second], other.low[second] - one.high[first])
+    meet = (apart <= 2 * more).all(axis=1)
     order = np.lexsort((second[meet], first[meet]))
     return first[meet][order], second[meet][order]
 
