@@ -1,4 +1,4 @@
-"""Parameters over length from a table, held against exact lengths and a formula; forms that are least where they should be."""
+"""Parameters over length from a table, held against exact lengths and a formula; forms that are least where they should."""
 
 from __future__ import annotations
 
