@@ -16,7 +16,7 @@ from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.errors import MissingItem, SheetError, WorkStopped
 from glass_spoon.sheet.expressions import Quantity, resolve_sizes
 from glass_spoon.sheet.fields import EVERY, ReferenceSpec, ReferencesSpec
-from glass_spoon.sheet.handle import BEFORE, Handle
+from glass_spoon.sheet.handle import BEFORE, MADE, Handle
 from glass_spoon.sheet.items import BodiesItem, Done, Item, MarkItem, MeshItem
 from glass_spoon.sheet.kinds import kind_of, one_of
 from glass_spoon.sheet.line import Action, Finding, Given, Line, Progress
@@ -110,7 +110,7 @@ class Build:
         def found(field: str) -> Item | None:
             if field == BEFORE:
                 return self.before[line.id].item if line.id in self.before else None
-            state = self.items.get(references.get(field, ""))
+            state = self.items.get(line.id if field == MADE else references.get(field, ""))
             if state is None or order[state.line_id] <= order[line.id]:
                 return state.item if state is not None else None
             return self._still_there(state.item_id, order[line.id])

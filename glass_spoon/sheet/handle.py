@@ -24,6 +24,8 @@ ItemOf = Callable[[str], Item | None]
 
 BEFORE = "before"
 """Asked for in place of a field: the item that the line alters, as it was before it."""
+MADE = "made"
+"""Asked for in place of a field: the item that the line gave."""
 
 SPACE: dict[str, Vector] = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 """The directions of the coordinates of space."""
@@ -58,6 +60,9 @@ class Handle:
 
     way: the only direction in which it goes, None for any. start: where the dimension that it is the end of begins, and
     measured: its direction; a view that does not see it does not show the handle. turning: how that of an angle goes.
+    press: a field and the text that it becomes where the handle is pressed, mark: what is written on it, off:
+    whether what it stands for is left out; it goes nowhere.
+    joins: the numbers of other handles of the line, to which thin lines are drawn.
     """
 
     label: str
@@ -67,6 +72,10 @@ class Handle:
     start: Vector | None = None
     measured: Vector | None = None
     turning: Turning | None = None
+    press: tuple[str, str] | None = None
+    mark: str = ""
+    off: bool = False
+    joins: tuple[int, ...] = ()
 
 
 def vector_of(values: ArrayLike) -> Vector:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.meshes.marked import Mark
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
@@ -78,7 +79,7 @@ class SurfacesItem:
 
     parts: for each surface the number of the item it came from, where the set was joined of several; sources: the id of that
     item. notes: sentences on what is worth a look in its making. names, colors: of each surface as a file had them, linear
-    red, green, blue. told: what its making did, "" for none.
+    red, green, blue. told: what its making did, "" for none. regions: (k, 3) places in mm inside the regions of a net.
     """
 
     shape: SurfaceSet
@@ -89,6 +90,7 @@ class SurfacesItem:
     told: str = ""
     sources: tuple[str, ...] = ()
     pose: Pose | None = None
+    regions: Floats | None = None
     kind: str = field(default="surfaces", init=False)
 
 

@@ -277,3 +277,24 @@ def test_a_radius_is_dragged_in_the_picture_and_its_expression_kept(signed_in):
     page.keyboard.press("ArrowLeft")
     shown(page)
     expect(page.locator("[data-field='radius']")).not_to_have_text(text)
+
+
+def test_a_region_of_a_net_is_left_open_by_a_press(signed_in):
+    """Numbers stand in the regions of three circles; one pressed is open, and pressed by the keyboard filled again."""
+    page = signed_in
+    new_part(page, "Cage")
+    for plane in ("front", "side", "plan"):
+        add_line(page, f"circle 40 on the {plane} plane")
+        shown(page)
+    add_line(page, "net")
+    shown(page)
+    numbers = page.locator(".view-plan .handle.is-pressed")
+    expect(numbers).to_have_count(8)
+    numbers.last.click()
+    line = page.locator(".line[data-verb]").last
+    expect(line).to_contain_text("leaving out regions")
+    shown(page)
+    expect(page.locator(".view-plan .handle.is-off")).to_have_count(1)
+    page.locator(".view-plan .handle.is-off").focus()
+    page.keyboard.press("Enter")
+    expect(line).not_to_contain_text("leaving out regions")

@@ -246,3 +246,21 @@ def test_the_bulge_of_a_bridge_is_drawn_where_it_leaves_its_rim(size: float) -> 
     assert handle.changes[0].rate @ (place - start) == pytest.approx(1.5)
     straight = build(size, [*lines, shrunk, tops, {**bridge, "bend": "straight"}])
     assert straight.handles(straight.document.lines[-1]) == []
+
+
+def test_the_points_of_a_lattice_are_joined_to_their_neighbours() -> None:
+    """The net of two by three by two points has 20 lines, each between points that differ by one along one direction."""
+    lines = [
+        {"verb": "block", "width": "20 * u", "depth": "10 * u", "height": "8 * u"},
+        {"verb": "lattice", "item": "l1", "across": 2, "deep": 3, "tall": 2},
+    ]
+    found = build(1.0, lines)
+    handles = found.handles(found.document.line("l2"))
+    joined = [(number, other) for number, one in enumerate(handles) for other in one.joins]
+    ways = np.array([np.subtract(handles[b].place, handles[a].place) for a, b in joined])
+    assert len(joined) == len(set(joined)) == 20
+    assert (np.sort(np.abs(ways), axis=1)[:, :2] < 1e-9).all() and {round(float(np.abs(way).max()), 6) for way in ways} == {
+        20.0,
+        5.0,
+        8.0,
+    }

@@ -220,3 +220,22 @@ def test_a_smooth_meeting_that_its_boundary_does_not_allow_is_told():
     assert found.status == "look"
     assert "do not run in the planes" in found.findings[0].sentence
     assert between(bowed=False, sharp=["c-1", "c1"]).reports["p"].status == "good"
+
+
+def test_each_region_has_a_number_to_press():
+    """A press leaves it open, another fills it again; each number stands within its region, also of one that is open."""
+    cage = {"verb": "net", "curves": ["l1", "l2", "l3"]}
+    for left, number, after in (("none", 3, "3"), ("3, 5", 3, "5"), ("3", 3, "none"), ("5", 2, "2, 5")):
+        build = built(*CIRCLES, {**cage, "left": left})
+        handles = build.handles(build.document.line("l4"))
+        assert [one.mark for one in handles] == [str(k) for k in range(1, 9)]
+        assert handles[number - 1].press == ("left", after) and handles[number - 1].off == (str(number) in left)
+        places = np.array([one.place for one in handles])
+        assert (np.abs(places) > 10).all() and len({tuple(np.sign(place)) for place in places}) == 8
+
+
+def test_numbers_of_regions_are_gone_once_the_net_was_moved():
+    """They would stand beside it."""
+    move = {"verb": "move", "item": "l4", "x": "200 mm"}
+    build = built(*CIRCLES, {"verb": "net", "curves": ["l1", "l2", "l3"]}, move)
+    assert build.handles(build.document.line("l4")) == []

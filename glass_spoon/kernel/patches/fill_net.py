@@ -26,7 +26,8 @@ CUSP = np.radians(5.0)
 
 @dataclass(frozen=True, eq=False)
 class FilledNet:
-    """The patches of a net as one set. sides: how many regions have how many sides. left: regions left out by number.
+    """The patches of a net as one set. sides: how many regions have how many sides. middles: (regions, 3) places in mm in
+    them, those that are left out too.
 
     off: the largest distance in mm from the curves; kink: the largest angle in radians across curves that are smooth.
     cusps: how many regions run out into a corner of almost no angle. follows: whether all edges follow their curves closely.
@@ -39,6 +40,7 @@ class FilledNet:
     kink: float
     cusps: int
     follows: bool
+    middles: Floats
 
 
 def fill_net(
@@ -75,12 +77,16 @@ def fill_net(
         filled.append(found)
         sides[count] += 1
         cusps += runs_out
+    middles = np.array(
+        [np.mean([graph.stretches[k].places[1].mean(axis=0) for k, _ in region], axis=0) for region in graph.regions]
+    )
+    middles[chosen] = [one.middle for one in filled]
     off, kink = max(one.off for one in filled), max((one.seam for one in filled), default=0.0)
     kink = max([kink, *(angle for one in filled for angle in one.kinks.values())])
     surfaces = tuple(surface for one in filled for surface in one.surfaces)
     together = SurfaceSet(surfaces, max(4 * off, 1e-6 * size))
     whole, _ = split_to_meet(together)
-    return FilledNet(orient_set(whole).shape, graph, sides, off, kink, cusps, all(one.follows for one in filled))
+    return FilledNet(orient_set(whole).shape, graph, sides, off, kink, cusps, all(one.follows for one in filled), middles)
 
 
 def _piece(graph: NetGraph, number: int, normals: tuple[Floats, Floats] | None) -> Piece:

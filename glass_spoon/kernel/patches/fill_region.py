@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import islice
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.patches.fair_patches import TANGLED, Edge, HeldEdge, Layout, Quad, fair_patches
 from glass_spoon.kernel.patches.patch_space import CHECKS, PatchSpace
 from glass_spoon.kernel.patches.region import Loop, Side
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_normals
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 SPANS = (3, 4, 6, 8, 12, 16)
@@ -45,6 +46,13 @@ class Filled:
     follows: bool
     kinks: dict[int, float]
     seam: float
+
+    @cached_property
+    def middle(self) -> Floats:
+        """The place (3,) in mm on the patches that is nearest to their mean."""
+        shares = np.linspace(0, 1, 5)
+        places = np.concatenate([evaluate_grid(surface, shares, shares).points.reshape(-1, 3) for surface in self.surfaces])
+        return np.asarray(places[lengths(places - places.mean(axis=0)).argmin()])
 
     @property
     def crease(self) -> float:

@@ -37,7 +37,7 @@ def tables_of(document: SheetDocument) -> dict[str, dict[str, Any]]:
 
 def _row(line: Line, handle: Handle, name: str) -> dict[str, Any]:
     """Return a handle as plain data; `text` is the value that it shows, `of` what it belongs to."""
-    first = handle.changes[0]
+    first = handle.changes[0] if handle.changes else None
     return {
         "line": line.id,
         "label": handle.label,
@@ -47,7 +47,11 @@ def _row(line: Line, handle: Handle, name: str) -> dict[str, Any]:
         "start": handle.start,
         "measured": handle.measured,
         "turning": [handle.turning.centre, handle.turning.axis] if handle.turning else None,
-        "text": _shown(line, first) if handle.measured or handle.turning else "",
+        "text": _shown(line, first) if first and (handle.measured or handle.turning) else "",
+        "press": handle.press,
+        "mark": handle.mark,
+        "off": handle.off,
+        "joins": handle.joins,
         "changes": [_change(line, change) for change in handle.changes],
     }
 

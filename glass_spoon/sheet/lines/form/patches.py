@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from typing import Annotated, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal
 
 import numpy as np
 
@@ -18,6 +19,7 @@ from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferencesSpec, TextSpec
+from glass_spoon.sheet.handle import MADE, Handle, ItemOf, vector_of
 from glass_spoon.sheet.items import Item, SurfacesItem
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.form.fields import SurfaceName, noted
@@ -163,6 +165,7 @@ class Net(PatchLine):
 
     led = {"sharp": SHARP_ALONG}
 
+    results = 2  # places in its regions are kept
     verb: Literal["net"] = "net"
     curves: Annotated[
         Items, ReferencesSpec("The curves, in any order and way; they are split where they meet.", "curve", also=("curves",))
@@ -173,7 +176,7 @@ class Net(PatchLine):
     left: Annotated[
         str,
         TextSpec(
-            "Numbers of regions that stay open, such as 2, 5; none for all filled.",
+            "Numbers of regions that stay open, such as 2, 5; none for all filled. They stand in the picture: press one.",
             pattern=r"(?<=regions )(?:none|\d+(?:, ?\d+)*)",
         ),
     ] = "none"
@@ -203,7 +206,22 @@ class Net(PatchLine):
                 "without crossing: faces get thin there. Let them cross, leave these regions out, or end a curve before."
             )
         notes += _far_off(filled.off, given.number("within"), follows=filled.follows)
-        return SurfacesItem(filled.shape, notes=tuple(notes), told=_told_net(filled))
+        return SurfacesItem(filled.shape, notes=tuple(notes), told=_told_net(filled), regions=filled.middles)
+
+    def handles(self, values: Mapping[str, Any], item_of: ItemOf) -> list[Handle]:
+        """Return a number in each region: pressed it is left out, or filled again."""
+        made = item_of(MADE)
+        if not isinstance(made, SurfacesItem) or made.regions is None:
+            return []
+        left, found = self._left(), []
+        for number, place in enumerate(made.regions, 1):
+            after = ", ".join(str(one) for one in sorted(left ^ {number})) or "none"
+            does = "is open: press it to fill it" if number in left else "is filled: press it to leave it open"
+            press = ("left", after)
+            found.append(
+                Handle(f"region {number} {does}", vector_of(place), (), press=press, mark=str(number), off=number in left)
+            )
+        return found
 
     def _left(self) -> frozenset[int]:
         """Return the numbers of regions that stay open."""

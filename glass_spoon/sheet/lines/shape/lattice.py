@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from itertools import product
 from typing import Annotated, Any, Literal
 
@@ -137,7 +137,7 @@ class LatticeLine(ShapeLine):
         if len(every) > MOST_HANDLES:
             every = [at for at in every if any(cell in (1, count) for cell, count in zip(at, counts, strict=True))]
         places = lattice.places + lattice.moves
-        found = []
+        number, found = {at: k for k, at in enumerate(every)}, []
         for at in every:
             by = typed.get(at, np.zeros(3))
             row = dict(zip("ijk", at, strict=True))
@@ -149,8 +149,15 @@ class LatticeLine(ShapeLine):
             still = lattice.places[tuple(cell - 1 for cell in at)]
             start = vector_of(np.round(still, 4)) if np.abs(place - still).max() > 0 else None
             name = f"lattice point {at[0]}, {at[1]}, {at[2]}"
-            found.append(Handle(name, vector_of(np.round(place, 4)), changes, None, start))
+            joins = tuple(number[other] for other in _ahead(at) if other in number)
+            found.append(Handle(name, vector_of(np.round(place, 4)), changes, None, start, joins=joins))
         return found
+
+
+def _ahead(at: tuple[int, ...]) -> Iterator[tuple[int, ...]]:
+    """Yield the next lattice point along each direction."""
+    for axis in range(3):
+        yield tuple(cell + (k == axis) for k, cell in enumerate(at))
 
 
 class FollowLine(AxisLine):

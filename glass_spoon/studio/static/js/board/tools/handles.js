@@ -14,10 +14,13 @@ import { degreesAbout, turnedAbout } from "./turning.js";
  * @property {?number[]} start where the dimension that it ends begins @property {?number[]} measured its direction
  * @property {?[number[], number[]]} turning the centre and the axis of the circle on which that of an angle goes
  * @property {string} text its value as it is told
+ * @property {?[string, string]} press the field and its text after a press @property {string} mark what is written on it then @property {boolean} off whether it is off
+ * @property {number[]} joins numbers of other handles to which thin lines are drawn
  * @property {Array<[string, string, any, number[], number, any, ?number, ?number, string]>} changes field, column, row, rate, value, typed text, least, most, unit
  */
 
 const SIZE = 4.5;
+const PRESSED_SIZE = 9;
 /** Pixels around a handle that take it. */
 const REACH = 12;
 /** Most handles of a line whose values are written beside them. */
@@ -75,7 +78,7 @@ export class Handles extends Tool {
     /** @type {number[][]} */
     const texts = [];
     const parts = handles.flatMap((handle, number) => this.parts(view, handle, number, handles.length <= MOST_TEXTS ? texts : null));
-    layer.replaceChildren(...parts);
+    layer.replaceChildren(...netOf(view, handles), ...parts);
     if (focused) layer.querySelector(`[data-number="${focused}"]`)?.focus({ preventScroll: true });
   }
 
@@ -98,11 +101,19 @@ export class Handles extends Tool {
 
   /** @returns {SVGElement} what is taken: round on a dimension, square for a place */
   mark(handle, number, [x, y]) {
-    const words = [handle.of ? `${handle.label} of ${handle.of}` : handle.label, told(handle.text)].filter(Boolean).join(", ");
+    const words = handle.press ? handle.label : [handle.of ? `${handle.label} of ${handle.of}` : handle.label, told(handle.text)].filter(Boolean).join(", ");
     const look = { class: "handle", tabindex: this.edits.mayEdit ? 0 : -1, role: "button", "data-number": number, "aria-label": words };
+    if (handle.press) return this.pressed(handle, look, [x, y]);
     const mark = handle.measured || handle.turning ? svgElement("circle", { ...look, cx: x, cy: y, r: SIZE }) : svgElement("rect", { ...look, x: x - SIZE, y: y - SIZE, width: 2 * SIZE, height: 2 * SIZE });
     mark.append(svgElement("title", {}, words));
     return mark;
+  }
+
+  /** @returns {SVGElement} what is pressed: a round with its mark on it */
+  pressed(handle, look, [x, y]) {
+    const group = svgElement("g", { ...look, class: handle.off ? "handle is-pressed is-off" : "handle is-pressed" });
+    group.append(svgElement("circle", { cx: x, cy: y, r: PRESSED_SIZE }), svgElement("text", { x, y: y + 4 }, handle.mark), svgElement("title", {}, handle.label));
+    return group;
   }
 
   claims({ event, view }) {
@@ -128,17 +139,36 @@ export class Handles extends Tool {
 
   move({ event, view }) {
     const { from, handle } = this.held;
+    if (handle.press) return;
     const by = view.shift(from, event, handle.place, handle.way);
     if (by) this.shift(by);
   }
 
   up() {
-    this.commit();
+    if (this.held.handle.press) this.press(this.held.handle);
+    else this.commit();
+  }
+
+  /** @param {Handle} handle whose field changes at once */
+  press(handle) {
+    this.held = null;
+    const [field, text] = /** @type {[string, string]} */ (handle.press);
+    this.edits.change({ op: "set_many", line: this.line, values: JSON.stringify({ [field]: text }) });
   }
 
   key(event) {
     const mark = /** @type {?HTMLElement} */ (event.target.closest?.(".handle"));
-    if (!mark || !KEYS[event.key] || event.altKey || !this.edits.mayEdit) return false;
+    if (!mark || !this.edits.mayEdit) return false;
+    const handle = this.handles()[Number(mark.dataset.number)];
+    if (!handle.press) return this.step(event, mark);
+    if (!["Enter", " "].includes(event.key)) return false;
+    this.press(handle);
+    return true;
+  }
+
+  /** @param {HTMLElement} mark of a handle that goes on by a step @returns {boolean} whether the key is one for that */
+  step(event, mark) {
+    if (!KEYS[event.key] || event.altKey) return false;
     const view = this.board.viewOf(mark);
     this.take(Number(mark.dataset.number));
     const times = KEYS[event.key] * (event.shiftKey ? 10 : 1);
@@ -232,6 +262,17 @@ export class Handles extends Tool {
 /** @returns {boolean} whether a text beside a place would lie on none of those that are written */
 function isFree(texts, [x, y], text) {
   return texts.every(([otherX, otherY]) => Math.abs(otherY - y) > TEXT_HIGH || Math.abs(otherX - x) > TEXT_WIDE * text.length);
+}
+
+/** @param {Handle[]} handles @returns {SVGElement[]} the thin lines from handle to handle */
+function netOf(view, handles) {
+  return handles.flatMap((handle) =>
+    (handle.joins ?? []).flatMap((other) => {
+      const ends = [handle, handles[other]].map((one) => view.project(one.place));
+      if (!ends[0] || !ends[1]) return [];
+      return [svgElement("line", { class: "handle-net", x1: ends[0][0], y1: ends[0][1], x2: ends[1][0], y2: ends[1][1] })];
+    }),
+  );
 }
 
 /** @returns {SVGElement[]} the line of a dimension, nothing for a place */
