@@ -291,10 +291,10 @@ def test_a_region_of_a_net_is_left_open_by_a_press(signed_in):
     numbers = page.locator(".view-plan .handle.is-pressed")
     expect(numbers).to_have_count(8)
     numbers.last.click()
-    line = page.locator(".line[data-verb]").last
-    expect(line).to_contain_text("leaving out regions")
+    left = last(page, "left")
+    expect(left).to_have_text("8")
     shown(page)
     expect(page.locator(".view-plan .handle.is-off")).to_have_count(1)
     page.locator(".view-plan .handle.is-off").focus()
     page.keyboard.press("Enter")
-    expect(line).not_to_contain_text("leaving out regions")
+    expect(left).to_have_text("none")

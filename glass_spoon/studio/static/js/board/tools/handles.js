@@ -120,8 +120,10 @@ export class Handles extends Tool {
     return event.button === 0 && this.edits.mayEdit && Boolean(event.target.closest(".handle, .handle-reach")) && this.nearest(event, view) !== null;
   }
 
-  /** @returns {?number} the handle nearest to a press, not the uppermost, where many lie close */
+  /** @returns {?number} the handle nearest to a press, not the uppermost, where many lie close; of marks the one that is read */
   nearest(event, view) {
+    const read = event.target.closest(".handle.is-pressed");
+    if (read) return Number(read.dataset.number);
     let best = null;
     let least = Infinity;
     for (const mark of view.layers.handles.querySelectorAll(".handle")) {
