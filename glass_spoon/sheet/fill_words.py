@@ -36,7 +36,7 @@ from glass_spoon.sheet.phrase import IDLE, SaidNumber, Word, as_typed, expressio
 from glass_spoon.sheet.said_centre import FIELDS, said_centre
 from glass_spoon.sheet.said_names import SaidNames
 from glass_spoon.sheet.said_space import said_axis, said_place
-from glass_spoon.sheet.said_text import HOLES, SaidText, stem, stems
+from glass_spoon.sheet.said_text import HOLE, HOLES, SaidText, stem, stems
 from glass_spoon.sheet.typed_places import SAID_IN_SPACE, SAID_PLACES, said_in_space, said_places
 
 SIZE_TEXT = re.compile(
@@ -51,6 +51,8 @@ _NAME_ENDS = (
     r"(?=\s*(?:[,;.]|$|\b(?:with|over|from|of|by|at|through|along|about|on|as)\b|\bin\s+(?:the\s+)?(?:front|side|plan)\b"
     r"|\b(?:radius|diameter|width|height|depth|length|pitch)\s+(?:of\s+)?[\d.]))"
 )
+_DONE = re.compile(r"(?:ed|ing)$")
+"""How words end that say what is done to an item, and are no name of it."""
 _CHANGES = re.compile(r"\bto\b|\bat\b")
 """What a law has that changes on the way."""
 
@@ -174,14 +176,21 @@ class _Reading:
         return set(stems(" ".join(labels))) - set(stems(" ".join(IDLE)))
 
     def take_name_after_verb(self) -> None:
-        """Take an unknown word right after the verb as the name: `rectangle tank 300 by 200`."""
+        """Take an unknown word right after the verb as the name: `rectangle tank 300 by 200`; of what is made of nothing
+        else also before `of` and a comma: `circle rim of radius 40`.
+        """
         name = next((name for name in self.line.used_fields() if isinstance(self.line.spec(name), NameSpec)), None)
         if name is None or name in self.filled or self.line.changes:
             return
-        verb = rf"^\W*(?:(?:a|an|the|new|add|draw|make)\s+)*{re.escape(self.line.verb_name.replace('_', ' '))}\s+"
-        found = re.compile(verb + r"([a-z][\w]*)(?=\s*[\d\x00\x01])").match(self.said.text)
+        names = "|".join(re.escape(word) for word in (self.line.verb_name.replace("_", " "), *type(self.line).words))
+        verb = rf"^[\s\W]*(?:(?:a|an|the|new|add|draw|make)\s+)*(?:(?:{names}|{HOLE})\s+)"
+        alone = not any(isinstance(self.line.spec(field), _REFERENCES) for field in self.line.used_fields())
+        ends = r"[\d\x00\x01]" + (r"|,|(?:of|with)\b" if alone else "")
+        found = re.compile(verb + rf"([a-z][\w]*)(?=\s*(?:{ends}))").match(self.said.text)
         if found is None or found[1] in IDLE | MEASURES or found[1] in self.names.every:
             return
+        if _DONE.search(found[1]):
+            return  # what is done to it: `circle centred with …`
         if stem(found[1]) not in self._own_stems():
             word = self.original[found.start(1) : found.end(1)]
             if self._set({name: word}):

@@ -17,9 +17,9 @@ from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.patches.fill_net import fill_net
-from glass_spoon.kernel.patches.fill_region import Filled, fill_region
+from glass_spoon.kernel.patches.fill_region import Filled, fill_region, fill_ring
 from glass_spoon.kernel.patches.net_graph import read_net
-from glass_spoon.kernel.patches.region import Piece, make_loop
+from glass_spoon.kernel.patches.region import Piece, make_loop, make_loops
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
@@ -244,3 +244,82 @@ def test_random_nets_are_watertight_or_refused_in_words(across, along, seed, siz
     assert net.sides == {4: (across - 1) * (along - 1)}
     around = {(edge.piece, edge.axis, edge.end) for edge in net.shape.open_edges}
     assert len(around) == 2 * (across - 1) + 2 * (along - 1)
+
+
+def round_ring(radius: float, middle=(0.0, 0.0, 0.0), turn: float = 0.0) -> NurbsCurve:
+    """Return a circle in plan that starts at a turn."""
+    across = np.array([[np.cos(turn), np.sin(turn), 0], [-np.sin(turn), np.cos(turn), 0]])
+    return make_arc(middle, radius * across[0], radius * across[1], 0, 2 * np.pi)
+
+
+def cornered(sides: int, radius: float, middle=(0.0, 0.0), turn: float = 0.0) -> NurbsCurve:
+    """Return a polygon in plan."""
+    at = 2 * np.pi * np.arange(sides + 1) / sides + turn
+    return make_polyline(radius * np.stack((np.cos(at), np.sin(at), 0 * at), axis=1) + np.array([*middle, 0.0]))
+
+
+def area_of(filled: Filled) -> float:
+    """Return the area of patches, by their own derivatives."""
+    nodes, weights = np.polynomial.legendre.leggauss(40)
+    grids = [evaluate_grid(surface, (nodes + 1) / 2, (nodes + 1) / 2) for surface in filled.surfaces]
+    parts = [np.linalg.norm(np.cross(grid.along_u, grid.along_v), axis=2) for grid in grids]
+    return float(sum(weights @ part @ weights for part in parts) / 4)
+
+
+def shoelace(curve: NurbsCurve) -> float:
+    """Return the area within a plane curve, by many places."""
+    x, y, _ = curve_points(curve, span_params(curve, 400)).T
+    return abs(float((x[:-1] * y[1:] - x[1:] * y[:-1]).sum() / 2))
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+@pytest.mark.parametrize(
+    ("outer", "inner", "patches"),
+    [
+        ((0, 30.0), (0, 10.0), 4),
+        ((0, 30.0), (0, 10.0, (9, 4)), 4),
+        ((4, 30.0), (0, 10.0, (-3, 5)), 4),
+        ((0, 30.0), (3, 12.0, (3, 2)), 6),
+        ((4, 30.0), (4, 10.0, (0, 0), 0.785), 8),
+        ((4, 30.0), (4, 10.0, (0, 0), 0.3), 4),
+        ((5, 30.0), (4, 8.0, (-6, 3), 0.3), 6),
+        ((4, 30.0), (4, 8.0, (-6, 3), 0.3), 5),
+    ],
+)
+def test_a_flat_boundary_round_a_hole_is_filled_flat(outer, inner, patches, size):
+    """Its area is that of the boundary less that of the hole, so nothing folds; it runs from any start, either way round."""
+
+    def made(sides, radius, middle=(0, 0), turn=0.0):
+        place = size * np.array(middle, dtype=float)
+        return cornered(sides, size * radius, place, turn) if sides else round_ring(size * radius, [*place, 0.0], turn + 1)
+
+    one, other = made(*outer), made(*inner)
+    wanted = shoelace(one) - shoelace(other)
+    for pieces in ([Piece(one), Piece(other)], [Piece(other).reversed(), Piece(one)]):
+        filled = fill_ring(*make_loops(pieces, 1e-3 * size))
+        assert patches is None or len(filled.surfaces) == patches
+        assert area_of(filled) == pytest.approx(wanted, rel=1e-3)
+        assert max(np.abs(surface.control_points[..., 2]).max() for surface in filled.surfaces) < 1e-9 * size
+        assert filled.seam < 1e-4 and filled.follows
+
+
+@pytest.mark.parametrize("size", [0.5, 5000.0])
+def test_a_ring_of_a_ball_is_given_back_between_two_holes(size):
+    """Going on smoothly from the ball at both: 0.1 % of its radius, and no crease."""
+    turns = (np.radians(60), np.radians(15))
+    rims = [round_ring(size * np.sin(turn), (0, 0, size * np.cos(turn)), turn) for turn in turns]
+    loops = make_loops([Piece(rim, ball(size), 1, number) for number, rim in enumerate(rims)], 1e-3 * size)
+    filled = fill_ring(*loops)
+    shares = np.linspace(0, 1, 11)
+    places = np.concatenate([evaluate_grid(one, shares, shares).points.reshape(-1, 3) for one in filled.surfaces])
+    assert np.abs(np.linalg.norm(places, axis=1) / size - 1).max() < 1e-3
+    assert max(filled.kinks.values()) < np.radians(0.1) and filled.seam < np.radians(0.1)
+
+
+@pytest.mark.parametrize(
+    ("middle", "radius", "words"), [((45, 0, 0), 10, "beside each other"), ((25, 0, 0), 10, "meets the boundary")]
+)
+def test_loops_that_are_no_hole_are_refused(middle, radius, words):
+    """One beside the boundary, and one across it."""
+    with pytest.raises(KernelError, match=words):
+        fill_ring(*make_loops([Piece(round_ring(30)), Piece(round_ring(radius, middle))], 0.01))

@@ -14,6 +14,7 @@ from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.patches.fair_patches import TANGLED, Edge, HeldEdge, Layout, Quad, fair_patches
 from glass_spoon.kernel.patches.patch_space import CHECKS, PatchSpace
 from glass_spoon.kernel.patches.region import Loop, Side
+from glass_spoon.kernel.patches.ring_cuts import cuts_across
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
@@ -69,10 +70,16 @@ class _Stretch:
     side: Side
     low: float
     high: float
+    is_closed: bool = False
 
     def shares(self, own: Floats) -> Floats:
-        """Return the shares of the side at shares of the stretch."""
-        return self.low + own * (self.high - self.low)
+        """Return the shares of the side at shares of the stretch; one that is closed goes on from its end."""
+        found = self.low + own * (self.high - self.low)
+        return np.mod(found, 1.0) if self.is_closed else found
+
+
+Plan = tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]
+"""The stretches of the boundary, the patches by their vertices, and how they fan out on it."""
 
 
 def fill_region(loop: Loop, tension: float = 0.0, places: Floats | None = None) -> Filled:
@@ -84,7 +91,12 @@ def fill_region(loop: Loop, tension: float = 0.0, places: Floats | None = None) 
     """
     if len(loop.sides) > MOST_SIDES:
         raise KernelError(f"The region has {len(loop.sides)} sides; up to {MOST_SIDES} are filled. Split it by a curve.")
-    stretches, quads, fans = _plan(loop)
+    return _filled(_plan(loop), loop, tension, places)
+
+
+def _filled(plan: Plan, loop: Loop, tension: float, places: Floats | None) -> Filled:
+    """Return the patches of a plan within a boundary, as `fill_region` does."""
+    stretches, quads, fans = plan
     through = np.zeros((0, 3)) if places is None else places
     tangled = TANGLED if len(loop.sides) > 1 else TANGLED_ROUND
     best: Filled | None = None
@@ -102,7 +114,33 @@ def fill_region(loop: Loop, tension: float = 0.0, places: Floats | None = None) 
     return best
 
 
-def _plan(loop: Loop) -> tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]:
+def fill_ring(outer: Loop, inner: Loop, tension: float = 0.0, places: Floats | None = None) -> Filled:
+    """Return patches between a boundary and that of a hole in it, as `fill_region` does.
+
+    From each corner of either to the place across from it, and at least four. Raises KernelError for more than MOST_SIDES.
+    """
+    inside = inner if float(inner.normal @ outer.normal) > 0 else inner.reversed()
+    cuts = cuts_across(outer, inside)
+    if len(cuts) > MOST_SIDES:
+        raise KernelError(
+            f"The boundary and its hole have {len(cuts)} corners; up to {MOST_SIDES} are filled between. Split it by curves."
+        )
+    count = len(cuts)
+    stretches, fans = [], {}
+    for which, loop in enumerate((outer, inside)):
+        first, ends = which * count, [cut[which] for cut in cuts]
+        for k, (start, end) in enumerate(zip(ends, [*ends[1:], ends[0]], strict=True)):
+            whole = len(loop.sides) == 1
+            high = end.share if end.side == start.side and end.share > start.share else 1.0 + whole * end.share
+            side = loop.sides[start.side]
+            stretches.append(_Stretch(first + k, first + (k + 1) % count, side, start.share, high, whole))
+            corner = float(loop.angles[start.side]) if start.share == 0 else np.pi
+            fans[first + k] = (2, 2 * np.pi - corner if which else corner)
+    quads = tuple((k, (k + 1) % count, count + (k + 1) % count, count + k) for k in range(count))
+    return _filled((stretches, quads, fans), outer, tension, places)
+
+
+def _plan(loop: Loop) -> Plan:
     """Return the stretches of the boundary, the patches by their vertices, and how they fan out on it."""
     count = len(loop.sides)
     if count == 4:
@@ -112,7 +150,7 @@ def _plan(loop: Loop) -> tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple
     return _lens(loop) if count == 2 else _star(loop)
 
 
-def _star(loop: Loop) -> tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]:
+def _star(loop: Loop) -> Plan:
     """Patches from each corner to a middle: vertices 0 to n-1 are corners, n to 2n-1 middles of sides, 2n the middle."""
     count = len(loop.sides)
     stretches = []
@@ -122,7 +160,7 @@ def _star(loop: Loop) -> tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple
     return stretches, quads, {count + k: (2, np.pi) for k in range(count)}
 
 
-def _lens(loop: Loop) -> tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]:
+def _lens(loop: Loop) -> Plan:
     """Two corners: two triangles across the middle, each of three patches.
 
     Vertices 0 and 1 are the corners, 2 to 4 and 5 to 7 the quarters of the sides, 8 the middle, 9 and 10 of the triangles.
@@ -135,7 +173,7 @@ def _lens(loop: Loop) -> tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple
     return stretches, quads, fans
 
 
-def _disc(loop: Loop) -> tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]:
+def _disc(loop: Loop) -> Plan:
     """No corner, or one: four patches round a fifth. Vertices 0 to 3 are on the boundary, 4 to 7 those of the fifth."""
     side = loop.sides[0]
     stretches = [_Stretch(k, (k + 1) % 4, side, k / 4, (k + 1) / 4) for k in range(4)]

@@ -144,16 +144,30 @@ class Loop:
             result.append(float(turn % (2 * np.pi)))
         return np.array(result)
 
+    def reversed(self) -> Loop:
+        """Return it run through the other way; it starts at the same place."""
+        sides = [Side(tuple(piece.reversed() for piece in side.pieces[::-1])) for side in self.sides[::-1]]
+        return Loop(tuple(sides), self.gap)
+
+    @property
+    def length(self) -> float:
+        """Its length in mm."""
+        return sum(side.length for side in self.sides)
+
     @cached_property
-    def normal(self) -> Floats:
-        """The direction (3,) about which it runs counter-clockwise (Newell's)."""
+    def area(self) -> Floats:
+        """Twice the area (3,) in mm² that it runs round, along its normal (Newell's)."""
         steps = np.linspace(0, 1, 33)[:-1]
         pieces = [piece.curve for side in self.sides for piece in side.pieces]
         places = np.concatenate([curve_points(one, one.domain[0] + steps * np.ptp(one.domain)) for one in pieces])
         middle = places - places.mean(axis=0)
-        area = np.asarray(cross(middle, np.roll(middle, -1, axis=0)).sum(axis=0))
-        length = float(np.linalg.norm(area))
-        return area / length if length > 0 else np.array([0.0, 0.0, 1.0])
+        return np.asarray(cross(middle, np.roll(middle, -1, axis=0)).sum(axis=0))
+
+    @property
+    def normal(self) -> Floats:
+        """The direction (3,) about which it runs counter-clockwise."""
+        length = float(np.linalg.norm(self.area))
+        return self.area / length if length > 0 else np.array([0.0, 0.0, 1.0])
 
 
 def make_loop(pieces: Sequence[Piece], tolerance: float) -> Loop:
@@ -162,8 +176,24 @@ def make_loop(pieces: Sequence[Piece], tolerance: float) -> Loop:
     They are split where they turn sharply, and run on where they meet without a corner. Raises KernelError for ends that
     meet no other, with the distance and the place, and for curves that make no single loop.
     """
-    smooth = [part for piece in pieces for part in _at_kinks(piece)]
-    ordered, gap = _in_order(smooth, tolerance)
+    loops = make_loops(pieces, tolerance)
+    if len(loops) > 1:
+        raise KernelError("These curves make more than one loop. Take those of one alone.")
+    return loops[0]
+
+
+def make_loops(pieces: Sequence[Piece], tolerance: float) -> list[Loop]:
+    """Return the boundaries that pieces close, as `make_loop` does, the one round the largest area first."""
+    left = [part for piece in pieces for part in _at_kinks(piece)]
+    loops = []
+    while left:
+        ordered, left, gap = _in_order(left, tolerance)
+        loops.append(_closed(ordered, gap))
+    return sorted(loops, key=lambda loop: -float(lengths(loop.area)))
+
+
+def _closed(ordered: list[Piece], gap: float) -> Loop:
+    """Return the boundary of pieces that run head to tail."""
     joined = [_brought_together(ordered, k) for k in range(len(ordered))]
     corners = _corners(joined)
     if not corners.any():
@@ -184,8 +214,10 @@ def _at_kinks(piece: Piece) -> list[Piece]:
     return [piece.along(part) for part in [*parts, rest]] if parts else [piece]
 
 
-def _in_order(pieces: list[Piece], tolerance: float) -> tuple[list[Piece], float]:
-    """Return pieces head to tail, each turned the way it is run, and the largest distance between ends that meet."""
+def _in_order(pieces: list[Piece], tolerance: float) -> tuple[list[Piece], list[Piece], float]:
+    """Return pieces head to tail until they close, each turned the way it is run, those that are left, and the largest
+    distance between ends that meet.
+    """
     chain, left, gap = [pieces[0]], list(pieces[1:]), 0.0
     while left:
         tip = chain[-1].ends[1]
@@ -193,10 +225,7 @@ def _in_order(pieces: list[Piece], tolerance: float) -> tuple[list[Piece], float
         number, end = np.unravel_index(int(away.argmin()), away.shape)
         if away[number, end] > tolerance:
             if lengths(tip - chain[0].ends[0]) <= tolerance:
-                raise KernelError(
-                    "These curves make more than one loop, and Patch fills one. For a ring between two Loft them; for a "
-                    "hole Patch the outer one, and Trim it by the other, let through it."
-                )
+                break
             raise _open(tip, float(away[number, end]), tolerance)
         piece = left.pop(int(number))
         chain.append(piece if end == 0 else piece.reversed())
@@ -204,7 +233,7 @@ def _in_order(pieces: list[Piece], tolerance: float) -> tuple[list[Piece], float
     last = float(lengths(chain[-1].ends[1] - chain[0].ends[0]))
     if last > tolerance:
         raise _open(chain[-1].ends[1], last, tolerance)
-    return chain, max(gap, last)
+    return chain, left, max(gap, last)
 
 
 def _open(place: Floats, distance: float, tolerance: float) -> KernelError:

@@ -11,10 +11,10 @@ import numpy as np
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
-from glass_spoon.kernel.errors import InvalidInput, place_text
+from glass_spoon.kernel.errors import InvalidInput, KernelError, place_text
 from glass_spoon.kernel.patches.fill_net import FilledNet, fill_net
-from glass_spoon.kernel.patches.fill_region import Filled, fill_region
-from glass_spoon.kernel.patches.region import Piece, make_loop
+from glass_spoon.kernel.patches.fill_region import Filled, fill_region, fill_ring
+from glass_spoon.kernel.patches.region import Loop, Piece, make_loops
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
@@ -79,7 +79,9 @@ class Patch(PatchLine):
     curves: Annotated[
         Items,
         ReferencesSpec(
-            "The curves of the boundary, in any order and way; one closed curve is enough.", "curve", also=("curves",)
+            "The curves of the boundary, in any order and way, and of a hole in it; one closed curve is enough.",
+            "curve",
+            also=("curves",),
         ),
     ] = []
     meeting: Annotated[
@@ -117,8 +119,16 @@ class Patch(PatchLine):
         beside = [surface for shape in given.every_set("onto") for surface in shape.surfaces]
         pieces = [_piece(curve, number, beside, grades[number], within) for number, curve in enumerate(curves)]
         guides = [curve_points(guide, span_params(guide, GUIDE_PLACES)) for guide in given.every_curve("guides")]
-        loop = make_loop(pieces, within)
-        filled = fill_region(loop, given.number("tension"), np.concatenate(guides) if guides else None)
+        loops, passed = make_loops(pieces, within), np.concatenate(guides) if guides else None
+        if len(loops) > 2:
+            raise KernelError(
+                f"These curves make {len(loops)} loops, and Patch fills one with a hole at most. Patch the outer one alone, "
+                "and Trim it by the others, let through it."
+            )
+        tension = given.number("tension")
+        filled = (
+            fill_region(loops[0], tension, passed) if len(loops) == 1 else fill_ring(loops[0], loops[1], tension, passed)
+        )
         shape = SurfaceSet(filled.surfaces, max(4 * filled.off, 1e-6))
         if beside and any(grades) and not filled.kinks and not given.every_curve("sharp"):
             notes.append("None of its curves lies on the surfaces beside it, so it only meets them in place.")
@@ -129,7 +139,7 @@ class Patch(PatchLine):
                 f"It meets what is beside it with up to {angle_text(kink)}: at their ends its curves do not run in the planes "
                 "there. Let them leave what is beside squarely on, or name the curve between as sharp."
             )
-        return SurfacesItem(shape, notes=tuple(notes), told=_told_patch(len(loop.sides), loop.gap, filled))
+        return SurfacesItem(shape, notes=tuple(notes), told=_told_patch(loops, filled))
 
     def _grades(self, given: Given) -> tuple[list[int], list[str]]:
         """Return how it meets what is beside each curve of its boundary, and what is worth a look in that."""
@@ -253,9 +263,11 @@ def _far_off(off: float, within: float, *, follows: bool) -> list[str]:
     ]
 
 
-def _told_patch(sides: int, gap: float, filled: Filled) -> str:
+def _told_patch(loops: list[Loop], filled: Filled) -> str:
     """Say what a boundary was filled with."""
-    said = [f"{_many(sides, 'side')}, {_many(len(filled.surfaces), 'patch', 'patches')}"]
+    gap = max(loop.gap for loop in loops)
+    sides = " round a hole of ".join(_many(len(loop.sides), "side") for loop in loops)
+    said = [f"{sides}, {_many(len(filled.surfaces), 'patch', 'patches')}"]
     if gap > 1e-6:
         said.append(f"ends up to {gap:.2g} mm apart brought together")
     if filled.kinks:
