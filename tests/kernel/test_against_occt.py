@@ -244,7 +244,7 @@ def test_a_line_laid_onto_a_surface_goes_where_their_rays_meet_it(seed: int) -> 
     rng = np.random.default_rng(seed)
     surface = hill(rng)
     line = interpolate_points([[10, 20, 40], [50, 60, 45], [90, 70, 40]])
-    laid = project_along(line, surface, np.array([0.0, 0.0, -1.0]), 1e-4).curve
+    laid = project_along(line, [surface], np.array([0.0, 0.0, -1.0]), 1e-4).curve
     other = as_occt_surface(surface)
     for t in np.linspace(*line.domain, 9):
         start = curve_points(line, np.array([t]))[0]
@@ -261,7 +261,7 @@ def test_a_line_laid_to_the_nearest_places_is_as_near_as_theirs(seed: int) -> No
     rng = np.random.default_rng(seed)
     surface = hill(rng)
     line = interpolate_points([[15, 20, 16], [50, 60, 18], [85, 70, 16]])
-    laid = project_nearest(line, surface, 1e-4).curve
+    laid = project_nearest(line, [surface], 1e-4).curve
     other = as_occt_surface(surface)
     for t in np.linspace(*line.domain, 7):
         start = curve_points(line, np.array([t]))[0]

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.items import SurfacesItem
 from glass_spoon.sheet.propose import propose
@@ -98,3 +99,52 @@ def test_a_hole_is_let_through_a_patch(sentence: str, way: str) -> None:
         (finding,) = run(*lines, line).reports["t"].findings
         assert [action.value for action in finding.actions] == ["up and down", "front to back", "left to right"]
         assert run(*lines, {**line, "way": finding.actions[0].value}).reports["t"].status == "good"
+
+
+def sheets(size: float, *corners: tuple[tuple[float, float], tuple[float, float]]) -> list[dict[str, Any]]:
+    """Return lines that gather sheets `g`, each 40 deep over a line of the front view."""
+    lines: list[dict[str, Any]] = []
+    for k, ((right, up), (to_right, to_up)) in enumerate(corners):
+        ends = {"right": right, "up": up, "to_right": to_right, "to_up": to_up}
+        lines.append({"id": f"c{k}", "verb": "line", **{name: f"{value * size} mm" for name, value in ends.items()}})
+        lines.append(
+            {"id": f"e{k}", "verb": "extrude", "profile": f"c{k}", "distance": f"{40 * size} mm", "sides": "to both sides"}
+        )
+    return [*lines, {"id": "g", "verb": "gather", "surfaces": [f"e{k}" for k in range(len(corners))]}]
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+@pytest.mark.parametrize("way", ["to the nearest places", "straight down"])
+def test_a_curve_falls_on_a_set_of_several(way: str, size: float) -> None:
+    """Over a roof of 45°: it lies on both sides, meets in a corner at the ridge, and the nearest places of much of it are the ridge."""
+    roof = sheets(size, ((-30, 0), (0, 30)), ((0, 30), (30, 0)))
+    ends = {"right": f"{-20 * size} mm", "up": f"{40 * size} mm", "to_right": f"{20 * size} mm", "to_up": f"{40 * size} mm"}
+    tolerance = f"{0.001 * size} mm" if size > 0.1 else "0.0001 mm"
+    line = {"id": "l", "verb": "line", **ends}
+    fallen = {"id": "p", "verb": "project", "curve": "l", "surface": "g", "way": way, "tolerance": tolerance}
+    build = run(*roof, line, fallen)
+    assert build.reports["p"].status == "good"
+    curve = build.items["p"].item.curve
+    x, y, z = curve_points(curve, np.linspace(*curve.domain, 801)).T / size
+    assert z == pytest.approx(30 - np.abs(x), abs=0.02) and np.abs(y).max() < 1e-6
+    assert x.max() == pytest.approx(20 if way == "straight down" else 5, abs=0.02)
+    assert np.hypot(x, z - 30).min() < 0.1
+
+
+def test_flat_faces_are_refused_with_a_way_out_that_works() -> None:
+    """A plate's lids are flat faces: meshed, it takes the curve."""
+    slab = [{"id": "r", "verb": "rectangle", "plane": "plan"}, {"id": "s", "verb": "plate", "outline": "r"}]
+    line = {"id": "l", "verb": "line", "up": "80 mm", "to_right": "20 mm", "to_up": "80 mm"}
+    onto = {"id": "p", "verb": "project", "curve": "l", "way": "straight down"}
+    told = run(*slab, line, {**onto, "surface": "s"}).reports["p"]
+    assert told.status == "failed" and "Mesh it" in told.findings[0].sentence
+    mesh = {"id": "m", "verb": "mesh", "surface": "s"}
+    assert run(*slab, line, mesh, {**onto, "surface": "m"}).reports["p"].status == "good"
+
+
+def test_a_curve_that_falls_on_surfaces_apart_is_told() -> None:
+    """From the upper of two sheets to the lower one, seen from above."""
+    line = {"id": "l", "verb": "line", "right": "-20 mm", "up": "50 mm", "to_right": "20 mm", "to_up": "50 mm"}
+    apart = sheets(1.0, ((-30, 20), (2, 20)), ((-2, 0), (30, 0)))
+    build = run(*apart, line, {"id": "p", "verb": "project", "curve": "l", "surface": "g", "way": "straight down"})
+    assert "jumps by 20 mm at (2" in build.reports["p"].findings[0].sentence

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 import scipy
 
-from glass_spoon.kernel.arrays import Bools, Floats, cross, lengths
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import join_curves
 from glass_spoon.kernel.curves.alter.place_curve import unit_direction
 from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
@@ -33,29 +33,60 @@ STEPS = 30
 OFF_SHEET = 1e-4
 """Share of its size by which a drawing may lie off, or beside, the surface that carries it."""
 
+CHANGES, HALVINGS = 512, 40
+"""Places of a curve between which it is looked for where it passes to the next surface, and halvings to find that."""
+
+SAME = 1e-9
+"""Share of a distance in mm within which a place lies as near to another surface."""
+
+INSIDE = 1e-9
+"""Share of a run by which its ends are taken inside it, where it falls on another surface beyond."""
+
 MISS = 1e-6
 """How far in mm a ray may pass by the surface, as at its very edge."""
 
 
-def project_nearest(curve: NurbsCurve, surface: NurbsSurface, tolerance: float) -> Fit:
-    """Return the curve of the closest places of a surface to the places of a curve, within `tolerance` mm."""
-
-    def onto(points: Floats) -> Floats:
-        u, v, _ = closest_points(surface, points)
-        return surface_points(surface, u, v)
-
-    return _follow(curve, onto, tolerance)
+Fallen = Callable[[Floats], tuple[Floats, Ints]]
+"""Takes points (n, 3), returns where they fall (n, 3), and the numbers (n,) of the surfaces that they fall on."""
 
 
-def project_along(curve: NurbsCurve, surface: NurbsSurface, direction: Floats, tolerance: float) -> Fit:
-    """Return the curve where rays from the places of a curve along `direction` (3,) first meet a surface.
+def project_nearest(curve: NurbsCurve, surfaces: Sequence[NurbsSurface], tolerance: float) -> Fit:
+    """Return the curve of the closest places of surfaces to the places of a curve, within `tolerance` mm.
+
+    Raises KernelError where places beside each other fall on surfaces that do not meet there.
+    """
+
+    def onto(points: Floats) -> tuple[Floats, Ints]:
+        found = [closest_points(surface, points) for surface in surfaces]
+        away = np.array([each for _, _, each in found])
+        which = np.argmax(away <= away.min(axis=0) + SAME * (1 + away.min(axis=0)), axis=0)
+        places = np.array([surface_points(surface, u, v) for surface, (u, v, _) in zip(surfaces, found, strict=True)])
+        return places[which, np.arange(len(points))], which
+
+    return _follow_over(curve, onto, tolerance)
+
+
+def project_along(curve: NurbsCurve, surfaces: Sequence[NurbsSurface], direction: Floats, tolerance: float) -> Fit:
+    """Return the curve where rays from the places of a curve along `direction` (3,) first meet surfaces.
 
     Rays run both ways without end; of several meeting places the first along the direction counts. Raises KernelError
-    when some rays miss.
+    when some rays miss, and as `project_nearest` does.
     """
     along = unit_direction(direction)
-    u, v, places = nearest_grid(surface, GRID)
-    return _follow(curve, lambda points: _meet(surface, points, along, (u, v, places)), tolerance)
+    grids = [nearest_grid(surface, GRID) for surface in surfaces]
+
+    def onto(points: Floats) -> tuple[Floats, Ints]:
+        found = [_all_meetings(surface, points, along, grid) for surface, grid in zip(surfaces, grids, strict=True)]
+        at, reach = np.concatenate([one for one, _ in found], axis=1), np.concatenate([one for _, one in found], axis=1)
+        first, rows = np.argmin(reach, axis=1), np.arange(len(points))
+        missed = int(np.isinf(reach[rows, first]).sum())
+        if missed:
+            raise KernelError(
+                f"{missed} of {len(points)} places of the curve miss the surface. Move or shorten it so that all fall on it."
+            )
+        return at[rows, first], first // NEAR
+
+    return _follow_over(curve, onto, tolerance)
 
 
 @dataclass(frozen=True)
@@ -100,43 +131,58 @@ def carry_over(curve: NurbsCurve, source: NurbsSurface, target: NurbsSurface, to
     return Carried(fit.curve, fit.largest, highest)
 
 
-def _follow(curve: NurbsCurve, onto: object, tolerance: float) -> Fit:
-    """Fit the image of each smooth run of a curve."""
+def _follow_over(curve: NurbsCurve, onto: Fallen, tolerance: float) -> Fit:
+    """Fit the image of a curve on surfaces, each run from one of them to the next for itself."""
+    arc = measure_length(curve)
+
+    def fallen(totals: Floats) -> tuple[Floats, Ints]:
+        return onto(curve_points(curve, arc.to_params(totals)))
+
+    even = np.linspace(0.0, arc.length, CHANGES + 1)
+    which = fallen(even)[1]
+    low, high = (even[np.flatnonzero(np.diff(which)) + end] for end in (0, 1))
+    for _ in range(HALVINGS if len(low) else 0):
+        middle = (low + high) / 2
+        same = fallen(middle)[1] == fallen(low)[1]
+        low, high = np.where(same, middle, low), np.where(same, high, middle)
+    if len(low):
+        (before, _), (after, _) = fallen(low), fallen(high)
+        jumps = lengths(after - before)
+        worst = int(jumps.argmax())
+        if jumps[worst] > 4 * tolerance:
+            raise KernelError(
+                f"It jumps by {jumps[worst]:.3g} mm at {place_text(before[worst])}, from one surface to another that does "
+                "not meet it there. Project it onto one of them, or along a direction."
+            )
+    return _follow(curve, lambda points: onto(points)[0], tolerance, (low + high) / 2)
+
+
+def _follow(curve: NurbsCurve, onto: Callable[[Floats], Floats], tolerance: float, more: Floats | None = None) -> Fit:
+    """Fit the image of each smooth run of a curve; more: lengths (k,) in mm at which the image may have a corner."""
     arc = measure_length(curve)
     kinks = find_kinks(curve, np.radians(0.5))
     stops = arc.at_params(np.concatenate(([curve.domain[0]], kinks, [curve.domain[1]])))
-    fits = []
+    if more is not None and len(more):
+        beside = np.abs(more[:, None] - stops).min(axis=1) > 1e-9 * arc.length
+        stops = np.sort(np.concatenate((stops, more[beside])))
+    fits: list[Fit] = []
     for start, end in pairwise(stops):
 
         def places(shares: Floats, start: float = start, end: float = end) -> Floats:
-            result: Floats = onto(curve_points(curve, arc.to_params(start + shares * (end - start))))  # type: ignore[operator]
-            return result
+            inside = np.clip(shares, INSIDE, 1 - INSIDE) if len(stops) > 2 else shares
+            return onto(curve_points(curve, arc.to_params(start + inside * (end - start))))
 
         fits.append(fit_places(places, 16, tolerance, most=4096))
     return Fit(join_curves([fit.curve for fit in fits]) if len(fits) > 1 else fits[0].curve, max(f.largest for f in fits))
 
 
-def _meet(surface: NurbsSurface, points: Floats, along: Floats, grid: tuple[Floats, Floats, Floats]) -> Floats:
-    """Return where rays from points (n, 3) first meet the surface, by Newton steps from near places of a grid.
-
-    All rays step together; each starts from the NEAR places that pass it most closely, so on every sheet of the surface.
-    """
-    at, reach = _all_meetings(surface, points, along, grid)
-    first = np.argmin(reach, axis=1)
-    rows = np.arange(len(points))
-    missed = int(np.isinf(reach[rows, first]).sum())
-    if missed:
-        raise KernelError(
-            f"{missed} of {len(points)} places of the curve miss the surface. Move or shorten it so that all fall on it."
-        )
-    found: Floats = at[rows, first]
-    return found
-
-
 def _all_meetings(
     surface: NurbsSurface, points: Floats, along: Floats, grid: tuple[Floats, Floats, Floats]
 ) -> tuple[Floats, Floats]:
-    """Return where lines through points (n, 3) come to (n, NEAR, 3), and how far along (n, NEAR) mm, infinite for none."""
+    """Return where lines through points (n, 3) come to (n, NEAR, 3), and how far along (n, NEAR) mm, infinite for none.
+
+    By Newton steps, all together, from the NEAR places of a grid that pass each most closely: on every sheet.
+    """
     us, vs, places = grid
     flat = np.eye(3) - np.outer(along, along)
     _, near = scipy.spatial.cKDTree(places @ flat).query(points @ flat, k=NEAR)

@@ -80,7 +80,9 @@ class Project(Line):
 
     verb: Literal["project"] = "project"
     curve: OneCurve = ""
-    surface: Annotated[str, ReferenceSpec("The surface, or mesh, that it falls on.", "surface", also=("mesh",))] = ""
+    surface: Annotated[
+        str, ReferenceSpec("The surfaces, or the mesh, that it falls on.", "surface", also=("surfaces", "mesh"))
+    ] = ""
     way: Annotated[
         Literal["to the nearest places", "along front-back", "along left-right", "straight down"],
         ChoiceSpec(
@@ -103,10 +105,13 @@ class Project(Line):
             )
             told = f"{several(len(laid.curve.control_points), 'place')} on its faces, joined straight."
             return CurveItem(laid.curve, (jumps,) if laid.jump else (), told)
-        surface = given.surface("surface").surface
+        shape = given.surfaces("surface")
+        if shape.caps:
+            raise KernelError("Its flat faces carry no curves: Mesh it, and project onto the mesh.")
+        surfaces = shape.surfaces
         if way is None:
-            return CurveItem(project_nearest(curve, surface, tolerance).curve)
-        return CurveItem(project_along(curve, surface, way, tolerance).curve)
+            return CurveItem(project_nearest(curve, surfaces, tolerance).curve)
+        return CurveItem(project_along(curve, surfaces, way, tolerance).curve)
 
     def inspect(self, item: Item) -> list[Finding]:
         """Tell of a jump."""
