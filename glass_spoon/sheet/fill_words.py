@@ -182,9 +182,10 @@ class _Reading:
         name = next((name for name in self.line.used_fields() if isinstance(self.line.spec(name), NameSpec)), None)
         if name is None or name in self.filled or self.line.changes:
             return
-        names = "|".join(re.escape(word) for word in (self.line.verb_name.replace("_", " "), *type(self.line).words))
-        verb = rf"^[\s\W]*(?:(?:a|an|the|new|add|draw|make)\s+)*(?:(?:{names}|{HOLE})\s+)"
         alone = not any(isinstance(self.line.spec(field), _REFERENCES) for field in self.line.used_fields())
+        before = [re.escape(self.line.verb_name.replace("_", " "))]
+        before += [HOLE, *(re.escape(word) for word in type(self.line).words)] if alone else []
+        verb = rf"^\W*(?:(?:a|an|the|new|add|draw|make)\s+)*(?:{'|'.join(before)})\s+"
         ends = r"[\d\x00\x01]" + (r"|,|(?:of|with)\b" if alone else "")
         found = re.compile(verb + rf"([a-z][\w]*)(?=\s*(?:{ends}))").match(self.said.text)
         if found is None or found[1] in IDLE | MEASURES or found[1] in self.names.every:

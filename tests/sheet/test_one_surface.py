@@ -116,7 +116,7 @@ def sheets(size: float, *corners: tuple[tuple[float, float], tuple[float, float]
 @pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
 @pytest.mark.parametrize("way", ["to the nearest places", "straight down"])
 def test_a_curve_falls_on_a_set_of_several(way: str, size: float) -> None:
-    """Over a roof of 45°: it lies on both sides, meets in a corner at the ridge, and the nearest places of much of it are the ridge."""
+    """Over a roof of 45°: it lies on both sides, with a corner at the ridge, where the nearest places of much of it are."""
     roof = sheets(size, ((-30, 0), (0, 30)), ((0, 30), (30, 0)))
     ends = {"right": f"{-20 * size} mm", "up": f"{40 * size} mm", "to_right": f"{20 * size} mm", "to_up": f"{40 * size} mm"}
     tolerance = f"{0.001 * size} mm" if size > 0.1 else "0.0001 mm"

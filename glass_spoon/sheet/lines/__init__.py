@@ -62,6 +62,7 @@ from glass_spoon.sheet.lines.form.alter_surfaces import (
 from glass_spoon.sheet.lines.form.blocks import Block
 from glass_spoon.sheet.lines.form.bodies import SimpleBody
 from glass_spoon.sheet.lines.form.imported import ImportStep
+from glass_spoon.sheet.lines.form.join_wires import JoinWires
 from glass_spoon.sheet.lines.form.loft import Extrude, Loft
 from glass_spoon.sheet.lines.form.match import Match
 from glass_spoon.sheet.lines.form.patches import Net, Patch
@@ -147,7 +148,7 @@ _REFORM = (
     Swap,
     Flip,
 )
-_SWEPT = (Sweep, Cord, Thread, Ridge)
+_SWEPT = (Sweep, Cord, JoinWires, Thread, Ridge)
 _FORM = (
     Revolve,
     Extrude,

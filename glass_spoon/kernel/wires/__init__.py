@@ -1,0 +1,1 @@
+"""Wires along curves, in one skin."""
