@@ -8,11 +8,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 import scipy
 
-from glass_spoon.kernel.arrays import Floats, Ints, cross, directions
+from glass_spoon.kernel.arrays import AnyInts, Floats, Ints, cross, directions
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_curvature, curve_points
 from glass_spoon.kernel.errors import InvalidInput, place_text
+from glass_spoon.kernel.mesh_edits.pair_triangles import quad_shapes
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from glass_spoon.kernel.wires.joint import Joint
 from glass_spoon.kernel.wires.wire_rings import Begin, carry_ups, stand_rings
@@ -23,6 +24,10 @@ ROOM = 1.3
 """How much farther out wires begin at a joint than where they would just touch."""
 TRIES = 6
 """Times that thinner wires are tried."""
+FLATS, GOOD = (0.2, 1e-4), 0.4
+"""Radians within which facets of a joint are flat, tried in turn, until its worst face is so square."""
+LONE, LONE_SHARE = 1.6, 0.35
+"""How much farther out a wire begins that has none across from it, and most of its run."""
 BENDS = 8
 """Places a knot span at which the bends of a curve are read."""
 SETTLED = 6
@@ -80,11 +85,8 @@ def _begins(runs: WireRuns, joint: int, shape: WireShape) -> dict[tuple[int, boo
     out = shape.reach
     for _ in range(SETTLED):
         found = {}
-        for number, last in ends:
-            run = runs.runs[number]
-            total = min(out, run.length * FULL)
-            place = _at(run, np.array([run.length - total if last else total]))[0][0]
-            found[number, last] = Begin(total, directions(place - middle))
+        for end in ends:
+            found[end] = _begin(runs, end, min(out, runs.runs[end[0]].length * FULL), middle)
         ways = np.array([found[end].way for end in ends])
         cosines = ways @ ways.T - 2 * np.eye(len(ways))
         a, b = np.unravel_index(int(cosines.argmax()), cosines.shape)
@@ -100,7 +102,21 @@ def _begins(runs: WireRuns, joint: int, shape: WireShape) -> dict[tuple[int, boo
             "they run into each other along it.",
             FULL * short / out / 2,
         )
+    # A wire with none across from it begins farther out: faces beside it come nearer to squares.
+    lone = (ways @ ways.T).min(axis=1) > -0.5
+    for k in np.flatnonzero(lone if not lone.all() else ~lone).tolist():
+        far = min(LONE * out, LONE_SHARE * runs.runs[ends[k][0]].length)
+        hides = far * cosines[k] + shape.reach * np.sqrt(np.clip(1 - cosines[k] ** 2, 0, 1)) > out
+        if far > out and not (hides & (np.arange(len(ends)) != k)).any():
+            found[ends[k]] = _begin(runs, ends[k], far, middle)
     return found
+
+
+def _begin(runs: WireRuns, end: tuple[int, bool], total: float, middle: Floats) -> Begin:
+    """Return where the wire of an end begins that is so many mm out from the middle of its joint."""
+    run = runs.runs[end[0]]
+    place = _at(run, np.array([run.length - total if end[1] else total]))[0][0]
+    return Begin(total, directions(place - middle))
 
 
 def _at(run: Run, totals: Floats) -> tuple[Floats, Floats]:
@@ -113,6 +129,15 @@ def _at(run: Run, totals: Floats) -> tuple[Floats, Floats]:
         if own.any():
             points[own], ways[own] = piece.at(totals[own] - (ends[number] - piece.pace.length))
     return points, ways
+
+
+@dataclass(frozen=True, eq=False)
+class _Skin:
+    """The skin of a joint, its points on rims, and the number of each among the points of the rings."""
+
+    mesh: Mesh
+    rim: AnyInts
+    near: AnyInts
 
 
 class _Build:
@@ -160,15 +185,13 @@ class _Build:
         self._add_faces(quads.reshape(-1, 4), of_joint=False)
         if run.is_closed:
             return
-        straight = self.shape.straight
         for last, joint in ((False, run.start), (True, run.end)):
             k = -1 if last else 0
-            square = rings.places[k] + straight[:, :1] * ups[k] + straight[:, 1:] * beside[k]
             if joint >= 0:
-                self.rings[number, last] = (numbers[k], square, rings.places[k])
+                self.rings[number, last] = (numbers[k], rings.places[k] + offsets[k], rings.places[k])
             else:
                 self.loose += 1
-                self._add_cap(numbers[k], square, last=last)
+                self._add_cap(numbers[k], rings.places[k] + offsets[k], last=last)
 
     def _add_cap(self, ring: Ints, square: Floats, *, last: bool) -> None:
         """Close a loose end by a grid of quads within its ring."""
@@ -193,34 +216,56 @@ class _Build:
         self._add_faces(quads if last else quads[:, ::-1], of_joint=False)
 
     def add_joint(self, joint: int) -> None:
-        """Add the skin between the rings that meet at a joint."""
+        """Add the skin between the rings that meet at a joint; round wires are taken at those corners that give the best."""
         parts, ends = 2**self.shape.halvings, self.runs.ends[joint]
-        squares = np.array([self.rings[end][1][::parts] for end in ends])
-        ways = directions(np.array([self.rings[end][2] for end in ends]) - self.runs.joints[joint])
-        skin = Joint(self.runs.joints[joint], squares, ways, self.shape.reach, self.shape.thin, self.shape.is_round).skin(
-            self.shape.halvings
-        )
-        edges = skin.topology.edges.ends[skin.topology.boundary_edges]
-        rim = np.unique(edges)
-        around = np.concatenate([self.rings[end][0] for end in ends])
-        away, near = scipy.spatial.cKDTree(np.concatenate([self.rings[end][1] for end in ends])).query(skin.positions[rim])
-        if len(rim) != len(around) or np.max(away, initial=0.0) > 1e-6 * self.shape.reach:
+        shifts = (0, parts // 2) if self.shape.is_round else (0,)
+        made: list[tuple[float, _Skin]] = []
+        for flat in FLATS:
+            made += [(_worst_shape(found.mesh), found) for shift in shifts if (found := self._skin(joint, shift, flat))]
+            if made and max(shape for shape, _ in made) > GOOD:
+                break
+        if not made:
             raise TooThick(
                 f"At {place_text(self.runs.joints[joint])} wires leave a joint so close to each other that no skin lies "
                 "between them.",
                 0.5,
             )
-        numbers = np.full(skin.point_count, -1)
-        numbers[rim] = around[near]
+        best = max(made, key=lambda one: one[0])[1]
+        skin, numbers = best.mesh, np.full(best.mesh.point_count, -1)
+        numbers[best.rim] = np.concatenate([self.rings[end][0] for end in ends])[best.near]
         used = np.unique(skin.topology.face_corners)
         free = used[numbers[used] < 0]
         numbers[free] = self._new(skin.positions[free])
         self._add_faces(numbers[skin.topology.face_corners.reshape(-1, 4)], of_joint=True)
 
+    def _skin(self, joint: int, shift: int, flat: float) -> _Skin | None:
+        """Return the skin between rings with corners at every so many places from a shift on, None where it misses some."""
+        shape, parts, middle = self.shape, 2**self.shape.halvings, self.runs.joints[joint]
+        rings = [self.rings[end] for end in self.runs.ends[joint]]
+        squares = np.array([places[shift::parts] for _, places, _ in rings])
+        ways = directions(np.array([centre for _, _, centre in rings]) - middle)
+        whole = Joint(middle, squares, ways, shape.reach, shape.thin, shape.is_round)
+        if whole.is_hidden:
+            return None
+        shares = np.arange(parts)[:, None] / parts
+        chords = squares[:, :, None] + shares * (np.roll(squares, -1, axis=1) - squares)[:, :, None]
+        straight = np.roll(chords.reshape(len(rings), -1, 3), shift, axis=1).reshape(-1, 3)
+        skin = whole.skin(shape.halvings, flat)
+        rim = np.unique(skin.topology.edges.ends[skin.topology.boundary_edges])
+        away, near = scipy.spatial.cKDTree(straight).query(skin.positions[rim])
+        if len(rim) != len(straight) or np.max(away, initial=0.0) > 1e-6 * shape.reach:
+            return None
+        return _Skin(skin, rim, np.asarray(near))
+
     def done(self) -> Wirework:
         """Return the skin."""
         mesh = make_mesh(np.concatenate(self.points), np.concatenate(self.faces))
         return Wirework(mesh, np.array(self.of_joint), self.runs, self.loose, _tightest(self.runs, self.shape.reach))
+
+
+def _worst_shape(mesh: Mesh) -> float:
+    """Return how square the worst quad of a mesh is, 1 to 0, below for folded ones."""
+    return float(quad_shapes(mesh.positions[mesh.topology.face_corners.reshape(-1, 4)]).min())
 
 
 def _tightest(runs: WireRuns, reach: float) -> tuple[Floats, float] | None:

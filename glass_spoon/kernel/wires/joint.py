@@ -12,13 +12,12 @@ import numpy as np
 import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints, cross, directions, lengths
-from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.mesh_edits.pair_triangles import pair_triangles, quad_shapes
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from glass_spoon.kernel.subdivision.catmull_clark import split_plain
 
-FLAT = 1e-4
-"""Radians by which triangles of one flat facet turn."""
+NEARLY = 0.3
+"""Radians by which triangles turn that are paired first."""
 SAME = 1e-9
 """How much squarer faces must be to be taken instead of others."""
 DEEP = 0.5
@@ -41,8 +40,17 @@ class Joint:
     thin: float
     is_round: bool
 
-    def skin(self, halvings: int) -> Mesh:
-        """Return the quads between the squares, each edge halved so often; the sides of squares stay straight."""
+    @property
+    def is_hidden(self) -> bool:
+        """Whether one of its squares does not lie on the hull of them all."""
+        points = self.squares.reshape(-1, 3)
+        return len(scipy.spatial.ConvexHull(points).vertices) < len(points)
+
+    def skin(self, halvings: int, flat: float) -> Mesh:
+        """Return the quads between the squares, each edge halved so often; the sides of squares stay straight.
+
+        flat: radians by which triangles of the hull turn that are one facet.
+        """
         points = self.squares.reshape(-1, 3)
         hull = scipy.spatial.ConvexHull(points)
         if (hull.equations[:, :3] @ self.middle + hull.equations[:, 3]).max() > -DEEP * self.thin:
@@ -50,13 +58,13 @@ class Joint:
             points = np.vstack((points, self.middle + self.reach * behind))
             hull = scipy.spatial.ConvexHull(points)
         faces = []
-        for facet in _facets(points, hull):
+        for facet in _facets(points, hull, flat):
             own = {number // 4 for number in facet}
             if len(own) > 1 or max(facet) >= 4 * len(self.squares):
                 faces += _quads_within(points, facet)
         offsets = np.concatenate(([0], np.cumsum([len(face) for face in faces])))
         mesh = make_mesh(points, np.concatenate(faces), offsets=offsets)
-        fine = split_plain(pair_triangles(mesh).mesh, halvings)
+        fine = split_plain(pair_triangles(pair_triangles(mesh, NEARLY).mesh).mesh, halvings)
         return self._rounded(fine) if self.is_round else fine
 
     def _rounded(self, mesh: Mesh) -> Mesh:
@@ -86,15 +94,24 @@ class Joint:
         return feet + (places - feet) * (np.maximum(away, self.reach) / away)[:, None]
 
 
-def _facets(points: Floats, hull: scipy.spatial.ConvexHull) -> list[list[int]]:
-    """Return the flat facets of a hull: their points in order, counter-clockwise seen from outside."""
+def _facets(points: Floats, hull: scipy.spatial.ConvexHull, flat: float) -> list[list[int]]:
+    """Return the nearly flat facets of a hull: their points in order, counter-clockwise seen from outside."""
     triangles = _outwards(points, hull)
     normals = hull.equations[:, :3]
-    pairs = np.array([(k, other) for k, row in enumerate(hull.neighbors) for other in row if k < other])
-    flat = np.einsum("pi,pi->p", normals[pairs[:, 0]], normals[pairs[:, 1]]) > np.cos(FLAT)
-    group = joined_groups(pairs[flat, 0], pairs[flat, 1], len(triangles))
+    group, count = np.full(len(triangles), -1), 0
+    a, b, c = (points[triangles[:, k]] for k in range(3))
+    for seed in np.argsort(-np.round(lengths(cross(b - a, c - a)), 9), kind="stable").tolist():
+        if group[seed] >= 0:
+            continue
+        group[seed], left = count, [seed]
+        while left:  # on from the largest, as far as they are flat beside it
+            near = [other for other in hull.neighbors[left.pop()] if group[other] < 0]
+            near = [other for other in near if normals[other] @ normals[seed] > np.cos(flat)]
+            group[near] = count
+            left += near
+        count += 1
     found = []
-    for number in range(int(group.max()) + 1):
+    for number in range(count):
         own = triangles[group == number]
         edges = {(int(t[k]), int(t[(k + 1) % 3])) for t in own for k in range(3)}
         following = {a: b for a, b in edges if (b, a) not in edges}

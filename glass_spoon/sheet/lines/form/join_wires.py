@@ -78,7 +78,7 @@ class JoinWires(Line):
     height: Annotated[Number, NumberSpec("How high a rectangular wire is.", "length", least=0, above=True, most=1e5)] = (
         "2 mm"
     )
-    around: Annotated[Literal["8", "16", "32"], ChoiceSpec("How many faces go round a wire.", ("8", "16", "32"))] = "8"
+    around: Annotated[Literal["8", "16", "32"], ChoiceSpec("How many faces go round a wire.", ("8", "16", "32"))] = "16"
     edge: Annotated[
         Number,
         NumberSpec("About how long faces are along a wire.", "length", label="edge length", least=0, above=True, most=1e5),
