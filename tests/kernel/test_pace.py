@@ -9,6 +9,7 @@ from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve, make_curve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, curve_tangents, end_tangents
 from glass_spoon.kernel.curves.evaluate.pace import keep_pace
+from glass_spoon.kernel.curves.make.flat_shapes import make_rectangle
 from glass_spoon.kernel.curves.make.interpolate import interpolate_points
 from glass_spoon.kernel.curves.make.line_and_arc import make_arc
 from glass_spoon.kernel.patches.least_form import LeastForm
@@ -35,6 +36,15 @@ def test_an_arc_is_run_evenly() -> None:
     places = curve_points(arc, pace.at(np.linspace(0, pace.length, 15)))
     assert pace.length == pytest.approx(42, rel=1e-10)
     assert np.arctan2(places[:, 1], places[:, 0]) == pytest.approx(np.linspace(0, 1.4, 15), abs=1e-7)
+
+
+def test_speed_that_jumps_at_a_corner_is_no_fault() -> None:
+    """A rounded rectangle runs at other speeds along its sides and its corners."""
+    curve = make_rectangle(80, 52, 8)
+    pace, arc, shares = keep_pace(curve), measure_length(curve), np.linspace(0, 1, 97)
+    assert pace.length == pytest.approx(arc.length, rel=1e-9)
+    away = curve_points(curve, pace.at(shares * pace.length)) - curve_points(curve, arc.to_params(shares * arc.length))
+    assert np.abs(away).max() < 1e-5
 
 
 def standing_still() -> NurbsCurve:

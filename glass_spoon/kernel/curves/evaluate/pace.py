@@ -10,11 +10,12 @@ import scipy
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.evaluate.arc_length import length_between, measure_length
+from glass_spoon.kernel.curves.evaluate.basis import find_spans
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
 
-PLACES = 64
+PLACES = 160
 """Places of a table at least, the curve's own breaks among them."""
 SLOW = 1e-3
 """Share of its mean speed below which a curve is followed exactly at each question."""
@@ -44,9 +45,14 @@ class Pace:
 def keep_pace(curve: NurbsCurve) -> Pace:
     """Return the parameters of a curve over its length."""
     params = span_params(curve, -(-PLACES // (len(curve.breaks) - 1)))
-    speed = lengths(curve_derivatives(curve, params, 1)[1])
-    if speed.min() < SLOW * speed.mean():
+    low, high = params[:-1], params[1:]
+    spans = find_spans(curve.knots, curve.degree, (low + high) / 2)
+    first, last = (lengths(curve_derivatives(curve, ends, 1, spans)[1]) for ends in (low, high))  # it may jump at a knot
+    if min(first.min(), last.min()) < SLOW * first.mean():
         arc = measure_length(curve)
         return Pace(arc.length, curve.domain, arc.to_params)
-    totals = np.concatenate(([0.0], np.cumsum(length_between(curve, params[:-1], params[1:]))))
-    return Pace(float(totals[-1]), curve.domain, scipy.interpolate.CubicHermiteSpline(totals, params, 1 / speed))
+    steps = length_between(curve, low, high, spans)
+    totals = np.concatenate(([0.0], np.cumsum(steps)))
+    mean, first, last = (high - low) / steps, 1 / first, 1 / last
+    cubics = np.stack(((first + last - 2 * mean) / steps**2, (3 * mean - 2 * first - last) / steps, first, low))
+    return Pace(float(totals[-1]), curve.domain, scipy.interpolate.PPoly(cubics, totals))
