@@ -208,7 +208,9 @@ def set_limit(document: SheetDocument, name: str, value: str) -> SheetDocument:
 
 
 def default_line(document: SheetDocument, verb: str) -> Line:
-    """Return a new line of a verb: references filled with the last item of their kind, names that nothing has yet."""
+    """Return a new line of a verb: references filled with the last item of their kind, the mesh with that of marks taken,
+    names that nothing has yet.
+    """
     cls = VERBS[verb]
     values: dict[str, Any] = {"id": new_id(document), "verb": verb}
     used = cls.model_validate(values).used_fields()
@@ -221,6 +223,8 @@ def default_line(document: SheetDocument, verb: str) -> Line:
         elif isinstance(spec, ReferencesSpec) and spec.least:
             taken = {value for value in values.values() if isinstance(value, str)}
             values[name] = [item for item in unused_items(document, spec.kinds) if item not in taken]
+    if values.get("marks") and values.get("mesh"):
+        values["mesh"] = mesh_of_mark(document, values["marks"][-1]) or values["mesh"]
     return with_own_name(document, cls.model_validate(values))
 
 

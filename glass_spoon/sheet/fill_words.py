@@ -187,12 +187,13 @@ class _Reading:
         before += [HOLE, *(re.escape(word) for word in type(self.line).words)] if alone else []
         verb = rf"^\W*(?:(?:a|an|the|new|add|draw|make)\s+)*(?:{'|'.join(before)})\s+"
         ends = r"[\d\x00\x01]" + (r"|,|(?:of|with)\b" if alone else "")
-        found = re.compile(verb + rf"([a-z][\w]*)(?=\s*(?:{ends}))").match(self.said.text)
-        if found is None or found[1] in IDLE | MEASURES or found[1] in self.names.every:
+        more = r"(?: [a-z]\w*)?" if alone else ""
+        found = re.compile(verb + rf"([a-z]\w*{more})(?=\s*(?:{ends}))").match(self.said.text)
+        if found is None or set(found[1].split()) & (IDLE | MEASURES) or found[1] in self.names.every:
             return
-        if _DONE.search(found[1]):
+        if any(_DONE.search(word) for word in found[1].split()):
             return  # what is done to it: `circle centred with …`
-        if stem(found[1]) not in self._own_stems():
+        if not set(stems(found[1])) & self._own_stems():
             word = self.original[found.start(1) : found.end(1)]
             if self._set({name: word}):
                 self.said.take_span(found.start(1), found.end(1))

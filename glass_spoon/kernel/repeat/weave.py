@@ -46,7 +46,8 @@ QUARTER = 4 / 3 * (np.sqrt(2) - 1) * 3
 class Manner:
     """How cords are woven: steps, about how far those of the first way and of the second lie apart, in mm; of three ways the
     first counts. height: how far they go above and below the middle, in mm. turn: of the whole, in rad. ends: cut at the
-    outline, which itself is the first of the curves where they lie in a ring, or joined to their neighbours by loops.
+    outline, which itself is the first of the curves where they end in the middle of a ring, or joined to their neighbours by
+    loops.
     """
 
     steps: tuple[float, float]
@@ -226,6 +227,10 @@ def _heights(ways: Sequence[_Way], number: int, k: int, manner: Manner) -> tuple
         places.append((other.at(lines) - beside) / slant)
         heights.append(np.where(over, manner.height, -manner.height))
     at, up = np.concatenate(places), np.concatenate(heights)
+    if manner.ends == "ring":  # they come down into its middle
+        low, high = way.starts[k], way.ends[k]
+        inside = (at > low + ON * way.step) & (at < high - ON * way.step)
+        at, up = np.concatenate(([low], at[inside], [high])), np.concatenate(([0.0], up[inside], [0.0]))
     order = np.argsort(at)
     return at[order], up[order]
 

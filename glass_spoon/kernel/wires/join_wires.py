@@ -12,7 +12,7 @@ from glass_spoon.kernel.arrays import AnyInts, Floats, Ints, cross, directions
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_curvature, curve_points
-from glass_spoon.kernel.errors import InvalidInput, place_text
+from glass_spoon.kernel.errors import InvalidInput, KernelError, place_text
 from glass_spoon.kernel.mesh_edits.pair_triangles import quad_shapes
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
 from glass_spoon.kernel.wires.joint import Joint
@@ -79,6 +79,23 @@ def fitting_share(curves: Sequence[NurbsCurve], shape: WireShape, tolerance: flo
     return 0.0
 
 
+def fitting_tolerance(curves: Sequence[NurbsCurve], shape: WireShape, near: float) -> float:
+    """Return the distance in mm within which curves have to meet for wires to fit, from one that is too near; 0 for none."""
+    for _ in range(TRIES if near else 0):
+        near = float(f"{1.06 * near:.2g}")
+        try:
+            join_wires(curves, shape, near)
+        except TooThick as error:
+            if error.near <= near:
+                return 0.0
+            near = error.near
+        except KernelError:
+            return 0.0
+        else:
+            return near
+    return 0.0
+
+
 def _begins(runs: WireRuns, joint: int, shape: WireShape) -> dict[tuple[int, bool], Begin]:
     """Return where the wires of a joint begin: as far out as those of the smallest angle between them ask for."""
     middle, ends = runs.joints[joint], runs.ends[joint]
@@ -101,6 +118,7 @@ def _begins(runs: WireRuns, joint: int, shape: WireShape) -> dict[tuple[int, boo
             f"At {place_text(middle)} wires meet at {np.degrees(angle):.0f}°, the shortest {short:.3g} mm long: so thick "
             "they run into each other along it.",
             FULL * short / out / 2,
+            short if short < 2 * shape.width else 0.0,
         )
     # A wire with none across from it begins farther out: faces beside it come nearer to squares.
     lone = (ways @ ways.T).min(axis=1) > -0.5

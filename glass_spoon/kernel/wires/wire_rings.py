@@ -60,6 +60,7 @@ def stand_rings(run: Run, shape: WireShape, first: Begin | None, last: Begin | N
             f"At {place_text(_middle(piece))} the joints at both ends of a wire meet: it is {run.length:.3g} mm long, and "
             f"they take {taken:.3g}.",
             FULL * run.length / taken,
+            run.length if run.length < 2 * shape.width else 0.0,
         )
     turns = [_turn(a.ends[1], b.ends[0]) for a, b in zip(run.pieces, run.pieces[1:], strict=False)]
     closing = _turn(run.pieces[-1].ends[1], run.pieces[0].ends[0]) if run.is_closed else 0.0

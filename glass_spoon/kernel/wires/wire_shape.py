@@ -14,12 +14,14 @@ FULL = 0.96
 
 
 class TooThick(KernelError):
-    """Wires do not fit between joints; of `share` of their thickness they do."""
+    """Wires do not fit between joints; of `share` of their thickness they may, or with joints at one that lie `near` mm off,
+    0 for no such.
+    """
 
-    def __init__(self, sentence: str, share: float) -> None:
-        """Take the sentence, and the share."""
+    def __init__(self, sentence: str, share: float, near: float = 0.0) -> None:
+        """Take the sentence, the share and the distance."""
         super().__init__(sentence)
-        self.share = share
+        self.share, self.near = share, near
 
 
 @dataclass(frozen=True)

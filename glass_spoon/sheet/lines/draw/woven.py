@@ -76,7 +76,7 @@ class Weave(Line):
     wording_field = "within"
     wordings = {"outline": f"**Weave** {{within}} {{outline}}, {_WOVEN}{_ENDING}, giving {{gives}}."}
     gives_kind = "curves"
-    results = 2
+    results = 3  # ends in a ring come down into its middle
 
     verb: Literal["weave"] = "weave"
     width: Annotated[Number, a_length("How wide it is.")] = "80 mm"

@@ -9,7 +9,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.errors import place_text
-from glass_spoon.kernel.wires.join_wires import Wirework, fitting_share, join_wires
+from glass_spoon.kernel.wires.join_wires import Wirework, fitting_share, fitting_tolerance, join_wires
 from glass_spoon.kernel.wires.wire_shape import TooThick, WireShape
 from glass_spoon.sheet.fields import ChoiceSpec, Items, Number, NumberSpec, ReferencesSpec
 from glass_spoon.sheet.items import Item, MeshItem, Note, Piece
@@ -24,12 +24,14 @@ _REST = "[, {around} faces round][, in edges of {edge}][, meeting within {within
 
 
 class WiresUnfit(TooThick):
-    """Wires do not fit; those of `fits` mm do."""
+    """Wires do not fit; those of `fits` mm do, and these where ends meet within `within` mm; 0 for none."""
 
-    def __init__(self, sentence: str, share: float, fits: float) -> None:
-        """Take the sentence, and the width that fits."""
-        super().__init__(sentence, share)
-        self.fits = fits
+    def __init__(self, error: TooThick, fits: float, within: float) -> None:
+        """Take the error, and what fits."""
+        ways = [f"Use thinner wires, such as {fits:g} mm"] if fits else []
+        ways += [f"{'let' if ways else 'Let'} curves meet within {within:g} mm"] if within else []
+        super().__init__(f"{error} {', or '.join(ways) or 'Use much thinner wires, or longer ones'}.", error.share)
+        self.fits, self.within = fits, within
 
 
 class JoinWires(Line):
@@ -101,8 +103,7 @@ class JoinWires(Line):
             made = join_wires(curves, shape, within)
         except TooThick as error:
             fits = float(f"{width * fitting_share(curves, shape, within, error.share):.3g}")
-            way = f"Use thinner wires, such as {fits:g} mm." if fits else "Use much thinner wires, or longer ones."
-            raise WiresUnfit(f"{error} {way}", error.share, fits) from error
+            raise WiresUnfit(error, fits, fitting_tolerance(curves, shape, error.near)) from error
         mesh = replace(made.mesh, faces={"piece": made.of_joint.astype(np.int32)})
         pieces = tuple(Piece((given.ids[""],), name) for name in ("wires", "joints")[: 1 + int(made.of_joint.any())])
         return MeshItem(mesh, None, _notes(made), _told(made), pieces=pieces)
@@ -113,8 +114,11 @@ class JoinWires(Line):
 
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Offer wires that fit."""
-        fits = error.fits if isinstance(error, WiresUnfit) else 0.0
-        return (Action(f"Use {fits:g} mm", "width", f"{fits:g} mm"),) if fits > 0 else ()
+        if not isinstance(error, WiresUnfit):
+            return ()
+        thinner = (Action(f"Use {error.fits:g} mm", "width", f"{error.fits:g} mm"),) if error.fits else ()
+        near = f"{error.within:g} mm"
+        return thinner + ((Action(f"Let them meet within {near}", "within", near),) if error.within else ())
 
 
 def _notes(made: Wirework) -> tuple[Note, ...]:
