@@ -53,6 +53,26 @@ _NAME_ENDS = (
 )
 _DONE = re.compile(r"(?:ed|ing)$")
 """How words end that say what is done to an item, and are no name of it."""
+_WHERE = frozenset(
+    [
+        "above",
+        "across",
+        "against",
+        "along",
+        "around",
+        "below",
+        "beside",
+        "between",
+        "beyond",
+        "inside",
+        "near",
+        "onto",
+        "outside",
+        "under",
+        "within",
+    ]
+)
+"""Words that say where something is, and are no name of it."""
 _CHANGES = re.compile(r"\bto\b|\bat\b")
 """What a law has that changes on the way."""
 
@@ -187,12 +207,12 @@ class _Reading:
         before += [HOLE, *(re.escape(word) for word in type(self.line).words)] if alone else []
         verb = rf"^\W*(?:(?:a|an|the|new|add|draw|make)\s+)*(?:{'|'.join(before)})\s+"
         ends = r"[\d\x00\x01]" + (r"|,|(?:of|with)\b" if alone else "")
-        more = r"(?: [a-z]\w*)?" if alone else ""
+        more = r"(?: [a-z]\w*)??" if alone else ""
         found = re.compile(verb + rf"([a-z]\w*{more})(?=\s*(?:{ends}))").match(self.said.text)
         if found is None or set(found[1].split()) & (IDLE | MEASURES) or found[1] in self.names.every:
             return
-        if any(_DONE.search(word) for word in found[1].split()):
-            return  # what is done to it: `circle centred with …`
+        if any(_DONE.search(word) or word in _WHERE for word in found[1].split()):
+            return  # what is done to it, or where: `circle centred with …`
         if not set(stems(found[1])) & self._own_stems():
             word = self.original[found.start(1) : found.end(1)]
             if self._set({name: word}):

@@ -200,3 +200,60 @@ def test_shapes_as_they_are_called(document: SheetDocument, sentence: str, verb:
 def test_what_stands_out_of_a_body_is_told(document: SheetDocument) -> None:
     """Raising a curve's inside out of a body says which verb makes it."""
     assert "Plate makes" in propose("emboss rim line on crate by 2", document)[0].note
+
+
+@pytest.mark.parametrize(
+    ("sentence", "name"),
+    [
+        ("circle rim of radius 40", "rim"),
+        ("circle top rim of radius 30 in plan, 50 out", "top rim"),
+        ("circle rim, radius 40", "rim"),
+        ("polygon nut with 6 sides", "nut"),
+        ("cylinder post of radius 10 and height 60", "post"),
+        ("box crate lid of 40 by 30 by 20", "crate lid"),
+        ("circle centred with crate, radius 5", "circle"),
+        ("circle of radius 5", "circle"),
+        ("circle with radius 5", "circle"),
+        ("helix of 6 turns", "helix"),
+    ],
+)
+def test_a_name_stands_before_what_it_is_of(sentence: str, name: str) -> None:
+    """What is made of nothing else takes the words behind its verb as its name; what is done to it is none."""
+    empty = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": []})
+    assert propose(sentence, empty)[0].line.model_dump()["gives"] == name
+
+
+CAGE = [
+    {"id": "r", "verb": "circle", "plane": "plan", "radius": "40 mm", "gives": "rim"},
+    {"id": "t", "verb": "circle", "plane": "plan", "radius": "30 mm", "out": "50 mm", "gives": "top rim"},
+    {"id": "p", "verb": "line", "right": "40 mm", "to_right": "30 mm", "to_up": "50 mm", "gives": "post"},
+]
+
+
+@pytest.mark.parametrize(
+    ("sentence", "verb", "values"),
+    [
+        ("join wires along rim, top rim and post, 5 thick", "join_wires", {"curves": "['r', 't', 'p']", "width": "5"}),
+        (
+            "wire cage of rim, top rim and post with wires of 4 mm, square",
+            "join_wires",
+            {"width": "4 mm", "section": "square"},
+        ),
+        ("make a wire basket from rim and top rim, 16 faces round", "join_wires", {"curves": "['r', 't']", "around": "16"}),
+        ("truss of struts along rim and post, rectangular 6 by 2", "join_wires", {"width": "6", "height": "2"}),
+        ("weld the wires of rim and post, 0.2 inch thick", "join_wires", {"curves": "['r', 'p']", "width": "0.2 inch"}),
+        ("patch rim with top rim as a hole", "patch", {"curves": "['r', 't']", "gives": "patch"}),
+        ("patch between rim and top rim", "patch", {"curves": "['r', 't']", "gives": "patch"}),
+        (
+            "ring of 6 copies of post about the upright axis, as one",
+            "ring",
+            {"item": "p", "joints": "one mesh", "count": "6"},
+        ),
+    ],
+)
+def test_cages_as_they_are_called(sentence: str, verb: str, values: dict[str, str]) -> None:
+    """Every word understood."""
+    first = propose(sentence, read_document({"format": "glass-spoon/sheet", "version": 1, "lines": CAGE}))[0]
+    said = first.line.model_dump()
+    assert (first.verb, first.missed, first.before) == (verb, (), ())
+    assert {name: str(said[name]) for name in values} == values

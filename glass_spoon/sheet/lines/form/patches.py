@@ -62,6 +62,7 @@ class Patch(PatchLine):
     words = ("fill", "cover", "close", "boundary", "region", "membrane", "hole", "coons")
     phrases = (
         Phrase(r"^\W*(?:(?:make|create|build|form) )?(?:an? )?(?:surface|skin) (?:from|of|out of|within|over|inside)"),
+        Phrase(r"^\W*(?:fill|patch) (?:between|the space between)"),
     )
     sentence = (
         "**Patch** within {curves}[, going on {meeting} from {onto}][, sharp along {sharp}][, bending evenly along {even}]"

@@ -31,6 +31,7 @@ JOINED = (
     Phrase(r"join(?:ed|ing)(?: where (?:they|rims) meet)?,? within {within}", {"joints": "joined"}, finds=False),
     Phrase(r"(?:joined,? )?(?:with )?(?:the )?ends blended(?: over)? {blend}", {"joints": "joined"}, finds=False),
     Phrase(r"join(?:ed|ing)(?: where (?:they|rims) meet)?|(?:in|as) one skin|welded", {"joints": "joined"}, finds=False),
+    Phrase(r"as (?:one|a whole)(?: (?:mesh|piece|body|item))?", {"joints": "one mesh"}, finds=False),
 )
 """How one asks for joints."""
 
