@@ -54,23 +54,8 @@ _NAME_ENDS = (
 _DONE = re.compile(r"(?:ed|ing)$")
 """How words end that say what is done to an item, and are no name of it."""
 _WHERE = frozenset(
-    [
-        "above",
-        "across",
-        "against",
-        "along",
-        "around",
-        "below",
-        "beside",
-        "between",
-        "beyond",
-        "inside",
-        "near",
-        "onto",
-        "outside",
-        "under",
-        "within",
-    ]
+    ("above", "across", "against", "along", "around", "below", "beside", "between", "beyond")
+    + ("inside", "near", "onto", "outside", "under", "within")
 )
 """Words that say where something is, and are no name of it."""
 _CHANGES = re.compile(r"\bto\b|\bat\b")
