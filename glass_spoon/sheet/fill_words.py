@@ -54,8 +54,7 @@ _NAME_ENDS = (
 _DONE = re.compile(r"(?:ed|ing)$")
 """How words end that say what is done to an item, and are no name of it."""
 _WHERE = frozenset(
-    ("above", "across", "against", "along", "around", "below", "beside", "between", "beyond")
-    + ("inside", "near", "onto", "outside", "under", "within")
+    re.findall(r"\w+", "above across against along around below beside between beyond inside near onto outside under within")
 )
 """Words that say where something is, and are no name of it."""
 _CHANGES = re.compile(r"\bto\b|\bat\b")
