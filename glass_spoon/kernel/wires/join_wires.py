@@ -8,14 +8,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 import scipy
 
-from glass_spoon.kernel.arrays import AnyInts, Floats, Ints, cross, directions
+from glass_spoon.kernel.arrays import Floats, Ints, cross, directions
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_curvature, curve_points
 from glass_spoon.kernel.errors import InvalidInput, KernelError, place_text
-from glass_spoon.kernel.mesh_edits.pair_triangles import quad_shapes
 from glass_spoon.kernel.meshes.mesh import Mesh, make_mesh
-from glass_spoon.kernel.wires.joint import Joint
+from glass_spoon.kernel.wires.joint import Cage, Joint, joint_skins
 from glass_spoon.kernel.wires.wire_rings import Begin, carry_ups, stand_rings
 from glass_spoon.kernel.wires.wire_runs import Run, WireRuns, read_runs, ups_at
 from glass_spoon.kernel.wires.wire_shape import FULL, TooThick, WireShape
@@ -61,8 +60,7 @@ def join_wires(curves: Sequence[NurbsCurve], shape: WireShape, tolerance: float 
     build = _Build(runs, shape, {end: begin for row in begins for end, begin in row.items()})
     for number in range(len(runs.runs)):
         build.add_run(number)
-    for joint in range(len(runs.joints)):
-        build.add_joint(joint)
+    build.add_joints()
     return build.done()
 
 
@@ -149,15 +147,6 @@ def _at(run: Run, totals: Floats) -> tuple[Floats, Floats]:
     return points, ways
 
 
-@dataclass(frozen=True, eq=False)
-class _Skin:
-    """The skin of a joint, its points on rims, and the number of each among the points of the rings."""
-
-    mesh: Mesh
-    rim: AnyInts
-    near: AnyInts
-
-
 class _Build:
     """The skin while it is put together."""
 
@@ -233,47 +222,58 @@ class _Build:
         quads = np.stack((numbers[:-1, :-1], numbers[1:, :-1], numbers[1:, 1:], numbers[:-1, 1:]), axis=-1).reshape(-1, 4)
         self._add_faces(quads if last else quads[:, ::-1], of_joint=False)
 
-    def add_joint(self, joint: int) -> None:
-        """Add the skin between the rings that meet at a joint; round wires are taken at those corners that give the best."""
-        parts, ends = 2**self.shape.halvings, self.runs.ends[joint]
+    def add_joints(self) -> None:
+        """Add the skins between the rings that meet at joints; round wires are taken at those corners that give the best."""
+        if not len(self.runs.joints):
+            return
+        parts = 2**self.shape.halvings
         shifts = (0, parts // 2) if self.shape.is_round else (0,)
-        made: list[tuple[float, _Skin]] = []
-        for flat in FLATS:
-            made += [(_worst_shape(found.mesh), found) for shift in shifts if (found := self._skin(joint, shift, flat))]
-            if made and max(shape for shape, _ in made) > GOOD:
-                break
-        if not made:
-            raise TooThick(
-                f"At {place_text(self.runs.joints[joint])} wires leave a joint so close to each other that no skin lies "
-                "between them.",
-                0.5,
-            )
-        best = max(made, key=lambda one: one[0])[1]
-        skin, numbers = best.mesh, np.full(best.mesh.point_count, -1)
-        numbers[best.rim] = np.concatenate([self.rings[end][0] for end in ends])[best.near]
-        used = np.unique(skin.topology.face_corners)
-        free = used[numbers[used] < 0]
-        numbers[free] = self._new(skin.positions[free])
-        self._add_faces(numbers[skin.topology.face_corners.reshape(-1, 4)], of_joint=True)
+        joints, cages, chords, around = [], [], [], []
+        for number in range(len(self.runs.joints)):
+            made: list[tuple[float, int, Joint, Cage]] = []
+            for flat in FLATS:
+                whole = [(shift, self._joint(number, shift)) for shift in shifts]
+                found = [(shift, joint, joint.cage(flat)) for shift, joint in whole]
+                made += [(cage.worst, shift, joint, cage) for shift, joint, cage in found if cage is not None]
+                if made and max(one[0] for one in made) > GOOD:
+                    break
+            if not made:
+                raise self._too_close(number)
+            _, shift, joint, cage = max(made, key=lambda one: one[0])
+            joints.append(joint)
+            cages.append(cage)
+            rings = [self.rings[end] for end in self.runs.ends[number]]
+            chords.append(_chords(joint.squares, parts, shift))
+            around.append(np.concatenate([ring for ring, _, _ in rings]))
+        skins = joint_skins(joints, cages, self.shape.halvings)
+        topology = skins.mesh.topology
+        rim = np.flatnonzero(topology.on_boundary)
+        away, near = scipy.spatial.cKDTree(np.concatenate(chords)).query(skins.mesh.positions[rim])
+        wanted = np.array([len(own) for own in around])
+        missed = np.bincount(skins.joint[rim], minlength=len(joints)) != wanted
+        missed[skins.joint[rim[away > 1e-6 * self.shape.reach]]] = True
+        if missed.any():
+            raise self._too_close(int(np.flatnonzero(missed)[0]))
+        numbers = np.full(skins.mesh.point_count, -1)
+        numbers[rim] = np.concatenate(around)[near]
+        free = np.flatnonzero((skins.joint >= 0) & (numbers < 0))
+        numbers[free] = self._new(skins.mesh.positions[free])
+        self._add_faces(numbers[topology.face_corners.reshape(-1, 4)], of_joint=True)
 
-    def _skin(self, joint: int, shift: int, flat: float) -> _Skin | None:
-        """Return the skin between rings with corners at every so many places from a shift on, None where it misses some."""
-        shape, parts, middle = self.shape, 2**self.shape.halvings, self.runs.joints[joint]
-        rings = [self.rings[end] for end in self.runs.ends[joint]]
-        squares = np.array([places[shift::parts] for _, places, _ in rings])
+    def _joint(self, number: int, shift: int) -> Joint:
+        """Return a joint whose wires have their corners at every so many places of a ring from a shift on."""
+        shape, middle = self.shape, self.runs.joints[number]
+        rings = [self.rings[end] for end in self.runs.ends[number]]
+        squares = np.array([places[shift :: 2**shape.halvings] for _, places, _ in rings])
         ways = directions(np.array([centre for _, _, centre in rings]) - middle)
-        whole = Joint(middle, squares, ways, shape.reach, shape.thin, shape.is_round)
-        if whole.is_hidden:
-            return None
-        shares = np.arange(parts)[:, None] / parts
-        chords = squares[:, :, None] + shares * (np.roll(squares, -1, axis=1) - squares)[:, :, None]
-        straight = np.roll(chords.reshape(len(rings), -1, 3), shift, axis=1).reshape(-1, 3)
-        skin = whole.skin(shape.halvings, flat)
-        rim = np.unique(skin.topology.edges.ends[skin.topology.boundary_edges])
-        away, near = scipy.spatial.cKDTree(straight).query(skin.positions[rim])
-        if len(rim) != len(straight) or np.max(away, initial=0.0) > 1e-6 * shape.reach:
-            return None
-        return _Skin(skin, rim, np.asarray(near))
+        return Joint(middle, squares, ways, shape.reach, shape.thin, shape.is_round)
+
+    def _too_close(self, number: int) -> TooThick:
+        return TooThick(
+            f"At {place_text(self.runs.joints[number])} wires leave a joint so close to each other that no skin lies "
+            "between them.",
+            0.5,
+        )
 
     def done(self) -> Wirework:
         """Return the skin."""
@@ -281,9 +281,11 @@ class _Build:
         return Wirework(mesh, np.array(self.of_joint), self.runs, self.loose, _tightest(self.runs, self.shape.reach))
 
 
-def _worst_shape(mesh: Mesh) -> float:
-    """Return how square the worst quad of a mesh is, 1 to 0, below for folded ones."""
-    return float(quad_shapes(mesh.positions[mesh.topology.face_corners.reshape(-1, 4)]).min())
+def _chords(squares: Floats, parts: int, shift: int) -> Floats:
+    """Return the places (n, 3) on the sides of squares (k, 4, 3) that stand for those of their rings, ring by ring."""
+    shares = np.arange(parts)[:, None] / parts
+    sides = (np.roll(squares, -1, axis=1) - squares)[:, :, None]
+    return np.roll((squares[:, :, None] + shares * sides).reshape(len(squares), -1, 3), shift, axis=1).reshape(-1, 3)
 
 
 def _tightest(runs: WireRuns, reach: float) -> tuple[Floats, float] | None:
