@@ -148,3 +148,41 @@ def test_a_curve_that_falls_on_surfaces_apart_is_told() -> None:
     apart = sheets(1.0, ((-30, 20), (2, 20)), ((-2, 0), (30, 0)))
     build = run(*apart, line, {"id": "p", "verb": "project", "curve": "l", "surface": "g", "way": "straight down"})
     assert "jumps by 20 mm at (2" in build.reports["p"].findings[0].sentence
+
+
+@pytest.mark.parametrize(
+    ("sentence", "side", "distance"),
+    [
+        ("offset welt by 6 outwards along dome", "outside", "6"),
+        ("offset welt by 6 inside on the dome", "inside", "6"),
+        ("offset welt by 1/4 inch to the left over the dome", "left", "1/4 inch"),
+    ],
+)
+def test_a_curve_is_moved_along_its_surface(sentence: str, side: str, distance: str) -> None:
+    """A circle on a ball of 50 mm: another circle, as many mm along the ball farther out or in."""
+    ball = {"id": "d", "verb": "simple", "form": "sphere", "radius": "50 mm", "gives": "dome"}
+    ring = {"id": "c", "verb": "circle", "plane": "plan", "radius": "20 mm", "out": f"{np.sqrt(2100)} mm", "gives": "welt"}
+    sheet = read_document({"format": "glass-spoon/sheet", "version": 1, "lines": [ball, ring]})
+    first = propose(sentence, sheet)[0]
+    said = first.line.model_dump()
+    assert (first.verb, first.missed, said["surface"], said["side"], said["distance"]) == (
+        "offset",
+        (),
+        ["d"],
+        side,
+        distance,
+    )
+    build = run(ball, ring, {**said, "id": "o"})
+    assert build.reports["o"].status == "good"
+    curve = build.items["o"].item.curve
+    x, y, z = curve_points(curve, np.linspace(*curve.domain, 101)).T
+    by = {"outside": 6, "inside": -6, "left": -6.35}[side]
+    assert np.arctan2(np.hypot(x, y), z) == pytest.approx(np.arcsin(20 / 50) + by / 50, abs=1e-4)
+
+
+def test_a_set_of_several_is_no_surface_to_be_moved_along() -> None:
+    """It says to take one of them."""
+    roof = sheets(1.0, ((-30, 0), (0, 30)), ((0, 30), (30, 0)))
+    line = {"id": "l", "verb": "line", "right": "-20 mm", "up": "10 mm", "to_right": "-10 mm", "to_up": "20 mm"}
+    told = run(*roof, line, {"id": "o", "verb": "offset", "curve": "l", "surface": ["g"], "side": "left"}).reports["o"]
+    assert "Take it by its number" in told.findings[0].sentence

@@ -20,8 +20,12 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import closed_at_kink, cu
 from glass_spoon.kernel.curves.make.interpolate import interpolate_points
 from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.curves.read.plane_of_curve import find_plane
-from glass_spoon.kernel.errors import InvalidInput
-from glass_spoon.sheet.fields import ChoiceSpec, Corners, CornersSpec, Number, NumberSpec
+from glass_spoon.kernel.errors import InvalidInput, KernelError, place_text
+from glass_spoon.kernel.surfaces.alter.offset_on_surface import offset_on_surface
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_normals
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.sheet.fields import ChoiceSpec, Corners, CornersSpec, Items, Number, NumberSpec, ReferencesSpec
 from glass_spoon.sheet.items import CurveItem, Item
 from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.draw.fields import Changed, CurveName, OneCurve, Tolerance, a_length
@@ -118,13 +122,17 @@ class Offset(Line):
     """A curve at an even distance from another."""
 
     chapter = "Draw"
-    summary = "Offset a flat curve by an even distance; exact for lines and arcs, loops cut away."
-    words = ("parallel", "inset", "outset", "thickness", "wall")
+    summary = "Offset a flat curve by an even distance; exact for lines and arcs, loops cut away. Or a curve on a surface along it."
+    words = ("parallel", "inset", "outset", "thickness", "wall", "geodesic", "along a surface")
     phrases = (
         Phrase(r"outwards?", {"side": "outside"}, finds=False),
         Phrase(r"inwards?", {"side": "inside"}, finds=False),
     )
-    sentence = "**Offset** {curve} by {distance} to the {side}[, corners {corner}][, within {tolerance}], giving {gives}."
+    sentence = (
+        "**Offset** {curve} by {distance} to the {side}[, along {surface}][, corners {corner}][, within {tolerance}], giving "
+        "{gives}."
+    )
+    led = {"surface": r"(?:along|on|over|across) (?:the )?"}
     gives_kind = "curve"
 
     verb: Literal["offset"] = "offset"
@@ -137,6 +145,15 @@ class Offset(Line):
             ("outside", "inside", "left", "right"),
         ),
     ] = "outside"
+    surface: Annotated[
+        Items,
+        ReferencesSpec(
+            "The surface that it lies on, and along which it is moved; none for its own plane.",
+            "surface",
+            also=("surfaces",),
+            least=0,
+        ),
+    ] = []
     corner: Annotated[Literal["round", "sharp"], ChoiceSpec("How gaps at outer corners are closed.", ("round", "sharp"))] = (
         "round"
     )
@@ -146,16 +163,38 @@ class Offset(Line):
     def build(self, given: Given) -> Item:
         """Offset it; of several pieces the longest is given."""
         curve = given.curve("curve").curve
+        hosts = [surface for shape in given.every_set("surface") for surface in shape.surfaces]
+        if hosts:
+            return self._along(given, curve, hosts)
+        distance = given.number("distance") * (1 if self._to_left(curve, plane_of(curve)) else -1)
         normal = plane_of(curve)
-        points = curve_points(curve, np.linspace(*curve.domain, 257))
-        area = float(np.cross(points[:-1] - points[0], points[1:] - points[0]).sum(axis=0) @ normal)
-        left = {"left": True, "right": False, "outside": area < 0, "inside": area > 0}[self.side]
-        distance = given.number("distance") * (1 if left else -1)
         pieces = offset_curve(curve, distance, normal, self.corner, given.number("tolerance"))
         return CurveItem(
             pieces[0],
             notes=(f"The offset falls into {len(pieces)} pieces; the longest is kept.",) if len(pieces) > 1 else (),
         )
+
+    def _to_left(self, curve: NurbsCurve, normal: Floats) -> bool:
+        """Say whether the side asked for lies to the left of a curve, seen against a normal (3,)."""
+        points = curve_points(curve, np.linspace(*curve.domain, 257))
+        area = float(np.cross(points[:-1] - points[0], points[1:] - points[0]).sum(axis=0) @ normal)
+        return {"left": True, "right": False, "outside": area < 0, "inside": area > 0}[self.side]
+
+    def _along(self, given: Given, curve: NurbsCurve, hosts: list[NurbsSurface]) -> CurveItem:
+        """Move it along the surface that it lies on."""
+        if len(hosts) > 1:
+            raise KernelError(f"It holds {len(hosts)} surfaces, and a curve is moved along one: Take it by its number.")
+        u, v, _ = closest_points(hosts[0], curve_points(curve, np.linspace(*curve.domain, 65)))
+        normal = surface_normals(hosts[0], u, v).sum(axis=0)
+        distance = given.number("distance") * (1 if self._to_left(curve, normal) else -1)
+        made = offset_on_surface(curve, hosts[0], distance, given.number("tolerance"))
+        back = (
+            f"At {place_text(made.back[0])} it runs backwards: the curve bends more tightly there than it is moved. Move it by "
+            "less."
+            if len(made.back)
+            else ""
+        )
+        return CurveItem(made.curve, (back,) if back else ())
 
     def inspect(self, item: Item) -> list[Finding]:
         """Tell of pieces that were left out."""
