@@ -5,11 +5,11 @@ from __future__ import annotations
 from playwright.sync_api import FloatRect, Locator, Page, expect
 
 
-def open_part(page: Page, name: str) -> None:
-    """Open a part from the list of projects and wait for its model."""
+def open_part(page: Page, name: str, meshes: int = 1) -> None:
+    """Open a part from the list of projects and wait for its model, of so many meshes."""
     page.get_by_role("link", name=name).click()
     ready(page)
-    expect(page.locator(".board")).to_have_attribute("data-meshes", "1")
+    expect(page.locator(".board")).to_have_attribute("data-meshes", str(meshes))
 
 
 def new_part(page: Page, name: str) -> None:

@@ -194,7 +194,7 @@ def test_lines_are_chosen_copied_paused_and_made_a_step(signed_in):
     """Shift chooses a run; what is copied is text; they pause together, and gather under a heading whose name is typed."""
     page = signed_in
     page.context.grant_permissions(["clipboard-read", "clipboard-write"])
-    open_part(page, "Lantern")
+    open_part(page, "Lantern", meshes=2)
     first, last = page.locator(".line .prose").nth(0), page.locator(".line .prose").nth(2)
     first.click(position={"x": 6, "y": 6}, modifiers=["Control"])
     last.click(position={"x": 6, "y": 6}, modifiers=["Shift"])

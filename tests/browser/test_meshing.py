@@ -103,7 +103,7 @@ def test_a_point_taken_by_hand_turns_with_its_body(signed_in):
 def test_the_change_that_mends_a_gauge_is_one_press_away(signed_in):
     """A mesh too coarse for its surface: told, shown place by place, mended."""
     page = signed_in
-    open_part(page, "Boathouse lantern")
+    open_part(page, "Boathouse lantern", meshes=2)
     type_value(page, "edge_length", "10 mm")
     shown(page)
     finding = page.locator(".line .finding").filter(has_text="off the surface")

@@ -118,7 +118,7 @@ def test_orders_that_make_no_sense_are_refused(send, form, words: str) -> None:
 
 
 def test_a_level_too_fine_to_be_written_is_a_sentence(send) -> None:
-    """The lantern six times: 3,304 x 4^6 faces."""
+    """The lantern and its cage six times: 10,216 x 4^6 faces."""
     parcel, _ = send(demo("lantern"), format="obj", level="6")
     assert parcel.stage == "failed"
-    assert parcel.sentence == f"That would be {3304 * 4**6:,} faces; the most is {FACE_LIMIT:,}. Choose a lower level."
+    assert parcel.sentence == f"That would be {10_216 * 4**6:,} faces; the most is {FACE_LIMIT:,}. Choose a lower level."
