@@ -13,7 +13,7 @@ from glass_spoon.kernel.curves.make.flat_shapes import make_circle, make_rectang
 from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.repeat.chain import make_chain
-from glass_spoon.kernel.repeat.weave import Manner, weave, weave_within
+from glass_spoon.kernel.repeat.weave import Manner, Pattern, weave, weave_within
 
 
 @pytest.mark.parametrize("factor", [0.01, 1.0, 100.0])
@@ -165,3 +165,16 @@ def test_links_that_cannot_hang_are_refused(length, width, wire, words):
     """Too narrow for the next one's wire, too short for their width, too long for the curve."""
     with pytest.raises(InvalidInput, match=words):
         make_chain(make_polyline([(0, 0, 0), (300, 0, 0)]), length, width, wire)
+
+
+@pytest.mark.parametrize("step", [9.0, 10.0, 12.0, 13.5])
+@pytest.mark.parametrize("pattern", ["plain", "twill", "three ways"])
+def test_ends_come_down_into_the_middle_of_a_ring_and_never_meet(step: float, pattern: Pattern) -> None:
+    """Those that have room end at its height, so that wires join it there; no two cords come nearer than without a ring."""
+    outline = make_circle((0, 0), 54)
+    cut, ringed = (weave_within(outline, Manner((step, step), 1.0, pattern, ends)) for ends in ("cut", "ring"))
+    ends = np.array([[one.control_points[0], one.control_points[-1]] for one in ringed.curves[1:]]).reshape(-1, 3)
+    assert np.hypot(ends[:, 0], ends[:, 1]) == pytest.approx(54, abs=1e-6)
+    low = np.abs(ends[:, 2]) < 1e-12
+    assert low.mean() > 0.2 or pattern == "three ways"
+    assert ringed.apart > 0.93 * min(cut.apart, 2.0)

@@ -36,6 +36,8 @@ TOUCHING = 1e-6
 """Pieces of a line no farther apart than this share of the step are one."""
 HALVINGS = 44
 """How often a span of an outline is halved in which it crosses a line."""
+ROOMY = 8.0
+"""How many times the height of a weave ends lie apart in a ring, to come down into its middle."""
 STUB = 0.25
 """What is shorter than this share of the way between cords is left out."""
 QUARTER = 4 / 3 * (np.sqrt(2) - 1) * 3
@@ -46,8 +48,8 @@ QUARTER = 4 / 3 * (np.sqrt(2) - 1) * 3
 class Manner:
     """How cords are woven: steps, about how far those of the first way and of the second lie apart, in mm; of three ways the
     first counts. height: how far they go above and below the middle, in mm. turn: of the whole, in rad. ends: cut at the
-    outline, which itself is the first of the curves where they end in the middle of a ring, or joined to their neighbours by
-    loops.
+    outline, which itself is the first of the curves where they end in a ring, in its middle where no other end is beside; or
+    joined to their neighbours by loops.
     """
 
     steps: tuple[float, float]
@@ -227,12 +229,33 @@ def _heights(ways: Sequence[_Way], number: int, k: int, manner: Manner) -> tuple
         places.append((other.at(lines) - beside) / slant)
         heights.append(np.where(over, manner.height, -manner.height))
     at, up = np.concatenate(places), np.concatenate(heights)
-    if manner.ends == "ring":  # they come down into its middle
-        low, high = way.starts[k], way.ends[k]
-        inside = (at > low + ON * way.step) & (at < high - ON * way.step)
-        at, up = np.concatenate(([low], at[inside], [high])), np.concatenate(([0.0], up[inside], [0.0]))
     order = np.argsort(at)
-    return at[order], up[order]
+    at, up = at[order], up[order]
+    if manner.ends == "ring":
+        for end, is_low in ((float(way.starts[k]), True), (float(way.ends[k]), False)):
+            past = at < end + ON * way.step if is_low else at > end - ON * way.step
+            if not _has_room(ways, number, k, end, float(np.abs(at[~past] - end).min(initial=np.inf)), manner.height):
+                continue  # beside another it would meet that
+            at, up = np.append(at[~past], end), np.append(up[~past], 0.0)
+            order = np.argsort(at)
+            at, up = at[order], up[order]
+    return at, up
+
+
+def _has_room(ways: Sequence[_Way], number: int, k: int, end: float, crossing: float, height: float) -> bool:
+    """Say whether an end of cord k of a way may come down into the middle of a ring, so far in mm from its last crossing:
+    that lies two heights off, and the ends of other ways ROOMY of them.
+    """
+    way = ways[number]
+    place = way.at(way.numbers[k]) * way.across + end * way.along
+    others = [other for g, other in enumerate(ways) if g != number]
+    ends = [
+        other.at(other.numbers)[:, None] * other.across + totals[:, None] * other.along
+        for other in others
+        for totals in (other.starts, other.ends)
+    ]
+    nearest = float(np.linalg.norm(np.concatenate(ends) - place, axis=1).min(initial=np.inf))
+    return crossing >= 2 * height and nearest >= ROOMY * height
 
 
 def _over(total: Ints, ways: tuple[int, int], pattern: Pattern) -> np.ndarray:
