@@ -104,6 +104,8 @@ def test_the_change_that_mends_a_gauge_is_one_press_away(signed_in):
     """A mesh too coarse for its surface: told, shown place by place, mended."""
     page = signed_in
     open_part(page, "Boathouse lantern", meshes=2)
+    page.locator(".part-mesh", has_text="lantern mesh").click()
+    shown(page)
     type_value(page, "edge_length", "10 mm")
     shown(page)
     finding = page.locator(".line .finding").filter(has_text="off the surface")
