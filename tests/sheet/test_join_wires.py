@@ -50,9 +50,9 @@ def test_ends_that_lie_beside_each_other_may_meet() -> None:
 
 
 def test_bends_tighter_than_the_wire_are_told() -> None:
-    """A helix of 2 mm under a wire of 6 mm."""
+    """A helix that bends to 3 mm under a wire of 8 mm."""
     coil = {"id": "r", "verb": "helix", "radius": "2 mm", "end_radius": "2 mm", "pitch": "9 mm"}
-    report = run(coil, joined(curves=["r"], width="6 mm")).reports["j"]
+    report = run(coil, joined(curves=["r"], width="8 mm")).reports["j"]
     assert report.status == "look"
     assert any("bends to a radius of" in finding.sentence for finding in report.findings)
 
