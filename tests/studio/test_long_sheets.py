@@ -151,13 +151,13 @@ def test_an_offered_line_is_added_behind_its_own(part, as_user, edit):
 
 
 def test_rows_come_by_steps_with_what_they_give(cowl):
-    """The ventilator: five steps, the bodies of each with faces and tints; without steps the chapters stand as ever."""
+    """The ventilator: four steps, the bodies of each with faces and tints; without steps the chapters stand as ever."""
     build = finished_build(read_document(cowl))
     rows = chapters(build, None)
-    assert [chapter.title for chapter in rows] == ["Cowl", "Hood and lining", "Struts", "Flange", "Guard"]
-    assert [chapter.step.faces for chapter in rows] == [2040, 2048, 816, 4528, 7712]
-    assert [chapter.step.tints for chapter in rows] == [(0,), (1, 2), (3,), (4,), (5,)]
-    assert summary(build).startswith("6 bodies, 17,144 faces of 20,000")
+    assert [chapter.title for chapter in rows] == ["Cowl", "Hood and lining", "Struts", "Flange"]
+    assert [chapter.step.faces for chapter in rows] == [2040, 2048, 816, 4528]
+    assert [chapter.step.tints for chapter in rows] == [(0,), (1, 2), (3,), (4,)]
+    assert summary(build).startswith("5 bodies, 9,432 faces of 20,000")
     bare = {**cowl, "lines": [line for line in cowl["lines"][:9] if line["verb"] != "step"]}
     assert chapters(finished_build(read_document(bare)), None)[0].title == "Draw"
 
@@ -177,11 +177,11 @@ def test_the_part_is_listed_mesh_by_mesh(cowl):
     build = finished_build(read_document(cowl))
     meshes = gauged_meshes(shown_items(build, 0))
     rows = part_meshes(build, meshes, meshes[-1], begin=False)
-    assert [row.name for row in rows] == ["cowl mesh", "hood mesh", "lining mesh", "struts mesh", "flange mesh", "guard"]
-    assert [row.chosen for row in rows] == [False] * 5 + [True]
+    assert [row.name for row in rows] == ["cowl mesh", "hood mesh", "lining mesh", "struts mesh", "flange mesh"]
+    assert [row.chosen for row in rows] == [False] * 4 + [True]
     whole = part_faces(rows, 20_000)
-    assert (whole.text, whole.percent, whole.is_over) == ("17,144 of 20,000", 86, False)
-    assert part_faces(rows, 17_000).is_over
+    assert (whole.text, whole.percent, whole.is_over) == ("9,432 of 20,000", 47, False)
+    assert part_faces(rows, 9_000).is_over
 
 
 def test_a_tint_stays_when_lines_are_put_in_between(cowl):
