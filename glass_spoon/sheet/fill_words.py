@@ -224,13 +224,17 @@ class _Reading:
             if sign and self._set({name: sign[0]}):
                 self.said.take(sign)
 
+    def _law_pattern(self) -> tuple[str, str]:
+        """Return the patterns of a law, and of one that runs from a value to another."""
+        number = expression_pattern(tuple(self.said.sizes))
+        runs = rf"(?:\s+to\s+{number})"
+        rest = rf"(?:\s+(?:{_WAYS})\b)?(?:\s*,?\s*bias\s+{number})?"
+        law = rf"{number}(?:(?:\s*,\s*{number}\s+at\s+{number})+\s*,\s*{number}|{runs}?{rest})"
+        return law, rf"{number}{runs}{rest}"
+
     def take_laws(self) -> None:
         """Take values that change on the way: the word for them, and `0° to 540° eased, bias 0.35` or a list of places."""
-        number = expression_pattern(tuple(self.said.sizes))
-        law = (
-            rf"{number}(?:(?:\s*,\s*{number}\s+at\s+{number})+\s*,\s*{number}"
-            rf"|(?:\s+to\s+{number})?(?:\s+(?:{_WAYS})\b)?(?:\s*,?\s*bias\s+{number})?)"
-        )
+        law, _ = self._law_pattern()
         for name, spec in self.line.specs().items():
             if not isinstance(spec, LawSpec):
                 continue
@@ -256,6 +260,10 @@ class _Reading:
         name = next((one for one in shown if self._is_value(one)), "")
         spec, numbers = self.line.specs().get(name), self.said.numbers()
         if not isinstance(spec, LawSpec) or name in self.filled:
+            return
+        runs = self.said.search(rf"\b(?:by|of|with)\s+({self._law_pattern()[1]})")
+        if runs and self._fits_law(spec, name, runs[1]) and self._set({name: _law_text(runs[1])}):
+            self.said.take(runs)
             return
         named = name_numbers(self.line, numbers, [other for other in self.line.used_fields() if self._is_number(other)])
         free = [number for place, number in enumerate(numbers) if place not in named]

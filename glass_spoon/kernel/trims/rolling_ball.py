@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats
+from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.patches.fit_rows import DEGREE, Asked, fit_rows
@@ -60,7 +60,7 @@ class Rolled:
         if self.flat:
             return np.stack((np.hstack((p, one)), np.hstack((q, one))), axis=1)
         a, b = p - middle, q - middle
-        cosine = np.einsum("ij,ij->i", a, b) / self.height**2
+        cosine = np.einsum("ij,ij->i", a, b) / (lengths(a) * lengths(b))
         tip = middle + (a + b) / (1 + cosine)[:, None]
         weight = np.sqrt((1 + cosine) / 2)[:, None]
         return np.stack((np.hstack((p, one)), np.hstack((tip * weight, weight)), np.hstack((q, one))), axis=1)
@@ -91,6 +91,11 @@ class Rolled:
     def _across(self) -> Floats:
         """Knots from contact to contact."""
         return STRAIGHT if self.flat else ACROSS
+
+    def height_at(self, param: float) -> float:
+        """Return the radius in mm at a parameter, below 0 on the far side of the faces."""
+        del param
+        return self.height
 
     def end_arc(self, param: float) -> NurbsCurve:
         """Return the arc at a parameter."""

@@ -43,7 +43,7 @@ class End:
     @classmethod
     def of(cls, rolled: Rolled, param: float) -> End:
         """Return the end of a round at a parameter."""
-        return cls(rolled.end_arc(param), rolled.contacts(np.array([param]))[2][0], rolled.height)
+        return cls(rolled.end_arc(param), rolled.contacts(np.array([param]))[2][0], rolled.height_at(param))
 
 
 def close_ends(faces: list[Face], ends: list[End], shape: FaceSet) -> list[Face]:
@@ -56,10 +56,10 @@ def close_ends(faces: list[Face], ends: list[End], shape: FaceSet) -> list[Face]
         first = left[0]
         group = [end for end in left if lengths(end.middle - first.middle) <= near]
         left = [end for end in left if not any(end is other for other in group)]
-        alike = {end.height for end in group}
+        alike = np.ptp([end.height for end in group]) <= near
         if len(group) == 1:
             _end_on(faces, first.arc, shape)
-        elif len(group) == 3 and len(alike) == 1:
+        elif len(group) == 3 and alike:
             balls.append(_ball([end.arc for end in group], first, near))
         elif len(group) != 2 or not _same(group[0].arc, group[1].arc, near):
             raise KernelError(

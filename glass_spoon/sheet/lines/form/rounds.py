@@ -8,10 +8,11 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.errors import KernelError, place_text
+from glass_spoon.kernel.trims.changing_ball import BallSize
 from glass_spoon.kernel.trims.round_edges import largest_ball, round_edges, sharp_edges, turn_of
 from glass_spoon.kernel.trims.round_ends import BallTooLarge
 from glass_spoon.kernel.trims.shared_edges import find_edges
-from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
+from glass_spoon.sheet.fields import ChoiceSpec, LawSpec, LawText, Number, NumberSpec
 from glass_spoon.sheet.items import Item, TrimmedItem
 from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.form.alter_surfaces import X, Y, Z
@@ -22,10 +23,10 @@ from glass_spoon.sheet.phrase import Phrase
 
 
 class RadiusUnfit(KernelError):
-    """A ball does not fit; one of `fits` mm does, where that is not 0."""
+    """A ball does not fit; one of `fits` does, as it is typed, where that is not empty."""
 
-    def __init__(self, sentence: str, fits: float) -> None:
-        """Take the sentence, and the radius that fits."""
+    def __init__(self, sentence: str, fits: str) -> None:
+        """Take the sentence, and the radius that fits, as it is typed."""
         super().__init__(sentence)
         self.fits = fits
 
@@ -34,7 +35,9 @@ class RoundEdges(Line):
     """Sharp edges of surfaces rounded by a ball."""
 
     chapter = "Form"
-    summary = "Round the sharp edges of surfaces and bodies by a rolling ball, exactly; balls close corners of three."
+    summary = (
+        "Round the sharp edges of surfaces and bodies by a rolling ball, which may change on its way; corners are closed."
+    )
     words = ("fillet", "rolling ball", "soften edges", "chamfer edges")
     phrases = (
         Phrase(
@@ -45,12 +48,24 @@ class RoundEdges(Line):
         Phrase(r"(?:those |the )?(?:inner|inside|concave|lying in)(?: (?:edges|ones))?", {"which": "lying in"}, finds=False),
         Phrase(r"fillet\w* (?:the |all |every )*(?:sharp |outer |inner )?edges?"),
         Phrase(r"the edge(?!s| nearest)(?: of)?", {"which": "nearest"}, finds=False),
-        Phrase(r"by (?:a ball of )?{radius}", finds=False),
+        Phrase(
+            r"(?:measured )?(?:from contact to contact|(?:by|as) (?:the |its )?(?:chord|width))",
+            {"measure": "chord"},
+            finds=False,
+        ),
+        Phrase(r"(?:and )?(?:(?:with )?(?:all )?(?:its |the )?corners )?set back (?:by )?{setback}", finds=False),
+        Phrase(r"(?:with )?(?:a )?setback (?:of )?{setback}", finds=False),
     )
-    sentence = "**Round edges** of {shape} by a ball of {radius}[, {profile}]: {which}[, over {angle}], giving {gives}."
+    sentence = (
+        "**Round edges** of {shape} by a ball of {radius}[, {measure}][, {profile}]: {which}[, over {angle}]"
+        "[, corners set back by {setback}], giving {gives}."
+    )
     wording_field = "which"
     wordings = {
-        "nearest": "**Round edges** of {shape} by a ball of {radius}[, {profile}]: {which} x {x}, y {y}, z {z}, giving {gives}."
+        "nearest": (
+            "**Round edges** of {shape} by a ball of {radius}[, {measure}][, {profile}]: {which} x {x}, y {y}, z {z}"
+            "[, corners set back by {setback}], giving {gives}."
+        )
     }
     gives_kind = "trimmed"
     results = 2  # flat stretches of surfaces are pieces of planes
@@ -58,7 +73,24 @@ class RoundEdges(Line):
 
     verb: Literal["round_edges"] = "round_edges"
     shape: OneShape = ""
-    radius: Annotated[Number, NumberSpec("The radius of the ball.", "length", least=0, above=True, most=1e5)] = "2 mm"
+    radius: Annotated[
+        LawText,
+        LawSpec(
+            "The radius of the ball: 2 mm, or 2 mm to 5 mm along an edge, from its lower end on, else from its front, else from "
+            "its left.",
+            "length",
+            least=1e-5,
+            said=("ball of", "ball", "rounded by", "edges by", "by a radius"),
+        ),
+    ] = "2 mm"
+    measure: Annotated[
+        Literal["radius", "chord"],
+        ChoiceSpec(
+            "What is measured: the ball's radius, or how far its contacts are from each other.",
+            ("radius", "chord"),
+            ("measured as its radius", "measured from contact to contact"),
+        ),
+    ] = "radius"
     profile: Annotated[
         Literal["round", "flat"],
         ChoiceSpec(
@@ -82,6 +114,15 @@ class RoundEdges(Line):
     x: X = "0 mm"
     y: Y = "0 mm"
     z: Z = "0 mm"
+    setback: Annotated[
+        Number,
+        NumberSpec(
+            "How far rounds stop before corners, which patches then fill; 0 for balls where they close a corner.",
+            "length",
+            least=0,
+            most=1e5,
+        ),
+    ] = "0 mm"
     gives: TrimmedName = "rounded"
 
     def build(self, given: Given) -> TrimmedItem:
@@ -98,12 +139,12 @@ class RoundEdges(Line):
             chosen = sharp[sides[self.which]]
         if not len(chosen):
             raise KernelError("No edge of two faces is as sharp as that: allow a smaller turn, or choose others.")
-        radius, flat = given.number("radius"), self.profile == "flat"
+        size = BallSize(given.law("radius"), self.measure == "chord", self.profile == "flat")
+        setback = given.number("setback") or None
         try:
-            made = round_edges(shape, edges, chosen, radius, flat=flat)
+            made = round_edges(shape, edges, chosen, size, setback)
         except BallTooLarge as error:
-            fits = largest_ball(shape, edges, chosen, radius, flat=flat)
-            raise RadiusUnfit(f"{error} About {fits:g} mm fits." if fits else str(error), fits) from error
+            raise _unfit(error, size, largest_ball(shape, edges, chosen, size, setback)) from error
         open_uses = find_edges(made.shape).open_uses
         before = len(edges.open_uses)
         notes: tuple[str, ...] = ()
@@ -113,6 +154,10 @@ class RoundEdges(Line):
                 f"It is open at {place_text(use.places[len(use.places) // 2])} now: use another radius, or round more edges.",
             )
         balls = f", {several(made.balls, 'corner')} closed" if made.balls else ""
+        if made.filled:
+            balls += (
+                f", {several(made.filled, 'corner')} filled, at most {np.degrees(made.kink):.2g}° from going on smoothly"
+            )
         told = f"{several(made.rounds, 'edge')} {'rounded' if self.profile == 'round' else 'chamfered'}{balls}; at most {max(made.off, 1e-9):.1g} mm off the ball."
         return TrimmedItem(made.shape, notes, told)
 
@@ -122,5 +167,23 @@ class RoundEdges(Line):
 
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Offer the radius that fits."""
-        fits = error.fits if isinstance(error, RadiusUnfit) else 0.0
-        return (Action(f"Use {fits:g} mm", "radius", f"{fits:g} mm"),) if fits else ()
+        fits = error.fits if isinstance(error, RadiusUnfit) else ""
+        return (Action(f"Use {fits}", "radius", fits),) if fits else ()
+
+
+def _unfit(error: BallTooLarge, size: BallSize, share: float) -> RadiusUnfit:
+    """Return the error with a ball that fits, about a share of the one that does not."""
+    law = size.law
+    if not share or law.between:
+        return RadiusUnfit(str(error), "")
+    values = [_below(share * value) for value in ((law.start,) if law.is_constant else (law.start, law.end))]
+    way = "" if law.way == "evenly" else f" {law.way}"
+    bias = "" if law.bias == 0.5 else f", bias {law.bias:g}"
+    fits = " to ".join(f"{value:g} mm" for value in values) + (way + bias if len(values) > 1 else "")
+    return RadiusUnfit(f"{error} About {fits} fits.", fits)
+
+
+def _below(value: float) -> float:
+    """Return a value of two digits that is not above another."""
+    found = float(f"{value:.2g}")
+    return found if found <= value else float(f"{value * 0.95:.2g}")

@@ -1,0 +1,361 @@
+"""A ball whose radius changes as it rolls along an edge, or that keeps the distance of its contacts from each other.
+
+At each place of the edge the ball's middle lies in the plane square to the edge, at one height over both faces, which is
+the radius asked there, or the one at which its contacts are as far apart as asked: so its arcs leave both faces smoothly
+(Chuang, Lin and Hwang, Variable-radius blending of parametric surfaces, The Visual Computer 11, 1995).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from glass_spoon.kernel.arrays import Bools, Floats, cross, directions, lengths
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
+from glass_spoon.kernel.law import Law
+from glass_spoon.kernel.patches.fit_rows import DEGREE, Asked, fit_rows
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_derivatives
+from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.trims.arrange import param_scale
+from glass_spoon.kernel.trims.cross_surfaces import FITTED, Crossing
+from glass_spoon.kernel.trims.rolling_ball import Rolled
+from glass_spoon.kernel.trims.shared_edges import Use
+
+STEPS, NEARBY = 8, 4
+"""Newton steps from a place nearby, and where it is only asked whether there is one."""
+
+GROWN = (2, 10)
+"""Steps in which the ball grows from nothing to its size; more of them where few lead nowhere."""
+
+PLACES = 96
+"""Places of an edge from which others start."""
+
+BEYOND = 3.0
+"""Radii by which it is tried to roll on beyond the ends of an edge."""
+
+LONG = 4.0
+"""Radii that a contact may be from the edge that is rounded."""
+
+SETTLED = 1e-10
+"""Share of the size within which a place is found."""
+
+BESIDE = 1e-9
+"""Share of an edge beside its end at which it is asked whether the ball rolls on there."""
+
+SECTIONS, SECTIONED = 10, 24
+"""How often the way to the last place is parted, and into how many parts."""
+
+
+@dataclass(frozen=True)
+class BallSize:
+    """How large a ball is: its radius in mm, or with `chord` the distance in mm of its contacts, along chains of edges.
+
+    flat: chamfered, straight from contact to contact.
+    """
+
+    law: Law
+    chord: bool = False
+    flat: bool = False
+
+    @property
+    def is_one(self) -> bool:
+        """Whether one ball rolls everywhere."""
+        return self.law.is_constant and not self.chord
+
+    @property
+    def most(self) -> float:
+        """The largest value in mm."""
+        return max(self.law.values)
+
+    def times(self, factor: float) -> BallSize:
+        """Return it with all its values times a factor."""
+        law = self.law
+        between = tuple((share, factor * value) for share, value in law.between)
+        return replace(self, law=replace(law, start=factor * law.start, end=factor * law.end, between=between))
+
+
+@dataclass(frozen=True, eq=False)
+class Edge:
+    """An edge along which a ball rolls: its uses by two faces, and the shares of its chain at its start and its end.
+
+    backwards: whether the second use runs against the first.
+    """
+
+    first: Use
+    second: Use
+    backwards: bool
+    shares: tuple[float, float]
+    closed: bool
+
+    @property
+    def length(self) -> float:
+        """Its length in mm."""
+        return self.first.length
+
+    @property
+    def bends(self) -> list[float]:
+        """The shares of its length at which its bend jumps, as from a line to an arc."""
+        found = []
+        for use, turned in ((self.first, False), (self.second, self.backwards)):
+            shares = np.interp(_rough(use), use.params, use.totals) / use.length
+            found += (1 - shares if turned else shares).tolist()
+        return [share for share in found if 1e-6 < share < 1 - 1e-6]
+
+    def at(self, shares: Floats) -> tuple[Floats, Floats, Floats]:
+        """Return places and unit directions, each (n, 3), and where both faces have them (n, 4), at shares of its length.
+
+        Beyond its ends it goes straight on.
+        """
+        # A hair inside, as its surface may have a sharp edge at its end.
+        inside = np.clip(shares, BESIDE, 1.0 - BESIDE)
+        params = self.first.at_shares(inside)
+        own, way = (value[:, :2] for value in curve_derivatives(self.first.curve, params, 1))
+        surface = self.first.owner.surface
+        own = _clipped(own, surface)
+        values = surface_derivatives(surface, own[:, 0], own[:, 1], 1)
+        along = directions(values[1, 0] * way[:, :1] + values[0, 1] * way[:, 1:])
+        other = curve_derivatives(self.second.curve, self.second.at_shares(1 - inside if self.backwards else inside), 0)[0]
+        starts = np.hstack((own, _clipped(other[:, :2], self.second.owner.surface)))
+        return values[0, 0] + ((shares - inside) * self.length)[:, None] * along, along, starts
+
+
+@dataclass(frozen=True, eq=False)
+class Changing(Rolled):
+    """A ball that changes along an edge. Its parameters, 0 to 1, are shares of the edge from `span[0]` to `span[1]`.
+
+    height: the sign of the side it is on, times its usual radius. table: shares of the edge and what was found there (n, 5).
+    """
+
+    edge: Edge | None = None
+    size: BallSize = field(default_factory=lambda: BallSize(Law(1.0, 1.0)))
+    span: tuple[float, float] = (0.0, 1.0)
+    table: tuple[Floats, Floats] = (np.zeros(0), np.zeros((0, 5)))
+
+    def contacts(self, params: Floats) -> tuple[Floats, Floats, Floats]:
+        """Return the contacts on both surfaces and the middles, each (n, 3) in mm."""
+        found = self.solve(self.span[0] + params * (self.span[1] - self.span[0]))[0]
+        p, q = self.sides(found)
+        return p[0], q[0], (p[0] + q[0] + found[:, 4:] * (p[1] + q[1])) / 2
+
+    def solve(self, shares: Floats, steps: int = STEPS) -> tuple[Floats, Bools]:
+        """Return where the ball touches and its height in mm (n, 5) at shares of the edge, and whether it does."""
+        known, values = self.table
+        start = np.stack([np.interp(shares, known, column) for column in values.T], axis=1)
+        return self.settle(shares, start, 1.0, steps)
+
+    def settle(self, shares: Floats, start: Floats, factor: float, steps: int) -> tuple[Floats, Bools]:
+        """Return the same from a start (n, 5), for a ball of a factor of its size."""
+        edge = self.edge
+        assert edge is not None
+        places, along, _ = edge.at(shares)
+        low, high = edge.shares
+        wanted = factor * self.size.law.at(low + np.clip(shares, 0.0, 1.0) * (high - low))
+        found, sign = start.copy(), np.sign(self.height)
+        if not self.size.chord:
+            found[:, 4] = sign * wanted
+        limits = np.concatenate([np.array([one.domain(0), one.domain(1)]) for one in (self.first, self.second)])
+        scale = max(self.first.size, self.second.size)
+        off = np.full(len(shares), np.inf)
+        for step in range(steps + 1):
+            left, matrix = self._left(found, places, along, wanted)
+            off = np.abs(left).max(axis=1)
+            if step == steps or bool((off < SETTLED * scale).all()):
+                break
+            move = _solved(matrix, -left)
+            found = found + np.where(np.isfinite(move), move, 0.0)
+            found[:, :4] = np.clip(found[:, :4], limits[:, 0], limits[:, 1])
+        return found, (off < 10 * SETTLED * scale) & (found[:, 4] * sign > 0)
+
+    def _left(self, found: Floats, places: Floats, along: Floats, wanted: Floats) -> tuple[Floats, Floats]:
+        """Return what is left to be nothing (n, 5), in mm, and its derivatives (n, 5, 5)."""
+        p, q = self.sides(found)
+        height = found[:, 4:]
+        apart = p[0] - q[0]
+        middle = p[0] + height * p[1]
+        left, matrix = np.empty((len(found), 5)), np.zeros((len(found), 5, 5))
+        left[:, :3] = middle - (q[0] + height * q[1])
+        left[:, 3] = ((middle - places) * along).sum(axis=1)
+        for axis in (0, 1):
+            own, other = p[2 + axis] + height * p[4 + axis], q[2 + axis] + height * q[4 + axis]
+            matrix[:, :3, axis], matrix[:, :3, 2 + axis] = own, -other
+            matrix[:, 3, axis] = (own * along).sum(axis=1)
+        matrix[:, :3, 4] = p[1] - q[1]
+        matrix[:, 3, 4] = (p[1] * along).sum(axis=1)
+        if self.size.chord:
+            chord = np.maximum(lengths(apart), 1e-300)
+            left[:, 4] = chord - wanted
+            for axis in (0, 1):
+                matrix[:, 4, axis] = (apart * p[2 + axis]).sum(axis=1) / chord
+                matrix[:, 4, 2 + axis] = -(apart * q[2 + axis]).sum(axis=1) / chord
+        else:
+            left[:, 4] = 0.0
+            matrix[:, 4, 4] = 1.0
+        return left, matrix
+
+    def sides(self, found: Floats) -> tuple[list[Floats], list[Floats]]:
+        """Return places, unit normals, and the derivatives of both along u and v, for each side."""
+        return _over(self.first, found[:, :2]), _over(self.second, found[:, 2:4])
+
+    def height_at(self, param: float) -> float:
+        """Return the signed radius in mm at a parameter."""
+        return float(self.solve(np.array([self.span[0] + param * (self.span[1] - self.span[0])]))[0][0, 4])
+
+
+def changing_ball(edge: Edge, surfaces: tuple[NurbsSurface, NurbsSurface], sign: float, size: BallSize) -> Changing | None:
+    """Return the ball that changes along an edge between two surfaces, on the side of their normals that `sign` says.
+
+    None where no such ball touches both all along.
+    """
+    nothing = NurbsCurve(1, np.array([0.0, 0.0, 1.0, 1.0]), np.zeros((2, 3)), np.ones(2))
+    usual = sign * float(size.law.at(np.array([0.5]))[0])
+    none = Crossing(nothing, nothing, nothing, 0.0, edge.closed)
+    ball = Changing(*surfaces, none, usual, size.flat, edge, size)
+    reach = 0.0 if edge.closed else BEYOND * size.most / edge.length
+    shares = np.linspace(0.0, 1.0, PLACES + 1)
+    if reach:
+        outside = np.linspace(0.0, reach, PLACES // 4 + 1)[1:]
+        shares = np.concatenate((-outside[::-1], shares, 1 + outside))
+    starts = edge.at(shares)[2]
+    grown = replace(ball, size=replace(size, chord=False))
+    if size.chord:  # from balls of one radius at which the contacts are about as far apart
+        normals = [_over(surface, starts[:, k : k + 2])[1] for k, surface in ((0, surfaces[0]), (2, surfaces[1]))]
+        apart = float(np.median(lengths(normals[0] - normals[1])[(shares > 0) & (shares < 1)]))
+        grown = replace(grown, size=size.times(1 / max(apart, 1e-9)))
+        grown = replace(grown, size=replace(grown.size, chord=False))
+    bounds = None
+    for steps in GROWN:
+        found = np.column_stack((starts, np.zeros(len(shares))))
+        touches = np.ones(len(shares), dtype=bool)
+        for step in range(1, steps + 1):
+            found, touches = grown.settle(shares, found, step / steps, STEPS)
+        if size.chord:
+            found, touches = ball.settle(shares, found, 1.0, 2 * STEPS)
+        ball = replace(ball, table=(shares, found))
+        bounds = _where_it_touches(ball, shares, touches)
+        if bounds is not None:
+            break
+    else:
+        return None
+    low, high = bounds
+    kept = (shares > low) & (shares < high)
+    rows = np.concatenate(([low], shares[kept], [high]))
+    ball = replace(ball, table=(rows, np.vstack((ball.solve(rows[:1])[0], found[kept], ball.solve(rows[-1:])[0]))))
+    return replace(ball, span=(low, high), crossing=_runs(replace(ball, span=(low, high))))
+
+
+def _where_it_touches(ball: Changing, shares: Floats, touches: Bools) -> tuple[float, float] | None:
+    """Return from where to where along the edge the ball touches both surfaces; None where not half way along it."""
+    middle = int(np.argmin(np.abs(shares - 0.5)))
+    if not touches[middle]:
+        return None
+    stops = []
+    for way in (-1, 1):
+        k = middle
+        while 0 <= k + way < len(shares) and touches[k + way]:
+            k += way
+        if not 0 <= k + way < len(shares):
+            stops.append(float(shares[k]))
+            continue
+        good, bad, end = float(shares[k]), float(shares[k + way]), 0.0 if way < 0 else 1.0
+        if abs(end - good) < abs(bad - good):  # most rounds end with their edge
+            works = ball.solve(np.array([end, end + way * BESIDE]), NEARBY)[1]
+            if works[0] and not works[1]:
+                good = bad = end
+        for _ in range(SECTIONS):
+            if abs(bad - good) < 1e-12:
+                break
+            tried = good + (bad - good) * np.linspace(0.0, 1.0, SECTIONED + 1)[1:]
+            works = ball.solve(tried, NEARBY)[1]
+            last = len(tried) if works.all() else int(np.argmin(works))
+            good, bad = float(tried[last - 1]) if last else good, float(tried[min(last, len(tried) - 1)])
+        stops.append(good)
+    inside = (shares > stops[0]) & (shares < stops[1])
+    contacts = ball.sides(ball.table[1][inside])
+    assert ball.edge is not None
+    places = ball.edge.at(shares[inside])[0]
+    longest = LONG * float(np.abs(ball.table[1][inside, 4]).max())
+    if max(float(lengths(side[0] - places).max()) for side in contacts) > longest:
+        return None
+    return stops[0], stops[1]
+
+
+def _runs(ball: Changing) -> Crossing:
+    """Return the ways of the middle and of both contacts as curves of one parameter."""
+    scales = [param_scale(surface) for surface in (ball.first, ball.second)]
+    low, high = ball.span
+
+    def at(shares: Floats) -> Floats:
+        found = ball.solve(low + shares * (high - low))[0]
+        place, normal = _over(ball.first, found[:, :2])[:2]
+        zero = np.zeros(len(found))
+        flat = [np.column_stack((found[:, k : k + 2] * scale, zero)) for k, scale in ((0, scales[0]), (2, scales[1]))]
+        return np.stack((place + found[:, 4:] * normal, *flat))
+
+    near = FITTED * max(ball.first.size, ball.second.size)
+    edge = ball.edge
+    assert edge is not None
+    # Where the law turns, at its places and at the ends of the edge, and where the edge's bend jumps, splines may turn too.
+    start, end = edge.shares
+    turns = [0.0, 1.0, *((share - start) / (end - start) for share, _ in ball.size.law.between), *edge.bends]
+    inner = np.unique(np.round((np.array(turns) - low) / (high - low), 12))
+    corners = inner[(inner > 1e-6) & (inner < 1 - 1e-6)]
+    ring = ball.crossing.closed and not len(corners)
+    fitted = fit_rows(Asked(at, np.array([0.0, 1.0]), corners, ring=ring), near, 4)
+    curves = []
+    for row, scale in zip(fitted.control, (np.ones(2), *scales), strict=True):
+        control = row.copy()
+        control[:, :2] /= scale
+        curves.append(NurbsCurve(DEGREE, fitted.knots, control, np.ones(len(control))))
+    return Crossing(curves[0], curves[1], curves[2], fitted.off, ball.crossing.closed)
+
+
+def _over(surface: NurbsSurface, params: Floats) -> list[Floats]:
+    """Return places, unit normals, derivatives of places along u and v, and of normals, each (n, 3), for params (n, 2)."""
+    values = surface_derivatives(surface, params[:, 0], params[:, 1], 2)
+    du, dv = values[1, 0], values[0, 1]
+    over = cross(du, dv)
+    size = np.maximum(lengths(over), 1e-300)[:, None]
+    normal = over / size
+    turned = []
+    for change in (
+        cross(values[2, 0], dv) + cross(du, values[1, 1]),
+        cross(values[1, 1], dv) + cross(du, values[0, 2]),
+    ):
+        turned.append((change - (change * normal).sum(axis=1)[:, None] * normal) / size)
+    return [values[0, 0], normal, du, dv, *turned]
+
+
+def _rough(use: Use) -> Floats:
+    """Return the parameters (n,) of a boundary curve at which it is only once smooth in space."""
+    curve, surface = use.curve, use.owner.surface
+    low, high = curve.domain
+    found = [_multiple(curve.knots, curve.degree)]
+    if curve.degree == 1 and len(curve.control_points) == 2:
+        ends = curve.control_points[:, :2]
+        for axis in (0, 1):
+            way = ends[1, axis] - ends[0, axis]
+            if way:
+                shares = (_multiple(surface.knots[axis], surface.degrees[axis]) - ends[0, axis]) / way
+                found.append(low + shares[(shares > 0) & (shares < 1)] * (high - low))
+    return np.concatenate(found)
+
+
+def _multiple(knots: Floats, degree: int) -> Floats:
+    """Return the inner knots at which a spline is only once smooth."""
+    values, times = np.unique(knots, return_counts=True)
+    return np.asarray(values[1:-1][times[1:-1] >= max(degree - 1, 1)])
+
+
+def _solved(matrix: Floats, right: Floats) -> Floats:
+    """Return the solutions (n, k) of systems (n, k, k), nearest ones where they are singular."""
+    try:
+        return np.asarray(np.linalg.solve(matrix, right[..., None])[..., 0])
+    except np.linalg.LinAlgError:
+        return np.asarray((np.linalg.pinv(matrix) @ right[..., None])[..., 0])
+
+
+def _clipped(params: Floats, surface: NurbsSurface) -> Floats:
+    """Return params (n, 2) within the domain of a surface."""
+    return np.stack([np.clip(params[:, axis], *surface.domain(axis)) for axis in (0, 1)], axis=1)
