@@ -48,7 +48,6 @@ from glass_spoon.sheet.lines.draw.space_curves import Coil, Combine, Helix
 from glass_spoon.sheet.lines.draw.woven import Braid, ChainLine, Weave
 from glass_spoon.sheet.lines.finish import Smooth
 from glass_spoon.sheet.lines.form.alter_surfaces import (
-    ExtendSurface,
     Flip,
     Gather,
     Isocurve,
@@ -63,6 +62,7 @@ from glass_spoon.sheet.lines.form.blocks import Block
 from glass_spoon.sheet.lines.form.bodies import SimpleBody
 from glass_spoon.sheet.lines.form.imported import ImportStep
 from glass_spoon.sheet.lines.form.join_wires import JoinWires
+from glass_spoon.sheet.lines.form.lengthen import ExtendSurface
 from glass_spoon.sheet.lines.form.loft import Extrude, Loft
 from glass_spoon.sheet.lines.form.match import Match
 from glass_spoon.sheet.lines.form.patches import Net, Patch

@@ -14,7 +14,7 @@ from glass_spoon.kernel.surfaces.alter.edit_surface import isocurve, reverse_sur
 from glass_spoon.kernel.surfaces.alter.offset_surface import offset_surface
 from glass_spoon.kernel.surfaces.alter.pull_net import NetMove, pull_net
 from glass_spoon.kernel.surfaces.alter.rebuild_surface import rebuild_surface
-from glass_spoon.kernel.surfaces.alter.rework_surface import extend_surface, move_seam, swap_directions
+from glass_spoon.kernel.surfaces.alter.rework_surface import move_seam, swap_directions
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.orient_set import orient_set
@@ -55,7 +55,7 @@ Found = Annotated[
 ]
 
 
-def _axis(way: Running) -> int:
+def axis_of(way: Running) -> int:
     """Return the number of an axis."""
     return 0 if way == "round" else 1
 
@@ -99,7 +99,7 @@ class Isocurve(PlacedLine):
     def build(self, given: Given) -> CurveItem:
         """Take it, exactly."""
         surface = given.surface("surface").surface
-        axis = _axis(self.way)
+        axis = axis_of(self.way)
         curve = isocurve(surface, axis, self.param(given, surface, 1 - axis))
         if lengths(curve.control_points - curve.control_points[0]).max() < 1e-9:
             raise KernelError("The surface is one point there. Choose another share.")
@@ -128,7 +128,7 @@ class SplitSurface(PlacedLine):
     def build(self, given: Given) -> SurfaceItem:
         """Cut at the parameter."""
         surface = given.surface("surface").surface
-        axis = _axis(self.way)
+        axis = axis_of(self.way)
         at = self.param(given, surface, axis)
         low, high = surface.domain(axis)
         if not low < at < high:
@@ -194,34 +194,9 @@ class Seam(PlacedLine):
     def build(self, given: Given) -> SurfaceItem:
         """Start it elsewhere."""
         surface = given.surface("surface").surface
-        axis = _axis(self.way)
+        axis = axis_of(self.way)
         low, high = surface.domain(axis)
         return SurfaceItem(move_seam(surface, axis, (self.param(given, surface, axis) - low) / (high - low)))
-
-
-class ExtendSurface(Line):
-    """Go on past an edge."""
-
-    chapter = "Form"
-    summary = "Let a surface go on past one of its edges."
-    words = ("longer", "lengthen", "edge", "continue", "extend", "prolong")
-    sentence = "**Lengthen** {surface} {way} it past its {end} by {length}[, going on {going}]."
-
-    verb: Literal["lengthen"] = "lengthen"
-    surface: ChangedSurface = ""
-    way: Way = "along"
-    end: Annotated[Literal["start", "end"], ChoiceSpec("Past which edge.", ("start", "end"))] = "end"
-    length: Annotated[Number, NumberSpec("By how much.", "length", least=0, above=True, most=1e6)] = "10 mm"
-    going: Annotated[
-        Literal["straight", "bending on"],
-        ChoiceSpec("Along its tangents, or as its last stretch bends.", ("straight", "bending on")),
-    ] = "straight"
-
-    def build(self, given: Given) -> SurfaceItem:
-        """Extend it."""
-        surface = given.surface("surface").surface
-        end: Literal[0, -1] = 0 if self.end == "start" else -1
-        return SurfaceItem(extend_surface(surface, _axis(self.way), end, given.number("length"), self.going))
 
 
 class OffsetSurface(Line):
