@@ -28,9 +28,9 @@ from glass_spoon.sheet.upgrades import (
 
 FORMATS = Path(__file__).parent / "formats"
 SHEETS = sorted(path for path in FORMATS.glob("*/*.json") if path.name != "every-verb.json")
-MENDED = {"flatten", "ridge", "join"}
+MENDED = {"flatten", "ridge", "join", "net"}
 """Verbs whose sample failed in the older program, by a fault, or as turns had no room; or whose line tells now what it did
-(an end moved far)."""
+(an end moved far), or follows its curves now that it did not follow."""
 
 
 def extent(item: Item) -> tuple[int, np.ndarray]:

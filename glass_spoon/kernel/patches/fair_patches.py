@@ -12,7 +12,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -25,6 +25,10 @@ HELD = 1e6
 """How much heavier conditions weigh than fairness."""
 TANGLED = 1e-2
 """How much the smoothness of the parameters weighs beside the fairness of the shape: less leaves folds in them."""
+LEAVING, LED = 0.2, 1e3
+"""Share of its usual slope below which a patch does not leave what is beside it, and how much it weighs that it does."""
+TURNED = 0.1
+"""Share of the weight of its parameters' smoothness for a patch that turns far, whose parameters have to bend with it."""
 TAUT = 0.2
 """How much a tension of one weighs."""
 STEPS, SETTLED = 9, 4e-5
@@ -46,11 +50,13 @@ class HeldEdge:
 
     normals: (samples, 3) that the patches should have there, rows of NaN where they are free; None for all free.
     bends: second fundamental forms (samples, 3, 3) in 1/mm of what the patches go on from, None for G1 alone.
+    onward: unit directions (samples, 3) in which that leaves there, rows of NaN or None where that is not known.
     """
 
     control: Floats
     normals: Floats | None = None
     bends: Floats | None = None
+    onward: Floats | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -101,6 +107,7 @@ class _Solver:
         self._number()
         self.free = np.array([place is None for place in self.known])
         self.start = np.array([np.zeros(3) if place is None else place for place in self.known])
+        self.tangled = layout.tangled
         self.is_directed = any(edge.normals is not None for edge in layout.held.values())
         ranks = np.cumsum(self.free) - 1
         flat = [rows.ravel() for rows in self.rows]
@@ -226,6 +233,11 @@ class _Solver:
         """Return the points (n, 3) of thin plates, which need no start."""
         form = self._alike({1: TAUT * self.tension, 2: 1.0})
         points = self._placed(form.least())
+        if self._turns_back(points):  # as where a tube is closed: what is flat within its rim is as far from either side
+            self.tangled *= TURNED
+            for asked in self._led():
+                form.ask(*asked)
+            points = self._placed(form.least())
         if not len(self.layout.places):
             return points
         for _ in range(STEPS):
@@ -235,12 +247,49 @@ class _Solver:
             points = self._placed(drawn.least())
         return points
 
+    def _onward(self) -> Iterator[tuple[int, Floats, Floats]]:
+        """Yield quads with derivatives (m, count²) into them at sides, and directions (m, 3) in which those should run."""
+        for key, sides in self.sides.items():
+            held = self.layout.held.get(key)
+            if held is None or held.onward is None:
+                continue
+            known = np.isfinite(held.onward).all(axis=1)
+            if known.any():
+                for number, side in sides:
+                    yield number, self._inward(number, side, key)[known], held.onward[known]
+
+    def _turns_back(self, points: Floats) -> bool:
+        """Say whether patches leave what is beside them by much less than across it, or back over it."""
+        for number, into, ways in self._onward():
+            slopes = into @ points[self.rows[number].ravel()]
+            if float(((slopes * ways).sum(axis=1)).min()) < LEAVING * float(lengths(into @ self.flat[number]).mean()):
+                return True
+        return False
+
+    def _led(self) -> Iterator[Asked]:
+        """Ask for patches to leave what is beside them as it runs there, as fast as they would lie flat."""
+        for number, into, ways in self._onward():
+            speed = float(lengths(into @ self.flat[number]).mean())
+            weight = np.sqrt(LED / len(ways))
+            rows = (into[:, self.own[number], None] * ways[:, None, :]).reshape(len(into), -1)
+            given = ((into @ self._given(number)) * ways).sum(axis=1)
+            yield weight * rows, weight * (speed - given), self.where[number]
+
+    @cached_property
+    def flat(self) -> list[Floats]:
+        """The control points (count², 3) of each quad as thin plates that ask for no directions."""
+        free = self.held
+        self.held = LeastForm.empty(len(free.right))
+        points = self._placed(self._alike({1: TAUT * self.tension, 2: 1.0}).least())
+        self.held = free
+        return [points[rows.ravel()] for rows in self.rows]
+
     def fair(self, points: Floats) -> Floats:
         """Return the points (n, 3) whose mean curvature varies least, from a start.
 
         Each step goes as far as the measure falls and no patch folds; it ends where neither a whole step nor parts of it do.
         """
-        still = self._alike({1: TAUT * self.tension, 3: self.layout.tangled})
+        still = self._alike({1: TAUT * self.tension, 3: self.tangled})
         least = UNFOLDED * self._openness(points)
         asked, value = self._measured(points, still)
         for _ in range(STEPS):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import islice
 
@@ -14,7 +14,7 @@ from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.patches.fair_patches import TANGLED, Edge, HeldEdge, Layout, Quad, fair_patches
 from glass_spoon.kernel.patches.patch_space import CHECKS, PatchSpace
 from glass_spoon.kernel.patches.region import Loop, Side
-from glass_spoon.kernel.patches.ring_cuts import cuts_across
+from glass_spoon.kernel.patches.ring_cuts import apart_by, cuts_across
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
@@ -29,6 +29,10 @@ TANGLED_ROUND = 1e-3
 """The same as TANGLED for a boundary without corners, whose patches have to bend in their parameters."""
 CREASE = np.radians(0.1)
 """Angle below which patches go on smoothly; above it more spans are tried."""
+NARROW = 0.02
+"""Share of a boundary's length below which two jumps of its bend are cut as one, half way between them."""
+PACES = 0.25, 2.8
+"""Least and most share of its mean speed at which an edge runs at an end."""
 FOLLOWED = 1e-4
 """Share of a region's size within which its boundary is followed."""
 
@@ -63,7 +67,10 @@ class Filled:
 
 @dataclass(frozen=True, eq=False)
 class _Stretch:
-    """A stretch of a side that one patch has as its edge: from one vertex to another, shares of the side's length."""
+    """A stretch of a side that one patch has as its edge: from one vertex to another, shares of the side's length.
+
+    paces: how fast its edge runs at both ends, as a share of its mean: neighbours across an inner edge run alike there.
+    """
 
     start: int
     end: int
@@ -71,11 +78,27 @@ class _Stretch:
     low: float
     high: float
     is_closed: bool = False
+    paces: tuple[float, float] = (1.0, 1.0)
+
+    @property
+    def length(self) -> float:
+        """Its length in mm."""
+        return (self.high - self.low) * self.side.length
 
     def shares(self, own: Floats) -> Floats:
         """Return the shares of the side at shares of the stretch; one that is closed goes on from its end."""
-        found = self.low + own * (self.high - self.low)
+        first, last = self.paces
+        run = ((first + last - 2) * own + 3 - 2 * first - last) * own**2 + first * own
+        found = self.low + run * (self.high - self.low)
         return np.mod(found, 1.0) if self.is_closed else found
+
+
+def _run_alike(stretches: list[_Stretch]) -> list[_Stretch]:
+    """Return the stretches of a ring, each run at its ends as fast as those before and after it."""
+    sizes = np.array([one.length for one in stretches])
+    speeds = np.sqrt(sizes * np.roll(sizes, 1))
+    starts, ends = (np.clip(speed / sizes, *PACES) for speed in (speeds, np.roll(speeds, -1)))
+    return [replace(one, paces=(float(a), float(b))) for one, a, b in zip(stretches, starts, ends, strict=True)]
 
 
 Plan = tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]
@@ -136,6 +159,7 @@ def fill_ring(outer: Loop, inner: Loop, tension: float = 0.0, places: Floats | N
             stretches.append(_Stretch(first + k, first + (k + 1) % count, side, start.share, high, whole))
             corner = float(loop.angles[start.side]) if start.share == 0 else np.pi
             fans[first + k] = (2, 2 * np.pi - corner if which else corner)
+    stretches = [*_run_alike(stretches[:count]), *_run_alike(stretches[count:])]
     quads = tuple((k, (k + 1) % count, count + (k + 1) % count, count + k) for k in range(count))
     return _filled((stretches, quads, fans), outer, tension, places)
 
@@ -174,14 +198,52 @@ def _lens(loop: Loop) -> Plan:
 
 
 def _disc(loop: Loop) -> Plan:
-    """No corner, or one: four patches round a fifth. Vertices 0 to 3 are on the boundary, 4 to 7 those of the fifth."""
+    """No corner, or one: a ring of patches round others, cut where the boundary's bend jumps, else at its quarters."""
     side = loop.sides[0]
-    stretches = [_Stretch(k, (k + 1) % 4, side, k / 4, (k + 1) / 4) for k in range(4)]
-    quads = (*((k, (k + 1) % 4, 4 + (k + 1) % 4, 4 + k) for k in range(4)), (4, 5, 6, 7))
+    ends = _ring_ends(loop)
+    count = len(ends)
+    highs = [*ends[1:], 1.0 + ends[0]]
+    stretches = [
+        _Stretch(k, (k + 1) % count, side, low, high, high > 1.0)
+        for k, (low, high) in enumerate(zip(ends, highs, strict=True))
+    ]
+    ring = tuple((k, (k + 1) % count, count + (k + 1) % count, count + k) for k in range(count))
     corner = float(loop.angles[0])
     smooth = abs(corner - np.pi) < np.radians(25)
-    fans = {k: (2, np.pi if k or smooth else corner) for k in range(4)}
-    return stretches, tuple(quads), fans
+    fans = {k: (2, np.pi if ends[k] or smooth else corner) for k in range(count)}
+    return _run_alike(stretches), (*ring, *_within_ring(stretches)), fans
+
+
+def _ring_ends(loop: Loop) -> list[float]:
+    """Return the shares of a boundary of one side, an even number of them, at which a ring within it is cut."""
+    side = loop.sides[0]
+    is_corner = abs(float(loop.angles[0]) - np.pi) >= np.radians(25)
+    jumps = side.jumps.tolist()
+    ends = apart_by(NARROW, [0.0, *jumps] if is_corner or side.jumps_at_start else jumps, keep=is_corner)
+    if not jumps or len(ends) > MOST_SIDES:
+        return [k / 4 for k in range(4)]
+    while len(ends) < 4 or len(ends) % 2:
+        gaps = np.diff([*ends, 1.0 + ends[0]])
+        longest = int(gaps.argmax())
+        ends = sorted([*ends, (ends[longest] + float(gaps[longest]) / 2) % 1.0])
+    return ends
+
+
+def _within_ring(stretches: list[_Stretch]) -> tuple[Quad, ...]:
+    """Return the patches within a ring, on its inner vertices, whose numbers begin with the count of its stretches.
+
+    One in a ring of four, three side by side in one of eight, else as many as half the ring about a middle.
+    """
+    count = len(stretches)
+    if count == 4:
+        return ((4, 5, 6, 7),)
+    if count == 8:  # three side by side, along the longer two of the sides that lie across from each other
+        sizes = [one.high - one.low for one in stretches]
+        first = max(range(4), key=lambda k: sizes[k] + sizes[k + 4])
+        v = [count + (first + k) % count for k in range(count)]
+        return (v[7], v[0], v[1], v[2]), (v[7], v[2], v[3], v[6]), (v[6], v[3], v[4], v[5])
+    odd, even = [count + k for k in range(1, count, 2)], [count + k for k in range(0, count, 2)]
+    return tuple((even[k], odd[k], 2 * count, odd[k - 1]) for k in range(count // 2))
 
 
 def _followed(stretches: list[_Stretch], *, alone: bool) -> Iterator[tuple[PatchSpace, list[Floats], float, bool]]:
@@ -203,10 +265,12 @@ def _followed(stretches: list[_Stretch], *, alone: bool) -> Iterator[tuple[Patch
 
 def _held(stretch: _Stretch, control: Floats, space: PatchSpace) -> tuple[Edge, HeldEdge]:
     """Return a stretch as an edge from its lower vertex to its higher one."""
-    normals, bends = stretch.side.contact(stretch.shares(space.samples))
+    shares = stretch.shares(space.samples)
+    normals, bends = stretch.side.contact(shares)
+    parts = normals, bends, None if normals is None else stretch.side.onward(shares)
     if stretch.start < stretch.end:
-        return (stretch.start, stretch.end), HeldEdge(control, normals, bends)
-    turned = (None if part is None else part[::-1] for part in (normals, bends))
+        return (stretch.start, stretch.end), HeldEdge(control, *parts)
+    turned = (None if part is None else part[::-1] for part in parts)
     return (stretch.end, stretch.start), HeldEdge(control[::-1], *turned)
 
 

@@ -11,8 +11,10 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import reverse_curve, split_curve
+from glass_spoon.kernel.curves.evaluate.arc_length import length_between
+from glass_spoon.kernel.curves.evaluate.basis import find_spans
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, end_tangents, find_kinks
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points, end_tangents, find_kinks
 from glass_spoon.kernel.curves.evaluate.pace import Pace, keep_pace
 from glass_spoon.kernel.errors import KernelError, place_text
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
@@ -22,6 +24,10 @@ from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 CORNER = np.radians(25.0)
 """Where a boundary turns by more it has a corner; below it runs on."""
 KINK = np.radians(1.0)
+EDGE = 1e-6
+"""Share of a domain within which a curve lies on the edge of a surface."""
+SUDDEN = 0.5
+"""Jump of a bend, times the length of the side, below which splines follow it."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -74,6 +80,15 @@ class Piece:
         known, normals = self.normals
         return directions(np.stack([np.interp(params, known, column) for column in normals.T], axis=1)), none
 
+    def onward(self, params: Floats) -> Floats:
+        """Return the unit directions (n, 3) in which what is beside leaves across its own edge at parameters.
+
+        Rows of NaN where there is nothing beside, or it goes on past there.
+        """
+        if self.onto is None:
+            return np.full((len(params), 3), np.nan)
+        return _onward(self.onto, *curve_derivatives(self.curve, params, 1))
+
 
 @dataclass(frozen=True, eq=False)
 class Side:
@@ -94,6 +109,31 @@ class Side:
     def breaks(self) -> Floats:
         """Shares of the length at which a piece ends, both ends of the side included."""
         return self._starts / self.length
+
+    @cached_property
+    def jumps(self) -> Floats:
+        """The shares of the length inside it at which its bend jumps, as where an arc ends in a line."""
+        found = []
+        for piece, start in zip(self.pieces, self._starts, strict=False):
+            inner, before, after = _bends_beside(piece.curve)
+            jumps = lengths(after - before) * self.length > SUDDEN
+            params = inner[jumps]
+            if len(params):
+                stops = np.concatenate((piece.curve.domain[:1], params))
+                spans = np.unique(np.concatenate((stops, piece.curve.breaks)))
+                totals = np.concatenate(([0.0], np.cumsum(length_between(piece.curve, spans[:-1], spans[1:]))))
+                found.append(start + totals[np.searchsorted(spans, params)])
+        for k, piece in enumerate(self.pieces[1:], 1):
+            ends = [_end_bends(one.curve)[end] for one, end in ((self.pieces[k - 1], 1), (piece, 0))]
+            if float(lengths(ends[1] - ends[0])) * self.length > SUDDEN:
+                found.append(self._starts[k : k + 1])
+        return np.sort(np.concatenate(found)) / self.length if found else np.zeros(0)
+
+    @property
+    def jumps_at_start(self) -> bool:
+        """Whether its bend jumps where it closes in itself."""
+        start, end = _end_bends(self.pieces[0].curve)[0], _end_bends(self.pieces[-1].curve)[1]
+        return bool(float(lengths(end - start)) * self.length > SUDDEN)
 
     def _find(self, shares: Floats) -> tuple[Ints, list[Floats]]:
         """Return of which piece each share (n,) is, and for each piece the parameters of those that are its own."""
@@ -123,6 +163,15 @@ class Side:
             if piece.grade > 1:
                 bends[own] = found
         return normals, bends if any(piece.grade > 1 for piece in self.pieces) else None
+
+    def onward(self, shares: Floats) -> Floats:
+        """Return the directions (n, 3) in which what is beside leaves there; rows of NaN for none."""
+        which, params = self._find(shares)
+        result = np.full((len(shares), 3), np.nan)
+        for k, piece in enumerate(self.pieces):
+            if piece.grade:
+                result[which == k] = piece.onward(params[k])
+        return result
 
 
 @dataclass(frozen=True, eq=False)
@@ -265,6 +314,51 @@ def _corners(pieces: list[Piece]) -> Bools:
     """Say of each piece whether the boundary has a corner at its start."""
     turns = [float(pieces[k - 1].ways[1] @ piece.ways[0]) for k, piece in enumerate(pieces)]
     return np.arccos(np.clip(turns, -1, 1)) > CORNER
+
+
+def _onward(surface: NurbsSurface, places: Floats, along: Floats) -> Floats:
+    """Return the unit directions (n, 3) across an edge of a surface, out of it, at places (n, 3) of a curve on that edge.
+
+    along: the curve's derivatives (n, 3). Rows of NaN where the curve lies within the surface.
+    """
+    u, v, _ = closest_points(surface, places)
+    values = surface_derivatives(surface, u, v, 1)
+    result = np.full((len(u), 3), np.nan)
+    run = directions(along)
+    for axis, (params, slope) in enumerate(((u, values[1, 0]), (v, values[0, 1]))):
+        low, high = surface.domain(axis)
+        near = EDGE * (high - low)
+        if surface.is_closed(axis, EDGE * surface.size):
+            continue
+        across = slope - (slope * run).sum(axis=1)[:, None] * run
+        square = lengths(across) > 0.1 * lengths(slope)
+        for end, sign in ((low, -1.0), (high, 1.0)):
+            own = square & (np.abs(params - end) <= near)
+            result[own] = sign * directions(across[own])
+    return result
+
+
+def _bends_beside(curve: NurbsCurve) -> tuple[Floats, Floats, Floats]:
+    """Return the inner knots (k,) at which a curve is only once smooth, and its bends (k, 3) in 1/mm before and after."""
+    inner, times = np.unique(curve.knots[curve.degree + 1 : -curve.degree - 1], return_counts=True)
+    inner = inner[times >= max(curve.degree - 1, 1)]
+    after = find_spans(curve.knots, curve.degree, inner)
+    before = np.searchsorted(curve.knots, inner, side="left").astype(np.int64) - 1
+    return inner, _bends(curve, inner, before), _bends(curve, inner, after)
+
+
+def _end_bends(curve: NurbsCurve) -> Floats:
+    """Return the bends (2, 3) in 1/mm of a curve at its ends."""
+    ends = np.array(curve.domain)
+    return _bends(curve, ends, find_spans(curve.knots, curve.degree, ends))
+
+
+def _bends(curve: NurbsCurve, params: Floats, spans: Ints) -> Floats:
+    """Return the bends (k, 3) in 1/mm, towards the middle of the circle that fits there; none where it stands still."""
+    _, first, second = curve_derivatives(curve, params, 2, spans)
+    speed = lengths(first)[:, None]
+    bend = cross(cross(first, second), first)
+    return np.divide(bend, speed**4, out=np.zeros_like(bend), where=speed > 0)
 
 
 def _forms(surface: NurbsSurface, places: Floats) -> tuple[Floats, Floats]:

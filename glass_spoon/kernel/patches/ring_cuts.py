@@ -18,6 +18,10 @@ BESIDE = 0.45
 """Share of the mean way between corners within which those of both lie across from each other."""
 TOUCHING = 1 / PLACES
 """Share of the boundary's length within which both meet."""
+NARROW = 0.02
+"""Share of a boundary's length below which two jumps of its bend are cut as one."""
+MOST_CUTS = 12
+"""Most corners and jumps of a boundary at which it is cut; of more, jumps are left."""
 WIDEST = 0.3
 """Largest share of the way round between cuts."""
 
@@ -58,6 +62,21 @@ def cuts_across(outer: Loop, inner: Loop) -> list[tuple[Place, Place]]:
         count = max(1, int(np.ceil(along / WIDEST - 1e-9)))
         every += [(a + along * k / count, b + beside * k / count) for k in range(count)]
     return [(one.place(a), other.place(b)) for a, b in every]
+
+
+def apart_by(least: float, shares: list[float], *, keep: bool) -> list[float]:
+    """Return shares of a way round, in order, of which those nearer than `least` are one half way; keep: the first stays."""
+    found = list(shares)
+    while len(found) > 1:
+        gaps = np.diff([*found, 1.0 + found[0]])
+        nearest = int(gaps.argmin())
+        if gaps[nearest] >= least:
+            break
+        after = (nearest + 1) % len(found)
+        middle = (found[nearest] + float(gaps[nearest]) / 2) % 1.0
+        middle = found[0] if keep and 0 in (nearest, after) else middle
+        found = sorted([*(share for k, share in enumerate(found) if k not in (nearest, after)), middle])
+    return found
 
 
 def _ends(corners: list[float], others: list[float], beside: float) -> list[tuple[float, float]]:
@@ -114,8 +133,16 @@ class _Round:
         self.phases = phases
         smooth = len(self.loop.sides) == 1 and abs(float(self.loop.angles[0]) - np.pi) < 0.4
         corners = [] if smooth else np.interp(self.ends[:-1], self.shares, phases).tolist()
-        self.corners = [corner % 1 for corner in corners]
-        self._sides = dict(zip(self.corners, range(len(corners)), strict=True))
+        self._sides = {corner % 1: side for side, corner in enumerate(corners)}
+        sudden = list[float]()
+        for side, (low, high) in zip(self.loop.sides, pairwise(self.ends), strict=True):
+            sudden += (low + side.jumps * (high - low)).tolist()
+        if smooth and self.loop.sides[0].jumps_at_start:
+            sudden = [0.0, *sudden]
+        sudden = apart_by(NARROW, sorted(sudden), keep=False)
+        if len(sudden) + len(corners) > MOST_CUTS:
+            sudden = []
+        self.corners = sorted([*self._sides, *(phase % 1 for phase in np.interp(sudden, self.shares, phases).tolist())])
 
     def place(self, phase: float) -> Place:
         """Return the place at a phase; a corner's own is given back exactly."""

@@ -75,7 +75,7 @@ class Patch(PatchLine):
         "even": r"(?:bend(?:s|ing)? evenly|even(?:ly)?|g ?2|curvature)(?: along| at| on)? (?:the )?",
     }
 
-    results = 2  # creases that its boundary makes are told
+    results = 3  # cut where the bend of its boundary jumps, edges run alike beside cuts
     verb: Literal["patch"] = "patch"
     curves: Annotated[
         Items,
@@ -176,7 +176,7 @@ class Net(PatchLine):
 
     led = {"sharp": SHARP_ALONG}
 
-    results = 2  # places in its regions are kept
+    results = 3  # regions are cut where the bend of their boundary jumps
     verb: Literal["net"] = "net"
     curves: Annotated[
         Items, ReferencesSpec("The curves, in any order and way; they are split where they meet.", "curve", also=("curves",))
