@@ -54,9 +54,13 @@ _NAME_ENDS = (
 _DONE = re.compile(r"(?:ed|ing)$")
 """How words end that say what is done to an item, and are no name of it."""
 _WHERE = frozenset(
-    re.findall(r"\w+", "above across against along around below beside between beyond inside near onto outside under within")
+    re.findall(
+        r"\w+",
+        "above across against along around below beside between beyond inside near onto outside under within "
+        "closed lying open sharp smooth smoothly soft standing straight upright",
+    )
 )
-"""Words that say where something is, and are no name of it."""
+"""Words that say where something is, or how, and are no name of it."""
 _CHANGES = re.compile(r"\bto\b|\bat\b")
 """What a law has that changes on the way."""
 
@@ -181,7 +185,7 @@ class _Reading:
 
     def take_name_after_verb(self) -> None:
         """Take an unknown word right after the verb as the name: `rectangle tank 300 by 200`; of what is made of nothing
-        else also before `of` and a comma: `circle rim of radius 40`.
+        else also before `of`, `on` and a comma: `circle rim of radius 40`.
         """
         name = next((name for name in self.line.used_fields() if isinstance(self.line.spec(name), NameSpec)), None)
         if name is None or name in self.filled or self.line.changes:
@@ -190,7 +194,7 @@ class _Reading:
         before = [re.escape(self.line.verb_name.replace("_", " "))]
         before += [HOLE, *(re.escape(word) for word in type(self.line).words)] if alone else []
         verb = rf"^\W*(?:(?:a|an|the|new|add|draw|make)\s+)*(?:{'|'.join(before)})\s+"
-        ends = r"[\d\x00\x01]" + (r"|,|(?:of|with)\b" if alone else "")
+        ends = r"[\d\x00\x01]" + (r"|,|(?:of|with|on|through|about|from)\b" if alone else "")
         more = r"(?: [a-z]\w*)??" if alone else ""
         found = re.compile(verb + rf"([a-z]\w*{more})(?=\s*(?:{ends}))").match(self.said.text)
         if found is None or set(found[1].split()) & (IDLE | MEASURES) or found[1] in self.names.every:

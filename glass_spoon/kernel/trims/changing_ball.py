@@ -8,18 +8,21 @@ the radius asked there, or the one at which its contacts are as far apart as ask
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
 import numpy as np
 
 from glass_spoon.kernel.arrays import Bools, Floats, cross, directions, lengths
+from glass_spoon.kernel.curves.alter.edit_knots import trim_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points
 from glass_spoon.kernel.law import Law
 from glass_spoon.kernel.patches.fit_rows import DEGREE, Asked, fit_rows
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_derivatives
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.trims.arrange import param_scale
 from glass_spoon.kernel.trims.cross_surfaces import FITTED, Crossing
+from glass_spoon.kernel.trims.edge_chains import Along
 from glass_spoon.kernel.trims.rolling_ball import Rolled
 from glass_spoon.kernel.trims.shared_edges import Use
 
@@ -43,6 +46,15 @@ SETTLED = 1e-10
 
 BESIDE = 1e-9
 """Share of an edge beside its end at which it is asked whether the ball rolls on there."""
+
+CLOSED = 1e-9
+"""Share of its size within which a surface closes."""
+
+SEAM_PLACES, HALVINGS = 400, 50
+"""Places of a run between which it is looked for seams, and halvings to one."""
+
+ROUGH_STEPS = 7
+"""Times that the way to a rough line is parted."""
 
 SECTIONS, SECTIONED = 10, 24
 """How often the way to the last place is parted, and into how many parts."""
@@ -78,7 +90,7 @@ class BallSize:
 
 @dataclass(frozen=True, eq=False)
 class Edge:
-    """An edge along which a ball rolls: its uses by two faces, and the shares of its chain at its start and its end.
+    """An edge along which a ball rolls: its uses by two faces, and where it lies along its chain.
 
     backwards: whether the second use runs against the first.
     """
@@ -86,7 +98,7 @@ class Edge:
     first: Use
     second: Use
     backwards: bool
-    shares: tuple[float, float]
+    along: Along
     closed: bool
 
     @property
@@ -113,11 +125,11 @@ class Edge:
         params = self.first.at_shares(inside)
         own, way = (value[:, :2] for value in curve_derivatives(self.first.curve, params, 1))
         surface = self.first.owner.surface
-        own = _clipped(own, surface)
+        own = wrapped(own, surface)
         values = surface_derivatives(surface, own[:, 0], own[:, 1], 1)
         along = directions(values[1, 0] * way[:, :1] + values[0, 1] * way[:, 1:])
         other = curve_derivatives(self.second.curve, self.second.at_shares(1 - inside if self.backwards else inside), 0)[0]
-        starts = np.hstack((own, _clipped(other[:, :2], self.second.owner.surface)))
+        starts = np.hstack((own, wrapped(other[:, :2], self.second.owner.surface)))
         return values[0, 0] + ((shares - inside) * self.length)[:, None] * along, along, starts
 
 
@@ -150,12 +162,12 @@ class Changing(Rolled):
         edge = self.edge
         assert edge is not None
         places, along, _ = edge.at(shares)
-        low, high = edge.shares
+        low, high = edge.along.start, edge.along.end
         wanted = factor * self.size.law.at(low + np.clip(shares, 0.0, 1.0) * (high - low))
         found, sign = start.copy(), np.sign(self.height)
         if not self.size.chord:
             found[:, 4] = sign * wanted
-        limits = np.concatenate([np.array([one.domain(0), one.domain(1)]) for one in (self.first, self.second)])
+        limits = np.concatenate([np.array([_bounds(one, axis) for axis in (0, 1)]) for one in (self.first, self.second)])
         scale = max(self.first.size, self.second.size)
         off = np.full(len(shares), np.inf)
         for step in range(steps + 1):
@@ -212,11 +224,10 @@ def changing_ball(edge: Edge, surfaces: tuple[NurbsSurface, NurbsSurface], sign:
     usual = sign * float(size.law.at(np.array([0.5]))[0])
     none = Crossing(nothing, nothing, nothing, 0.0, edge.closed)
     ball = Changing(*surfaces, none, usual, size.flat, edge, size)
-    reach = 0.0 if edge.closed else BEYOND * size.most / edge.length
     shares = np.linspace(0.0, 1.0, PLACES + 1)
-    if reach:
-        outside = np.linspace(0.0, reach, PLACES // 4 + 1)[1:]
-        shares = np.concatenate((-outside[::-1], shares, 1 + outside))
+    outside = np.linspace(0.0, BEYOND * size.most / edge.length, PLACES // 4 + 1)[1:]
+    before, after = (outside[: 0 if goes_on or edge.closed else None] for goes_on in edge.along.goes_on)
+    shares = np.concatenate((-before[::-1], shares, 1 + after))
     starts = edge.at(shares)[2]
     grown = replace(ball, size=replace(size, chord=False))
     if size.chord:  # from balls of one radius at which the contacts are about as far apart
@@ -297,8 +308,14 @@ def _runs(ball: Changing) -> Crossing:
     edge = ball.edge
     assert edge is not None
     # Where the law turns, at its places and at the ends of the edge, and where the edge's bend jumps, splines may turn too.
-    start, end = edge.shares
-    turns = [0.0, 1.0, *((share - start) / (end - start) for share, _ in ball.size.law.between), *edge.bends]
+    start, end = edge.along.start, edge.along.end
+    turns = [
+        0.0,
+        1.0,
+        *((share - start) / (end - start) for share, _ in ball.size.law.between),
+        *edge.bends,
+        *_over_rough_lines(ball),
+    ]
     inner = np.unique(np.round((np.array(turns) - low) / (high - low), 12))
     corners = inner[(inner > 1e-6) & (inner < 1 - 1e-6)]
     ring = ball.crossing.closed and not len(corners)
@@ -311,8 +328,27 @@ def _runs(ball: Changing) -> Crossing:
     return Crossing(curves[0], curves[1], curves[2], fitted.off, ball.crossing.closed)
 
 
+def _over_rough_lines(ball: Changing) -> list[float]:
+    """Return the shares of the edge at which a contact passes a line where its surface is only once smooth."""
+    shares, values = ball.table
+    found = list[float]()
+    for column, (surface, axis) in enumerate((one, axis) for one in (ball.first, ball.second) for axis in (0, 1)):
+        for knot in _multiple(surface.knots[axis], surface.degrees[axis]).tolist():
+            before = values[:, column] < knot
+            for k in np.flatnonzero(before[1:] != before[:-1]).tolist():
+                low, high = float(shares[k]), float(shares[k + 1])
+                for _ in range(ROUGH_STEPS):
+                    tried = np.linspace(low, high, SECTIONED + 1)
+                    under = ball.solve(tried)[0][:, column] < knot
+                    turn = int(np.argmax(under != under[0])) or SECTIONED
+                    low, high = float(tried[turn - 1]), float(tried[turn])
+                found.append((low + high) / 2)
+    return found
+
+
 def _over(surface: NurbsSurface, params: Floats) -> list[Floats]:
     """Return places, unit normals, derivatives of places along u and v, and of normals, each (n, 3), for params (n, 2)."""
+    params = wrapped(params, surface)
     values = surface_derivatives(surface, params[:, 0], params[:, 1], 2)
     du, dv = values[1, 0], values[0, 1]
     over = cross(du, dv)
@@ -356,6 +392,58 @@ def _solved(matrix: Floats, right: Floats) -> Floats:
         return np.asarray((np.linalg.pinv(matrix) @ right[..., None])[..., 0])
 
 
-def _clipped(params: Floats, surface: NurbsSurface) -> Floats:
-    """Return params (n, 2) within the domain of a surface."""
-    return np.stack([np.clip(params[:, axis], *surface.domain(axis)) for axis in (0, 1)], axis=1)
+def _bounds(surface: NurbsSurface, axis: int) -> tuple[float, float]:
+    """Return the parameters of an axis within which it is asked: any where it closes, as they go round."""
+    closed = surface.is_closed(axis, CLOSED * surface.size)
+    return (-np.inf, np.inf) if closed else surface.domain(axis)
+
+
+def wrapped(params: Floats, surface: NurbsSurface) -> Floats:
+    """Return params (n, 2) within the domain of a surface: taken round where an axis closes, else to its ends."""
+    found = params.copy()
+    for axis in (0, 1):
+        low, high = surface.domain(axis)
+        outside = (found[:, axis] < low) | (found[:, axis] > high)
+        if outside.any() and surface.is_closed(axis, CLOSED * surface.size):
+            found[outside, axis] = low + np.mod(found[outside, axis] - low, high - low)
+        else:
+            found[:, axis] = np.clip(found[:, axis], low, high)
+    return found
+
+
+def within_domain(run: NurbsCurve, surface: NurbsSurface) -> list[NurbsCurve]:
+    """Return the stretches of a run (u, v, 0) between seams of a surface, each moved into its domain; parameters stay."""
+    pieces = [run]
+    for axis in (0, 1):
+        if surface.is_closed(axis, CLOSED * surface.size):
+            pieces = [part for piece in pieces for part in _between_seams(piece, axis, surface.domain(axis))]
+    return pieces
+
+
+def _between_seams(run: NurbsCurve, axis: int, domain: tuple[float, float]) -> list[NurbsCurve]:
+    """Return the stretches of a run within whole periods of an axis, moved into the first."""
+    low, high = domain
+    period, values = high - low, run.control_points[:, axis]
+    near = BESIDE * period
+    if values.min() >= low - near and values.max() <= high + near:
+        return [run]
+    stops = [float(run.domain[0]), float(run.domain[1])]
+    params = np.linspace(*run.domain, SEAM_PLACES)
+    turns = np.floor((curve_points(run, params)[:, axis] - low) / period)
+    for k in np.flatnonzero(np.diff(turns)).tolist():
+        wanted = low + period * max(turns[k], turns[k + 1])
+        a, b = params[k], params[k + 1]
+        under = curve_points(run, np.array([a]))[0, axis] < wanted
+        for _ in range(HALVINGS):
+            middle = (a + b) / 2
+            a, b = (middle, b) if (curve_points(run, np.array([middle]))[0, axis] < wanted) == under else (a, middle)
+        stops.append(float(a + b) / 2)
+    stops = sorted(stops)
+    parts = [trim_curve(run, a, b) for a, b in pairwise(stops) if b - a > BESIDE]
+    moved = []
+    for part in parts:
+        middle = curve_points(part, np.array([sum(part.domain) / 2]))[0, axis]
+        points = part.control_points.copy()
+        points[:, axis] -= period * np.floor((middle - low) / period)
+        moved.append(replace(part, control_points=points))
+    return moved

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions
@@ -15,8 +17,18 @@ SMOOTH = np.radians(1.0)
 NEAR = 1e-5
 """Share of the size within which meetings lie as low as each other."""
 
-Shares = dict[int, tuple[float, float]]
-"""For edges by their numbers: the shares of the way along their chain at their start and their end."""
+
+@dataclass(frozen=True)
+class Along:
+    """Where an edge lies along its chain: the shares of the way at its start and its end, and where others go on from it."""
+
+    start: float = 0.0
+    end: float = 1.0
+    goes_on: tuple[bool, bool] = (False, False)
+
+
+Shares = dict[int, Along]
+"""Where edges lie along their chains, by their numbers."""
 
 
 def shares_along(edges: Edges, chosen: Ints, law: Law) -> Shares:
@@ -43,7 +55,8 @@ def shares_along(edges: Edges, chosen: Ints, law: Law) -> Shares:
                 "An edge that comes back to its start cannot end in another ball than it starts with: let it change on the "
                 "way and come back, as in 2 mm, 4 mm at 0.5, 2 mm."
             )
-        found.update(_measured(edges, chain, closed=closed))
+        for edge, shares in _measured(edges, chain, closed=closed).items():
+            found[edge] = Along(*shares, goes_on=((edge, 0) in goes_on, (edge, 1) in goes_on))
     return found
 
 
@@ -76,7 +89,7 @@ def _chain(first: int, goes_on: dict[tuple[int, int], tuple[int, int]]) -> tuple
     return chain, False
 
 
-def _measured(edges: Edges, chain: list[tuple[int, bool]], *, closed: bool) -> Shares:
+def _measured(edges: Edges, chain: list[tuple[int, bool]], *, closed: bool) -> dict[int, tuple[float, float]]:
     """Return the shares of the edges of a chain, which is turned to start where it should."""
     ends = [edges.ends[edges.first[edge]][::-1] if backwards else edges.ends[edges.first[edge]] for edge, backwards in chain]
     # Lower ones first, then those further in front, then further left; what differs by rounding is as low.
@@ -89,7 +102,7 @@ def _measured(edges: Edges, chain: list[tuple[int, bool]], *, closed: bool) -> S
         chain = [(edge, not backwards) for edge, backwards in reversed(chain)]
     sizes = [edges.uses[edges.first[edge]].length for edge, _ in chain]
     stops = np.concatenate(([0.0], np.cumsum(sizes))) / sum(sizes)
-    found: Shares = {}
+    found = dict[int, tuple[float, float]]()
     for (edge, backwards), low, high in zip(chain, stops[:-1], stops[1:], strict=True):
         found[edge] = (float(high), float(low)) if backwards else (float(low), float(high))
     return found

@@ -26,7 +26,7 @@ from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_normals, surface_points_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.trims.arrange import param_scale
-from glass_spoon.kernel.trims.changing_ball import Changing
+from glass_spoon.kernel.trims.changing_ball import Changing, within_domain
 from glass_spoon.kernel.trims.face import Face, FaceSet, whole_face
 from glass_spoon.kernel.trims.rolling_ball import Rolled
 from glass_spoon.kernel.trims.round_ends import BallTooLarge
@@ -253,8 +253,10 @@ def _way_across(face: Face, ends: list[tuple[NurbsCurve, float, float]]) -> Nurb
     return NurbsCurve(3, np.array([0.0] * 4 + [1.0] * 4), control, np.ones(4))
 
 
-def kept_run(one: RoundedEdge, side: int, number: int, corners: Sequence[Corner], edges: Edges) -> NurbsCurve:
-    """Return where a round touches a side, up to the corners that are filled."""
+def kept_runs(
+    one: RoundedEdge, side: int, number: int, corners: Sequence[Corner], edges: Edges, surface: NurbsSurface
+) -> list[NurbsCurve]:
+    """Return where a round touches a side, a surface, up to the corners that are filled and between seams."""
     run = one.run(side)
     low, high = run.domain
     params = _params_at_ends(edges, one)
@@ -266,7 +268,7 @@ def kept_run(one: RoundedEdge, side: int, number: int, corners: Sequence[Corner]
             low = max(low, stop)
         else:
             high = min(high, stop)
-    return trim_curve(run, low, high)
+    return within_domain(trim_curve(run, low, high), surface)
 
 
 @dataclass(frozen=True, eq=False)

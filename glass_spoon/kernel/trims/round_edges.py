@@ -8,6 +8,7 @@ from itertools import permutations
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
+from glass_spoon.kernel.curves.alter.edit_knots import rescale_domain
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
@@ -18,18 +19,18 @@ from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.trims.arrange import param_scale, part_face
-from glass_spoon.kernel.trims.changing_ball import LONG, BallSize, Edge, changing_ball
+from glass_spoon.kernel.trims.changing_ball import LONG, BallSize, Edge, changing_ball, wrapped
 from glass_spoon.kernel.trims.common_places import Parallel
 from glass_spoon.kernel.trims.cross_surfaces import cross_surfaces
 from glass_spoon.kernel.trims.cuts import within
-from glass_spoon.kernel.trims.edge_chains import shares_along
+from glass_spoon.kernel.trims.edge_chains import Along, shares_along
 from glass_spoon.kernel.trims.face import Face, FaceSet, make_face_set, whole_face
 from glass_spoon.kernel.trims.filled_corners import (
     Corner,
     RoundedEdge,
     corners_to_fill,
     fill_corner,
-    kept_run,
+    kept_runs,
     vertices_to_fill,
 )
 from glass_spoon.kernel.trims.rolling_ball import Rolled
@@ -148,13 +149,13 @@ class _Plan:
 
 def _planned(shape: FaceSet, edges: Edges, chosen: Ints, size: BallSize, setback: float | None) -> _Plan:
     """Return what rounds need, before any is made."""
-    shares = {} if size.law.is_constant else shares_along(edges, chosen, size.law)
+    chains = shares_along(edges, chosen, size.law)
     signs = {edge: -1.0 if turn_of(shape, edges, edge) > 0 else 1.0 for edge in chosen.tolist()}
     every = setback is not None or not size.is_one
     vertices = vertices_to_fill(edges, signs, every=every)
 
     def rolled(edge: int, *, own_way: bool) -> RoundedEdge:
-        return _rolled(shape, edges, edge, size, (signs[edge], *shares.get(edge, (0.0, 1.0))), own_way=own_way)
+        return _rolled(shape, edges, edge, size, (signs[edge], chains[edge]), own_way=own_way)
 
     rounds = [rolled(edge, own_way=_keeps_to_it(edges, edge, size, vertices)) for edge in signs]
     doubled = _lying_on_others(shape, rounds)
@@ -165,9 +166,13 @@ def _planned(shape: FaceSet, edges: Edges, chosen: Ints, size: BallSize, setback
     for number, face in enumerate(shape.faces):
         own = [(k, one.faces.index(number)) for k, one in enumerate(rounds) if number in one.faces]
         if own:
-            runs = [kept_run(rounds[k], side, k, corners, edges) for k, side in own]
+            runs, of = list[NurbsCurve](), list[tuple[int, int, RoundedEdge]]()
+            for k, side in own:
+                found = kept_runs(rounds[k], side, k, corners, edges, face.surface)
+                runs += found
+                of += [(k, side, rounds[k])] * len(found)
             joins = [join.run for corner in corners for join in corner.joins if join.face == number]
-            faces[number] = _cut_back(face, [(k, side, rounds[k]) for k, side in own], runs, joins, shape.tolerance, pieces)
+            faces[number] = _cut_back(face, of, runs, joins, shape.tolerance, pieces)
     return _Plan(rounds, corners, faces, _agreed(pieces, rounds, shape))
 
 
@@ -224,13 +229,13 @@ def largest_ball(shape: FaceSet, edges: Edges, chosen: Ints, size: BallSize, set
 
 
 def _rolled(
-    shape: FaceSet, edges: Edges, edge: int, size: BallSize, run: tuple[float, float, float], *, own_way: bool
+    shape: FaceSet, edges: Edges, edge: int, size: BallSize, run: tuple[float, Along], *, own_way: bool
 ) -> RoundedEdge:
-    """Return the ball that rolls along an edge. run: its side, and the shares of its chain at the ends of the edge.
+    """Return the ball that rolls along an edge. run: its side, and where the edge lies along its chain.
 
     Of all crossings of the parallels the one whose contacts lie nearest; or, with own_way, a ball sought along the edge.
     """
-    sign, *shares = run
+    sign, along = run
     numbers = _sides(edges, edge)
     uses = [edges.uses[k] for k in numbers]
     first, second = (smooth_piece(use.owner.surface, use.owner.inner_place) for use in uses)
@@ -243,8 +248,9 @@ def _rolled(
     if own_way:
         ends = edges.ends[numbers[0]]
         backwards = bool(edges.backwards[numbers[0]] != edges.backwards[numbers[1]])
-        along = Edge(uses[0], uses[1], backwards, (shares[0], shares[1]), bool(ends[0] == ends[1]))
-        found = changing_ball(along, (first, second), sign, size)
+        found = changing_ball(
+            Edge(uses[0], uses[1], backwards, along, bool(ends[0] == ends[1])), (first, second), sign, size
+        )
         if found is None:
             raise unfit
         return RoundedEdge(edge, faces, found)
@@ -274,7 +280,7 @@ def _cut_back(
     joins: ways about its corners from contact to contact.
     """
     for (_, _, one), run in zip(own, runs, strict=True):
-        if not within(run, face):
+        if not within(rescale_domain(run, 0.0, 1.0), face):
             middle = one.rolled.contacts(np.array([0.5]))[0][0]
             raise BallTooLarge(
                 f"The ball runs off a face about {place_text(middle)}: the face is narrower than the round. Use a "
@@ -305,8 +311,7 @@ def _is_inner(face: Face, own: tuple[int, int, RoundedEdge], param: float, *, le
     towards = contacts[1 - side][0] - contacts[side][0]
     run = (one.rolled.crossing.first, one.rolled.crossing.second)[side]
     near = np.clip(np.array([param - HAIR, param, param + HAIR]), 0.0, 1.0)
-    bounds = np.array([face.surface.domain(axis) for axis in (0, 1)]).T
-    places, normals = surface_points_normals(face.surface, *np.clip(curve_points(run, near)[:, :2], *bounds).T)
+    places, normals = surface_points_normals(face.surface, *wrapped(curve_points(run, near)[:, :2], face.surface).T)
     to_left = np.cross(normals[1], places[2] - places[0])
     return bool((to_left @ towards < 0) == left)
 
