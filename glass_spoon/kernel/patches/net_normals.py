@@ -9,6 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
+from glass_spoon.kernel.curves.evaluate.least_twist import carried
 from glass_spoon.kernel.patches.stretch import Stretch
 
 PARALLEL = 0.02
@@ -121,14 +122,13 @@ def carry_frames(stretches: Sequence[Stretch], normals: Floats) -> Frames:
     along[:, 0], along[:, -1] = ways[:, 0], -ways[:, 1]
     steps = np.diff(points, axis=1)
     totals = np.concatenate((np.zeros((len(points), 1)), np.cumsum(lengths(steps), axis=1)), axis=1)
-    carried = np.empty_like(points)
-    carried[:, 0] = _square(normals[[one.start for one in stretches]], along[:, 0])
-    for k in range(points.shape[1] - 1):  # double reflection (Wang and others 2008), all stretches at once
-        normal, way = (_mirrored(part[:, k], steps[:, k]) for part in (carried, along))
-        carried[:, k + 1] = _square(_mirrored(normal, along[:, k + 1] - way), along[:, k + 1])
+    moved = np.empty_like(points)
+    moved[:, 0] = _square(normals[[one.start for one in stretches]], along[:, 0])
+    for k in range(points.shape[1] - 1):  # all stretches at once
+        moved[:, k + 1] = _square(carried(moved[:, k], steps[:, k], along[:, k], along[:, k + 1]), along[:, k + 1])
     last = _square(normals[[one.end for one in stretches]], along[:, -1])
-    turned = np.arctan2(_dot(last, cross(along[:, -1], carried[:, -1])), _dot(last, carried[:, -1]))
-    return Frames(params, totals, along, carried, turned)
+    turned = np.arctan2(_dot(last, cross(along[:, -1], moved[:, -1])), _dot(last, moved[:, -1]))
+    return Frames(params, totals, along, moved, turned)
 
 
 def turned_normals(frames: Frames, first: Floats, last: Floats) -> Floats:
@@ -187,13 +187,6 @@ def meeting_bends(stretches: Sequence[Stretch], frames: Frames, normals: Floats)
 def _dot(a: Floats, b: Floats) -> Floats:
     """Return the products (n,) of rows of vectors (n, 3)."""
     return np.asarray(np.einsum("ni,ni->n", a, b))
-
-
-def _mirrored(vectors: Floats, across: Floats) -> Floats:
-    """Return vectors (n, 3) mirrored in planes square to others (n, 3); what has no length mirrors nothing."""
-    size = _dot(across, across)
-    share = np.divide(2 * _dot(vectors, across), size, out=np.zeros_like(size), where=size > 1e-24)
-    return vectors - share[:, None] * across
 
 
 def _square(normals: Floats, along: Floats) -> Floats:

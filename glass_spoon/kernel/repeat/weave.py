@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Literal
 
 import numpy as np
@@ -76,6 +77,12 @@ class _Way:
     def at(self, number: Floats | Ints | int) -> Floats:
         """Return where lines lie across, in mm."""
         return np.asarray(self.first + self.step * np.asarray(number, dtype=np.float64))
+
+    @cached_property
+    def tips(self) -> Floats:
+        """Both ends of all its cords (2 m, 2)."""
+        lines = self.at(self.numbers)[:, None] * self.across
+        return np.concatenate([lines + totals[:, None] * self.along for totals in (self.starts, self.ends)])
 
 
 def weave(size: tuple[float, float], manner: Manner) -> Woven:
@@ -248,12 +255,7 @@ def _has_room(ways: Sequence[_Way], number: int, k: int, end: float, crossing: f
     """
     way = ways[number]
     place = way.at(way.numbers[k]) * way.across + end * way.along
-    others = [other for g, other in enumerate(ways) if g != number]
-    ends = [
-        other.at(other.numbers)[:, None] * other.across + totals[:, None] * other.along
-        for other in others
-        for totals in (other.starts, other.ends)
-    ]
+    ends = [other.tips for g, other in enumerate(ways) if g != number]
     nearest = float(np.linalg.norm(np.concatenate(ends) - place, axis=1).min(initial=np.inf))
     return crossing >= 2 * height and nearest >= ROOMY * height
 

@@ -8,23 +8,20 @@ the radius asked there, or the one at which its contacts are as far apart as ask
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from itertools import pairwise
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats, cross, directions, lengths
-from glass_spoon.kernel.curves.alter.edit_knots import trim_curve
+from glass_spoon.kernel.arrays import Bools, Floats, cross, lengths
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points
 from glass_spoon.kernel.law import Law
 from glass_spoon.kernel.patches.fit_rows import DEGREE, Asked, fit_rows
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_derivatives
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.trims.arrange import param_scale
 from glass_spoon.kernel.trims.cross_surfaces import FITTED, Crossing
-from glass_spoon.kernel.trims.edge_chains import Along
+from glass_spoon.kernel.trims.rolled_edge import BESIDE, RolledEdge
 from glass_spoon.kernel.trims.rolling_ball import Rolled
-from glass_spoon.kernel.trims.shared_edges import Use
+from glass_spoon.kernel.trims.seams import bounds_of, rough_knots, wrapped
 
 STEPS, NEARBY = 8, 4
 """Newton steps from a place nearby, and where it is only asked whether there is one."""
@@ -43,15 +40,6 @@ LONG = 4.0
 
 SETTLED = 1e-10
 """Share of the size within which a place is found."""
-
-BESIDE = 1e-9
-"""Share of an edge beside its end at which it is asked whether the ball rolls on there."""
-
-CLOSED = 1e-9
-"""Share of its size within which a surface closes."""
-
-SEAM_PLACES, HALVINGS = 400, 50
-"""Places of a run between which it is looked for seams, and halvings to one."""
 
 ROUGH_STEPS = 7
 """Times that the way to a rough line is parted."""
@@ -89,58 +77,13 @@ class BallSize:
 
 
 @dataclass(frozen=True, eq=False)
-class Edge:
-    """An edge along which a ball rolls: its uses by two faces, and where it lies along its chain.
-
-    backwards: whether the second use runs against the first.
-    """
-
-    first: Use
-    second: Use
-    backwards: bool
-    along: Along
-    closed: bool
-
-    @property
-    def length(self) -> float:
-        """Its length in mm."""
-        return self.first.length
-
-    @property
-    def bends(self) -> list[float]:
-        """The shares of its length at which its bend jumps, as from a line to an arc."""
-        found = []
-        for use, turned in ((self.first, False), (self.second, self.backwards)):
-            shares = np.interp(_rough(use), use.params, use.totals) / use.length
-            found += (1 - shares if turned else shares).tolist()
-        return [share for share in found if 1e-6 < share < 1 - 1e-6]
-
-    def at(self, shares: Floats) -> tuple[Floats, Floats, Floats]:
-        """Return places and unit directions, each (n, 3), and where both faces have them (n, 4), at shares of its length.
-
-        Beyond its ends it goes straight on.
-        """
-        # A hair inside, as its surface may have a sharp edge at its end.
-        inside = np.clip(shares, BESIDE, 1.0 - BESIDE)
-        params = self.first.at_shares(inside)
-        own, way = (value[:, :2] for value in curve_derivatives(self.first.curve, params, 1))
-        surface = self.first.owner.surface
-        own = wrapped(own, surface)
-        values = surface_derivatives(surface, own[:, 0], own[:, 1], 1)
-        along = directions(values[1, 0] * way[:, :1] + values[0, 1] * way[:, 1:])
-        other = curve_derivatives(self.second.curve, self.second.at_shares(1 - inside if self.backwards else inside), 0)[0]
-        starts = np.hstack((own, wrapped(other[:, :2], self.second.owner.surface)))
-        return values[0, 0] + ((shares - inside) * self.length)[:, None] * along, along, starts
-
-
-@dataclass(frozen=True, eq=False)
 class Changing(Rolled):
     """A ball that changes along an edge. Its parameters, 0 to 1, are shares of the edge from `span[0]` to `span[1]`.
 
     height: the sign of the side it is on, times its usual radius. table: shares of the edge and what was found there (n, 5).
     """
 
-    edge: Edge | None = None
+    edge: RolledEdge | None = None
     size: BallSize = field(default_factory=lambda: BallSize(Law(1.0, 1.0)))
     span: tuple[float, float] = (0.0, 1.0)
     table: tuple[Floats, Floats] = (np.zeros(0), np.zeros((0, 5)))
@@ -167,7 +110,7 @@ class Changing(Rolled):
         found, sign = start.copy(), np.sign(self.height)
         if not self.size.chord:
             found[:, 4] = sign * wanted
-        limits = np.concatenate([np.array([_bounds(one, axis) for axis in (0, 1)]) for one in (self.first, self.second)])
+        limits = np.concatenate([np.array([bounds_of(one, axis) for axis in (0, 1)]) for one in (self.first, self.second)])
         scale = max(self.first.size, self.second.size)
         off = np.full(len(shares), np.inf)
         for step in range(steps + 1):
@@ -215,7 +158,9 @@ class Changing(Rolled):
         return float(self.solve(np.array([self.span[0] + param * (self.span[1] - self.span[0])]))[0][0, 4])
 
 
-def changing_ball(edge: Edge, surfaces: tuple[NurbsSurface, NurbsSurface], sign: float, size: BallSize) -> Changing | None:
+def changing_ball(
+    edge: RolledEdge, surfaces: tuple[NurbsSurface, NurbsSurface], sign: float, size: BallSize
+) -> Changing | None:
     """Return the ball that changes along an edge between two surfaces, on the side of their normals that `sign` says.
 
     None where no such ball touches both all along.
@@ -333,7 +278,7 @@ def _over_rough_lines(ball: Changing) -> list[float]:
     shares, values = ball.table
     found = list[float]()
     for column, (surface, axis) in enumerate((one, axis) for one in (ball.first, ball.second) for axis in (0, 1)):
-        for knot in _multiple(surface.knots[axis], surface.degrees[axis]).tolist():
+        for knot in rough_knots(surface.knots[axis], surface.degrees[axis]).tolist():
             before = values[:, column] < knot
             for k in np.flatnonzero(before[1:] != before[:-1]).tolist():
                 low, high = float(shares[k]), float(shares[k + 1])
@@ -363,87 +308,9 @@ def _over(surface: NurbsSurface, params: Floats) -> list[Floats]:
     return [values[0, 0], normal, du, dv, *turned]
 
 
-def _rough(use: Use) -> Floats:
-    """Return the parameters (n,) of a boundary curve at which it is only once smooth in space."""
-    curve, surface = use.curve, use.owner.surface
-    low, high = curve.domain
-    found = [_multiple(curve.knots, curve.degree)]
-    if curve.degree == 1 and len(curve.control_points) == 2:
-        ends = curve.control_points[:, :2]
-        for axis in (0, 1):
-            way = ends[1, axis] - ends[0, axis]
-            if way:
-                shares = (_multiple(surface.knots[axis], surface.degrees[axis]) - ends[0, axis]) / way
-                found.append(low + shares[(shares > 0) & (shares < 1)] * (high - low))
-    return np.concatenate(found)
-
-
-def _multiple(knots: Floats, degree: int) -> Floats:
-    """Return the inner knots at which a spline is only once smooth."""
-    values, times = np.unique(knots, return_counts=True)
-    return np.asarray(values[1:-1][times[1:-1] >= max(degree - 1, 1)])
-
-
 def _solved(matrix: Floats, right: Floats) -> Floats:
     """Return the solutions (n, k) of systems (n, k, k), nearest ones where they are singular."""
     try:
         return np.asarray(np.linalg.solve(matrix, right[..., None])[..., 0])
     except np.linalg.LinAlgError:
         return np.asarray((np.linalg.pinv(matrix) @ right[..., None])[..., 0])
-
-
-def _bounds(surface: NurbsSurface, axis: int) -> tuple[float, float]:
-    """Return the parameters of an axis within which it is asked: any where it closes, as they go round."""
-    closed = surface.is_closed(axis, CLOSED * surface.size)
-    return (-np.inf, np.inf) if closed else surface.domain(axis)
-
-
-def wrapped(params: Floats, surface: NurbsSurface) -> Floats:
-    """Return params (n, 2) within the domain of a surface: taken round where an axis closes, else to its ends."""
-    found = params.copy()
-    for axis in (0, 1):
-        low, high = surface.domain(axis)
-        outside = (found[:, axis] < low) | (found[:, axis] > high)
-        if outside.any() and surface.is_closed(axis, CLOSED * surface.size):
-            found[outside, axis] = low + np.mod(found[outside, axis] - low, high - low)
-        else:
-            found[:, axis] = np.clip(found[:, axis], low, high)
-    return found
-
-
-def within_domain(run: NurbsCurve, surface: NurbsSurface) -> list[NurbsCurve]:
-    """Return the stretches of a run (u, v, 0) between seams of a surface, each moved into its domain; parameters stay."""
-    pieces = [run]
-    for axis in (0, 1):
-        if surface.is_closed(axis, CLOSED * surface.size):
-            pieces = [part for piece in pieces for part in _between_seams(piece, axis, surface.domain(axis))]
-    return pieces
-
-
-def _between_seams(run: NurbsCurve, axis: int, domain: tuple[float, float]) -> list[NurbsCurve]:
-    """Return the stretches of a run within whole periods of an axis, moved into the first."""
-    low, high = domain
-    period, values = high - low, run.control_points[:, axis]
-    near = BESIDE * period
-    if values.min() >= low - near and values.max() <= high + near:
-        return [run]
-    stops = [float(run.domain[0]), float(run.domain[1])]
-    params = np.linspace(*run.domain, SEAM_PLACES)
-    turns = np.floor((curve_points(run, params)[:, axis] - low) / period)
-    for k in np.flatnonzero(np.diff(turns)).tolist():
-        wanted = low + period * max(turns[k], turns[k + 1])
-        a, b = params[k], params[k + 1]
-        under = curve_points(run, np.array([a]))[0, axis] < wanted
-        for _ in range(HALVINGS):
-            middle = (a + b) / 2
-            a, b = (middle, b) if (curve_points(run, np.array([middle]))[0, axis] < wanted) == under else (a, middle)
-        stops.append(float(a + b) / 2)
-    stops = sorted(stops)
-    parts = [trim_curve(run, a, b) for a, b in pairwise(stops) if b - a > BESIDE]
-    moved = []
-    for part in parts:
-        middle = curve_points(part, np.array([sum(part.domain) / 2]))[0, axis]
-        points = part.control_points.copy()
-        points[:, axis] -= period * np.floor((middle - low) / period)
-        moved.append(replace(part, control_points=points))
-    return moved

@@ -26,10 +26,11 @@ from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_normals, surface_points_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.trims.arrange import param_scale
-from glass_spoon.kernel.trims.changing_ball import Changing, within_domain
+from glass_spoon.kernel.trims.changing_ball import Changing
 from glass_spoon.kernel.trims.face import Face, FaceSet, whole_face
 from glass_spoon.kernel.trims.rolling_ball import Rolled
 from glass_spoon.kernel.trims.round_ends import BallTooLarge
+from glass_spoon.kernel.trims.seams import within_domain
 from glass_spoon.kernel.trims.shared_edges import Edges
 
 SET_BACK = 0.5

@@ -19,7 +19,7 @@ from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.trims.arrange import param_scale, part_face
-from glass_spoon.kernel.trims.changing_ball import LONG, BallSize, Edge, changing_ball, wrapped
+from glass_spoon.kernel.trims.changing_ball import LONG, BallSize, changing_ball
 from glass_spoon.kernel.trims.common_places import Parallel
 from glass_spoon.kernel.trims.cross_surfaces import cross_surfaces
 from glass_spoon.kernel.trims.cuts import within
@@ -33,8 +33,10 @@ from glass_spoon.kernel.trims.filled_corners import (
     kept_runs,
     vertices_to_fill,
 )
+from glass_spoon.kernel.trims.rolled_edge import RolledEdge
 from glass_spoon.kernel.trims.rolling_ball import Rolled
 from glass_spoon.kernel.trims.round_ends import NEAR, BallTooLarge, End, close_ends
+from glass_spoon.kernel.trims.seams import wrapped
 from glass_spoon.kernel.trims.shared_edges import Edges, Use, find_edges
 
 HAIR = 1e-6
@@ -249,7 +251,7 @@ def _rolled(
         ends = edges.ends[numbers[0]]
         backwards = bool(edges.backwards[numbers[0]] != edges.backwards[numbers[1]])
         found = changing_ball(
-            Edge(uses[0], uses[1], backwards, along, bool(ends[0] == ends[1])), (first, second), sign, size
+            RolledEdge(uses[0], uses[1], backwards, along, bool(ends[0] == ends[1])), (first, second), sign, size
         )
         if found is None:
             raise unfit

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
+from glass_spoon.kernel.curves.evaluate.least_twist import carried
 from glass_spoon.kernel.errors import place_text
 from glass_spoon.kernel.wires.wire_runs import Run, WirePiece
 from glass_spoon.kernel.wires.wire_shape import FULL, TooThick, WireShape
@@ -148,13 +149,6 @@ def _upright(axis: Floats) -> Floats:
 
 
 def _carried(up: Floats, step: Floats, axis: Floats, following: Floats) -> Floats:
-    """Return an up carried on by a step without twist: by two reflections (Wang and others 2008)."""
-    size = float(step @ step)
-    if size <= 0:
-        return _square_to(following, up)
-    first = up - 2 / size * (step @ up) * step
-    along = axis - 2 / size * (step @ axis) * step
-    second = following - along
-    length = float(second @ second)
-    turned = first if length < 1e-24 else first - 2 / length * (second @ first) * second
+    """Return an up carried on by a step without twist."""
+    (turned,) = carried(up[None], step[None], axis[None], following[None])
     return _square_to(following, turned)

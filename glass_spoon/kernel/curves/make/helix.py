@@ -13,6 +13,7 @@ from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
 from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, find_kinks
+from glass_spoon.kernel.curves.evaluate.least_twist import carried
 from glass_spoon.kernel.curves.make.fit_function import Fit, fit_function, fit_places
 from glass_spoon.kernel.errors import InvalidInput
 
@@ -181,7 +182,7 @@ class CarriedFrame:
         cell = np.clip(np.searchsorted(self.params, params, side="right") - 1, 0, len(self.params) - 1)
         start_points, start_slope = curve_derivatives(self.curve, self.params[cell], 1)
         start = self.axis[cell]
-        axis = _reflect(start_points, directions(start_slope), start, points, tangent)
+        axis = carried(start, points - start_points, directions(start_slope), tangent)
         # From a place to itself, but for rounding, there is no direction in which to reflect.
         still = params - self.params[cell] <= STILL * np.ptp(self.params)
         lean = np.einsum("ij,ij->i", start[still], tangent[still])
@@ -190,9 +191,9 @@ class CarriedFrame:
 
 
 def carry_frame(curve: NurbsCurve, first: Floats | None = None, steps: int | None = None) -> CarriedFrame:
-    """Return a frame carried along a curve by double reflection, `steps` places a knot span (by FRAME_PLACES when None).
+    """Return a frame carried along a curve with the least twist, `steps` places a knot span (by FRAME_PLACES when None).
 
-    Wang, Juttler, Zheng, Liu: Computation of rotation minimizing frames, ACM TOG 27 (2008). `first` (3,) points to where
+    `first` (3,) points to where
     the axis starts; the direction across it nearest to up, or to x, when None.
     """
     breaks = curve.breaks
@@ -205,7 +206,7 @@ def carry_frame(curve: NurbsCurve, first: Floats | None = None, steps: int | Non
     tangent = directions(slope)
     across = _some_axes(tangent)
     beside = cross(tangent, across)
-    moved = _reflect(points[:-1], tangent[:-1], across[:-1], points[1:], tangent[1:])
+    moved = carried(across[:-1], np.diff(points, axis=0), tangent[:-1], tangent[1:])
     turns = np.arctan2(np.einsum("ij,ij->i", moved, beside[1:]), np.einsum("ij,ij->i", moved, across[1:]))
     start = _start_axis(tangent[0], first)
     angle = float(np.arctan2(start @ beside[0], start @ across[0])) + np.concatenate(([0.0], np.cumsum(turns)))
@@ -231,20 +232,6 @@ def _start_axis(tangent: Floats, first: Floats | None) -> Floats:
                 unit: Floats = axis / lengths(axis)
                 return unit
     raise InvalidInput("The start direction", "across the curve", "along it")
-
-
-def _reflect(points: Floats, tangent: Floats, axis: Floats, to_points: Floats, to_tangent: Floats) -> Floats:
-    """Carry axes (n, 3) from points to points: two reflections, in the planes midway of the points and of the tangents."""
-    chord = to_points - points
-    axis_mid, tangent_mid = (_mirrored(vector, chord) for vector in (axis, tangent))
-    return _mirrored(axis_mid, to_tangent - tangent_mid)
-
-
-def _mirrored(vectors: Floats, across: Floats) -> Floats:
-    """Return vectors (n, 3) reflected across directions (n, 3); a zero direction leaves them."""
-    square = np.einsum("ij,ij->i", across, across)
-    share = np.divide(2 * np.einsum("ij,ij->i", across, vectors), square, out=np.zeros_like(square), where=square > 1e-300)
-    return vectors - share[:, None] * across
 
 
 def helix_around(
