@@ -71,6 +71,7 @@ from glass_spoon.sheet.lines.form.revolve import Revolve
 from glass_spoon.sheet.lines.form.ridge import Ridge, Thread
 from glass_spoon.sheet.lines.form.roll import Carry, Roll
 from glass_spoon.sheet.lines.form.rounds import RoundEdges
+from glass_spoon.sheet.lines.form.sew import Sew
 from glass_spoon.sheet.lines.form.shell import Shell
 from glass_spoon.sheet.lines.form.skin import Skin
 from glass_spoon.sheet.lines.form.spans import BlendSurfaces, FitSurface, Span
@@ -135,6 +136,7 @@ _REFORM = (
     TrimSurface,
     Untrim,
     ExactBody,
+    Sew,
     RoundEdges,
     Gather,
     OffsetSurface,

@@ -31,7 +31,7 @@ class ExtendSurface(Line):
     chapter = "Form"
     summary = "Let a surface go on past one of its edges, by a length or until it meets other surfaces."
     words = ("longer", "lengthen", "edge", "continue", "extend", "prolong", "until it meets", "up to", "reach")
-    sentence = "**Lengthen** {surface} {way} it past its {end} {reach} {length}[, going on {going}]."
+    sentence = "**Lengthen** {surface} {way} it past its {end} by {length}[, {reach}][, going on {going}]."
     wording_field = "reach"
     wordings = {"until it meets": "**Lengthen** {surface} {way} it past its {end} {reach} {other}[, going on {going}]."}
     phrases = (
@@ -49,7 +49,11 @@ class ExtendSurface(Line):
     end: Annotated[Literal["start", "end"], ChoiceSpec("Past which edge.", ("start", "end"))] = "end"
     reach: Annotated[
         Literal["by", "until it meets"],
-        ChoiceSpec("By a length, or until all of its edge lies on others.", ("by", "until it meets")),
+        ChoiceSpec(
+            "By a length, or until all of its edge lies on others.",
+            ("by", "until it meets"),
+            ("just as far", "until it meets"),
+        ),
     ] = "by"
     length: Annotated[Number, NumberSpec("By how much.", "length", least=0, above=True, most=1e6)] = "10 mm"
     other: Annotated[
