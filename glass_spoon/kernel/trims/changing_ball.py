@@ -15,6 +15,7 @@ from glass_spoon.kernel.arrays import Bools, Floats, cross, lengths
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.law import Law
 from glass_spoon.kernel.patches.fit_rows import DEGREE, Asked, fit_rows
+from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_derivatives
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.trims.arrange import param_scale
@@ -163,8 +164,21 @@ def changing_ball(
 ) -> Changing | None:
     """Return the ball that changes along an edge between two surfaces, on the side of their normals that `sign` says.
 
-    None where no such ball touches both all along.
+    None where no such ball touches both half way along it.
     """
+    keys = [part for use in (edge.first, edge.second) for part in (use.owner.surface.key, use.curve.key)]
+    key = (*keys, *(surface.key for surface in surfaces), edge.backwards, edge.along, edge.closed, sign, size)
+    return _balls.get(key, lambda: _changing_ball(edge, surfaces, sign, size))
+
+
+_balls: Remembered[Changing | None] = Remembered(400)
+"""Balls that were sought last, by the content of their edges and faces."""
+
+
+def _changing_ball(
+    edge: RolledEdge, surfaces: tuple[NurbsSurface, NurbsSurface], sign: float, size: BallSize
+) -> Changing | None:
+    """Seek a ball that changes."""
     nothing = NurbsCurve(1, np.array([0.0, 0.0, 1.0, 1.0]), np.zeros((2, 3)), np.ones(2))
     usual = sign * float(size.law.at(np.array([0.5]))[0])
     none = Crossing(nothing, nothing, nothing, 0.0, edge.closed)
