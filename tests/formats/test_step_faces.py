@@ -29,7 +29,9 @@ from OCP.TopoDS import TopoDS
 from glass_spoon.formats.step import NamedSurfaces, read_step, write_step
 from glass_spoon.kernel.curves.alter.place_curve import moving
 from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.law import Law
 from glass_spoon.kernel.meshes.mesh import check_mesh
+from glass_spoon.kernel.trims.changing_ball import BallSize
 from glass_spoon.kernel.trims.face import FaceSet, make_face_set
 from glass_spoon.kernel.trims.mesh_faces import mesh_faces
 from glass_spoon.kernel.trims.round_edges import round_edges, sharp_edges
@@ -102,7 +104,7 @@ def rounded(
     edges, sharp = sharp_edges(shape, 0.3)
     middles = [edges.uses[edges.first[edge]] for edge in sharp]
     chosen = [edge for edge, use in zip(sharp, middles, strict=True) if pick(use.places[len(use.places) // 2])]
-    made = round_edges(shape, edges, np.array(chosen), radius, flat=flat)
+    made = round_edges(shape, edges, np.array(chosen), BallSize(Law(radius, radius), flat=flat))
     assert not len(find_edges(made.shape).open_uses)
     written = read_back(write_step([NamedSurfaces("rounded", made.shape)]), folder)
     assert BRepCheck_Analyzer(written).IsValid()
@@ -181,10 +183,10 @@ def test_rounds_that_do_not_fit_are_refused_with_a_way_out() -> None:
     box = block((60, 40, 30))
     edges, sharp = sharp_edges(box, 0.3)
     with pytest.raises(KernelError, match="smaller radius"):
-        round_edges(box, edges, sharp, 16)
+        round_edges(box, edges, sharp, BallSize(Law(16, 16)))
     upper = [edge for edge in sharp if edges.uses[edges.first[edge]].places[:, 2].min() > 14]
     with pytest.raises(KernelError, match="Round all edges of that corner"):
-        round_edges(box, edges, np.array(upper), 5)
+        round_edges(box, edges, np.array(upper), BallSize(Law(5, 5)))
 
 
 def _rounded_box() -> Any:
