@@ -19,6 +19,7 @@ ALL = (
     "detail",
     "patches",
     "trims",
+    "rounds",
     "shape",
     "people",
 )

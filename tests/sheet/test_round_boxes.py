@@ -29,9 +29,9 @@ def body(outline: dict[str, Any], height: float, radius: float, **more: Any) -> 
     ]
 
 
-def volume_in_file(build: Build, folder: Path) -> float:
+def volume_in_file(build: Build, folder: Path, item: str = "l3") -> float:
     """Return the volume in mm³ of the rounded body, as Open CASCADE integrates what is read from its STEP file."""
-    shape = read_back(write_step([NamedSurfaces("body", build.items["l3"].item.shape)]), folder)
+    shape = read_back(write_step([NamedSurfaces("body", build.items[item].item.shape)]), folder)
     assert BRepCheck_Analyzer(shape).IsValid()
     return figures(shape)[0]
 
