@@ -84,6 +84,12 @@ def test_whole_surfaces_and_sets_are_sewn_too() -> None:
     assert "2 parts that share no edge" in apart.reports["l6"].findings[0].sentence
 
 
+def test_what_is_taken_twice_is_told() -> None:
+    """A lid sewn on twice, and a sheet through a pot, leave edges of three faces or more."""
+    build = built(*pot(), {"verb": "copy", "item": "l6"}, {"verb": "sew", "items": ["l5", "l6", "l7"]})
+    assert "of more than two faces" in build.reports["l8"].findings[0].sentence
+
+
 @pytest.mark.parametrize(
     "text",
     [

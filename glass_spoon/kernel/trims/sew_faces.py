@@ -33,13 +33,15 @@ class Miss:
 class Sewn:
     """Faces that share edges. turned: how many were turned over; one_sided: whether they cannot face alike.
 
-    open_edges: how many edges belong to one face alone. parts: how many hang together. misses: the widest first.
+    open_edges: how many edges belong to one face alone; crowded: places (k, 3) in mm on edges of more than two. parts: how
+    many hang together. misses: the widest first.
     """
 
     shape: FaceSet
     turned: int
     one_sided: bool
     open_edges: int
+    crowded: Floats
     parts: int
     misses: tuple[Miss, ...]
 
@@ -60,7 +62,9 @@ def sew_faces(sets: Sequence[FaceSet], tolerance: float) -> Sewn:
     for part in parts:
         inwards = not len(find_edges(part).open_uses) and is_void(part)
         made += [reverse_face(face) if inwards else face for face in part.faces]
-    return Sewn(make_face_set(made, own), turned, one_sided, len(edges.open_uses), len(parts), near_misses(whole))
+    return Sewn(
+        make_face_set(made, own), turned, one_sided, len(edges.open_uses), _crowded(edges), len(parts), near_misses(whole)
+    )
 
 
 def _flips(edges: Edges, count: int) -> tuple[Bools, bool]:
@@ -87,6 +91,13 @@ def _flips(edges: Edges, count: int) -> tuple[Bools, bool]:
                 seen[other], flips[other] = True, flips[face] ^ turns
                 waiting.append(other)
     return flips, one_sided
+
+
+def _crowded(edges: Edges) -> Floats:
+    """Return places (k, 3) in mm half way along edges that more than two faces share."""
+    times = np.bincount(edges.edge, minlength=len(edges.first))
+    uses = [edges.uses[edges.first[edge]] for edge in np.flatnonzero(times > 2)]
+    return np.array([use.places[len(use.places) // 2] for use in uses]).reshape(-1, 3)
 
 
 def near_misses(whole: FaceSet) -> tuple[Miss, ...]:

@@ -68,6 +68,11 @@ def _notes(sewn: Sewn) -> list[str]:
             f"Edges nearly meet and stay open: {length_text(first.gap)} apart at {place_text(first.place)}{more}. Bring them "
             "together, or allow a larger distance."
         )
+    if len(sewn.crowded):
+        notes.append(
+            f"{several(len(sewn.crowded), 'edge')} of more than two faces, the first at {place_text(sewn.crowded[0])}: leave out "
+            "what is taken twice or lies inside."
+        )
     if sewn.parts > 1:
         notes.append(f"They make {sewn.parts} parts that share no edge: trim or lengthen them to meet, or sew them apart.")
     if sewn.one_sided:
