@@ -94,6 +94,7 @@ def test_what_is_taken_twice_is_told() -> None:
     "text",
     [
         "sew cup and lid",
+        "sew cup and lid together",
         "stitch cup and lid within 0.02 mm giving pot",
         "Sew cup, lid where edges lie within 0.01 mm, giving pot.",
     ],

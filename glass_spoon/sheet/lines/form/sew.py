@@ -13,6 +13,7 @@ from glass_spoon.sheet.line import Action, Finding, Given, Line
 from glass_spoon.sheet.lines.form.fields import noted
 from glass_spoon.sheet.lines.form.trims import FACES, TrimmedName
 from glass_spoon.sheet.lines.mesh_work.fields import length_text, several
+from glass_spoon.sheet.phrase import Phrase
 
 MOST_TOLERANCE = 10.0
 """The largest distance in mm that edges may lie apart."""
@@ -25,7 +26,8 @@ class Sew(Line):
     summary = (
         "Sew surfaces, sets and trimmed ones that meet at edges: they share them, face alike and are meshed as one piece."
     )
-    words = ("stitch", "gather trimmed", "join faces", "one skin of faces", "close up", "watertight")
+    words = ("stitch", "gather", "join faces", "one skin of faces", "close up", "watertight", "together")
+    phrases = (Phrase(r"(?:stitch|sew)\w*(?: up)?|(?:make )?watertight|together|(?:in)?to one(?: skin| piece)?"),)
     sentence = "**Sew** {items} where edges lie within {tolerance}, giving {gives}."
     gives_kind = "trimmed"
     uses_up = ("items",)
