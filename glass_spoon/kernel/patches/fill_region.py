@@ -14,7 +14,7 @@ from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.patches.fair_patches import TANGLED, Edge, HeldEdge, Layout, Quad, fair_patches
 from glass_spoon.kernel.patches.patch_space import CHECKS, PatchSpace
 from glass_spoon.kernel.patches.region import Loop, Side
-from glass_spoon.kernel.patches.ring_cuts import apart_by, cuts_across
+from glass_spoon.kernel.patches.ring_cuts import cuts_across, kept_apart
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
@@ -29,8 +29,6 @@ TANGLED_ROUND = 1e-3
 """The same as TANGLED for a boundary without corners, whose patches have to bend in their parameters."""
 CREASE = np.radians(0.1)
 """Angle below which patches go on smoothly; above it more spans are tried."""
-NARROW = 0.02
-"""Share of a boundary's length below which two jumps of its bend are cut as one, half way between them."""
 PACES = 0.25, 2.8
 """Least and most share of its mean speed at which an edge runs at an end."""
 FOLLOWED = 1e-4
@@ -219,7 +217,7 @@ def _ring_ends(loop: Loop) -> list[float]:
     side = loop.sides[0]
     is_corner = abs(float(loop.angles[0]) - np.pi) >= np.radians(25)
     jumps = side.jumps.tolist()
-    ends = apart_by(NARROW, [0.0, *jumps] if is_corner or side.jumps_at_start else jumps, keep=is_corner)
+    ends = kept_apart([0.0, *jumps] if is_corner or side.jumps_at_start else jumps, keep=is_corner)
     if not jumps or len(ends) > MOST_SIDES:
         return [k / 4 for k in range(4)]
     while len(ends) < 4 or len(ends) % 2:

@@ -64,13 +64,13 @@ def cuts_across(outer: Loop, inner: Loop) -> list[tuple[Place, Place]]:
     return [(one.place(a), other.place(b)) for a, b in every]
 
 
-def apart_by(least: float, shares: list[float], *, keep: bool) -> list[float]:
-    """Return shares of a way round, in order, of which those nearer than `least` are one half way; keep: the first stays."""
+def kept_apart(shares: list[float], *, keep: bool) -> list[float]:
+    """Return shares of a way round, in order, of which those nearer than NARROW are one half way; keep: the first stays."""
     found = list(shares)
     while len(found) > 1:
         gaps = np.diff([*found, 1.0 + found[0]])
         nearest = int(gaps.argmin())
-        if gaps[nearest] >= least:
+        if gaps[nearest] >= NARROW:
             break
         after = (nearest + 1) % len(found)
         middle = (found[nearest] + float(gaps[nearest]) / 2) % 1.0
@@ -139,7 +139,7 @@ class _Round:
             sudden += (low + side.jumps * (high - low)).tolist()
         if smooth and self.loop.sides[0].jumps_at_start:
             sudden = [0.0, *sudden]
-        sudden = apart_by(NARROW, sorted(sudden), keep=False)
+        sudden = kept_apart(sorted(sudden), keep=False)
         if len(sudden) + len(corners) > MOST_CUTS:
             sudden = []
         self.corners = sorted([*self._sides, *(phase % 1 for phase in np.interp(sudden, self.shares, phases).tolist())])

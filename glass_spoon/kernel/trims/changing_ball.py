@@ -188,12 +188,11 @@ def _changing_ball(
     before, after = (outside[: 0 if goes_on or edge.closed else None] for goes_on in edge.along.goes_on)
     shares = np.concatenate((-before[::-1], shares, 1 + after))
     starts = edge.at(shares)[2]
-    grown = replace(ball, size=replace(size, chord=False))
+    grown = ball
     if size.chord:  # from balls of one radius at which the contacts are about as far apart
         normals = [_over(surface, starts[:, k : k + 2])[1] for k, surface in ((0, surfaces[0]), (2, surfaces[1]))]
         apart = float(np.median(lengths(normals[0] - normals[1])[(shares > 0) & (shares < 1)]))
-        grown = replace(grown, size=size.times(1 / max(apart, 1e-9)))
-        grown = replace(grown, size=replace(grown.size, chord=False))
+        grown = replace(ball, size=replace(size.times(1 / max(apart, 1e-9)), chord=False))
     bounds = None
     for steps in GROWN:
         found = np.column_stack((starts, np.zeros(len(shares))))
