@@ -12,14 +12,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from functools import cached_property, lru_cache
+from functools import cached_property
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, Ints, cross, lengths
+from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.patches.least_form import LeastForm
-from glass_spoon.kernel.patches.patch_space import PatchSpace, grid_derivatives, inward, roughness
+from glass_spoon.kernel.patches.patch_space import PatchSpace, inward, roughness
+from glass_spoon.kernel.patches.unfairness import Curving, openness
 
 HELD = 1e6
 """How much heavier conditions weigh than fairness."""
@@ -113,7 +114,7 @@ class _Solver:
         flat = [rows.ravel() for rows in self.rows]
         self.own = [np.flatnonzero(self.free[row]) for row in flat]
         self.where = [(3 * ranks[row[own]][:, None] + np.arange(3)).ravel() for row, own in zip(flat, self.own, strict=True)]
-        self.bases = [{key: by[:, :, own] for key, by in grid_derivatives(space.spans).items()} for own in self.own]
+        self.columns = np.array(flat)
         self._hold()
 
     def _number(self) -> None:
@@ -290,70 +291,50 @@ class _Solver:
         Each step goes as far as the measure falls and no patch folds; it ends where neither a whole step nor parts of it do.
         """
         still = self._alike({1: TAUT * self.tension, 3: self.tangled})
-        least = UNFOLDED * self._openness(points)
-        asked, value = self._measured(points, still)
+        least = UNFOLDED * float(self._openness(points[None])[0])
+        value = float(self._unfairness(points[None], still)[0])
         for _ in range(STEPS):
             form = still.copy()
-            for one in asked:
+            for one in self._asked(points):
                 form.ask(*one)
             step = self._placed(form.least()) - points
             if float(lengths(step).max()) < SETTLED:
                 return points
-            for share in SHARES:
-                tried = points + share * step
-                if self._openness(tried) < least:
-                    continue
-                following = self._measured(tried, still)
-                if following[1] < value:
-                    break
-            else:
+            tried = points + np.array(SHARES)[:, None, None] * step
+            found = np.where(self._openness(tried) < least, np.inf, self._unfairness(tried, still))
+            better = np.flatnonzero(found < value)
+            if not len(better):
                 return points
-            points, (asked, value) = tried, following
+            points, value = tried[better[0]], float(found[better[0]])
         return points
 
-    def _measured(self, points: Floats, still: LeastForm) -> tuple[list[Asked], float]:
-        """Return what a step from points (n, 3) asks for, and how unfair they are themselves."""
-        unknowns = points[self.free].ravel()
-        asked = [self._variation(points, number) for number in range(len(self.rows))]
-        asked += [*self._through(points), *self._bent(points)]
-        value = still.value(unknowns)
-        for rows, aims, where in asked:
-            left = rows @ unknowns[where] - aims
-            value += float(left @ left)
-        return asked, value
+    def _nets(self, points: Floats) -> Floats:
+        """Return the control points (quads k, count², 3) of k tries of all points (k, n, 3), by quad."""
+        return points[:, self.columns].swapaxes(0, 1).reshape(-1, self.columns.shape[1], 3)
 
-    def _openness(self, points: Floats) -> float:
-        """Return the least area of the patches to an area of parameters, against their mean; below 0 where one folds."""
-        along, slopes = _seen(self.space.spans)
-        nets = points[np.array(self.rows)].transpose(0, 3, 1, 2)
-        du, dv = ((one @ nets @ other.T).transpose(0, 2, 3, 1) for one, other in ((slopes, along), (along, slopes)))
-        areas = cross(du, dv)
-        middles = areas.mean(axis=(1, 2), keepdims=True)
-        return float(((areas * middles).sum(axis=-1) / (middles * middles).sum(axis=-1)).min())
+    def _openness(self, points: Floats) -> Floats:
+        """Return for tries (k, n, 3) the least area of a patch to an area of parameters, against its mean; below 0 folded."""
+        return openness(self.space.spans, self._nets(points), OPENNESS).reshape(-1, len(points)).min(axis=0)
 
-    def _variation(self, points: Floats, number: int) -> Asked:
-        """Ask for the least variation of the mean curvature of a quad, its metric and normals held as they are now."""
-        across = self.space.count + 1
-        by, own = grid_derivatives(self.space.spans), self.bases[number]
-        control = points[self.rows[number].ravel()]
-        du, dv = by[1, 0] @ control, by[0, 1] @ control
-        normals = cross(du, dv)
-        area = np.maximum(lengths(normals), 1e-12)
-        normals = normals / area[..., None]
-        e, f, g = (du * du).sum(axis=2), (du * dv).sum(axis=2), (dv * dv).sum(axis=2)
-        whole = np.maximum(e * g - f * f, 1e-18)
-        weights = {(2, 0): g / whole, (1, 1): -2 * f / whole, (0, 2): e / whole}
-        bend = sum(weight[..., None] * own[key] for key, weight in weights.items())
-        given = sum(weight[..., None] * (by[key] @ self._given(number)) for key, weight in weights.items())
-        rows = (bend[..., None] * normals[:, :, None, :]).reshape(across, across, -1)
-        still = (given * normals).sum(axis=2)
-        asked, aims = [], []
-        for axis, stretch in ((0, e), (1, g)):
-            first, second = ((slice(None),) * axis + (part,) for part in (slice(None, -1), slice(1, None)))
-            weight = np.sqrt((area[first] + area[second]) / (stretch[first] + stretch[second]))
-            asked.append(((rows[second] - rows[first]) * weight[..., None]).reshape(-1, rows.shape[2]))
-            aims.append(((still[first] - still[second]) * weight).ravel())
-        return np.concatenate(asked), np.concatenate(aims), self.where[number]
+    def _unfairness(self, points: Floats, still: LeastForm) -> Floats:
+        """Return how unfair tries (k, n, 3) are, and how far from what is asked for."""
+        unknowns = points[:, self.free].reshape(len(points), -1)
+        varied = Curving.of(self.space.spans, self._nets(points)).variations.reshape(-1, len(points)).sum(axis=0)
+        asked = [sum(_missed(one, own) for one in self._wished(try_)) for own, try_ in zip(unknowns, points, strict=True)]
+        return still.values(unknowns) + varied + np.array(asked)
+
+    def _asked(self, points: Floats) -> Iterator[Asked]:
+        """Ask for all that a step from points (n, 3) asks for."""
+        curving = Curving.of(self.space.spans, points[self.columns])
+        for number, own in enumerate(self.own):
+            rows, now = curving.rows(number, own)
+            yield rows, rows @ points[self.columns[number, own]].ravel() - now, self.where[number]
+        yield from self._wished(points)
+
+    def _wished(self, points: Floats) -> Iterator[Asked]:
+        """Ask for places and bends, as they are asked for from points (n, 3)."""
+        yield from self._through(points)
+        yield from self._bent(points)
 
     def _bent(self, points: Floats) -> Iterator[Asked]:
         """Ask for the bends of what the patches go on from, at the slopes of now."""
@@ -404,11 +385,11 @@ class _Solver:
         return u, v
 
 
-@lru_cache(16)
-def _seen(spans: int) -> tuple[Floats, Floats]:
-    """Return the splines (OPENNESS, count) of a space and their slopes where it is read whether a patch folds."""
-    space, shares = PatchSpace(spans), np.linspace(0, 1, OPENNESS)
-    return space.matrix(shares), space.matrix(shares, 1)
+def _missed(asked: Asked, unknowns: Floats) -> float:
+    """Return by how much unknowns miss what is asked for, squared."""
+    rows, aims, where = asked
+    left = rows @ unknowns[where] - aims
+    return float(left @ left)
 
 
 def _lines(rows: Ints) -> tuple[Ints, Ints, Ints, Ints]:
@@ -416,10 +397,14 @@ def _lines(rows: Ints) -> tuple[Ints, Ints, Ints, Ints]:
     return rows[:, 0], rows[-1, :], rows[:, -1], rows[0, :]
 
 
-def _ends(quad: Quad, side: int) -> Edge:
-    """Return the vertices of a side as its parameter runs."""
+def quad_edges(quad: Quad) -> tuple[Edge, Edge, Edge, Edge]:
+    """Return the vertices of its sides v = 0, u = 1, v = 1 and u = 0, as the parameter runs along them."""
     a, b, c, d = quad
-    return ((a, b), (b, c), (d, c), (a, d))[side]
+    return (a, b), (b, c), (d, c), (a, d)
+
+
+def _ends(quad: Quad, side: int) -> Edge:
+    return quad_edges(quad)[side]
 
 
 def _key(quad: Quad, side: int) -> Edge:

@@ -11,11 +11,11 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.patches.fair_patches import TANGLED, Edge, HeldEdge, Layout, Quad, fair_patches
-from glass_spoon.kernel.patches.patch_space import CHECKS, PatchSpace
+from glass_spoon.kernel.patches.fair_patches import TANGLED, Edge, HeldEdge, Layout, Quad, fair_patches, quad_edges
+from glass_spoon.kernel.patches.patch_space import CHECKS, LOOKED_AT, PatchSpace
 from glass_spoon.kernel.patches.region import Loop, Side
 from glass_spoon.kernel.patches.ring_cuts import cuts_across, kept_apart
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_normals
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 SPANS = (3, 4, 6, 8, 12, 16)
@@ -122,10 +122,12 @@ def _filled(plan: Plan, loop: Loop, tension: float, places: Floats | None) -> Fi
     tangled = TANGLED if len(loop.sides) > 1 else TANGLED_ROUND
     best: Filled | None = None
     for space, controls, off, follows in islice(_followed(stretches, alone=len(quads) == 1), TRIES):
-        held = dict(_held(stretch, control, space) for stretch, control in zip(stretches, controls, strict=True))
+        edges = [_held(stretch, control, space) for stretch, control in zip(stretches, controls, strict=True)]
+        held = {key: edge for key, edge, _ in edges}
         nets = fair_patches(Layout(quads, held, fans, through, tangled), space, tension)
-        surfaces = tuple(space.surface(net) for net in nets)
-        found = Filled(surfaces, off, follows, _kinks(surfaces, quads, stretches), _seam(surfaces, quads, held))
+        looked = _looked(nets, quads, space)
+        kinks = _kinks(looked, [(stretch, asked) for stretch, (_, _, asked) in zip(stretches, edges, strict=True)])
+        found = Filled(tuple(space.surface(net) for net in nets), off, follows, kinks, _seam(looked))
         if best is None or found.crease < best.crease:
             best = found
         if best.crease < CREASE:
@@ -250,39 +252,53 @@ def _followed(stretches: list[_Stretch], *, alone: bool) -> Iterator[tuple[Patch
     """
     most = max(CHECKS, 6 * PatchSpace(SPANS[-1] if alone else MOST_SPLIT).count)
     shares = np.linspace(0, 1, most)
-    places = [one.side.points(one.shares(shares)) for one in stretches]
-    size = max(float(np.ptp(np.concatenate(places), axis=0).max()), 1e-12)
+    places = np.array([one.side.points(one.shares(shares)) for one in stretches])
+    size = max(float(np.ptp(places.reshape(-1, 3), axis=0).max()), 1e-12)
     tries = [spans for spans in SPANS if alone or spans <= MOST_SPLIT]
     for spans in tries:
         space = PatchSpace(spans)
-        fits = [space.fit_side(own, shares) for own in places]
-        off = max(away for _, away in fits)
+        controls, away = space.fit_edges(places)
+        off = float(away.max())
         if off <= FOLLOWED * size or spans == tries[-1]:
-            yield space, [control for control, _ in fits], off, off <= FOLLOWED * size
+            yield space, list(controls), off, off <= FOLLOWED * size
 
 
-def _held(stretch: _Stretch, control: Floats, space: PatchSpace) -> tuple[Edge, HeldEdge]:
-    """Return a stretch as an edge from its lower vertex to its higher one."""
-    shares = stretch.shares(space.samples)
+def _held(stretch: _Stretch, control: Floats, space: PatchSpace) -> tuple[Edge, HeldEdge, Floats | None]:
+    """Return a stretch as an edge from its lower vertex to its higher one, and the normals (LOOKED, 3) asked for along it."""
+    count = len(space.samples)
+    shares = stretch.shares(np.concatenate((space.samples, LOOKED_AT)))
     normals, bends = stretch.side.contact(shares)
-    parts = normals, bends, None if normals is None else stretch.side.onward(shares)
+    if normals is None:
+        parts, asked = (None, None, None), None
+    else:
+        onward = stretch.side.onward(shares[:count])
+        parts, asked = (normals[:count], None if bends is None else bends[:count], onward), normals[count:]
     if stretch.start < stretch.end:
-        return (stretch.start, stretch.end), HeldEdge(control, *parts)
+        return (stretch.start, stretch.end), HeldEdge(control, *parts), asked
     turned = (None if part is None else part[::-1] for part in parts)
-    return (stretch.end, stretch.start), HeldEdge(control[::-1], *turned)
+    return (stretch.end, stretch.start), HeldEdge(control[::-1], *turned), None if asked is None else asked[::-1]
 
 
-def _kinks(surfaces: tuple[NurbsSurface, ...], quads: tuple[Quad, ...], stretches: list[_Stretch]) -> dict[int, float]:
+def _looked(nets: list[Floats], quads: tuple[Quad, ...], space: PatchSpace) -> dict[Edge, list[Floats]]:
+    """Return the normals (LOOKED, 3) of the patches at each edge, from its lower vertex to its higher one."""
+    result: dict[Edge, list[Floats]] = {}
+    for net, quad in zip(nets, quads, strict=True):
+        for side, (a, b) in enumerate(quad_edges(quad)):
+            result.setdefault((min(a, b), max(a, b)), []).append(space.edge_normals(net, side, up=a < b))
+    return result
+
+
+def _kinks(looked: dict[Edge, list[Floats]], asked: list[tuple[_Stretch, Floats | None]]) -> dict[int, float]:
     """Return the largest angle between patches and what they go on from, by the number of the curve."""
     result: dict[int, float] = {}
-    shares = (np.arange(24) + 0.5) / 24
-    for stretch in stretches:
-        normals = stretch.side.contact(stretch.shares(shares))[0]
+    for stretch, normals in asked:
         if normals is None:
             continue
-        own = _normals_along(surfaces, quads, (stretch.start, stretch.end), shares)
+        start, end = stretch.start, stretch.end
+        own = looked[min(start, end), max(start, end)][0]
         angles = np.arccos(np.clip(np.abs((own * normals).sum(axis=1)), -1, 1))
-        at = np.searchsorted(stretch.side.breaks, stretch.shares(shares), side="right") - 1
+        shares = stretch.shares(LOOKED_AT if start < end else LOOKED_AT[::-1])
+        at = np.searchsorted(stretch.side.breaks, shares, side="right") - 1
         for k, piece in enumerate(stretch.side.pieces):
             found = angles[(at == k) & np.isfinite(angles)]
             if len(found):
@@ -290,30 +306,10 @@ def _kinks(surfaces: tuple[NurbsSurface, ...], quads: tuple[Quad, ...], stretche
     return result
 
 
-def _seam(surfaces: tuple[NurbsSurface, ...], quads: tuple[Quad, ...], held: dict[Edge, HeldEdge]) -> float:
+def _seam(looked: dict[Edge, list[Floats]]) -> float:
     """Return the largest angle in radians between patches across the edges that they share."""
-    shares = np.linspace(0.02, 0.98, 25)
-    seen: dict[Edge, Floats] = {}
-    worst = 0.0
-    for number, quad in enumerate(quads):
-        for side in range(4):
-            a, b = quad[side], quad[(side + 1) % 4]
-            key = (min(a, b), max(a, b))
-            if key in held:
-                continue
-            own = _normals_along((surfaces[number],), (quad,), key, shares)
-            if key in seen:
-                worst = max(worst, float(np.arccos(np.clip((own * seen[key]).sum(axis=1), -1, 1)).max()))
-            seen[key] = own
-    return worst
-
-
-def _normals_along(surfaces: tuple[NurbsSurface, ...], quads: tuple[Quad, ...], ends: Edge, shares: Floats) -> Floats:
-    """Return the unit normals (n, 3) of the patch that has an edge, at shares (n,) from its first end to its second."""
-    for surface, quad in zip(surfaces, quads, strict=True):
-        places = {quad[0]: (0.0, 0.0), quad[1]: (1.0, 0.0), quad[2]: (1.0, 1.0), quad[3]: (0.0, 1.0)}
-        steps = [{quad[k], quad[(k + 1) % 4]} for k in range(4)]
-        if set(ends) in steps:
-            (u0, v0), (u1, v1) = places[ends[0]], places[ends[1]]
-            return surface_normals(surface, u0 + shares * (u1 - u0), v0 + shares * (v1 - v0))
-    raise KernelError("This edge is of no patch.")
+    pairs = [pair for pair in looked.values() if len(pair) == 2]
+    if not pairs:
+        return 0.0
+    turned = np.array([(one * other).sum(axis=1) for one, other in pairs])
+    return float(np.nanmax(np.arccos(np.clip(turned, -1, 1)), initial=0.0))

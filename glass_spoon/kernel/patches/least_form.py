@@ -41,9 +41,9 @@ class LeastForm:
             self.system[where[:, None], where] += block
             self.right[where] += wanted
 
-    def value(self, unknowns: Floats) -> float:
-        """Return the sum of squares at unknowns (n,)."""
-        return float(unknowns @ (self.system @ unknowns) - 2 * self.right @ unknowns + self.rest)
+    def values(self, unknowns: Floats) -> Floats:
+        """Return the sums of squares (k,) at k tries of unknowns (k, n)."""
+        return np.asarray(((unknowns @ self.system - 2 * self.right) * unknowns).sum(axis=1) + self.rest)
 
     def least(self) -> Floats:
         """Return the unknowns (n,) at which it is least; a system not quite positive by rounding is solved as any other."""

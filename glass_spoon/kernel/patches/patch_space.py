@@ -8,13 +8,16 @@ from math import comb
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, lengths
+from glass_spoon.kernel.arrays import Floats, cross, lengths
 from glass_spoon.kernel.curves.evaluate.basis import basis_matrix
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 DEGREE = 5
 CHECKS = 97
 """Places of a side at which it is told how far its spline is off."""
+LOOKED_AT = (np.arange(24) + 0.5) / 24
+"""Shares of an edge at which it is looked how patches meet there."""
+FLAT = 1e-12
 
 
 @dataclass(frozen=True)
@@ -42,20 +45,47 @@ class PatchSpace:
         """Return the `order`-th derivatives (n, count) of all splines of an axis at shares (n,)."""
         return basis_matrix(self.knots, DEGREE, shares, order)
 
-    def fit_side(self, places: Floats, shares: Floats) -> tuple[Floats, float]:
-        """Return the control points (count, 3) of the spline nearest to places (n, 3) at shares (n,) that keeps both ends,
-        and the largest distance.
+    def fit_edges(self, places: Floats) -> tuple[Floats, Floats]:
+        """Return the control points (m, count, 3) of the splines nearest to places (m, n, 3) at n even shares of edges,
+        that keep both ends, and the largest distances (m,).
         """
-        matrix = self.matrix(shares)
-        ends = places[[0, -1]]
-        rest = places - matrix[:, [0, -1]] @ ends
-        inner = np.linalg.lstsq(matrix[:, 1:-1], rest, rcond=None)[0]
-        control = np.vstack((ends[:1], inner, ends[1:]))
-        return control, float(lengths(matrix @ control - places).max())
+        matrix, inverse = _fitting(self.spans, places.shape[1])
+        rest = places - matrix[:, [0, -1]] @ places[:, [0, -1]]
+        control = np.concatenate((places[:, :1], inverse @ rest, places[:, -1:]), axis=1)
+        return control, lengths(matrix @ control - places).max(axis=1)
+
+    def edge_normals(self, net: Floats, side: int, *, up: bool) -> Floats:
+        """Return the unit normals (LOOKED, 3) of a patch of control points (count, count, 3) at LOOKED_AT along one of its
+        sides: v = 0, u = 1, v = 1, u = 0; up: as its parameter runs. Rows of NaN where it has none.
+
+        A clamped spline leaves its edge along the legs to the second row of its net (The NURBS Book, equation 3.24).
+        """
+        rows = (net[:, 0], net[-1], net[:, -1], net[0])
+        beside = (net[:, 1], net[-2], net[:, -2], net[1])
+        points, slopes = _looked(self.spans)
+        along, into = slopes @ rows[side], points @ (beside[side] - rows[side])
+        normals = cross(along, into) if side in (0, 1) else cross(into, along)
+        size = lengths(normals)[:, None]
+        still = np.sqrt(FLAT) * lengths(along)[:, None] * max(float(lengths(into).max()), FLAT)
+        found = np.divide(normals, size, out=np.full_like(normals, np.nan), where=size > still)
+        return found if up else found[::-1]
 
     def surface(self, control: Floats) -> NurbsSurface:
         """Return the patch of control points (count, count, 3)."""
         return NurbsSurface((DEGREE, DEGREE), (self.knots, self.knots), control, np.ones(control.shape[:2]))
+
+
+@lru_cache(32)
+def _fitting(spans: int, count: int) -> tuple[Floats, Floats]:
+    """Return the splines at even shares, and what gives the inner control points that are nearest in the least squares."""
+    matrix = PatchSpace(spans).matrix(np.linspace(0, 1, count))
+    return matrix, np.linalg.pinv(matrix[:, 1:-1])
+
+
+@lru_cache(32)
+def _looked(spans: int) -> tuple[Floats, Floats]:
+    """Return the splines and their slopes (LOOKED, count) at LOOKED_AT."""
+    return PatchSpace(spans).matrix(LOOKED_AT), PatchSpace(spans).matrix(LOOKED_AT, 1)
 
 
 @lru_cache(32)
