@@ -1,5 +1,6 @@
-"""Patches: sixty regions of a net over a height field, beside Open CASCADE's filling of the same boundaries: meeting in place
-alone, and tangent to strips along our normals, which is what ours do.
+"""Patches: sixty regions of a net over a height field, beside Open CASCADE's filling of the same boundaries.
+
+It meets them in place alone, and tangent to strips along our normals, which is what ours do.
 """
 
 from __future__ import annotations

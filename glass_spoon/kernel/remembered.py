@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import partial
 from threading import Lock
 from typing import Any, Generic, TypeVar
 from weakref import WeakSet
@@ -45,3 +46,12 @@ class Remembered(Generic[T]):
             while len(self._values) > self._size:
                 self._values.popitem(last=False)
         return value
+
+    def get_all(self, keys: Sequence[object], make: Callable[[list[int]], Sequence[T]]) -> list[T]:
+        """Return the values of keys; make takes the numbers of those that are not there, and makes them together."""
+        with self._lock:
+            found = {key: self._values[key] for key in keys if key in self._values}
+        missing = [number for number, key in enumerate(keys) if key not in found]
+        if missing:
+            found |= {keys[number]: value for number, value in zip(missing, make(missing), strict=True)}
+        return [self.get(key, partial(found.__getitem__, key)) for key in keys]

@@ -1,5 +1,7 @@
 """Curves: evaluation, editing, arc length, lines and arcs."""
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
 from geomdl import NURBS, operations
@@ -7,6 +9,7 @@ from scipy.special import ellipe
 
 from glass_spoon.kernel.curves.alter.edit_knots import (
     bezier_pieces,
+    cut_curve,
     elevate_degree,
     insert_knots,
     join_curves,
@@ -24,6 +27,7 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import (
     curve_tangents,
     find_kinks,
 )
+from glass_spoon.kernel.curves.evaluate.many_curves import curves_derivatives
 from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.errors import InvalidInput
 from tests.zoo import TURN, random_curve
@@ -105,6 +109,29 @@ def test_split_pieces_make_the_curve():
     assert np.allclose(curve_points(left, PARAMS * 0.4), curve_points(curve, PARAMS * 0.4), atol=1e-12)
     after = 0.4 + PARAMS * 0.6
     assert np.allclose(curve_points(right, after), curve_points(curve, after), atol=1e-12)
+
+
+@pytest.mark.parametrize("cuts", [[0.4], [0.2, 0.25, 0.9], [1 / 3, 0.5]])
+def test_pieces_of_a_cut_curve_make_it(cuts):
+    """Cut anywhere, at its knots too, the pieces keep their parameters and lie on the curve."""
+    curve = random_curve(np.random.default_rng(12), 3, 8)
+    knot = float(curve.knots[5])
+    for places in (cuts, sorted({*cuts, knot})):
+        pieces = cut_curve(curve, places)
+        assert [piece.domain for piece in pieces] == list(pairwise([0.0, *places, 1.0]))
+        for piece in pieces:
+            at = piece.domain[0] + PARAMS * np.ptp(piece.domain)
+            assert np.allclose(curve_points(piece, at), curve_points(curve, at), atol=1e-12)
+
+
+def test_many_curves_are_each_evaluated_as_alone():
+    """Of two degrees, with weights and without, at different numbers of parameters."""
+    random = np.random.default_rng(5)
+    curves = [random_curve(random, degree, count) for degree, count in ((3, 9), (2, 5), (3, 4), (3, 12), (2, 3))]
+    curves.append(make_arc([0, 0, 0], [2, 0, 0], [0, 2, 0], 0, 3))
+    params = [np.linspace(*curve.domain, 3 + k) for k, curve in enumerate(curves)]
+    for curve, at, values in zip(curves, params, curves_derivatives(curves, params, 2), strict=True):
+        assert np.allclose(values, curve_derivatives(curve, at, 2), rtol=1e-13, atol=1e-13)
 
 
 def test_reverse_is_its_own_inverse():

@@ -12,7 +12,7 @@ from glass_spoon.kernel.curves.evaluate.pace import keep_pace
 from glass_spoon.kernel.curves.make.flat_shapes import make_rectangle
 from glass_spoon.kernel.curves.make.interpolate import interpolate_points
 from glass_spoon.kernel.curves.make.line_and_arc import make_arc
-from glass_spoon.kernel.patches.least_form import LeastForm
+from glass_spoon.kernel.patches.least_form import LeastForms
 
 
 @pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
@@ -69,17 +69,17 @@ def test_a_form_is_least_where_its_rows_meet_their_aims() -> None:
     """Held against the least squares of NumPy; the value there is what is left."""
     random = np.random.default_rng(3)
     rows, aims, where = random.normal(size=(9, 3)), random.normal(size=9), np.array([0, 2, 3])
-    form = LeastForm.empty(4)
-    form.ask(rows, aims, where)
-    form.ask(np.array([[2.0]]), np.array([5.0]), np.array([1]))
+    form = LeastForms.empty(2, 4)
+    form.ask(np.stack((rows, 2 * rows)), np.stack((aims, 2 * aims)), where)
+    form.ask(np.full((2, 1, 1), 2.0), np.full((2, 1), 5.0), np.array([1]))
     found, left = np.linalg.lstsq(rows, aims, rcond=None)[:2]
-    least = form.least()
-    assert least[where] == pytest.approx(found) and least[1] == pytest.approx(2.5)
-    assert form.value(least) == pytest.approx(left[0])
+    for least in form.least():
+        assert least[where] == pytest.approx(found) and least[1] == pytest.approx(2.5)
+    assert form.values(form.least()[None])[0] == pytest.approx([left[0], 4 * left[0]])
 
 
 def test_a_form_with_nothing_to_say_of_an_unknown_leaves_it_at_none() -> None:
     """A system that is not positive is solved as well as it can be."""
-    form = LeastForm.empty(2)
-    form.ask(np.array([[1.0]]), np.array([4.0]), np.array([0]))
-    assert form.least() == pytest.approx([4, 0])
+    form = LeastForms.empty(1, 2)
+    form.ask(np.ones((1, 1, 1)), np.array([[4.0]]), np.array([0]))
+    assert form.least()[0] == pytest.approx([4, 0])

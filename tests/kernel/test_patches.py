@@ -17,7 +17,7 @@ from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.set_counts import Wish
 from glass_spoon.kernel.patches.fill_net import fill_net
-from glass_spoon.kernel.patches.fill_region import Filled, fill_region, fill_ring
+from glass_spoon.kernel.patches.fill_region import Filled, fill_region, fill_regions, fill_ring
 from glass_spoon.kernel.patches.net_graph import read_net
 from glass_spoon.kernel.patches.region import Piece, make_loop, make_loops
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
@@ -93,6 +93,30 @@ def test_a_hole_in_a_ball_is_filled_with_the_ball(sides, grade, radius):
     assert np.degrees(max(found.kinks.values())) < 0.01
     assert np.degrees(found.seam) < 0.01
     assert found.off < 1e-4 * radius
+
+
+def test_regions_filled_together_are_those_filled_alone():
+    """Of three kinds and three sizes, some bent more: none knows of another."""
+    loops = []
+    for sides, opening, radius in (
+        (4, 0.6, 1.0),
+        (4, 1.1, 40.0),
+        (3, 0.6, 1.0),
+        (5, 0.9, 3.0),
+        (4, 0.2, 0.01),
+        (3, 1.0, 7.0),
+    ):
+        bare = [piece.curve for piece in hole(sides, opening, radius, 0)]
+        params = [np.linspace(*curve.domain, 65) for curve in bare]
+        normals = [curve_points(curve, at) / radius for curve, at in zip(bare, params, strict=True)]
+        known = zip(bare, params, normals, strict=True)
+        pieces = [Piece(curve, None, 1, k, (at, along)) for k, (curve, at, along) in enumerate(known)]
+        loops.append(make_loop(pieces, 1e-6 * radius))
+    for loop, together in zip(loops, fill_regions(loops), strict=True):
+        alone = fill_region(loop)
+        for one, other in zip(alone.surfaces, together.surfaces, strict=True):
+            assert np.abs(one.control_points - other.control_points).max() < 1e-9 * loop.length  # sums in another order
+        assert alone.kinks == pytest.approx(together.kinks, abs=1e-7)
 
 
 @pytest.mark.parametrize("grade", [1, 2])

@@ -11,9 +11,9 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.patches.fill_region import Filled, fill_region
+from glass_spoon.kernel.patches.fill_region import Filled, fill_regions
 from glass_spoon.kernel.patches.net_graph import NetGraph, read_net
-from glass_spoon.kernel.patches.region import Piece, make_loop
+from glass_spoon.kernel.patches.region import Piece, make_loop, read_paces
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.sets.orient_set import orient_set
 from glass_spoon.kernel.surfaces.sets.split_to_meet import split_to_meet
@@ -70,13 +70,10 @@ def fill_net(
     size = float(np.ptp(graph.meetings, axis=0).max())
     normals = [None if one.number in sharp else (one.places[0], graph.along[k]) for k, one in enumerate(graph.stretches)]
     runs = [_piece(graph, number, normals[number]) for number in range(len(graph.stretches))]
-    filled, sides, cusps = [], Counter[int](), 0
-    for k in chosen:
-        pieces = [runs[number].reversed() if backwards else runs[number] for number, backwards in graph.regions[k]]
-        found, count, runs_out = _remembered(pieces, 1e-9 + 1e-7 * size, tension)
-        filled.append(found)
-        sides[count] += 1
-        cusps += runs_out
+    boundaries = [[runs[number].reversed() if back else runs[number] for number, back in graph.regions[k]] for k in chosen]
+    found = _remembered(boundaries, 1e-9 + 1e-7 * size, tension)
+    filled = [one for one, _, _ in found]
+    sides, cusps = Counter(count for _, count, _ in found), sum(runs_out for _, _, runs_out in found)
     middles = np.array(
         [np.mean([graph.stretches[k].places[1].mean(axis=0) for k, _ in region], axis=0) for region in graph.regions]
     )
@@ -98,17 +95,26 @@ _fills: Remembered[tuple[Filled, int, bool]] = Remembered(4 * MOST_REGIONS)
 """Regions filled last, by their boundaries."""
 
 
-def _remembered(pieces: list[Piece], tolerance: float, tension: float) -> tuple[Filled, int, bool]:
-    """Return a region filled, how many sides it has, and whether it runs out; one of the same boundary is not made anew."""
+def _remembered(boundaries: list[list[Piece]], tolerance: float, tension: float) -> list[tuple[Filled, int, bool]]:
+    """Return regions filled, how many sides they have, and whether they run out; those filled before are not made anew."""
+    keys = [_digest(pieces, tolerance, tension) for pieces in boundaries]
+    return _fills.get_all(keys, lambda missing: _fill([boundaries[k] for k in missing], tolerance, tension))
+
+
+def _digest(pieces: list[Piece], tolerance: float, tension: float) -> str:
     digest = hashlib.blake2b(repr((tolerance, tension)).encode(), digest_size=16)
     for piece in pieces:
         digest.update(repr((piece.grade, piece.curve.degree)).encode())
         for part in (piece.curve.knots, piece.curve.control_points, piece.curve.weights, *(piece.normals or ())):
             digest.update(np.ascontiguousarray(part).tobytes())
-    return _fills.get(digest.hexdigest(), lambda: _fill(pieces, tolerance, tension))
+    return digest.hexdigest()
 
 
-def _fill(pieces: list[Piece], tolerance: float, tension: float) -> tuple[Filled, int, bool]:
-    loop = make_loop(pieces, tolerance)
-    runs_out = len(loop.sides) > 1 and bool(loop.angles.min() < CUSP)
-    return fill_region(loop, tension), len(loop.sides), runs_out
+def _fill(boundaries: list[list[Piece]], tolerance: float, tension: float) -> list[tuple[Filled, int, bool]]:
+    read_paces(piece for pieces in boundaries for piece in pieces)
+    loops = [make_loop(pieces, tolerance) for pieces in boundaries]
+    runs_out = [len(loop.sides) > 1 and bool(loop.angles.min() < CUSP) for loop in loops]
+    return [
+        (filled, len(loop.sides), out)
+        for filled, loop, out in zip(fill_regions(loops, tension), loops, runs_out, strict=True)
+    ]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import islice
@@ -11,11 +11,11 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.patches.fair_patches import TANGLED, Edge, HeldEdge, Layout, Quad, fair_patches, quad_edges
-from glass_spoon.kernel.patches.patch_space import CHECKS, LOOKED_AT, PatchSpace
+from glass_spoon.kernel.patches.fair_patches import fair_patches
+from glass_spoon.kernel.patches.patch_layout import TANGLED, Edge, HeldEdge, Layout, Quad, quad_edges
+from glass_spoon.kernel.patches.patch_space import CHECKS, DEGREE, LOOKED_AT, PatchSpace
 from glass_spoon.kernel.patches.region import Loop, Side
 from glass_spoon.kernel.patches.ring_cuts import cuts_across, kept_apart
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 SPANS = (3, 4, 6, 8, 12, 16)
@@ -53,14 +53,19 @@ class Filled:
     @cached_property
     def middle(self) -> Floats:
         """The place (3,) in mm on the patches that is nearest to their mean."""
-        shares = np.linspace(0, 1, 5)
-        places = np.concatenate([evaluate_grid(surface, shares, shares).points.reshape(-1, 3) for surface in self.surfaces])
+        places = np.concatenate([_few(surface) for surface in self.surfaces])
         return np.asarray(places[lengths(places - places.mean(axis=0)).argmin()])
 
     @property
     def crease(self) -> float:
         """The largest angle in radians at which anything meets that should go on smoothly."""
         return max(self.seam, *self.kinks.values()) if self.kinks else self.seam
+
+
+def _few(surface: NurbsSurface) -> Floats:
+    """Return a few points (25, 3) in mm spread over a patch, which has no weights."""
+    basis = PatchSpace(len(surface.control_points) - DEGREE).looked_over
+    return np.asarray(np.einsum("xi,yj,ijk->xyk", basis, basis, surface.control_points, optimize=True).reshape(-1, 3))
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,6 +87,12 @@ class _Stretch:
     def length(self) -> float:
         """Its length in mm."""
         return (self.high - self.low) * self.side.length
+
+    def evenly(self, count: int) -> Floats:
+        """Return the points (count, 3) in mm at even shares of it."""
+        if (self.low, self.high, self.is_closed, self.paces) == (0, 1, False, (1.0, 1.0)):
+            return self.side.evenly(count)
+        return self.side.points(self.shares(np.linspace(0, 1, count)))
 
     def shares(self, own: Floats) -> Floats:
         """Return the shares of the side at shares of the stretch; one that is closed goes on from its end."""
@@ -110,13 +121,46 @@ def fill_region(loop: Loop, tension: float = 0.0, places: Floats | None = None) 
     about a middle. tension: 0 lets it bulge as its boundary asks, more draws it taut. places: points (k, 3) in mm to pass.
     Raises KernelError for more sides than MOST_SIDES.
     """
+    _check_sides(loop)
+    return _together([_filling(_plan(loop), loop, places)], tension)[0]
+
+
+def _check_sides(loop: Loop) -> None:
     if len(loop.sides) > MOST_SIDES:
         raise KernelError(f"The region has {len(loop.sides)} sides; up to {MOST_SIDES} are filled. Split it by a curve.")
-    return _filled(_plan(loop), loop, tension, places)
 
 
-def _filled(plan: Plan, loop: Loop, tension: float, places: Floats | None) -> Filled:
-    """Return the patches of a plan within a boundary, as `fill_region` does."""
+def fill_regions(loops: list[Loop], tension: float = 0.0) -> list[Filled]:
+    """Return the patches over each of some regions, as `fill_region` does; all of one kind are sought at once."""
+    for loop in loops:
+        _check_sides(loop)
+    return _together([_filling(_plan(loop), loop, None) for loop in loops], tension)
+
+
+Filling = Generator[tuple[Layout, PatchSpace], Floats, Filled]
+"""Yields layouts with the space they are sought in, takes their control points, and returns what it made of them."""
+
+
+def _together(fillings: list[Filling], tension: float) -> list[Filled]:
+    """Run fillings side by side, and seek what they yield in one space at once."""
+    done: dict[int, Filled] = {}
+    asked = {number: next(one) for number, one in enumerate(fillings)}
+    while asked:
+        spaces: dict[PatchSpace, list[int]] = {}
+        for number, (_, space) in asked.items():
+            spaces.setdefault(space, []).append(number)
+        layouts, asked = {number: layout for number, (layout, _) in asked.items()}, {}
+        for space, numbers in spaces.items():
+            for number, nets in zip(numbers, fair_patches([layouts[k] for k in numbers], space, tension), strict=True):
+                try:
+                    asked[number] = fillings[number].send(nets)
+                except StopIteration as ended:
+                    done[number] = ended.value
+    return [done[number] for number in range(len(fillings))]
+
+
+def _filling(plan: Plan, loop: Loop, places: Floats | None) -> Filling:
+    """Seek the patches of a plan within a boundary, as `fill_region` does."""
     stretches, quads, fans = plan
     through = np.zeros((0, 3)) if places is None else places
     tangled = TANGLED if len(loop.sides) > 1 else TANGLED_ROUND
@@ -124,7 +168,7 @@ def _filled(plan: Plan, loop: Loop, tension: float, places: Floats | None) -> Fi
     for space, controls, off, follows in islice(_followed(stretches, alone=len(quads) == 1), TRIES):
         edges = [_held(stretch, control, space) for stretch, control in zip(stretches, controls, strict=True)]
         held = {key: edge for key, edge, _ in edges}
-        nets = fair_patches(Layout(quads, held, fans, through, tangled), space, tension)
+        nets = yield Layout(quads, held, fans, through, tangled), space
         looked = _looked(nets, quads, space)
         kinks = _kinks(looked, [(stretch, asked) for stretch, (_, _, asked) in zip(stretches, edges, strict=True)])
         found = Filled(tuple(space.surface(net) for net in nets), off, follows, kinks, _seam(looked))
@@ -161,7 +205,7 @@ def fill_ring(outer: Loop, inner: Loop, tension: float = 0.0, places: Floats | N
             fans[first + k] = (2, 2 * np.pi - corner if which else corner)
     stretches = [*_run_alike(stretches[:count]), *_run_alike(stretches[count:])]
     quads = tuple((k, (k + 1) % count, count + (k + 1) % count, count + k) for k in range(count))
-    return _filled((stretches, quads, fans), outer, tension, places)
+    return _together([_filling((stretches, quads, fans), outer, places)], tension)[0]
 
 
 def _plan(loop: Loop) -> Plan:
@@ -251,8 +295,7 @@ def _followed(stretches: list[_Stretch], *, alone: bool) -> Iterator[tuple[Patch
     and whether that is near enough: only the finest is yielded where it is not.
     """
     most = max(CHECKS, 6 * PatchSpace(SPANS[-1] if alone else MOST_SPLIT).count)
-    shares = np.linspace(0, 1, most)
-    places = np.array([one.side.points(one.shares(shares)) for one in stretches])
+    places = np.array([one.evenly(most) for one in stretches])
     size = max(float(np.ptp(places.reshape(-1, 3), axis=0).max()), 1e-12)
     tries = [spans for spans in SPANS if alone or spans <= MOST_SPLIT]
     for spans in tries:
@@ -264,22 +307,20 @@ def _followed(stretches: list[_Stretch], *, alone: bool) -> Iterator[tuple[Patch
 
 
 def _held(stretch: _Stretch, control: Floats, space: PatchSpace) -> tuple[Edge, HeldEdge, Floats | None]:
-    """Return a stretch as an edge from its lower vertex to its higher one, and the normals (LOOKED, 3) asked for along it."""
+    """Return a stretch as an edge from its lower vertex to its higher one, and the normals (LOOKED, 3) asked for there."""
     count = len(space.samples)
     shares = stretch.shares(np.concatenate((space.samples, LOOKED_AT)))
     normals, bends = stretch.side.contact(shares)
-    if normals is None:
-        parts, asked = (None, None, None), None
-    else:
-        onward = stretch.side.onward(shares[:count])
-        parts, asked = (normals[:count], None if bends is None else bends[:count], onward), normals[count:]
+    asked = None if normals is None else normals[count:]
+    onward = None if normals is None else stretch.side.onward(shares[:count])
+    parts = [None if part is None else part[:count] for part in (normals, bends, onward)]
     if stretch.start < stretch.end:
         return (stretch.start, stretch.end), HeldEdge(control, *parts), asked
     turned = (None if part is None else part[::-1] for part in parts)
     return (stretch.end, stretch.start), HeldEdge(control[::-1], *turned), None if asked is None else asked[::-1]
 
 
-def _looked(nets: list[Floats], quads: tuple[Quad, ...], space: PatchSpace) -> dict[Edge, list[Floats]]:
+def _looked(nets: Floats, quads: tuple[Quad, ...], space: PatchSpace) -> dict[Edge, list[Floats]]:
     """Return the normals (LOOKED, 3) of the patches at each edge, from its lower vertex to its higher one."""
     result: dict[Edge, list[Floats]] = {}
     for net, quad in zip(nets, quads, strict=True):

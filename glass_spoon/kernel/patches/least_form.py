@@ -1,4 +1,4 @@
-"""Sums of squares of what is linear in some unknowns, and where they are least."""
+"""Sums of squares of what is linear in some unknowns, and where they are least: many at once, each for itself."""
 
 from __future__ import annotations
 
@@ -11,44 +11,48 @@ from glass_spoon.kernel.arrays import Floats, Ints
 
 
 @dataclass(eq=False)
-class LeastForm:
-    """x · system · x - 2 right · x + rest, for unknowns x (n,): system (n, n), right (n,)."""
+class LeastForms:
+    """x · system · x - 2 right · x + rest, for unknowns x (n,) of m forms: system (m, n, n), right (m, n), rest (m,)."""
 
     system: Floats
     right: Floats
-    rest: float = 0.0
+    rest: Floats
 
     @classmethod
-    def empty(cls, count: int) -> LeastForm:
-        """Return the form that is nothing everywhere, of so many unknowns."""
-        return cls(np.zeros((count, count)), np.zeros(count))
+    def empty(cls, forms: int, count: int) -> LeastForms:
+        """Return forms that are nothing everywhere, of so many unknowns."""
+        return cls(np.zeros((forms, count, count)), np.zeros((forms, count)), np.zeros(forms))
 
-    def copy(self) -> LeastForm:
-        """Return one that may be added to on its own."""
-        return LeastForm(self.system.copy(), self.right.copy(), self.rest)
+    def of(self, chosen: Ints) -> LeastForms:
+        """Return some of them, which may be added to on their own."""
+        return LeastForms(self.system[chosen], self.right[chosen], self.rest[chosen])
+
+    def copy(self) -> LeastForms:
+        """Return them all, to be added to on their own."""
+        return LeastForms(self.system.copy(), self.right.copy(), self.rest.copy())
 
     def ask(self, rows: Floats, aims: Floats, where: Ints) -> None:
-        """Add the squares of rows (m, k) by the unknowns numbered where (k,), less aims (m,)."""
-        self.add(rows.T @ rows, rows.T @ aims, where)
-        self.rest += float(aims @ aims)
-
-    def add(self, block: Floats, wanted: Floats, where: Ints) -> None:
-        """Add a block (k, k) and a right side (k,) of the unknowns numbered where (k,); all of them stand in their order."""
-        if len(where) == len(self.right):
+        """Add the squares of rows (m, r, k) by the unknowns numbered where (k,), less aims (m, r)."""
+        turned = rows.transpose(0, 2, 1)
+        block, wanted = turned @ rows, (turned @ aims[..., None])[..., 0]
+        if len(where) == self.right.shape[1]:  # all of them stand in their order
             self.system += block
             self.right += wanted
         else:
-            self.system[where[:, None], where] += block
-            self.right[where] += wanted
+            self.system[:, where[:, None], where] += block
+            self.right[:, where] += wanted
+        self.rest += (aims * aims).sum(axis=1)
 
     def values(self, unknowns: Floats) -> Floats:
-        """Return the sums of squares (k,) at k tries of unknowns (k, n)."""
-        return np.asarray(((unknowns @ self.system - 2 * self.right) * unknowns).sum(axis=1) + self.rest)
+        """Return the sums of squares (k, m) at k tries of unknowns (k, m, n)."""
+        tries = unknowns.transpose(1, 0, 2)
+        found = ((tries @ self.system - 2 * self.right[:, None]) * tries).sum(axis=2) + self.rest[:, None]
+        return found.T
 
     def least(self) -> Floats:
-        """Return the unknowns (n,) at which it is least; a system not quite positive by rounding is solved as any other."""
-        try:
-            factor = scipy.linalg.cho_factor(self.system, check_finite=False)
-            return np.asarray(scipy.linalg.cho_solve(factor, self.right, check_finite=False))
-        except scipy.linalg.LinAlgError:
-            return np.asarray(np.linalg.lstsq(self.system, self.right, rcond=None)[0])
+        """Return the unknowns (m, n) at which they are least; one not quite positive by rounding is solved as any other."""
+        result = np.empty_like(self.right)
+        for own, system, right in zip(result, self.system, self.right, strict=True):
+            _, found, failed = scipy.linalg.lapack.dposv(system, right, lower=True)
+            own[:] = np.linalg.lstsq(system, right, rcond=None)[0] if failed else found
+        return result

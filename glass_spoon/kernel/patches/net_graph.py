@@ -10,9 +10,10 @@ import numpy as np
 import scipy
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
-from glass_spoon.kernel.curves.alter.edit_knots import trim_curve
+from glass_spoon.kernel.curves.alter.edit_knots import cut_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import find_kinks
+from glass_spoon.kernel.curves.evaluate.many_curves import curves_points
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.patches.meetings import curve_meetings, own_crossings
@@ -25,7 +26,7 @@ from glass_spoon.kernel.patches.net_normals import (
     turned_normals,
 )
 from glass_spoon.kernel.patches.region import with_moved_ends
-from glass_spoon.kernel.patches.stretch import Stretch
+from glass_spoon.kernel.patches.stretch import Stretch, make_stretches
 
 KINK = np.radians(1.0)
 ALIKE = 1e-3
@@ -98,7 +99,7 @@ def meet_curves(curves: list[NurbsCurve], tolerance: float) -> tuple[Floats, lis
             found += [(a, s), (b, t)]
         for number, there in zip((b, a), ends, strict=True):
             found += [(number, param) for param in there]
-    places = np.array([curve_points(curves[number], np.array([param]))[0] for number, param in found])
+    places = _places(curves, found)
     pairs = scipy.spatial.cKDTree(places).query_pairs(tolerance, output_type="ndarray")
     group = joined_groups(pairs[:, 0], pairs[:, 1], len(found))
     count = int(group.max()) + 1
@@ -108,6 +109,16 @@ def meet_curves(curves: list[NurbsCurve], tolerance: float) -> tuple[Floats, lis
     for (number, param), node in zip(found, group.tolist(), strict=True):
         own[number].append((param, node))
     return meetings, [_distinct(sorted(row), curve) for row, curve in zip(own, curves, strict=True)], gap
+
+
+def _places(curves: list[NurbsCurve], found: list[tuple[int, float]]) -> Floats:
+    """Return the points (n, 3) at parameters of curves by number."""
+    numbers, params = np.array([number for number, _ in found]), np.array([param for _, param in found])
+    chosen = [np.flatnonzero(numbers == number) for number in range(len(curves))]
+    result = np.empty((len(found), 3))
+    for own, points in zip(chosen, curves_points(curves, [params[own] for own in chosen]), strict=True):
+        result[own] = points
+    return result
 
 
 def _distinct(row: list[tuple[float, int]], curve: NurbsCurve) -> list[tuple[float, int]]:
@@ -129,13 +140,13 @@ def stretches_between(curves: list[NurbsCurve], meetings: Floats, params: list[l
     """Return the pieces between the meetings along each curve, their ends drawn onto the meetings."""
     result = []
     for number, (curve, row) in enumerate(zip(curves, params, strict=True)):
-        for (start, a), (end, b) in pairwise(row):
-            piece = trim_curve(curve, start, end)
+        pieces = cut_curve(curve, [param for param, _ in row[1:-1]])
+        for piece, ((_, a), (_, b)) in zip(pieces, pairwise(row), strict=True):
             if a == b and float(lengths(np.ptp(piece.control_points, axis=0))) < 1e-9:
                 continue
             moves = meetings[a] - piece.control_points[0], meetings[b] - piece.control_points[-1]
-            result.append(Stretch(number, with_moved_ends(piece, *moves), a, b))
-    return result
+            result.append((number, with_moved_ends(piece, *moves), a, b))
+    return make_stretches(result)
 
 
 def without_loose(stretches: list[Stretch]) -> tuple[list[Stretch], list[int]]:
@@ -153,21 +164,23 @@ def without_loose(stretches: list[Stretch]) -> tuple[list[Stretch], list[int]]:
 def _regions(stretches: list[Stretch], normals: Floats, frames: Frames) -> tuple[tuple[tuple[int, bool], ...], ...]:
     """Return the ways round all regions, counter-clockwise seen against the normals."""
     leaving: list[list[tuple[float, float, int, bool]]] = [[] for _ in normals]
-    for number, one in enumerate(stretches):
-        for backwards, node in ((False, one.start), (True, one.end)):
-            way, normal = one.ways[int(backwards)], normals[node]
-            bend = float(one.bends[-1 if backwards else 0] @ np.cross(normal, way))
-            leaving[node].append((_angle(normal, way), bend, number, backwards))
+    nodes = np.array([[one.start, one.end] for one in stretches])
+    ways, bends = (np.array([getattr(one, name) for one in stretches]) for name in ("ways", "bends"))
+    angles = _angles(normals[nodes], ways)
+    lefts = np.einsum("nki,nki->nk", bends, cross(normals[nodes], ways))
+    for number, (pair, both, left) in enumerate(zip(nodes.tolist(), angles.tolist(), lefts.tolist(), strict=True)):
+        for backwards, (node, angle, bend) in enumerate(zip(pair, both, left, strict=True)):
+            leaving[node].append((angle, bend, number, bool(backwards)))
     rows = [_round_about(row) for row in leaving]
     order = [[(number, backwards) for _, _, number, backwards in row] for row in rows]
-    angles = {(number, backwards): angle for row in rows for angle, _, number, backwards in row}
+    about = {(number, backwards): angle for row in rows for angle, _, number, backwards in row}
     turns = _geodesics(stretches, frames).tolist()
     seen: set[tuple[int, bool]] = set()
     regions = []
-    for half in sorted(angles):
+    for half in sorted(about):
         if half in seen:
             continue
-        way, turned = _round(half, stretches, order, angles, turns)
+        way, turned = _round(half, stretches, order, about, turns)
         seen |= set(way)
         if turned > OUTSIDE:
             regions.append(tuple(way))
@@ -216,10 +229,11 @@ def _round_about(row: list[tuple[float, float, int, bool]]) -> list[tuple[float,
     return [one for _, one in sorted(zip(groups.tolist(), turned, strict=True), key=lambda pair: (pair[0], pair[1][1]))]  # type: ignore[misc]
 
 
-def _angle(normal: Floats, way: Floats) -> float:
-    """Return the angle of a direction about a normal, from some direction that the normal alone decides."""
-    right = directions(np.cross(np.eye(3)[int(np.abs(normal).argmin())], normal))
-    return float(np.arctan2(np.cross(normal, right) @ way, right @ way))
+def _angles(normals: Floats, ways: Floats) -> Floats:
+    """Return the angles (...) of directions (..., 3) about normals, from some direction that the normal alone decides."""
+    right = directions(cross(np.eye(3)[np.abs(normals).argmin(axis=-1)], normals))
+    up = cross(normals, right)
+    return np.asarray(np.arctan2((up * ways).sum(axis=-1), (right * ways).sum(axis=-1)))
 
 
 def _geodesics(stretches: list[Stretch], frames: Frames) -> Floats:

@@ -30,15 +30,33 @@ def meeting_normals(meetings: Floats, stretches: list[Stretch]) -> Floats:
             _, spread, axes = np.linalg.svd(np.array(own))
             if len(spread) > 1 and spread[1] > PARALLEL:
                 normals[node] = axes[2]
-    around: list[list[tuple[int, Stretch, bool]]] = [[] for _ in meetings]
-    for one in stretches:
-        around[one.start].append((one.end, one, False))
-        around[one.end].append((one.start, one, True))
+    around: list[list[_Leaving]] = [[] for _ in meetings]
+    for one, turn in zip(stretches, _turns(stretches), strict=True):
+        around[one.start].append((one.end, one, turn))
+        around[one.end].append((one.start, one, turn.T))
     _face_alike(normals, around)
     return normals
 
 
-def _face_alike(normals: Floats, around: list[list[tuple[int, Stretch, bool]]]) -> None:
+_Leaving = tuple[int, Stretch, Floats]
+"""A meeting that a stretch leads to, the stretch, and the turn (3, 3) that takes what is square to it there."""
+
+
+def _turns(stretches: list[Stretch]) -> Floats:
+    """Return the turns (n, 3, 3) that carry what is square to stretches from their starts to their ends, square all the
+    way: it turns about them as little as may be.
+    """
+    steps = directions(np.diff(np.array([one.places[1] for one in stretches]), axis=1))
+    first, last = steps[:, 0], steps[:, -1]
+    axis = np.eye(3)[np.abs(first).argmin(axis=1)]
+    start = end = directions(cross(first, axis))
+    for step in steps.transpose(1, 0, 2)[1:]:  # all stretches at once
+        end = directions(_square(end, step))
+    begun, ended = (np.stack((way, up, cross(way, up)), axis=2) for way, up in ((first, start), (last, end)))
+    return np.asarray(ended @ begun.transpose(0, 2, 1))
+
+
+def _face_alike(normals: Floats, around: list[list[_Leaving]]) -> None:
     """Turn normals to one side, from meeting to meeting; those not known yet are carried along the stretches."""
     known = np.isfinite(normals[:, 0])
     seen: set[int] = set()
@@ -56,22 +74,23 @@ def _face_alike(normals: Floats, around: list[list[tuple[int, Stretch, bool]]]) 
         queue = deque([seed])
         while queue:
             node = queue.popleft()
-            for other, one, backwards in around[node]:
+            for other, _, turn in around[node]:
                 if other in seen:
                     continue
-                carried = _carried(normals[node], one, backwards=backwards)
+                taken = turn @ normals[node]
                 if np.isfinite(normals[other]).all():
-                    normals[other] = normals[other] if normals[other] @ carried >= 0 else -normals[other]
+                    normals[other] = normals[other] if normals[other] @ taken >= 0 else -normals[other]
                 else:
-                    normals[other] = carried
+                    normals[other] = taken
                 seen.add(other)
                 queue.append(other)
 
 
-def _some_normal(around: tuple[int, Stretch, bool]) -> Floats:
+def _some_normal(leaving: _Leaving) -> Floats:
     """Return a normal square to a stretch where it leaves: that of the plane nearest to it, if it is not straight."""
-    way = around[1].ways[1 if around[2] else 0]
-    points = around[1].places[1]
+    other, one, _ = leaving
+    way = one.ways[1 if other == one.start != one.end else 0]
+    points = one.places[1]
     middle = points - points.mean(axis=0)
     _, spread, axes = np.linalg.svd(middle, full_matrices=False)
     axis = axes[2] if spread[1] > PARALLEL * spread[0] else np.eye(3)[int(np.abs(way).argmin())]
@@ -80,17 +99,6 @@ def _some_normal(around: tuple[int, Stretch, bool]) -> Floats:
     return (
         np.asarray(square / length) if length > PARALLEL else directions(np.cross(way, np.eye(3)[int(np.abs(way).argmin())]))
     )
-
-
-def _carried(normal: Floats, one: Stretch, *, backwards: bool) -> Floats:
-    """Return a normal carried along a stretch, square to it all the way."""
-    points = one.places[1]
-    steps = directions(np.diff(points[::-1] if backwards else points, axis=0))
-    for step in steps:
-        square = normal - (normal @ step) * step
-        length = float(np.linalg.norm(square))
-        normal = square / length if length > 1e-9 else normal
-    return normal
 
 
 @dataclass(frozen=True, eq=False)

@@ -41,6 +41,11 @@ class PatchSpace:
         """Shares (2 count,) of an edge at which conditions are asked for."""
         return (np.arange(2 * self.count) + 0.5) / (2 * self.count)
 
+    @property
+    def looked_over(self) -> Floats:
+        """The splines (5, count) of an axis at even shares."""
+        return _fitting(self.spans, 5)[0]
+
     def matrix(self, shares: Floats, order: int = 0) -> Floats:
         """Return the `order`-th derivatives (n, count) of all splines of an axis at shares (n,)."""
         return basis_matrix(self.knots, DEGREE, shares, order)
@@ -79,7 +84,7 @@ class PatchSpace:
 def _fitting(spans: int, count: int) -> tuple[Floats, Floats]:
     """Return the splines at even shares, and what gives the inner control points that are nearest in the least squares."""
     matrix = PatchSpace(spans).matrix(np.linspace(0, 1, count))
-    return matrix, np.linalg.pinv(matrix[:, 1:-1])
+    return matrix, np.asarray(np.linalg.pinv(matrix[:, 1:-1]), dtype=np.float64)
 
 
 @lru_cache(32)

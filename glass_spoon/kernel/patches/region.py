@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import pairwise
@@ -15,7 +15,7 @@ from glass_spoon.kernel.curves.evaluate.arc_length import length_between
 from glass_spoon.kernel.curves.evaluate.basis import find_spans
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points, end_tangents, find_kinks
-from glass_spoon.kernel.curves.evaluate.pace import Pace, keep_pace
+from glass_spoon.kernel.curves.evaluate.pace import Pace, keep_pace, keep_paces
 from glass_spoon.kernel.errors import KernelError, place_text
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_derivatives
@@ -24,6 +24,8 @@ from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 CORNER = np.radians(25.0)
 """Where a boundary turns by more it has a corner; below it runs on."""
 KINK = np.radians(1.0)
+AROUND = 33
+"""Places of a piece by which the area within a boundary is told."""
 EDGE = 1e-6
 """Share of a domain within which a curve lies on the edge of a surface."""
 SUDDEN = 0.5
@@ -60,6 +62,19 @@ class Piece:
         """Its parameters over its length."""
         return keep_pace(self.curve) if self.twin is None else self.twin.pace.reversed()
 
+    def evenly(self, count: int) -> Floats:
+        """Return points (count, 3) in mm at even shares of its length."""
+        if self.twin is not None:
+            return self.twin.evenly(count)[::-1]
+        if count not in self._evenly:
+            shares = np.linspace(0, self.pace.length, count)
+            self._evenly[count] = curve_points(self.curve, self.pace.at(shares))
+        return self._evenly[count]
+
+    @cached_property
+    def _evenly(self) -> dict[int, Floats]:
+        return {}
+
     def reversed(self) -> Piece:
         """Return it run through from its end."""
         low, high = self.curve.domain
@@ -88,6 +103,13 @@ class Piece:
         if self.onto is None:
             return np.full((len(params), 3), np.nan)
         return _onward(self.onto, *curve_derivatives(self.curve, params, 1))
+
+
+def read_paces(pieces: Iterable[Piece]) -> None:
+    """Read the parameters of pieces over their lengths, all at once; each keeps its own."""
+    apart = {id(one): one for piece in pieces if "pace" not in vars(one := piece.twin or piece)}
+    for one, pace in zip(apart.values(), keep_paces([one.curve for one in apart.values()]), strict=True):
+        vars(one)["pace"] = pace  # where the property keeps it
 
 
 @dataclass(frozen=True, eq=False)
@@ -149,6 +171,12 @@ class Side:
             result[which == k] = curve_points(piece.curve, params[k])
         return result
 
+    def evenly(self, count: int) -> Floats:
+        """Return the points (count, 3) in mm at even shares of its length."""
+        if len(self.pieces) == 1:
+            return self.pieces[0].evenly(count)
+        return self.points(np.linspace(0, 1, count))
+
     def contact(self, shares: Floats) -> tuple[Floats | None, Floats | None]:
         """Return normals (n, 3) and second fundamental forms (n, 3, 3) of what it goes on from; NaN for nothing."""
         if not any(piece.grade for piece in self.pieces):
@@ -164,8 +192,10 @@ class Side:
                 bends[own] = found
         return normals, bends if any(piece.grade > 1 for piece in self.pieces) else None
 
-    def onward(self, shares: Floats) -> Floats:
-        """Return the directions (n, 3) in which what is beside leaves there; rows of NaN for none."""
+    def onward(self, shares: Floats) -> Floats | None:
+        """Return the directions (n, 3) in which what is beside leaves there; rows of NaN, or None at all, for none."""
+        if not any(piece.grade and piece.onto is not None for piece in self.pieces):
+            return None
         which, params = self._find(shares)
         result = np.full((len(shares), 3), np.nan)
         for k, piece in enumerate(self.pieces):
@@ -206,9 +236,7 @@ class Loop:
     @cached_property
     def area(self) -> Floats:
         """Twice the area (3,) in mm² that it runs round, along its normal (Newell's)."""
-        steps = np.linspace(0, 1, 33)[:-1]
-        pieces = [piece.curve for side in self.sides for piece in side.pieces]
-        places = np.concatenate([curve_points(one, one.domain[0] + steps * np.ptp(one.domain)) for one in pieces])
+        places = np.concatenate([piece.evenly(AROUND)[:-1] for side in self.sides for piece in side.pieces])
         middle = places - places.mean(axis=0)
         return np.asarray(cross(middle, np.roll(middle, -1, axis=0)).sum(axis=0))
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -9,7 +10,8 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points, end_tangents
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import end_tangents
+from glass_spoon.kernel.curves.evaluate.many_curves import curves_derivatives, curves_points
 
 PLACES = 65
 """Places of a stretch at which its normals are told."""
@@ -17,29 +19,37 @@ PLACES = 65
 
 @dataclass(frozen=True, eq=False)
 class Stretch:
-    """A piece of a curve between two meetings, by its parameters; number: of the curve."""
+    """A piece of a curve between two meetings, by its parameters; number: of the curve.
+
+    places: parameters (PLACES,) and points (PLACES, 3) in mm along it. bends: the curvature vectors (2, 3) in 1/mm at its
+    start and its end.
+    """
 
     number: int
     curve: NurbsCurve
     start: int
     end: int
+    places: tuple[Floats, Floats]
+    bends: Floats
 
     @cached_property
     def ways(self) -> Floats:
         """The unit directions (2, 3) in which it leaves its start, and its end backwards."""
         return end_tangents(self.curve) * np.array([[1.0], [-1.0]])
 
-    @cached_property
-    def places(self) -> tuple[Floats, Floats]:
-        """Parameters (PLACES,) and points (PLACES, 3) along it."""
-        params = np.linspace(*self.curve.domain, PLACES)
-        return params, curve_points(self.curve, params)
 
-    @cached_property
-    def bends(self) -> Floats:
-        """The curvature vectors (2, 3) in 1/mm at its start and its end."""
-        _, first, second = curve_derivatives(self.curve, np.array(self.curve.domain), 2)
-        speed = np.einsum("ij,ij->i", first, first)[:, None]
-        along = np.einsum("ij,ij->i", second, first)[:, None]
-        scale = np.where(speed > 0, speed, 1.0)
-        return np.where(speed > 0, (second - along / scale * first) / scale, 0.0)
+def make_stretches(pieces: Sequence[tuple[int, NurbsCurve, int, int]]) -> list[Stretch]:
+    """Return the stretches of curves' numbers, pieces of them, and the meetings at which those start and end."""
+    curves = [curve for _, curve, _, _ in pieces]
+    params = [np.linspace(*curve.domain, PLACES) for curve in curves]
+    points = curves_points(curves, params)
+    bends = [_bends(*own) for own in curves_derivatives(curves, [np.array(curve.domain) for curve in curves], 2)]
+    return [Stretch(*piece, (at, own), bend) for piece, at, own, bend in zip(pieces, params, points, bends, strict=True)]
+
+
+def _bends(_: Floats, first: Floats, second: Floats) -> Floats:
+    """Return the curvature vectors (n, 3) in 1/mm where a curve has derivatives (n, 3); none where it stands still."""
+    speed = np.einsum("ij,ij->i", first, first)[:, None]
+    along = np.einsum("ij,ij->i", second, first)[:, None]
+    scale = np.where(speed > 0, speed, 1.0)
+    return np.where(speed > 0, (second - along / scale * first) / scale, 0.0)

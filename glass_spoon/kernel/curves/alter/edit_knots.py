@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from itertools import pairwise
+
 import numpy as np
 from numpy.typing import ArrayLike
 
@@ -43,16 +46,24 @@ def elevate_degree(curve: NurbsCurve, degree: int) -> NurbsCurve:
 
 def split_curve(curve: NurbsCurve, param: float) -> tuple[NurbsCurve, NurbsCurve]:
     """Return the two pieces of a curve, before and after an inner parameter; each keeps its parameters."""
-    missing = curve.degree - int(np.count_nonzero(curve.knots == param))
-    full = insert_knots(curve, np.full(missing, param))
-    first = int(np.searchsorted(full.knots, param, side="left"))
+    before, after = cut_curve(curve, [param])
+    return before, after
+
+
+def cut_curve(curve: NurbsCurve, params: Sequence[float]) -> list[NurbsCurve]:
+    """Return the pieces of a curve between inner parameters, which rise; each keeps its parameters."""
     p = curve.degree
-    left_knots = np.append(full.knots[: first + p], param)
-    right_knots = np.insert(full.knots[first:], 0, param)
-    return (
-        from_homogeneous(p, left_knots, full.homogeneous[:first]),
-        from_homogeneous(p, right_knots, full.homogeneous[first - 1 :]),
-    )
+    missing = [p - int(np.count_nonzero(curve.knots == param)) for param in params]
+    full = insert_knots(curve, np.repeat(params, missing))
+    firsts = np.searchsorted(full.knots, params, side="left").tolist()
+    pieces = []
+    for k, (start, end) in enumerate(pairwise([0, *firsts, len(full.knots) - p])):
+        # Between two cuts stand the knots of both, each of them once more than in the whole.
+        knots = full.knots[start : end + p]
+        knots = knots if k == len(firsts) else np.append(knots, params[k])
+        knots = np.insert(knots, 0, params[k - 1]) if k else knots
+        pieces.append(from_homogeneous(p, knots, full.homogeneous[max(start - 1, 0) : end if k < len(firsts) else None]))
+    return pieces
 
 
 def trim_curve(curve: NurbsCurve, start: float, end: float) -> NurbsCurve:

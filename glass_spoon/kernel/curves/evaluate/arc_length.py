@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -11,6 +12,7 @@ from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.curves.evaluate.basis import find_spans
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
+from glass_spoon.kernel.curves.evaluate.many_curves import curves_derivatives
 
 _MANY = np.polynomial.legendre.leggauss(10)
 _FEW = np.polynomial.legendre.leggauss(4)
@@ -128,3 +130,14 @@ def length_between(
     repeated = np.repeat(spans, len(rule[0]))
     speed = lengths(curve_derivatives(curve, nodes.ravel(), 1, repeated)[1]).reshape(nodes.shape)
     return half * (speed @ rule[1])
+
+
+def lengths_between(
+    curves: Sequence[NurbsCurve], lows: Sequence[Floats], highs: Sequence[Floats], spans: Sequence[Ints]
+) -> list[Floats]:
+    """Return for each curve the lengths (n,) in mm from low (n,) to high (n,), each pair inside the knot span given."""
+    nodes, weights = _MANY
+    halves = [(high - low) / 2 for low, high in zip(lows, highs, strict=True)]
+    places = [((low + half)[:, None] + half[:, None] * nodes).ravel() for low, half in zip(lows, halves, strict=True)]
+    values = curves_derivatives(curves, places, 1, [np.repeat(own, len(nodes)) for own in spans])
+    return [half * (lengths(own[1]).reshape(len(half), -1) @ weights) for own, half in zip(values, halves, strict=True)]

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import scipy
 
 from glass_spoon.kernel.arrays import Floats, lengths
-from glass_spoon.kernel.curves.evaluate.arc_length import length_between, measure_length
+from glass_spoon.kernel.curves.evaluate.arc_length import lengths_between, measure_length
 from glass_spoon.kernel.curves.evaluate.basis import find_spans
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
+from glass_spoon.kernel.curves.evaluate.many_curves import curves_derivatives
 
 PLACES = 160
 """Places of a table at least, the curve's own breaks among them."""
@@ -44,14 +44,25 @@ class Pace:
 
 def keep_pace(curve: NurbsCurve) -> Pace:
     """Return the parameters of a curve over its length."""
-    params = span_params(curve, -(-PLACES // (len(curve.breaks) - 1)))
-    low, high = params[:-1], params[1:]
-    spans = find_spans(curve.knots, curve.degree, (low + high) / 2)
-    first, last = (lengths(curve_derivatives(curve, ends, 1, spans)[1]) for ends in (low, high))  # it may jump at a knot
+    return keep_paces([curve])[0]
+
+
+def keep_paces(curves: Sequence[NurbsCurve]) -> list[Pace]:
+    """Return the parameters of curves over their lengths, all read at once."""
+    params = [span_params(curve, -(-PLACES // (len(curve.breaks) - 1))) for curve in curves]
+    lows, highs = [part[:-1] for part in params], [part[1:] for part in params]
+    # A speed may jump at a knot: each cell is read within its own span.
+    spans = [find_spans(one.knots, one.degree, (a + b) / 2) for one, a, b in zip(curves, lows, highs, strict=True)]
+    firsts, lasts = ([lengths(own[1]) for own in curves_derivatives(curves, ends, 1, spans)] for ends in (lows, highs))
+    cells = lengths_between(curves, lows, highs, spans)
+    return [_pace(*parts) for parts in zip(curves, lows, highs, firsts, lasts, cells, strict=True)]
+
+
+def _pace(curve: NurbsCurve, low: Floats, high: Floats, first: Floats, last: Floats, steps: Floats) -> Pace:
+    """Return the parameters of a curve over its length, from its speeds at both ends of cells and the cells' lengths."""
     if min(first.min(), last.min()) < SLOW * first.mean():
         arc = measure_length(curve)
         return Pace(arc.length, curve.domain, arc.to_params)
-    steps = length_between(curve, low, high, spans)
     totals = np.concatenate(([0.0], np.cumsum(steps)))
     mean, first, last = (high - low) / steps, 1 / first, 1 / last
     cubics = np.stack(((first + last - 2 * mean) / steps**2, (3 * mean - 2 * first - last) / steps, first, low))
