@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
 from glass_spoon.sheet.document import SheetDocument
@@ -127,3 +128,45 @@ def test_typed(text: str) -> None:
     document, line = add_proposal(document, proposal, None)
     assert (line.verb_name, line.reach, line.other) == ("lengthen", "until it meets", document.lines[3].id)
     assert not proposal.missed
+
+
+def tube_and_roof(size: float, *more: dict[str, Any]) -> Build:
+    """Return a tube, l2, that goes on until it meets a roof, l4, and lines after it."""
+    return built(
+        {"verb": "circle", "plane": "plan", "radius": f"{30 * size} mm"},
+        {"verb": "extrude", "profile": "l1", "distance": f"{30 * size} mm", "start": "open", "end": "open"},
+        drawn("front", size, (-90, 60), (0, 80), (90, 50)),
+        {"verb": "extrude", "profile": "l3", "distance": f"{200 * size} mm", "sides": "to both sides"},
+        {"verb": "lengthen", "surface": "l2", "reach": "until it meets", "other": "l4"},
+        *more,
+    )
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+def test_what_was_met_is_trimmed_by_what_goes_up_to_it(size: float) -> None:
+    """The tube's rim lies on the roof, a rounding above or below: it cuts a lid that is closed, and sews on to the tube."""
+    build = tube_and_roof(
+        size,
+        {"verb": "trim_surface", "surface": "l4", "by": ["l2"], "keep": "inside"},
+        {"verb": "sew", "items": ["l2", "l6"]},
+        {"verb": "mesh", "surface": "l7"},
+        {"verb": "cross", "surface": "l4", "other": "l2"},
+    )
+    assert [build.reports[f"l{k}"].status for k in range(1, 10)] == ["good"] * 9
+    assert "open at 1 edge" in build.reports["l7"].told  # the tube's foot
+    mesh = build.items["l8"].item.mesh
+    rims = mesh.topology.boundary_edges
+    assert mesh.positions[np.unique(mesh.topology.edges.ends[rims]), 2] == pytest.approx(0, abs=1e-9 * size)
+    (rim,) = build.items["l9"].item.curves
+    places = curve_points(rim, np.linspace(*rim.domain, 200))
+    assert np.hypot(*places[:, :2].T) == pytest.approx(30 * size, rel=1e-6)
+    assert closest_points(build.items["l4"].item.surface, places)[2].max() < 1e-6 * 200 * size
+
+
+def test_what_ends_on_the_other_is_not_cut_by_it() -> None:
+    """The tube has nothing above the roof: that is told, and the roof's outside is kept with a hole."""
+    build = tube_and_roof(1.0, {"verb": "trim_surface", "surface": "l2", "by": ["l4"], "keep": "largest"})
+    assert build.reports["l6"].status == "failed"
+    assert "Nothing cuts it" in str(build.reports["l6"].findings)
+    outside = tube_and_roof(1.0, {"verb": "trim_surface", "surface": "l4", "by": ["l2"], "keep": "outside"})
+    assert len(outside.items["l6"].item.shape.faces[0].loops) == 2

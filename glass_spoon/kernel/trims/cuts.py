@@ -20,6 +20,7 @@ from glass_spoon.kernel.trims.common_places import Parallel
 from glass_spoon.kernel.trims.cross_surfaces import Crossing, cross_surfaces
 from glass_spoon.kernel.trims.cutters import Cutter
 from glass_spoon.kernel.trims.face import Face
+from glass_spoon.kernel.trims.rim_crossings import cross_with_rims
 
 NARROW = 1e-9
 """Stretches of a curve, 0 to 1, shorter than this are none."""
@@ -59,12 +60,19 @@ def cuts_of(face: Face, cutters: list[Cutter]) -> list[Cut]:
     found: list[Cut] = []
     for number, cutter in enumerate(cutters):
         for against in cutter.shape.faces:
-            for crossing in cross_surfaces(Parallel(face.surface), Parallel(against.surface)):
+            for crossing in _crossings(face, against, closed=cutter.closed):
                 for piece in in_both(within(crossing.first, face), within(crossing.second, against)):
                     run = trim_curve(crossing.first, *piece) if piece != (0.0, 1.0) else crossing.first
                     idle = _along_rim(face, run) or any(_is_same(face, run, one.run) for one in found)
                     found.append(Cut(run, number, crossing, against, idle))
     return found
+
+
+def _crossings(face: Face, against: Face, *, closed: bool) -> list[Crossing]:
+    """Return where the surfaces of two faces cross; what has open edges may just reach the face with one of them."""
+    if closed:
+        return cross_surfaces(Parallel(face.surface), Parallel(against.surface))
+    return cross_with_rims(face.surface, against.surface)
 
 
 def in_both(first: list[tuple[float, float]], second: list[tuple[float, float]]) -> list[tuple[float, float]]:

@@ -7,10 +7,9 @@ import numpy as np
 from glass_spoon.kernel.arrays import lengths
 from glass_spoon.kernel.curves.alter.edit_knots import join_curves, reverse_curve, trim_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.trims.common_places import Parallel
-from glass_spoon.kernel.trims.cross_surfaces import cross_surfaces
 from glass_spoon.kernel.trims.cuts import in_both, within
 from glass_spoon.kernel.trims.face import FaceSet
+from glass_spoon.kernel.trims.rim_crossings import cross_with_rims
 
 JOINED = 1e-6
 """Share of the size within which ends are one."""
@@ -22,7 +21,7 @@ def crossing_curves(first: FaceSet, second: FaceSet) -> tuple[list[NurbsCurve], 
     off = 0.0
     for face in first.faces:
         for other in second.faces:
-            for crossing in cross_surfaces(Parallel(face.surface), Parallel(other.surface)):
+            for crossing in cross_with_rims(face.surface, other.surface, both=True):
                 off = max(off, crossing.off)
                 for low, high in in_both(within(crossing.first, face), within(crossing.second, other)):
                     found.append(crossing.curve if (low, high) == (0.0, 1.0) else trim_curve(crossing.curve, low, high))
