@@ -99,18 +99,20 @@ def meshed_first(first: Proposal, text: str, document: SheetDocument) -> Proposa
         at = re.search(rf"(?<!\w){re.escape(name)}(?!\w)", text, re.IGNORECASE) if name else None
         if at is None or not set(telling_words(name.lower())) <= set(first.missed):
             continue
-        meshes = (line for line in document.lines if line.verb_name == "mesh" and not line.paused)
-        mesh = next((line for line in meshes if item in line.references().values()), None)
-        ahead = [_mesh_of(item, document)] if mesh is None else []
+        mesh, ahead = mesh_for(item, document)
         for line in ahead:
             document = add_line(document, line)
-        called = document.item_name((mesh or ahead[0]).id)
+        called = document.item_name(mesh)
         meant = proposal_of(first.verb, text[: at.start()] + called + text[at.end() :], document)
         return replace(meant, before=(*ahead, *meant.before)) if len(meant.missed) < len(first.missed) else first
     return first
 
 
-def _mesh_of(surface: str, document: SheetDocument) -> Line:
-    """Return the line that meshes a surface."""
+def mesh_for(surface: str, document: SheetDocument) -> tuple[str, list[Line]]:
+    """Return the mesh of a surface that is there already, or of a line before it, and that line."""
+    meshes = (line for line in document.lines if line.verb_name == "mesh" and not line.paused)
+    found = next((line for line in meshes if surface in line.references().values()), None)
+    if found is not None:
+        return found.id, []
     line = default_line(document, "mesh").model_copy(update={"surface": surface})
-    return with_own_name(document, line)
+    return line.id, [with_own_name(document, line)]

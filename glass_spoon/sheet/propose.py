@@ -9,6 +9,7 @@ from functools import lru_cache
 from typing import TypeVar
 
 from glass_spoon.sheet.document import SheetDocument
+from glass_spoon.sheet.drilled import drilled
 from glass_spoon.sheet.expressions import Quantity
 from glass_spoon.sheet.fields import PointsSpec, ReferenceSpec
 from glass_spoon.sheet.fill_words import SIZE_TEXT
@@ -28,6 +29,9 @@ AnyLine = TypeVar("AnyLine", bound=Line)
 
 _PERCENT = re.compile(r"(?<!called )(?<!named )(?<!giving )\b(\d+(?:\.\d+)?)\s*%")
 """A share, but not the first word of a name."""
+
+_SCALED_TO = re.compile(r"^(\s*(?:scale|resize)\b.*?)\bto\s+(\d+(?:\.\d+)?)\s*%", re.IGNORECASE)
+"""A share to which something is scaled: its factor."""
 
 _GROWN = re.compile(
     r"\b(bigger|larger|smaller|up|down)\s+by\s+(\d+(?:\.\d+)?)\s*%|\b(\d+(?:\.\d+)?)\s*%\s+(bigger|larger|smaller)\b",
@@ -155,13 +159,22 @@ def _line_in_unit(line: AnyLine, said: Set[str], sizes: Mapping[str, Quantity], 
 def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
     """Return proposals for what was typed, plain numbers as mm; see `propose`."""
     text = _GROWN.sub(_grown, text)
+    text = _SCALED_TO.sub(lambda found: f"{found[1]}by {float(found[2]) / 100:g}", text)
     text = _PERCENT.sub(lambda found: f"{float(found[1]) / 100:g}", text)
     if not text.strip():
         return [proposal_of(verb, text, document) for verb in VERBS]
+    hole = drilled(text, document)
+    if hole is not None and not hole.missed:
+        return [hole, *_ranked(text, document)]
+    return _ranked(text, document)
+
+
+def _ranked(text: str, document: SheetDocument) -> list[Proposal]:
+    """Return proposals of single verbs, the likeliest first."""
     text = side_taken_off(_without_making(text, document))
     plain = without_opening(text)
     if plain != text:
-        hollow = _proposals(plain, document)
+        hollow = _ranked(plain, document)
         if hollow and hollow[0].verb == "thicken":
             return [opened_first(hollow[0], text, document), *hollow[1:]]
     asked = _Asked(text.lower(), telling_words(text.lower()), tuple(size_dimensions(document)))

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
+from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
+from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument, read_document
+from glass_spoon.sheet.edit_many import add_proposal
+from glass_spoon.sheet.evaluate import evaluate
 from glass_spoon.sheet.propose import propose
 
 DRUM = {"id": "d", "verb": "simple", "gives": "drum"}
@@ -41,6 +46,13 @@ def document() -> SheetDocument:
         ("split crate at height 20", "slice", {"mesh": "b", "at": "20"}),
         ("circle of radius 10", "circle", {"radius": "10"}),
         ("make crate round", "true_up", {"shape": "round"}),
+        ("scale knob to 30 mm", "scale", {"item": "k", "evenly": "evenly to", "size": "30 mm", "x": "0 mm"}),
+        ("scale knob to 30 mm about 0, 0, 10", "scale", {"evenly": "evenly to", "size": "30 mm", "z": "10"}),
+        ("scale knob to 50 %", "scale", {"item": "k", "evenly": "evenly", "factor": "0.5"}),
+        ("align knob with crate", "align", {"item": "k", "to": "to another", "other": "b"}),
+        ("extrude rim line by 40 with an open end", "extrude", {"start": "flat", "end": "open"}),
+        ("extrude rim line by 40 with open ends", "extrude", {"start": "open", "end": "open"}),
+        ("extrude rim line by 40, open at both ends", "extrude", {"start": "open", "end": "open"}),
     ],
 )
 def test_what_is_said_is_what_is_added(document: SheetDocument, sentence: str, verb: str, values: dict[str, object]) -> None:
@@ -85,6 +97,50 @@ def test_what_is_needed_first_is_put_before_it(document: SheetDocument, sentence
     drum = read_document(document.model_dump() | {"lines": [*document.model_dump()["lines"], DRUM]})
     first = propose(sentence, drum)[0]
     assert (first.verb, first.missed, [line.verb_name for line in first.before]) == (verb, (), before)
+
+
+@pytest.mark.parametrize(
+    ("sentence", "circle", "laid"),
+    [
+        ("drill a hole of 10 mm through crate", {"radius": "10 mm / 2", "plane": "plan"}, "from above"),
+        ("hole of 10 in crate", {"radius": "10 / 2", "right": "0 mm", "up": "0 mm"}, "from above"),
+        ("drill crate with 10 mm", {"radius": "10 mm / 2"}, "from above"),
+        ("make a hole of radius 4 mm in crate at 20, -10", {"radius": "4 mm", "right": "20", "up": "-10"}, "from above"),
+        ("hole 10 mm across through crate from the front", {"radius": "10 mm / 2", "plane": "front"}, "from the front"),
+        ("bore a hole of bolt + 0.5 mm in crate", {"radius": "(bolt + 0.5 mm) / 2"}, "from above"),
+    ],
+)
+def test_a_hole_is_a_circle_and_an_opening_along_it(
+    document: SheetDocument, sentence: str, circle: dict[str, str], laid: str
+) -> None:
+    """A size by itself is a diameter, as common practice has it (no source); the walls go right through."""
+    bolt = {"id": "s", "verb": "size", "name": "bolt", "value": "8 mm"}
+    sheet = read_document(document.model_dump() | {"lines": [bolt, *document.model_dump()["lines"]]})
+    first = propose(sentence, sheet)[0]
+    (before,), said = first.before, first.line.model_dump()
+    assert (first.verb, first.missed, before.verb_name) == ("open", (), "circle")
+    assert {name: before.model_dump()[name] for name in circle} == circle
+    assert (said["mesh"], said["curves"], said["laid"], said["rim"]) == ("b", [before.id], laid, "walled right through")
+
+
+def test_a_drilled_box_has_the_volume_of_both() -> None:
+    """72,000 mm³ less a cylinder of 10 mm across through 30 mm, within what a circle of straight edges leaves."""
+    sheet = SheetDocument()
+    for sentence in ("box 60 by 40 by 30 mm called crate", "drill a hole of 10 mm through crate"):
+        sheet, line = add_proposal(sheet, propose(sentence, sheet)[0], None)
+    build = evaluate(sheet, ResultCache())
+    assert [report.status for report in build.reports.values()] == ["good"] * 3
+    mesh = build.items[line.references()["mesh"]].item.mesh
+    assert len(mesh.topology.boundary_edges) == 0
+    assert enclosed_volume(mesh) == pytest.approx(72_000 - np.pi * 25 * 30, abs=0.03 * np.pi * 25 * 30)
+
+
+def test_a_hole_in_a_surface_is_drilled_in_its_mesh(document: SheetDocument) -> None:
+    """The mesh comes first, then the circle."""
+    drum = read_document(document.model_dump() | {"lines": [*document.model_dump()["lines"], DRUM]})
+    first = propose("drill a hole of 6 mm through drum from the front", drum)[0]
+    assert [line.verb_name for line in first.before] == ["mesh", "circle"]
+    assert first.line.references()["mesh"] == first.before[0].id
 
 
 def test_a_surface_that_has_a_mesh_gets_no_other(document: SheetDocument) -> None:

@@ -83,10 +83,14 @@ def noted(item: Item, code: str) -> list[Finding]:
 
 
 END_PHRASES = (
+    *(Phrase(rf"(?:with )?an? {word} end", {"end": word}, finds=False) for word in ("flat", "domed", "open")),
     *(
-        Phrase(rf"(?:with )?(?:both )?{word} ends?", {"start": word, "end": word}, finds=False)
+        Phrase(rf"(?:with )?(?:both )?{word} ends", {"start": word, "end": word}, finds=False)
         for word in ("flat", "domed", "open")
     ),
-    *(Phrase(rf"(?:both )?ends {word}", {"start": word, "end": word}, finds=False) for word in ("flat", "domed", "open")),
+    *(
+        Phrase(rf"(?:both )?ends {word}|{word} (?:at|on) both ends", {"start": word, "end": word}, finds=False)
+        for word in ("flat", "domed", "open")
+    ),
 )
-"""Both ends of a body said at once."""
+"""Both ends of a body said at once, or one of them."""

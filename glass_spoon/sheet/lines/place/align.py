@@ -28,6 +28,7 @@ class Align(Line):
         Phrase(r"(?:on|by) its (?:foot|bottom|base)", {"by": "its foot"}, finds=False),
         Phrase(r"(?:on|by) its (?:head|top)", {"by": "its head"}, finds=False),
         Phrase(r"(?:by|at) its own origin", {"by": "its own origin"}, finds=False),
+        Phrase(r"(?:aligned |line(?:d)? up )?with(?= (?!its|a |an )[a-z])", {"to": "to another"}, finds=False),
         Phrase(r"turned (?:by )?{turned}", finds=False),
         Phrase(r"(?:with )?(?:a )?gap (?:of )?{gap}|{gap} (?:off|above) it", finds=False),
     )

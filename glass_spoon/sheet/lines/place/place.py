@@ -176,6 +176,7 @@ class Scale(Line):
             Phrase(rf"{said} as (?:big|large)", {"factor": factor})
             for said, factor in (("(?:twice|two times)", "2"), ("half", "0.5"), ("three times", "3"))
         ),
+        Phrase(r"to {size}", {"evenly": "evenly to"}, finds=False),
         Phrase(r"{factor} (?:times )?as (?:big|large)|{factor} times (?:bigger|larger)"),
         Phrase(r"(?:to )?twice (?:its|the) size|double(?:d)?", {"factor": "2"}, finds=False),
         Phrase(r"(?:to )?half (?:its|the) size|halved", {"factor": "0.5"}, finds=False),
