@@ -48,6 +48,8 @@ def document() -> SheetDocument:
         ("make crate round", "true_up", {"shape": "round"}),
         ("scale knob to 30 mm", "scale", {"item": "k", "evenly": "evenly to", "size": "30 mm", "x": "0 mm"}),
         ("scale knob to 30 mm about 0, 0, 10", "scale", {"evenly": "evenly to", "size": "30 mm", "z": "10"}),
+        ("knotted net 300 by 200", "weave", {"pattern": "knotted", "width": "300", "depth": "200", "across": "30 mm"}),
+        ("weave a knotted net 300 by 200, meshes 60 by 90", "weave", {"across": "60", "along": "90", "width": "300"}),
         ("scale knob to 50 %", "scale", {"item": "k", "evenly": "evenly", "factor": "0.5"}),
         ("align knob with crate", "align", {"item": "k", "to": "to another", "other": "b"}),
         ("extrude rim line by 40 with an open end", "extrude", {"start": "flat", "end": "open"}),

@@ -14,6 +14,7 @@ from glass_spoon.kernel.curves.make.braid import braid
 from glass_spoon.kernel.curves.read.plane_of_curve import TOWARDS, find_plane
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.repeat.chain import make_chain
+from glass_spoon.kernel.repeat.knotted import knot_net
 from glass_spoon.kernel.repeat.weave import Manner, weave, weave_within
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.items import CurvesItem
@@ -59,9 +60,16 @@ class Weave(Line):
         "cloth",
         "plait",
         "hexagonal",
+        "netting",
+        "knotted",
     )
     phrases = (
         Phrase(r"hexagonal(?: cane)?|in three (?:ways|directions)|three[- ]ways?", {"pattern": "three ways"}, finds=False),
+        Phrase(r"meshes (?:of )?{across} (?:by|x|×) {along}", finds=False),
+        Phrase(
+            r"(?:a )?knotted(?: net| netting| meshes)?|(?:fish(?:ing|er)?|landing) net",
+            {"pattern": "knotted", "across": "30 mm", "along": "60 mm"},
+        ),
         Phrase(r"(?:not woven|laid (?:on|over) (?:each other|one another)|crossed)", {"pattern": "laid"}, finds=False),
         Phrase(r"\b(?:with|on|in) (?:a|its) ring\b|\bringed\b", {"ends": "ring"}, finds=False),
         Phrase(r"(?:with )?loop(?:s|ed)(?: ends)?", {"ends": "looped"}, finds=False),
@@ -96,11 +104,11 @@ class Weave(Line):
     ] = "6 mm"
     height: Annotated[Number, a_length("How far they go over and under the middle.", 0.1)] = "1 mm"
     pattern: Annotated[
-        Literal["plain", "twill", "three ways", "laid"],
+        Literal["plain", "twill", "three ways", "laid", "knotted"],
         ChoiceSpec(
-            "By turns over one and under one; over two and under two; three ways at 60°, as hexagonal cane; or one way laid "
-            "over the other.",
-            ("plain", "twill", "three ways", "laid"),
+            "By turns over one and under one; over two and under two; three ways at 60°, as hexagonal cane; one way laid over "
+            "the other; or rows tied into each other by mesh knots, whose meshes are as wide and high as the steps.",
+            ("plain", "twill", "three ways", "laid", "knotted"),
         ),
     ] = "plain"
     turn: Annotated[Number, an_angle("Turns all ways, counter-clockwise.")] = "0"
@@ -121,6 +129,8 @@ class Weave(Line):
     def build(self, given: Given) -> CurvesItem:
         """Weave it."""
         steps = given.number("across"), given.number("along")
+        if self.pattern == "knotted":
+            return self._knotted(given, steps)
         manner = Manner(steps, given.number("height"), self.pattern, self.ends, given.number("turn"))
         if self.within == "outline":
             outline = given.curve("outline").curve
@@ -137,10 +147,29 @@ class Weave(Line):
             told += f" {made.left_out} short {'end was' if made.left_out == 1 else 'ends were'} left out."
         return CurvesItem(tuple(place_curve(curve, move) for curve in made.curves), told)
 
+    def _knotted(self, given: Given, steps: tuple[float, float]) -> CurvesItem:
+        """Tie a net: a rectangle, its ends cut, its rows level."""
+        if self.within == "outline" or self.ends != "cut" or given.number("turn"):
+            raise InvalidInput("A knotted net", "in a rectangle, not turned, its ends cut", "another")
+        made = knot_net((given.number("width"), given.number("depth")), steps, given.number("height"))
+        move = plane_placement(self.plane, given.number("right"), given.number("up"))
+        told = _told(len(made.curves), "rows", made.apart)
+        return CurvesItem(tuple(place_curve(curve, move) for curve in made.curves), told)
+
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Offer ends that any outline has."""
+        if self.pattern == "knotted" and isinstance(error, InvalidInput):
+            return self._knotted_ways_out()
         looped = isinstance(error, InvalidInput) and self.ends == "looped"
         return (Action("Cut the ends", "ends", "cut"), Action("Ends in a ring", "ends", "ring")) if looped else ()
+
+    def _knotted_ways_out(self) -> tuple[Action, ...]:
+        """Offer what a knotted net can be, or a pattern that can be what is asked for."""
+        if self.within == "outline":
+            return (Action("In a rectangle", "within", "rectangle"), Action("Weave it plain", "pattern", "plain"))
+        if self.ends != "cut":
+            return (Action("Cut the ends", "ends", "cut"), Action("Weave it plain", "pattern", "plain"))
+        return (Action("Weave it plain", "pattern", "plain"),)
 
 
 LEVEL = Frame(np.zeros(3), np.eye(3))
