@@ -14,18 +14,12 @@ from tests.sheet.test_patches import built
 
 def netted(size: float = 1.0, **more: Any) -> Build:
     """Return a net of two by two meshes as l1, its cords solid as l2, and their mesh as l3."""
-    net = {
-        "verb": "weave",
-        "pattern": "knotted",
-        "width": f"{120 * size} mm",
-        "depth": f"{110 * size} mm",
-        "height": f"{size} mm",
-    }
-    steps = {"across": f"{40 * size} mm", "along": f"{60 * size} mm"}
+    sizes = {"width": 120, "depth": 110, "across": 40, "along": 60, "height": 1}
+    net = {"verb": "weave", "pattern": "knotted"} | {name: f"{value * size} mm" for name, value in sizes.items()}
     return built(
-        net | steps | more,
+        net | more,
         {"verb": "cord", "path": "l1", "width": f"{2 * size} mm"},
-        {"verb": "mesh", "surface": "l2", "sizing": "edge length", "edge_length": f"{size} mm"},
+        {"verb": "mesh", "surface": "l2", "sizing": "edge length", "edge_length": f"{0.7 * size} mm"},
     )
 
 
