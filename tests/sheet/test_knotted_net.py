@@ -18,7 +18,7 @@ def netted(size: float = 1.0, **more: Any) -> Build:
     net = {"verb": "weave", "pattern": "knotted"} | {name: f"{value * size} mm" for name, value in sizes.items()}
     return built(
         net | more,
-        {"verb": "cord", "path": "l1", "width": f"{2 * size} mm"},
+        {"verb": "cord", "path": "l1", "width": f"{2 * size} mm", "tolerance": f"{0.01 * size} mm"},
         {"verb": "mesh", "surface": "l2", "sizing": "edge length", "edge_length": f"{0.7 * size} mm"},
     )
 
