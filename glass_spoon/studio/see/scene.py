@@ -19,16 +19,17 @@ from glass_spoon.kernel.gauges.read_gauges import read_gauges, read_quick_gauges
 from glass_spoon.kernel.gauges.reading import Limits, Reading
 from glass_spoon.kernel.gauges.whole_mesh import bounding_size, count_levels
 from glass_spoon.kernel.meshes.mesh import Mesh
+from glass_spoon.kernel.meshing.cut_set import cut_at_kinks
 from glass_spoon.kernel.meshing.divide_length import make_guide
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshing.set_counts import Wish
+from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
 from glass_spoon.kernel.repeat.placements import Placements, boxes_of
 from glass_spoon.kernel.repeat.repeat_mesh import repeat_mesh
 from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, subdivide
 from glass_spoon.kernel.subdivision.limit_surface import settled
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
-from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
+from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, one_as_set
 from glass_spoon.kernel.trims.face import FaceSet
 from glass_spoon.kernel.trims.mesh_faces import mesh_faces
 from glass_spoon.sheet.cache import SLOW
@@ -53,6 +54,12 @@ WHOLE_FACES = 30_000
 
 SURFACE_ROUND, SURFACE_RUN = 72, 12
 """Edges round, and along each run between sharp points, of the stand-in that shows a bare surface."""
+
+STAND_INS = ((SURFACE_ROUND, np.radians(25)), (24, np.radians(25)), (12, np.radians(45)))
+"""Edges round, and the most in rad that the surface turns by over an edge, that are tried until there are few enough."""
+
+STAND_IN_FACES = 60_000
+"""Most faces of a stand-in that follows every bend."""
 
 
 FACE_RUN = 60
@@ -246,15 +253,33 @@ def stand_in(key: str, surface: NurbsSurface | SurfaceSet | FaceSet) -> Mesh:
     def make() -> MeshItem:
         if isinstance(surface, FaceSet):
             return MeshItem(mesh_faces(surface, surface.size / FACE_RUN), None)
+        whole = surface if isinstance(surface, SurfaceSet) else one_as_set(surface)
+        wish, faces = _stand_in_wish(whole)
         if isinstance(surface, SurfaceSet):
-            return MeshItem(mesh_set(surface, Wish(counts=(SURFACE_ROUND, SURFACE_RUN)), poles="fan"), surface)
-        runs = len(make_guide(surface, 1).sizes)
-        return MeshItem(mesh_surface(surface, SURFACE_ROUND, max(24, SURFACE_RUN * runs), poles="fan"), surface)
+            return MeshItem(mesh_set(surface, wish, poles="fan"), surface)
+        along = max(24, SURFACE_RUN * len(make_guide(surface, 1).sizes))
+        if faces > SURFACE_ROUND * along:
+            return MeshItem(mesh_set(whole, wish, poles="fan"), surface)
+        return MeshItem(mesh_surface(surface, SURFACE_ROUND, along, poles="fan"), surface)
 
     kept = _kept(f"{key}:stand-in", make)
     if not isinstance(kept, MeshItem):
         raise TypeError("not a mesh")
     return kept.mesh
+
+
+def _stand_in_wish(shape: SurfaceSet) -> tuple[Wish, int]:
+    """Return what the stand-in of surfaces should come near to, and how many faces it then has.
+
+    A long cord that winds needs more edges along than one that runs straight, and fewer round it where there are many.
+    """
+    cut = cut_at_kinks(shape)
+    for many, turn in STAND_INS:
+        wish = Wish(counts=(many, SURFACE_RUN), turn=turn)
+        faces = int(plan_counts(cut, wish, "fan").prod(axis=1).sum())
+        if faces <= STAND_IN_FACES:
+            return wish, faces
+    return Wish(counts=(SURFACE_ROUND, SURFACE_RUN)), 0
 
 
 def gauged(shown: list[Shown], item_id: str = "") -> Shown | None:
