@@ -32,17 +32,18 @@ def test_everything_is_reachable_one_under_the_other(signed_in, width):
 
 
 def test_names_stand_over_their_bodies_on_request(signed_in):
-    """Five bodies, five names, none on another; a click on one goes to its line."""
+    """Seven bodies, seven names, none on another; a click on one goes to its line."""
     page = signed_in
     page.get_by_role("link", name="Ventilator").click()
     ready(page)
-    expect(page.locator(".board")).to_have_attribute("data-meshes", "5")
+    expect(page.locator(".board")).to_have_attribute("data-meshes", "7")
     expect(page.locator(".picture-name")).to_have_count(0)
     page.get_by_role("button", name="Names", exact=True).click()
     names = page.locator(".picture-name text")
-    expect(names).to_have_count(5)
-    assert set(names.all_text_contents()) == {"cowl mesh", "hood mesh", "lining mesh", "struts mesh", "flange mesh"}
-    boxes = [box_of(names.nth(k)) for k in range(5)]
+    expect(names).to_have_count(7)
+    bodies = {"cowl mesh", "hood mesh", "lining mesh", "struts mesh", "flange mesh", "guard", "guard bead"}
+    assert set(names.all_text_contents()) == bodies
+    boxes = [box_of(names.nth(k)) for k in range(7)]
     for k, one in enumerate(boxes):
         for other in boxes[k + 1 :]:
             beside = one["x"] + one["width"] < other["x"] or other["x"] + other["width"] < one["x"]

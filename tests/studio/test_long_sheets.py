@@ -151,13 +151,13 @@ def test_an_offered_line_is_added_behind_its_own(part, as_user, edit):
 
 
 def test_rows_come_by_steps_with_what_they_give(cowl):
-    """The ventilator: four steps, the bodies of each with faces and tints; without steps the chapters stand as ever."""
+    """The ventilator: five steps, the bodies of each with faces and tints; without steps the chapters stand as ever."""
     build = finished_build(read_document(cowl))
     rows = chapters(build, None)
-    assert [chapter.title for chapter in rows] == ["Cowl", "Hood and lining", "Struts", "Flange"]
-    assert [chapter.step.faces for chapter in rows] == [2040, 2048, 816, 4528]
-    assert [chapter.step.tints for chapter in rows] == [(0,), (1, 2), (3,), (4,)]
-    assert summary(build).startswith("5 bodies, 9,432 faces of 20,000")
+    assert [chapter.title for chapter in rows] == ["Cowl", "Hood and lining", "Struts", "Flange", "Guard"]
+    assert [chapter.step.faces for chapter in rows] == [2040, 2048, 816, 4528, 5206]
+    assert [chapter.step.tints for chapter in rows] == [(0,), (1, 2), (3,), (4,), (5, 6)]
+    assert summary(build).startswith("7 bodies, 14,638 faces of 20,000")
     bare = {**cowl, "lines": [line for line in cowl["lines"][:9] if line["verb"] != "step"]}
     assert chapters(finished_build(read_document(bare)), None)[0].title == "Draw"
 
@@ -177,10 +177,11 @@ def test_the_part_is_listed_mesh_by_mesh(cowl):
     build = finished_build(read_document(cowl))
     meshes = gauged_meshes(shown_items(build, 0))
     rows = part_meshes(build, meshes, meshes[-1], begin=False)
-    assert [row.name for row in rows] == ["cowl mesh", "hood mesh", "lining mesh", "struts mesh", "flange mesh"]
-    assert [row.chosen for row in rows] == [False] * 4 + [True]
+    names = ["cowl mesh", "hood mesh", "lining mesh", "struts mesh", "flange mesh", "guard", "guard bead"]
+    assert [row.name for row in rows] == names
+    assert [row.chosen for row in rows] == [False] * 6 + [True]
     whole = part_faces(rows, 20_000)
-    assert (whole.text, whole.percent, whole.is_over) == ("9,432 of 20,000", 47, False)
+    assert (whole.text, whole.percent, whole.is_over) == ("14,638 of 20,000", 73, False)
     assert part_faces(rows, 9_000).is_over
 
 
