@@ -262,6 +262,22 @@ def test_what_lies_beside_the_host_is_told():
     assert "take the nearest place" in away.reports["l3"].findings[0].sentence
 
 
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+def test_cords_over_a_hole_of_the_host_are_told_for_what_they_are(size):
+    """A dome that is open on top: no tolerance helps, and none is offered; over the closed dome they lie."""
+    weave = {"verb": "weave", "width": f"{60 * size} mm", "depth": f"{60 * size} mm"}
+    steps = {"across": f"{15 * size} mm", "along": f"{15 * size} mm", "height": f"{size} mm"}
+    laid = {"verb": "lay_on", "item": "l2", "host": "l1", "tolerance": f"{0.01 * size} mm"}
+    for top, status in (("90°", "good"), ("60°", "failed")):
+        dome = {"verb": "simple", "form": "sphere", "radius": f"{50 * size} mm", "low": "10°", "high": top}
+        report = built(dome, weave | steps, laid).reports["l3"]
+        assert report.status == status, report
+        if status == "failed":
+            (finding,) = report.findings
+            assert "over a hole in it" in finding.sentence
+            assert not finding.actions
+
+
 def test_letters_are_written_made_solid_and_laid_on():
     """A name of five letters on a tube: plates with their holes, closed, all quads, 1.5 mm over the tube."""
     tube = {"verb": "line", "gives": "side", "plane": "front", "right": 30, "up": -30, "to_right": 30, "to_up": 30}

@@ -8,7 +8,7 @@ import numpy as np
 
 from glass_spoon.kernel.deform.onto_host import Host, MeshHost, OntoHost, SurfacesHost
 from glass_spoon.kernel.deform.space_map import Axes, SpaceMap
-from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.errors import KernelError, NotFollowed
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.items import Item, as_mesh
 from glass_spoon.sheet.kinds import kind_of
@@ -88,17 +88,34 @@ class LayOnLine(ShapeLine):
             return MeshHost(mesh.mesh)
         return SurfacesHost(tuple(given.surfaces("host").surfaces))
 
-    def notes(self, given: Given, laid: Laid, of: SpaceMap) -> list[str]:
-        """Tell what lies beside the host."""
+    def build(self, given: Given) -> Item:
+        """Lay it on; where no curve follows, because it runs out over an edge of the host, that is told."""
+        try:
+            return super().build(given)
+        except NotFollowed as error:
+            item = given.items["item"]
+            beside = self._beside(item, self.space_map(given, self.laid(given, item)))
+            if not beside:
+                raise
+            raise KernelError(
+                f"{100 * beside:.2g} % of it lies beside the host, or over a hole in it, and no smooth way leads on there: move it "
+                "over the host, or make it smaller."
+            ) from error
+
+    def _beside(self, item: Item, of: SpaceMap) -> float:
+        """Return the share of an item that the host does not lie under."""
         if not isinstance(of, OntoHost) or self.manner != "straight":
-            return []
-        item = given.items["item"]
+            return 0.0
         places = kind_of(item).trace(item)
         places = places[:: max(1, len(places) // MOST_LOOKED_AT)]
-        missed = of.missed(places)
-        if not missed:
+        return of.missed(places) / len(places)
+
+    def notes(self, given: Given, laid: Laid, of: SpaceMap) -> list[str]:
+        """Tell what lies beside the host."""
+        beside = self._beside(given.items["item"], of)
+        if not beside:
             return []
         return [
-            f"{100 * missed / len(places):.2g} % of it lies beside the host and was brought to its nearest edge. Move it over the "
+            f"{100 * beside:.2g} % of it lies beside the host and was brought to its nearest edge. Move it over the "
             "host, or make it smaller."
         ]
