@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from scipy.interpolate import RegularGridInterpolator
+from scipy.interpolate import BSpline, RegularGridInterpolator
 
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
@@ -199,3 +199,21 @@ def test_it_is_told_how_far_space_is_stretched_and_that_it_folds(places):
     assert golden.largest == pytest.approx((1 + np.sqrt(5)) / 2, rel=1e-6)
     assert golden.folded == 0
     assert how_stretched(Bend(ALONG_X, -50, 50, angle=2 * np.pi), places).folded > 0
+
+
+@pytest.mark.parametrize("smooth", [True, False])
+@pytest.mark.parametrize("counts", [(2, 2, 2), (3, 2, 5), (6, 4, 3)])
+def test_a_lattice_is_the_sum_of_its_splines(counts: tuple[int, int, int], smooth: bool) -> None:
+    """Held against SciPy's B-splines, axis by axis, and Bernstein's polynomials among them."""
+    random = np.random.default_rng(4)
+    low, high, moves = np.array([-2.0, 0, 5]), np.array([3.0, 1, 9]), random.normal(size=(*counts, 3))
+    points = low + random.random((50, 3)) * (high - low)
+    expected = points.copy()
+    shares = (points - low) / (high - low)
+    bases = []
+    for axis, count in enumerate(counts):
+        degree = count - 1 if smooth else min(3, count - 1)
+        knots = np.concatenate((np.zeros(degree), np.linspace(0, 1, count - degree + 1), np.ones(degree)))
+        bases.append(BSpline(knots, np.eye(count), degree)(shares[:, axis]))
+    expected += np.einsum("ni,nj,nk,ijkd->nd", *bases, moves)
+    assert Lattice(low, high, moves, smooth).apply(points) == pytest.approx(expected, abs=1e-12)

@@ -18,6 +18,7 @@ from glass_spoon.kernel.surfaces.alter.edit_surface import (
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import (
     evaluate_grid,
+    grid_points,
     surface_curvature,
     surface_derivatives,
     surface_normals,
@@ -57,6 +58,7 @@ def test_grid_agrees_with_scattered_evaluation():
     surface = random_surface(np.random.default_rng(3), (3, 2), (6, 9))
     us, vs = np.linspace(0, 1, 13), np.linspace(0, 1, 17)
     grid = evaluate_grid(surface, us, vs)
+    assert np.allclose(grid_points(surface, us, vs), grid.points, rtol=1e-14, atol=1e-12)
     u, v = (array.ravel() for array in np.meshgrid(us, vs, indexing="ij"))
     values = surface_derivatives(surface, u, v, 1)
     for ours, theirs in ((grid.points, values[0, 0]), (grid.along_u, values[1, 0]), (grid.along_v, values[0, 1])):

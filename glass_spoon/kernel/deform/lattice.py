@@ -7,6 +7,8 @@ points, or uniform cubic B-splines where a point should reach no further than it
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import accumulate
+from math import comb
 
 import numpy as np
 
@@ -74,14 +76,21 @@ class Lattice:
         size = np.maximum(self.high - self.low, 1e-300)
         shares = (points - self.low) / size
         inside = np.clip(shares, 0.0, 1.0)
-        result = points.copy()
+        result, flat = points.copy(), self.moves.reshape(len(self.moves), -1)
         for start in range(0, len(points), BLOCK):
             part = slice(start, start + BLOCK)
-            rows = []
-            for axis, count in enumerate(self.moves.shape[:3]):
-                degree, knots = self._knots(count)
-                rows.append(basis_matrix(knots, degree, inside[part, axis]))
-            net = np.einsum("ni,ijkd->njkd", rows[0], self.moves)
-            net = np.einsum("nj,njkd->nkd", rows[1], net)
-            result[part] += np.einsum("nk,nkd->nd", rows[2], net)
+            across, beside, up = (self._splines(inside[part, axis], axis) for axis in range(3))
+            net = (across @ flat).reshape(len(across), *self.moves.shape[1:])
+            net = (beside[:, None] @ net.reshape(*net.shape[:2], -1)).reshape(len(up), *self.moves.shape[2:])
+            result[part] += (up[:, None] @ net)[:, 0]
         return result
+
+    def _splines(self, shares: Floats, axis: int) -> Floats:
+        """Return the splines (n, count) of an axis at shares (n,) of the box: of one span they are Bernstein's."""
+        degree, knots = self._knots(count := self.moves.shape[axis])
+        if degree + 1 < count:
+            return basis_matrix(knots, degree, shares)
+        ones, rest = np.ones(len(shares)), 1 - shares
+        ups = list(accumulate([shares] * degree, np.multiply, initial=ones))
+        downs = list(accumulate([rest] * degree, np.multiply, initial=ones))
+        return np.stack([comb(degree, k) * ups[k] * downs[degree - k] for k in range(count)], axis=1)

@@ -16,7 +16,7 @@ from glass_spoon.kernel.meshes.closest_on_mesh import BESIDE, NearestOnMesh, box
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.surfaces.alter.project_curve import run_rays
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_normals, surface_points
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import grid_points, surface_normals, surface_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 GRID = 65
@@ -93,7 +93,7 @@ class SurfacesHost:
         for number, surface in enumerate(self.surfaces):
             us, vs = (np.linspace(*surface.domain(axis), GRID) for axis in (0, 1))
             start = number * GRID * GRID
-            places.append(np.ascontiguousarray(evaluate_grid(surface, us, vs).points).reshape(-1, 3))
+            places.append(np.ascontiguousarray(grid_points(surface, us, vs)).reshape(-1, 3))
             params.append(np.stack(np.meshgrid(us, vs, indexing="ij"), axis=2).reshape(-1, 2))
             owner.append(np.full(GRID * GRID, number))
             faces.append(start + np.column_stack((corner, corner + GRID, corner + GRID + 1)))

@@ -19,7 +19,7 @@ from glass_spoon.kernel.deform.space_map import SpaceMap
 from glass_spoon.kernel.errors import KernelError, NotFollowed
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface
 from glass_spoon.kernel.surfaces.alter.follow_surface import follow_surface
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import grid_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, place_set
 
@@ -96,7 +96,7 @@ def deform_surface(surface: NurbsSurface, of: SpaceMap, tolerance: float) -> Ref
     u, v = (SplineSpace.over(knots, degree) for knots, degree in zip(surface.knots, surface.degrees, strict=True))
 
     def mapped(at_u: Floats, at_v: Floats) -> Floats:
-        points = evaluate_grid(surface, at_u, at_v).points
+        points = grid_points(surface, at_u, at_v)
         return of.apply(np.ascontiguousarray(points).reshape(-1, 3)).reshape(points.shape)
 
     found, off = follow_surface(mapped, u, v, tolerance)

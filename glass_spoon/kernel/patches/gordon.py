@@ -25,7 +25,7 @@ from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.patches.curve_grid import CurveGrid, Family, read_grid
 from glass_spoon.kernel.patches.fit_rows import DEGREE, Asked, fit_rows
 from glass_spoon.kernel.surfaces.alter.edit_surface import reverse_surface
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import grid_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 ALIKE = 1e-9
@@ -310,14 +310,14 @@ def _off(family: Family, rows: _Rows, shares: Floats, surface: NurbsSurface, axi
     samples = np.unique(np.concatenate((np.linspace(0, 1, 161), rows.shares)))
     wanted = family.places(np.array([run.params(samples) for run in rows.runs]))
     across = shares[: len(wanted)]
-    found = evaluate_grid(surface, *((samples, across) if axis == 0 else (across, samples))).points
+    found = grid_points(surface, *((samples, across) if axis == 0 else (across, samples)))
     return float(lengths((found.swapaxes(0, 1) if axis == 0 else found) - wanted).max())
 
 
 def _facing_out(surface: NurbsSurface, *, closed: bool) -> NurbsSurface:
     """Return a surface run so that it faces out where it closes, else up, forward and to the right."""
     shares = np.linspace(0, 1, 25)
-    points = evaluate_grid(surface, shares, shares).points
+    points = grid_points(surface, shares, shares)
     middles = (points[1:, 1:] + points[:-1, :-1] + points[1:, :-1] + points[:-1, 1:]) / 4
     areas = cross(points[1:, 1:] - points[:-1, :-1], points[:-1, 1:] - points[1:, :-1])
     towards = middles - middles.reshape(-1, 3).mean(axis=0) if closed else np.broadcast_to(TOWARDS, areas.shape)

@@ -23,7 +23,7 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, curv
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.patches.blend_edges import INSIDE, KINK, PLACES, Border, folds, nearer_way
 from glass_spoon.kernel.surfaces.alter.follow_surface import follow_surface
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_derivatives, surface_normals
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import grid_points, surface_derivatives, surface_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, edge_curve
 
 ACROSS = 5
@@ -204,7 +204,7 @@ class _Change:
 
     def at(self, u: Floats, v: Floats) -> Floats:
         """Return the places (m, n, 3) of the changed surface at u (m,) by v (n,)."""
-        points = evaluate_grid(self.surface, u, v).points
+        points = grid_points(self.surface, u, v)
         if self.border.axis == 0:
             return np.asarray(points + np.moveaxis(self.added(v, u), 0, 1))
         return np.asarray(points + self.added(u, v))

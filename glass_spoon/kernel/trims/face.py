@@ -15,7 +15,7 @@ from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface, reverse_surface
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_points
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import grid_points, surface_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 PLACES = 65
@@ -125,7 +125,7 @@ def inner_places(face: Face) -> Floats:
     us, vs = (low + shares * (high - low) for low, high in map(face.surface.domain, (0, 1)))
     grid = np.stack(np.meshgrid(us, vs, indexing="ij"), axis=-1).reshape(-1, 2)
     inside = face.holds(grid)
-    return evaluate_grid(face.surface, us, vs).points.reshape(-1, 3)[inside]
+    return grid_points(face.surface, us, vs).reshape(-1, 3)[inside]
 
 
 def whole_face(surface: NurbsSurface) -> Face:

@@ -12,7 +12,12 @@ from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.gauges.corner_geometry import CornerGeometry
 from glass_spoon.kernel.gauges.deviation import face_deviations, off_other
 from glass_spoon.kernel.meshes.mesh import Mesh
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_curvature, surface_derivatives
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import (
+    evaluate_grid,
+    grid_points,
+    surface_curvature,
+    surface_derivatives,
+)
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.edge_report import EdgeLimits, EdgeReading, read_edges
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
@@ -193,8 +198,8 @@ def _isocurves(surface: NurbsSurface, count: int) -> Iterator[Floats]:
     """Yield isocurves at even shares both ways, the edges included."""
     shares = [np.linspace(*surface.domain(axis), max(count, 2)) for axis in (0, 1)]
     dense = [np.linspace(*surface.domain(axis), LINE_PLACES) for axis in (0, 1)]
-    yield from evaluate_grid(surface, dense[0], shares[1]).points.transpose(1, 0, 2)
-    yield from evaluate_grid(surface, shares[0], dense[1]).points
+    yield from grid_points(surface, dense[0], shares[1]).transpose(1, 0, 2)
+    yield from grid_points(surface, shares[0], dense[1])
 
 
 def _net(surface: NurbsSurface) -> Iterator[Floats]:

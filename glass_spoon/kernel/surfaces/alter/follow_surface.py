@@ -9,7 +9,7 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.alter.spline_space import SplineSpace
 from glass_spoon.kernel.errors import NotFollowed
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import grid_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 MOST_POINTS = 60_000
@@ -26,7 +26,7 @@ def follow_surface(at: PlacesAt, u: SplineSpace, v: SplineSpace, tolerance: floa
     """
 
     def off_at(found: NurbsSurface, at_u: Floats, at_v: Floats) -> Floats:
-        return lengths(evaluate_grid(found, at_u, at_v).points - at(at_u, at_v))
+        return lengths(grid_points(found, at_u, at_v) - at(at_u, at_v))
 
     while len(u.places) * len(v.places) <= MOST_POINTS:
         net = u.solve(at(u.places, v.places))

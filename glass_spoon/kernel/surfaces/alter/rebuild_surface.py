@@ -12,7 +12,7 @@ from glass_spoon.kernel.curves.evaluate.arc_length import ArcLength, measure_len
 from glass_spoon.kernel.curves.evaluate.basis import basis_matrix
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.surfaces.alter.edit_surface import isocurves
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import grid_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.evaluate.surface_kinks import is_smooth_ring, surface_kinks
 
@@ -40,7 +40,7 @@ def rebuild_surface(surface: NurbsSurface, tolerance: float) -> Rebuilt:
     keeps half the tolerance. Raises KernelError when that takes more than MOST_SPANS.
     """
     axes = [_sample_axis(surface, axis) for axis in (0, 1)]
-    grid = evaluate_grid(surface, axes[0].params, axes[1].params).points
+    grid = grid_points(surface, axes[0].params, axes[1].params)
     net, knots = grid, []
     for axis in (0, 1):
         rows = np.moveaxis(net, axis, 0)
@@ -48,7 +48,7 @@ def rebuild_surface(surface: NurbsSurface, tolerance: float) -> Rebuilt:
         knots.append(own)
         net = np.moveaxis(control, 0, axis)
     rebuilt = NurbsSurface((3, 3), (knots[0], knots[1]), net, np.ones(net.shape[:2]))
-    there = evaluate_grid(rebuilt, axes[0].totals, axes[1].totals).points
+    there = grid_points(rebuilt, axes[0].totals, axes[1].totals)
     return Rebuilt(rebuilt, float(lengths(there - grid).max()))
 
 

@@ -16,7 +16,7 @@ import numpy as np
 import scipy
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, lengths
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_derivatives
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import grid_points, surface_derivatives
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.evaluate.surface_parts import SurfacePart, surface_parts
 
@@ -213,7 +213,7 @@ class _Samples:
     def of(surface: NurbsSurface) -> _Samples:
         """Return a grid of twelve places a knot span."""
         us, vs = (_sample_params(surface, axis, 12) for axis in (0, 1))
-        return _Samples(us, vs, evaluate_grid(surface, us, vs).points)
+        return _Samples(us, vs, grid_points(surface, us, vs))
 
     def nearest(self, points: Floats, part: SurfacePart | None) -> tuple[Floats, Floats]:
         """Return the parameters (n,), (n,) of the nearest places to points (n, 3), of one part where it is given."""
@@ -242,7 +242,7 @@ def nearest_grid(surface: NurbsSurface, count: int) -> tuple[Floats, Floats, Flo
     """Return parameters u (n,), v (n,) and places (n, 3) of a grid of about `count` places each way, without poles."""
     per_span = [max(2, count // max(1, len(np.unique(surface.knots[axis])) - 1)) for axis in (0, 1)]
     us, vs = (_sample_params(surface, axis, per_span[axis]) for axis in (0, 1))
-    places = evaluate_grid(surface, us, vs).points.reshape(-1, 3)
+    places = grid_points(surface, us, vs).reshape(-1, 3)
     return np.repeat(us, len(vs)), np.tile(vs, len(us)), places
 
 

@@ -47,6 +47,14 @@ def evaluate_grid(surface: NurbsSurface, us: Floats, vs: Floats) -> SurfaceGrid:
     return grid
 
 
+def grid_points(surface: NurbsSurface, us: Floats, vs: Floats) -> Floats:
+    """Return the points (m, n, 3) in mm at every us (m,) by vs (n,), as `evaluate_grid` does."""
+    net = np.ascontiguousarray(np.moveaxis(surface.homogeneous if surface.is_rational else surface.control_points, 2, 0))
+    value_u, value_v = (basis_matrix(surface.knots[k], surface.degrees[k], own) for k, own in enumerate((us, vs)))
+    found = (value_u @ net) @ value_v.T
+    return np.moveaxis(found[:3] / found[3] if surface.is_rational else found, 0, 2)
+
+
 def evaluate_rows(surface: NurbsSurface, us: Floats, vs: Floats) -> tuple[Floats, Floats]:
     """Return points and unit normals, each (n * m, 3), at every us (m,) by vs (n,), u running fastest: rings of a mesh.
 

@@ -11,7 +11,7 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import grid_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 EACH = 16
@@ -59,7 +59,7 @@ def curve_extent(curve: NurbsCurve, axes: Floats) -> Extent:
 def surface_extent(surface: NurbsSurface, axes: Floats) -> Extent:
     """Return how far a surface reaches along unit axes (3, 3), its rows, from the middle of the space."""
     grids = [_params(knots) for knots in surface.knots]
-    return _extent(lambda own: evaluate_grid(surface, own[0], own[1]).points, grids, axes)
+    return _extent(lambda own: grid_points(surface, own[0], own[1]), grids, axes)
 
 
 def widest(extents: list[Extent]) -> Extent:
@@ -75,7 +75,7 @@ def curve_trace(curve: NurbsCurve) -> Floats:
 def surface_trace(surface: NurbsSurface) -> Floats:
     """Return places (n, 3) all over a surface, EACH by EACH to a patch."""
     us, vs = (_params(knots) for knots in surface.knots)
-    return evaluate_grid(surface, us, vs).points.reshape(-1, 3)
+    return grid_points(surface, us, vs).reshape(-1, 3)
 
 
 def _params(knots: Floats) -> Floats:

@@ -11,7 +11,7 @@ import scipy
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.make.fit_function import CHECKS
 from glass_spoon.kernel.errors import NotFollowed
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import grid_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 MOST_POINTS = 100_000
@@ -60,7 +60,7 @@ def fit_patch(
 
 def _off(surface: NurbsSurface, places: GridPlaces, u: Floats, v: Floats) -> float:
     """Return the largest distance in mm of the surface from the function at u (m,) by v (n,)."""
-    return float(lengths(evaluate_grid(surface, u, v).points - places(u, v)).max())
+    return float(lengths(grid_points(surface, u, v) - places(u, v)).max())
 
 
 def through_grid(points: Floats, rings: tuple[bool, bool] = (False, False)) -> NurbsSurface:

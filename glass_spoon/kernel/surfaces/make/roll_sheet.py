@@ -10,7 +10,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, directions, lengths
 from glass_spoon.kernel.errors import InvalidInput, KernelError
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_points_normals
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import grid_points, surface_points_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.make.fit_patch import FittedSurface, fit_patch
 
@@ -124,7 +124,7 @@ def roll_sheet(sheet: NurbsSurface, frame: RollFrame, tolerance: float) -> Fitte
     (low_u, high_u), (low_v, high_v) = sheet.domain(0), sheet.domain(1)
 
     def places(u: Floats, v: Floats) -> Floats:
-        flat = evaluate_grid(sheet, low_u + u * (high_u - low_u), low_v + v * (high_v - low_v)).points
+        flat = grid_points(sheet, low_u + u * (high_u - low_u), low_v + v * (high_v - low_v))
         return frame.carry(flat)
 
     return fit_patch(places, tolerance)

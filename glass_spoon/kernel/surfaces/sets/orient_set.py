@@ -8,7 +8,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Bools
 from glass_spoon.kernel.surfaces.alter.edit_surface import reverse_surface
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import grid_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, FlatCap, SharedEdge, SurfaceSet
 
@@ -91,7 +91,7 @@ def _volume(shape: SurfaceSet, part: list[int], flips: Bools) -> float:
 def flux(surface: NurbsSurface) -> float:
     """Return about the integral of place times area vector over a surface in mm^3, by cells even by parameter."""
     params = [np.linspace(*surface.domain(axis), VOLUME_PLACES + 1) for axis in (0, 1)]
-    points = evaluate_grid(surface, params[0], params[1]).points
+    points = grid_points(surface, params[0], params[1])
     a, b, c, d = points[:-1, :-1], points[1:, :-1], points[1:, 1:], points[:-1, 1:]
     area = np.cross(c - a, d - b) / 2
     return float(np.einsum("ijk,ijk->", (a + b + c + d) / 4, area))
