@@ -65,6 +65,20 @@ def side_taken_off(text: str) -> str:
     return _TAKEN_OFF.sub(lambda found: f"delete {found['side']} of ", text, count=1)
 
 
+def plainly_said(text: str, document: SheetDocument) -> str:
+    """Return a text in the words of a verb where the trade says it by another's: `cut crate with knob` subtracts the knob,
+    `remove crate` deletes it and no loops of it, `duplicate` copies.
+    """
+    kinds = document.kinds()
+    bodies = [document.item_name(item) for item, kind in kinds.items() if kind in ("mesh", "bodies")]
+    either = "|".join(re.escape(name) for name in sorted(filter(None, bodies), key=len, reverse=True))
+    if either:
+        cut = rf"^\s*cut\s+(?:the\s+)?({either})\s+(?:with|by)\s+(?:the\s+)?({either})(?!\w)"
+        text = re.sub(cut, lambda found: f"subtract {found[2]} from {found[1]}", text, flags=re.IGNORECASE)
+        text = re.sub(rf"^\s*remove\s+((?:the\s+)?(?:{either}))\s*$", r"delete \1", text, flags=re.IGNORECASE)
+    return re.sub(r"^\s*duplicate\b", "copy", text, flags=re.IGNORECASE)
+
+
 def without_opening(text: str) -> str:
     """Return a text without the words by which a hollow body is open at sides; they would speak for other verbs."""
     return _OPEN_AT.sub("", text, count=1)

@@ -16,7 +16,14 @@ from glass_spoon.sheet.fill_words import SIZE_TEXT
 from glass_spoon.sheet.known_sizes import known_sizes, size_dimensions
 from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.lines import VERBS
-from glass_spoon.sheet.made_before import meshed_first, opened_first, side_taken_off, standing_for, without_opening
+from glass_spoon.sheet.made_before import (
+    meshed_first,
+    opened_first,
+    plainly_said,
+    side_taken_off,
+    standing_for,
+    without_opening,
+)
 from glass_spoon.sheet.phrase import IDLE, alike, telling_words
 from glass_spoon.sheet.plain_unit import PlainUnit, field_with_unit
 from glass_spoon.sheet.proposal import Proposal, proposal_of, told_of
@@ -171,7 +178,7 @@ def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
 
 def _ranked(text: str, document: SheetDocument) -> list[Proposal]:
     """Return proposals of single verbs, the likeliest first."""
-    text = side_taken_off(_without_making(text, document))
+    text = side_taken_off(_without_making(plainly_said(text, document), document))
     plain = without_opening(text)
     if plain != text:
         hollow = _ranked(plain, document)

@@ -35,6 +35,13 @@ _RAISED = Nearest(
 )
 _UNFOLD = Nearest("mesh", "A mesh of a surface carries its parameters as UV, the seam kept open: send it out with UV.")
 
+_UNDO = Nearest("remark", "Undo and Redo stand in the top line; Ctrl+Z and Ctrl+Shift+Z do the same.")
+_SAVE = Nearest(
+    "remark", "All is saved as it is typed. Versions, in the top line, keep a state under a name; Send out writes files."
+)
+_MEASURE = Nearest("remark", "Press D, or Measure on the board, and click two places: lengths and angles are told there.")
+_ERASE = Nearest("delete", "Delete takes faces that are marked or picked. A whole item goes with its line: Remove it there.")
+
 _WEDGE = Nearest("block", "For a wedge draw its side as a line of straight legs that closes, and Extrude it.")
 _PYRAMID = Nearest("block", "Block makes its foot; Taper it from 1 below to a little, such as 0.05, above.")
 _PIPE = Nearest(
@@ -53,6 +60,11 @@ _NEAREST = {
     "wedge": _WEDGE,
     "pyramid": _PYRAMID,
     "pipe": _PIPE,
+    "tube": _PIPE,
+    **dict.fromkeys(("undo", "redo"), _UNDO),
+    **dict.fromkeys(("save", "export", "save as"), _SAVE),
+    **dict.fromkeys(("measure", "distance between", "distance from"), _MEASURE),
+    "erase": _ERASE,
     "emboss": _RAISED,
     "engrave": _RAISED,
     "deboss": _RAISED,
@@ -78,6 +90,6 @@ _NEAREST = {
 
 def trade_word(words: list[str]) -> Nearest | None:
     """Return what comes nearest to the first word, or two, of a text; None where these are no such words."""
-    if words[:1] == ["pipe"] and "along" in words:
+    if words[:1] in (["pipe"], ["tube"]) and "along" in words:
         return None  # that is a sweep
     return _NEAREST.get(" ".join(words[:2])) or _NEAREST.get(words[0] if words else "")

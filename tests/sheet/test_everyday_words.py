@@ -51,6 +51,9 @@ def document() -> SheetDocument:
         ("knotted net 300 by 200", "weave", {"pattern": "knotted", "width": "300", "depth": "200", "across": "30 mm"}),
         ("weave a knotted net 300 by 200, meshes 60 by 90", "weave", {"across": "60", "along": "90", "width": "300"}),
         ("scale knob to 50 %", "scale", {"item": "k", "evenly": "evenly", "factor": "0.5"}),
+        ("cut crate with knob", "subtract", {"mesh": "b", "others": ["k"]}),
+        ("remove crate", "delete", {"mesh": "b"}),
+        ("duplicate knob 3 times", "row", {"item": "k", "count": 3}),
         ("align knob with crate", "align", {"item": "k", "to": "to another", "other": "b"}),
         ("extrude rim line by 40 with an open end", "extrude", {"start": "flat", "end": "open"}),
         ("extrude rim line by 40 with open ends", "extrude", {"start": "open", "end": "open"}),
@@ -67,7 +70,16 @@ def test_what_is_said_is_what_is_added(document: SheetDocument, sentence: str, v
 
 @pytest.mark.parametrize(
     ("sentence", "note"),
-    [("wedge 100 by 50 by 30", "Extrude"), ("pyramid 40 by 40, 30 high", "Taper"), ("pipe 20 outside", "Shell")],
+    [
+        ("undo", "Ctrl+Z"),
+        ("save", "saved as it is typed"),
+        ("distance between crate and knob", "Press D"),
+        ("tube 40 high", "Shell"),
+        ("remove crate", "A whole item goes with its line"),
+        ("wedge 100 by 50 by 30", "Extrude"),
+        ("pyramid 40 by 40, 30 high", "Taper"),
+        ("pipe 20 outside", "Shell"),
+    ],
 )
 def test_what_no_verb_makes_at_once_is_told(document: SheetDocument, sentence: str, note: str) -> None:
     """The nearest verb, and a sentence on how to go on."""

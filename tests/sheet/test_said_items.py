@@ -116,8 +116,8 @@ def test_what_is_said(ground: Any, text: str, verb: str, values: dict[str, Any])
 @pytest.mark.parametrize(
     ("text", "word"),
     [
-        ("align knob with crate", "crate"),
-        ("drill a 6 mm hole through crate from above", "6 mm"),
+        ("bridge the top of crate and knob", "knob"),
+        ("drill 6 mm holes through crate from above", "6 mm"),
     ],
 )
 def test_what_a_verb_cannot_take_is_told(ground: Any, text: str, word: str) -> None:

@@ -221,6 +221,7 @@ class Cord(SweptLine):
     words = ("pipe", "tube", "rope", "wire", "rail", "strip", "cable", "bar")
     phrases = (
         *SweptLine.phrases,
+        Phrase(r"{width} (?:thick|across)(?=,? along )"),
         Phrase(r"(?:of |with )?(?:a )?radius (?:of )?{width}", {"width": "2 * {width}"}, finds=False),
     )
     sentence = f"**Cord** {{section}}, {{width}} thick, {_REST}"
