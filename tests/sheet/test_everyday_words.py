@@ -51,6 +51,7 @@ def document() -> SheetDocument:
         ("knotted net 300 by 200", "weave", {"pattern": "knotted", "width": "300", "depth": "200", "across": "30 mm"}),
         ("weave a knotted net 300 by 200, meshes 60 by 90", "weave", {"across": "60", "along": "90", "width": "300"}),
         ("scale knob to 50 %", "scale", {"item": "k", "evenly": "evenly", "factor": "0.5"}),
+        ("revolve rim line 270", "revolve", {"profile": "c", "axis": "upright axis", "angle": "270"}),
         ("cut crate with knob", "subtract", {"mesh": "b", "others": ["k"]}),
         ("remove crate", "delete", {"mesh": "b"}),
         ("duplicate knob 3 times", "row", {"item": "k", "count": 3}),

@@ -116,35 +116,30 @@ def _first_met(runs: list[NurbsCurve], more: NurbsSurface, axis: int, across: Fl
     """Return the parameters (n,) along an axis at which an extension first meets runs, given those across; inf for none."""
     found = np.full(len(across), np.inf)
     near = BESIDE * float(np.ptp(more.domain(1 - axis)))
-    start = more.domain(axis)[0]
     for run in runs:
         params = np.linspace(*run.domain, SAMPLED)
         v = curve_points(run, params)[:, 1 - axis]
-        for k, wanted in enumerate(across):
-            inside = np.flatnonzero((v[:-1] - wanted) * (v[1:] - wanted) <= 0)
-            guesses = [params[i] + (params[i + 1] - params[i]) * _share(v[i], v[i + 1], wanted) for i in inside]
-            guesses += [params[i] for i in (0, -1) if abs(v[i] - wanted) <= near]
-            for guess in guesses:
-                at = _at_across(run, axis, float(guess), float(wanted))
-                if at >= start:
-                    found[k] = min(found[k], at)
+        below = v[:, None] - across
+        step, which = np.nonzero(below[:-1] * below[1:] <= 0)
+        low, high = v[step], v[step + 1]
+        share = np.divide(across[which] - low, high - low, out=np.zeros(len(step)), where=high != low)
+        ends, beside = np.nonzero(np.abs(below[[0, -1]]) <= near)
+        guesses = np.concatenate((params[step] + (params[step + 1] - params[step]) * share, params[[0, -1]][ends]))
+        owners = np.concatenate((which, beside))
+        at = _at_across(run, axis, guesses, across[owners])
+        ahead = at >= more.domain(axis)[0]
+        np.minimum.at(found, owners[ahead], at[ahead])
     return found
 
 
-def _share(low: float, high: float, wanted: float) -> float:
-    return 0.0 if high == low else (wanted - low) / (high - low)
-
-
-def _at_across(run: NurbsCurve, axis: int, param: float, wanted: float) -> float:
-    """Return the parameter along an axis where a run has one across, by Newton steps."""
-    low, high = run.domain
+def _at_across(run: NurbsCurve, axis: int, params: Floats, wanted: Floats) -> Floats:
+    """Return the parameters (n,) along an axis where a run has wanted ones (n,) across, by Newton steps from params (n,)."""
     for _ in range(6):
-        place, way = (value[0] for value in curve_derivatives(run, np.array([param]), 1))
-        slope = way[1 - axis]
-        if abs(slope) < 1e-300:
-            break
-        param = float(np.clip(param - (place[1 - axis] - wanted) / slope, low, high))
-    return float(curve_points(run, np.array([param]))[0, axis])
+        place, way = curve_derivatives(run, params, 1)
+        slope = way[:, 1 - axis]
+        move = np.divide(place[:, 1 - axis] - wanted, slope, out=np.zeros(len(params)), where=np.abs(slope) >= 1e-300)
+        params = np.clip(params - move, *run.domain)
+    return curve_points(run, params)[:, axis]
 
 
 def _cut_to(body: NurbsSurface, more: NurbsSurface, axis: int, runs: list[NurbsCurve], others: FaceSet) -> Met:

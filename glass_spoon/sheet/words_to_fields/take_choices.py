@@ -12,6 +12,9 @@ from glass_spoon.sheet.own_sentence import LINKING, lead_worth, slots_of
 from glass_spoon.sheet.said_text import HOLES, stem, stems
 from glass_spoon.sheet.words_to_fields.reading import REFERENCES, Reading, filled
 
+_ABOUT = re.compile(r"\b(?:about|a?round)\s+(?:the\s+)?$")
+"""Words before what something goes about."""
+
 _LEADS = re.compile(r"\b(?:along|onto|from|of|between|and)\s+(?:the\s+)?$")
 """Words after which a name is an item's, though it is that of a choice too."""
 
@@ -85,6 +88,16 @@ def _choices_said(reading: Reading, name: str, spec: ChoiceSpec) -> Iterator[tup
                     yield own - LINKING * (set(stems(words)) <= literal), end - start, -start, end, choice
 
 
+def _is_in_a_name(reading: Reading, low: int, high: int) -> bool:
+    """Say whether a place is a part of the longer name of an item: `revolve rim line` is about no line, and
+    `revolve rim about mast line` is.
+    """
+    text = reading.said.text
+    longer = (name for name in reading.names.every if len(name) > high - low and text[low:high] in name)
+    around = (found.span() for name in longer for found in re.finditer(rf"(?<!\w){re.escape(name)}(?!\w)", text))
+    return any(start <= low and high <= end and not _ABOUT.search(text[:start]) for start, end in around)
+
+
 def _places_of(reading: Reading, words: str) -> Iterator[tuple[int, int]]:
     """Yield where the words of a choice stand, whatever their endings."""
     wanted = stems(words)
@@ -95,6 +108,8 @@ def _places_of(reading: Reading, words: str) -> Iterator[tuple[int, int]]:
         if not part or [own for own, _ in part] != wanted or HOLES.search(between) or "," in between:
             continue
         low, high = part[0][1][0], part[-1][1][1]
+        if _is_in_a_name(reading, low, high):
+            continue
         ahead = reading.said.text[:low]
         if reading.said.text[low:high] in reading.names.every and (
             reading.verb_alone.fullmatch(ahead) or _LEADS.search(ahead)
