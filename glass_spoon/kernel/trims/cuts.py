@@ -72,7 +72,7 @@ def _crossings(face: Face, against: Face, *, closed: bool) -> list[Crossing]:
     """Return where the surfaces of two faces cross; what has open edges may just reach the face with one of them."""
     if closed:
         return cross_surfaces(Parallel(face.surface), Parallel(against.surface))
-    return cross_with_rims(face.surface, against.surface)
+    return cross_with_rims(face, against)
 
 
 def in_both(first: list[tuple[float, float]], second: list[tuple[float, float]]) -> list[tuple[float, float]]:

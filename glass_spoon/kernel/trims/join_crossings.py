@@ -21,7 +21,7 @@ def crossing_curves(first: FaceSet, second: FaceSet) -> tuple[list[NurbsCurve], 
     off = 0.0
     for face in first.faces:
         for other in second.faces:
-            for crossing in cross_with_rims(face.surface, other.surface, both=True):
+            for crossing in cross_with_rims(face, other, both=True):
                 off = max(off, crossing.off)
                 for low, high in in_both(within(crossing.first, face), within(crossing.second, other)):
                     found.append(crossing.curve if (low, high) == (0.0, 1.0) else trim_curve(crossing.curve, low, high))

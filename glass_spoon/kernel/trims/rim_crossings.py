@@ -10,7 +10,7 @@ from itertools import product
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats
+from glass_spoon.kernel.arrays import Bools, Floats, lengths
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
@@ -22,12 +22,16 @@ from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.trims.common_places import Parallel
 from glass_spoon.kernel.trims.cross_surfaces import FITTED, Crossing, cross_surfaces
 from glass_spoon.kernel.trims.exact_way import rough_knots
+from glass_spoon.kernel.trims.face import Face, whole_face
 
 PLACES, SEVERAL = 129, 5
 """Places of a rim that are looked at, and how many of them beside each other say that it lies on the other surface."""
 
 LYING, BESIDE = 1e-6, 1e-5
 """Shares of the size within which a rim lies on a surface, and within which what crosses runs along it."""
+
+LOOKED = 65
+"""Places of a crossing at which it is looked whether it is a rim."""
 
 HALVINGS = 40
 """Halvings to where a rim leaves a surface."""
@@ -36,44 +40,65 @@ POLE = 1e-9
 """Share of the size within which an edge is one point."""
 
 
-def cross_with_rims(first: NurbsSurface, second: NurbsSurface, *, both: bool = False) -> list[Crossing]:
-    """Return the curves in which surfaces cross, and the rims of the second that lie on the first, each of them once; of
-    both: those of the first that lie on the second too.
+def cross_with_rims(first: Face, second: Face, *, both: bool = False) -> list[Crossing]:
+    """Return the curves in which the surfaces of faces cross, and the rims of the second that lie on the first, each of them
+    once; of both: those of the first that lie on the second too.
     """
-    rims = rim_crossings(first, second)
+    rims, along = rim_crossings(first.surface, second), rim_crossings(first.surface, whole_face(second.surface))
     if both:
-        rims += [replace(one, first=one.second, second=one.first) for one in rim_crossings(second, first)]
-    found, near = list[Crossing](), BESIDE * max(first.size, second.size)
-    for one in (*rims, *(cross_surfaces(Parallel(first), Parallel(second)))):
-        if not any(_runs_along(one.curve, rim.curve, near) for rim in found[: len(rims)]):
-            found.append(one)
-    return found
+        turned = [replace(one, first=one.second, second=one.first) for one in rim_crossings(second.surface, first)]
+        rims += [one for one in turned if not _runs_along(one, rims, first, second)]
+        along += rim_crossings(second.surface, whole_face(first.surface))
+    others = cross_surfaces(Parallel(first.surface), Parallel(second.surface))
+    return [*rims, *(one for one in others if not _runs_along(one, [*rims, *along], first, second))]
+
+
+def _runs_along(one: Crossing, rims: list[Crossing], first: Face, second: Face) -> bool:
+    """Say whether what of a crossing lies in the boxes of both faces is a stretch of a rim."""
+    if not rims:
+        return False
+    near = BESIDE * max(first.surface.size, second.surface.size)
+    shares = one.curve.domain[0] + np.linspace(0, 1, LOOKED) * np.ptp(one.curve.domain)
+    within = np.ones(LOOKED, dtype=bool)
+    for face, run in ((first, one.first), (second, one.second)):
+        low, high = (bound(face.outlines[0], axis=0) for bound in (np.min, np.max))
+        slack = BESIDE * (high - low)
+        params = curve_points(run, shares)[:, :2]
+        within &= ((params >= low - slack) & (params <= high + slack)).all(axis=1)
+    places = curve_points(one.curve, shares[within])
+    return len(places) > 1 and any(closest_params(rim.curve, places)[1].max() <= near for rim in rims)
 
 
 _rims: Remembered[tuple[Crossing, ...]] = Remembered(400)
 """The rims that lie on surfaces, by the content of both."""
 
 
-def rim_crossings(first: NurbsSurface, second: NurbsSurface) -> list[Crossing]:
-    """Return the rims of the second surface, or the stretches of them, that lie on the first."""
+def rim_crossings(first: NurbsSurface, second: Face) -> list[Crossing]:
+    """Return the rims of a face, or the stretches of them, that lie on another surface.
+
+    Only a face that is a rectangle of its parameters is looked at.
+    """
+    if not second.is_box:
+        return []
     return list(_rims.get((first.key, second.key), lambda: tuple(_rim_crossings(first, second))))
 
 
-def _rim_crossings(first: NurbsSurface, second: NurbsSurface) -> list[Crossing]:
-    found = []
+def _rim_crossings(first: NurbsSurface, face: Face) -> list[Crossing]:
+    found, second, box = [], face.surface, np.array([bound(face.outlines[0], axis=0) for bound in (np.min, np.max)])
     low, high = (getattr(first.control_points.reshape(-1, 3), which)(axis=0) for which in ("min", "max"))
     near = LYING * max(first.size, second.size)
     for axis, end in product((0, 1), (0, -1)):
         if second.is_pole(axis, end, POLE * second.size) or second.is_closed(axis, POLE * second.size):
             continue
-        row = second.control_points.take(end, axis=axis)
-        if (row.min(axis=0) > high + near).any() or (row.max(axis=0) < low - near).any():
+        rim = _Rim(first, second, axis, float(box[end, axis]), (float(box[0, 1 - axis]), float(box[1, 1 - axis])))
+        row = rim.places(np.linspace(0, 1, SEVERAL))
+        slack = near + float(np.ptp(row, axis=0).max())  # it may bulge between them
+        if (row.min(axis=0) > high + slack).any() or (row.max(axis=0) < low - slack).any():
             continue
-        rim = _Rim(first, second, axis, end)
         shares = np.linspace(0, 1, PLACES)
-        for low, high in _stretches(rim.away(shares) <= near):
-            start = rim.left(shares[low], shares[max(low - 1, 0)], near)
-            one = rim.crossing(start, rim.left(shares[high], shares[min(high + 1, PLACES - 1)], near), near)
+        for start, stop in _stretches(rim.away(shares) <= near):
+            since = rim.left(shares[start], shares[max(start - 1, 0)], near)
+            one = rim.crossing(since, rim.left(shares[stop], shares[min(stop + 1, PLACES - 1)], near), near)
             if one is not None:
                 found.append(one)
     return found
@@ -85,18 +110,14 @@ def _stretches(on: Bools) -> list[tuple[int, int]]:
     return [(low, high - 1) for low, high in steps.reshape(-1, 2).tolist() if high - low >= SEVERAL]
 
 
-def _runs_along(curve: NurbsCurve, rim: NurbsCurve, near: float) -> bool:
-    """Say whether a curve is a stretch of another."""
-    return bool(closest_params(rim, curve_points(curve, np.linspace(*curve.domain, 17)))[1].max() <= near)
-
-
 class _Rim:
-    """The rim at one end of an axis of a surface, by shares of its parameter, beside another surface."""
+    """A span of the rim at one end of an axis of a surface, by shares of it, beside another surface."""
 
-    def __init__(self, first: NurbsSurface, second: NurbsSurface, axis: int, end: int) -> None:
-        self.first, self.second, self.axis = first, second, axis
-        self.at_end = second.domain(axis)[end]
-        self.low, self.high = second.domain(1 - axis)
+    def __init__(
+        self, first: NurbsSurface, second: NurbsSurface, axis: int, at_end: float, span: tuple[float, float]
+    ) -> None:
+        self.first, self.second, self.axis, self.at_end = first, second, axis, at_end
+        self.low, self.high = span
 
     def params(self, shares: Floats) -> Floats:
         """Return the parameters (n, 2) on the surface that it is the rim of."""
@@ -136,7 +157,8 @@ class _Rim:
             flat = np.column_stack((*closest_points(self.first, places)[:2], np.zeros(len(own))))
             return np.stack((places, flat * scales[0], np.column_stack((self.params(here), np.zeros(len(own)))) * scales[1]))
 
-        closed = bool(high - low == 1.0 and self.second.is_closed(1 - self.axis, POLE * size))
+        ends = self.places(np.array([low, high]))
+        closed = float(lengths(ends[1] - ends[0])) <= POLE * size
         corners = self._rough(low, high)
         found = fit_rows(Asked(at, np.union1d([0.0, 1.0], corners), corners), FITTED * size)
         curve, onto, own = (_curve(found, row, scale) for row, scale in enumerate((np.ones(3), *scales)))

@@ -66,16 +66,16 @@ class Weave(Line):
     phrases = (
         Phrase(r"hexagonal(?: cane)?|in three (?:ways|directions)|three[- ]ways?", {"pattern": "three ways"}, finds=False),
         Phrase(r"meshes (?:of )?{across} (?:by|x|×) {along}", finds=False),
-        Phrase(
-            r"(?:a )?knotted(?: net| netting| meshes)?|(?:fish(?:ing|er)?|landing) net",
-            {"pattern": "knotted", "across": "30 mm", "along": "60 mm"},
-        ),
         Phrase(r"(?:not woven|laid (?:on|over) (?:each other|one another)|crossed)", {"pattern": "laid"}, finds=False),
         Phrase(r"\b(?:with|on|in) (?:a|its) ring\b|\bringed\b", {"ends": "ring"}, finds=False),
         Phrase(r"(?:with )?loop(?:s|ed)(?: ends)?", {"ends": "looped"}, finds=False),
         Phrase(r"{across} apart,? (?:and |by ){along} (?:along|the other way)", finds=False),
         Phrase(r"(?:with )?(?:a )?(?:pitch|spacing|step)(?: of)? {across}", {"along": "{across}"}, finds=False),
         Phrase(r"{across} apart", {"along": "{across}"}, finds=False),
+        Phrase(
+            r"(?:a )?knotted(?: net| netting| meshes)?|(?:fish(?:ing|er)?|landing) net",
+            {"pattern": "knotted", "across": "30 mm", "along": "60 mm"},
+        ),
     )
     sentence = (
         f"**Weave** {{width}} by {{depth}}[ {{within}}], {_WOVEN}{_ENDING}[, about {{right}} right and {{up}} up][, on the {{plane}} "
