@@ -8,6 +8,7 @@ from dataclasses import replace
 from glass_spoon.sheet.document import SheetDocument
 from glass_spoon.sheet.edit import add_line, default_line, free_name
 from glass_spoon.sheet.known_sizes import size_dimensions
+from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.made_before import SURFACES, mesh_for
 from glass_spoon.sheet.phrase import as_typed, expression_pattern, telling_words
 from glass_spoon.sheet.proposal import Proposal, proposal_of
@@ -41,7 +42,8 @@ _NUMBER_NAMED = (
 def drilled(text: str, document: SheetDocument) -> Proposal | None:
     """Return a proposal for one round hole in a body that is named, with the circle before it; None for another wish.
 
-    A size without a word beside it is a diameter. Without a way it is drilled from above; `at 20, 10` is its middle.
+    A size without a word beside it is a diameter. Without a way it is drilled from above, without a place through the middle
+    of what has one; `at 20, 10` is its middle.
     """
     kinds = {item: kind for item, kind in document.kinds().items() if kind in ("mesh", "bodies", *SURFACES)}
     names = {document.item_name(item): item for item in kinds}
@@ -64,7 +66,8 @@ def drilled(text: str, document: SheetDocument) -> Proposal | None:
     name = free_name(document, "hole")
     measure = "radius" if "radius" in f"{size['lead']} {size['tail']}".lower() else "diameter"
     circle = proposal_of("circle", f"circle on the {_VIEWS[seen]} plane, {measure} {as_typed(size['size'])}", document).line
-    where = {} if place is None else {"right": as_typed(place["right"]), "up": as_typed(place["up"])}
+    middle = _middle(document.line(target), _VIEWS[seen])
+    where = middle if place is None else {"right": as_typed(place["right"]), "up": as_typed(place["up"])}
     circle = type(circle).model_validate(circle.model_dump() | {"gives": name} | where)
     laid = f"from {seen}" if seen in ("above", "below") else f"from the {seen}"
     after = add_line(document, circle)
@@ -75,6 +78,25 @@ def drilled(text: str, document: SheetDocument) -> Proposal | None:
     missed = tuple(word for word in telling_words(rest.lower()) if word not in _KNOWN)
     said = ("mesh", "curves", "laid", "rim")
     return replace(found, line=line, said=said, missed=missed, before=(*ahead, circle), read=frozenset(said))
+
+
+def _middle(line: Line, view: str) -> dict[str, str]:
+    """Return where the middle of what a line makes lies in a view, by what its own fields say, sizes among them; nothing
+    where it has none.
+    """
+    values = line.model_dump()
+    if not {"x", "y", "z"} <= set(line.used_fields()):
+        return {}
+    right, up = str(values["x"]), str(values["y"])
+    if view == "plan":
+        return {"right": right, "up": up}
+    if line.verb_name != "block":
+        return {}
+    middle = str(values["z"])
+    if values["form"] != "ball":
+        half = f"({values['height']}) / 2"
+        middle = half if middle == "0 mm" else f"{middle} + {half}"
+    return {"right": right if view == "front" else up, "up": middle}
 
 
 def _taken(pattern: str, text: str) -> tuple[str, re.Match[str] | None]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import SheetDocument, read_document
@@ -148,6 +149,21 @@ def test_a_drilled_box_has_the_volume_of_both() -> None:
     mesh = build.items[line.references()["mesh"]].item.mesh
     assert len(mesh.topology.boundary_edges) == 0
     assert enclosed_volume(mesh) == pytest.approx(72_000 - np.pi * 25 * 30, abs=0.03 * np.pi * 25 * 30)
+
+
+@pytest.mark.parametrize("way", ["", " from the front", " from the right", " from below"])
+def test_a_hole_goes_through_the_middle_of_a_box_wherever_it_stands(way: str) -> None:
+    """By the fields of the box: its middle is that of the box, seen that way."""
+    sheet = SheetDocument()
+    for sentence in ("box 60 by 40 by 30 mm at 100, 20, 5 called crate", f"drill a hole of 10 mm through crate{way}"):
+        sheet, line = add_proposal(sheet, propose(sentence, sheet)[0], None)
+    build = evaluate(sheet, ResultCache())
+    assert build.reports[line.id].told.startswith("1 opening right through, 2 rims")
+    hole = build.items[sheet.lines[1].id].item.curve
+    axis = {"": 2, " from below": 2, " from the front": 1, " from the right": 0}[way]
+    kept = [k for k in range(3) if k != axis]
+    places = curve_points(hole, np.linspace(*hole.domain, 101))[:-1]
+    assert places.mean(axis=0)[kept] == pytest.approx(np.array([100, 20, 20])[kept], abs=1e-3)
 
 
 def test_a_hole_in_a_surface_is_drilled_in_its_mesh(document: SheetDocument) -> None:
