@@ -178,3 +178,14 @@ def test_ends_come_down_into_the_middle_of_a_ring_and_never_meet(step: float, pa
     low = np.abs(ends[:, 2]) < 1e-12
     assert low.mean() > 0.2 or pattern == "three ways"
     assert ringed.apart > 0.93 * min(cut.apart, 2.0)
+    assert ringed.loose == int((~low).sum())
+
+
+def test_ends_that_stay_beside_a_ring_are_counted_and_less_height_brings_them_in() -> None:
+    """Of 36 ends on a circle fewer and fewer stay over or under it as cords go less far up and down; cut ends are none."""
+    outline = make_circle((0, 0), 127.4)
+    loose = [weave_within(outline, Manner((28.0, 28.0), height, "plain", "ring")).loose for height in (1.8, 1.0, 0.5, 0.2)]
+    assert loose == sorted(loose, reverse=True)
+    assert loose[0] > 0
+    assert loose[-1] == 0
+    assert weave_within(outline, Manner((28.0, 28.0), 1.8, "plain", "cut")).loose == 0

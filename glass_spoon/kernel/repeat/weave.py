@@ -111,8 +111,12 @@ def weave_within(outline: NurbsCurve, manner: Manner) -> Woven:
     if not any(len(way.numbers) for way in ways):
         raise InvalidInput("The outline", "wide enough for a cord", "too narrow for all of them")
     made = _straight(ways, manner)
-    ring = (outline,) if manner.ends == "ring" else ()
-    return Woven((*ring, *(curve for own in made for curve in own)), _apart(made, ways), short)
+    cords = [curve for own in made for curve in own]
+    if manner.ends != "ring":
+        return Woven(tuple(cords), _apart(made, ways), short)
+    tips = np.array([curve.control_points[[0, -1], 2] for curve in cords])
+    loose = int((np.abs(tips) > ON * manner.height).sum())
+    return Woven((outline, *cords), _apart(made, ways), short, loose)
 
 
 def _ways(outline: NurbsCurve, manner: Manner) -> tuple[list[_Way], int]:

@@ -24,12 +24,13 @@ TURN_PLACES = 16
 class Woven:
     """Middles of cords, and how far apart in mm those of two that cross come at the nearest: so thick they may be.
 
-    left_out: how many ends were too short to be cords.
+    left_out: how many ends were too short to be cords. loose: how many stay over or under a ring, beside others.
     """
 
     curves: tuple[NurbsCurve, ...]
     apart: float
     left_out: int = 0
+    loose: int = 0
 
 
 def braid(curve: NurbsCurve, strands: int, size: tuple[float, float], turn: float, tolerance: float) -> Woven:

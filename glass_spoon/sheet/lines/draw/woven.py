@@ -143,6 +143,11 @@ class Weave(Line):
         told = _told(len(made.curves) - (self.ends == "ring"), "cords", made.apart)
         if self.ends == "ring":
             told = f"A ring and {told}"
+        if made.loose:
+            told += (
+                f" {made.loose} {'end stays' if made.loose == 1 else 'ends stay'} over or under the ring, beside others: "
+            )
+            told += "with less height more of them have room to come into it."
         if made.left_out:
             told += f" {made.left_out} short {'end was' if made.left_out == 1 else 'ends were'} left out."
         return CurvesItem(tuple(place_curve(curve, move) for curve in made.curves), told)
