@@ -215,7 +215,7 @@ def test_a_whole_sheet_is_pasted_as_its_lines():
     """With its head: the same lines; one of another version of a verb is refused, as it would be as a file."""
     text = write_text(read_document((DEMO / "ventilator.json").read_bytes()))
     put = paste_text(sheet("circle"), text, None)
-    assert len(put.ids) == 35
+    assert len(put.ids) == 36
     assert {report.status for report in evaluate(put.document, ResultCache()).reports.values()} <= {"good", "look"}
     with pytest.raises(RefusedEdit, match="the verb ring of version 1, and this program reads version 3"):
         paste_text(sheet(), text.replace('"ring": 3', '"ring": 1'), None)
