@@ -75,7 +75,8 @@ def drilled(text: str, document: SheetDocument) -> Proposal | None:
         update={"mesh": mesh, "curves": [circle.id], "laid": laid, "rim": "walled right through"}
     )
     found = proposal_of("open", f"open {document.item_name(mesh)} along {name}, {laid}, walled right through", after)
-    missed = tuple(word for word in telling_words(rest.lower()) if word not in _KNOWN)
+    further = (one[0] for one in re.finditer(number, rest))
+    missed = (*(word for word in telling_words(rest.lower()) if word not in _KNOWN), *further)
     said = ("mesh", "curves", "laid", "rim")
     return replace(found, line=line, said=said, missed=missed, before=(*ahead, circle), read=frozenset(said))
 

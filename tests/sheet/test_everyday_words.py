@@ -139,6 +139,15 @@ def test_a_hole_is_a_circle_and_an_opening_along_it(
     assert (said["mesh"], said["curves"], said["laid"], said["rim"]) == ("b", [before.id], laid, "walled right through")
 
 
+@pytest.mark.parametrize(
+    "sentence",
+    ["drill a hole of 10 in crate at 20, 10, 5", "hole of 10 by 20 in crate", "drill a hole of 10, 5 mm deep in crate"],
+)
+def test_a_hole_that_asks_for_more_is_not_drilled_without_it(document: SheetDocument, sentence: str) -> None:
+    """A depth, or a number that stands for nothing, is told as not understood."""
+    assert propose(sentence, document)[0].missed
+
+
 def test_a_drilled_box_has_the_volume_of_both() -> None:
     """72,000 mm³ less a cylinder of 10 mm across through 30 mm, within what a circle of straight edges leaves."""
     sheet = SheetDocument()

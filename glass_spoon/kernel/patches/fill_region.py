@@ -307,7 +307,7 @@ def _followed(stretches: list[_Stretch], *, alone: bool) -> Iterator[tuple[Patch
 
 
 def _held(stretch: _Stretch, control: Floats, space: PatchSpace) -> tuple[Edge, HeldEdge, Floats | None]:
-    """Return a stretch as an edge from its lower vertex to its higher one, and the normals (LOOKED, 3) asked for there."""
+    """Return a stretch as an edge from its lower vertex to its higher one, and the normals (24, 3) asked for there."""
     count = len(space.samples)
     shares = stretch.shares(np.concatenate((space.samples, LOOKED_AT)))
     normals, bends = stretch.side.contact(shares)
@@ -321,7 +321,7 @@ def _held(stretch: _Stretch, control: Floats, space: PatchSpace) -> tuple[Edge, 
 
 
 def _looked(nets: Floats, quads: tuple[Quad, ...], space: PatchSpace) -> dict[Edge, list[Floats]]:
-    """Return the normals (LOOKED, 3) of the patches at each edge, from its lower vertex to its higher one."""
+    """Return the normals (24, 3) of the patches at each edge, from its lower vertex to its higher one."""
     result: dict[Edge, list[Floats]] = {}
     for net, quad in zip(nets, quads, strict=True):
         for side, (a, b) in enumerate(quad_edges(quad)):

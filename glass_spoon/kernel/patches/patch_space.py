@@ -18,6 +18,7 @@ CHECKS = 97
 LOOKED_AT = (np.arange(24) + 0.5) / 24
 """Shares of an edge at which it is looked how patches meet there."""
 FLAT = 1e-12
+"""Square of the sine below which two directions are one."""
 
 
 @dataclass(frozen=True)
@@ -60,7 +61,7 @@ class PatchSpace:
         return control, lengths(matrix @ control - places).max(axis=1)
 
     def edge_normals(self, net: Floats, side: int, *, up: bool) -> Floats:
-        """Return the unit normals (LOOKED, 3) of a patch of control points (count, count, 3) at LOOKED_AT along one of its
+        """Return the unit normals (24, 3) of a patch of control points (count, count, 3) at LOOKED_AT along one of its
         sides: v = 0, u = 1, v = 1, u = 0; up: as its parameter runs. Rows of NaN where it has none.
 
         A clamped spline leaves its edge along the legs to the second row of its net (The NURBS Book, equation 3.24).
@@ -89,7 +90,7 @@ def _fitting(spans: int, count: int) -> tuple[Floats, Floats]:
 
 @lru_cache(32)
 def _looked(spans: int) -> tuple[Floats, Floats]:
-    """Return the splines and their slopes (LOOKED, count) at LOOKED_AT."""
+    """Return the splines and their slopes (24, count) at LOOKED_AT."""
     return PatchSpace(spans).matrix(LOOKED_AT), PatchSpace(spans).matrix(LOOKED_AT, 1)
 
 
