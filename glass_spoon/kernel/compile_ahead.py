@@ -4,12 +4,24 @@ from __future__ import annotations
 
 import numpy as np
 
+from glass_spoon.kernel.arrays import cross
+from glass_spoon.kernel.curves.evaluate.basis import basis_derivatives
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
+from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.gauges.crossings import crossing_faces, crossing_others
 from glass_spoon.kernel.meshes.mesh import make_mesh
+from glass_spoon.kernel.surfaces.evaluate.surface import make_surface
+from glass_spoon.kernel.trims.touching_ball import equations, frames
 
 
 def main() -> None:
-    """Read a small mesh as every mesh is read."""
+    """Evaluate a small curve and a small surface, roll a ball over it, and read a small mesh, as all of them are."""
+    middle, knots = np.array([0.5]), np.array([0.0, 0.0, 1.0, 1.0])
+    curve_derivatives(make_polyline([[0, 0, 0], [1, 0, 0]]), middle, 1)
+    basis_derivatives(knots, 1, middle, 1)
+    square = make_surface((1, 1), (knots, knots), [[[0, 0, 0], [0, 1, 0]], [[1, 0, 0], [1, 1, 0]]])
+    patch = frames(square, np.full((1, 2), 0.5))
+    equations(patch, patch, middle, cross(patch[0], patch[1]), patch[1], middle, chord=False)
     sheet = make_mesh(np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0], [2, 0, 0]]), [[0, 1, 2, 3], [1, 4, 2, 0]])
     crossing_faces(sheet)
     crossing_others(sheet, [sheet])

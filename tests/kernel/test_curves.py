@@ -27,7 +27,6 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import (
     curve_tangents,
     find_kinks,
 )
-from glass_spoon.kernel.curves.evaluate.many_curves import curves_derivatives
 from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.errors import InvalidInput
 from tests.zoo import TURN, random_curve
@@ -122,16 +121,6 @@ def test_pieces_of_a_cut_curve_make_it(cuts):
         for piece in pieces:
             at = piece.domain[0] + PARAMS * np.ptp(piece.domain)
             assert np.allclose(curve_points(piece, at), curve_points(curve, at), atol=1e-12)
-
-
-def test_many_curves_are_each_evaluated_as_alone():
-    """Of two degrees, with weights and without, at different numbers of parameters."""
-    random = np.random.default_rng(5)
-    curves = [random_curve(random, degree, count) for degree, count in ((3, 9), (2, 5), (3, 4), (3, 12), (2, 3))]
-    curves.append(make_arc([0, 0, 0], [2, 0, 0], [0, 2, 0], 0, 3))
-    params = [np.linspace(*curve.domain, 3 + k) for k, curve in enumerate(curves)]
-    for curve, at, values in zip(curves, params, curves_derivatives(curves, params, 2), strict=True):
-        assert np.allclose(values, curve_derivatives(curve, at, 2), rtol=1e-13, atol=1e-13)
 
 
 def test_reverse_is_its_own_inverse():

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from glass_spoon.kernel.arrays import Floats, Ints
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshing.cut_set import CutSet
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surfaces_points_normals
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points_normals
 from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName
 
 Scalar = TypeVar("Scalar", np.float64, np.int64)
@@ -78,27 +78,14 @@ def make_grids(
     """Return the grids of all pieces with `counts` (pieces, 2) edges along u and v, their vertices kept in `parts`.
 
     Even along the edges of each piece, denser by `bend` where they bend, meeting the bends that edges of `steps` mm along u
-    and v would step over. Pieces that share knots and parameters, as those of a pattern do, are evaluated by one product of
-    matrices.
+    and v would step over.
     """
     names = cut.shape.edges.names
     even = cut.shape.edges.even_params(np.array([counts[name.piece, name.axis] for name in names]), bend, steps)
     params = [_grid_params(cut, piece, counts[piece], even) for piece in range(len(cut.pieces))]
-    groups: dict[bytes, list[int]] = {}
-    for piece, (u, v) in enumerate(params):
-        surface = cut.pieces[piece]
-        key = b"".join((bytes(surface.degrees), surface.knots[0].tobytes(), b"|", surface.knots[1].tobytes()))
-        key += b"|".join((np.round(u, PARAM_DIGITS).tobytes(), np.round(v, PARAM_DIGITS).tobytes()))
-        groups.setdefault(key, []).append(piece)
-    values: list[tuple[Floats, Floats]] = [(np.zeros(0), np.zeros(0))] * len(params)
-    for pieces in groups.values():
-        u, v = params[pieces[0]]
-        alike = surfaces_points_normals([cut.pieces[piece] for piece in pieces], u.ravel(), v.ravel())
-        for piece, value in zip(pieces, alike, strict=True):
-            values[piece] = value
     grids = []
-    for (u, v), (points, normals) in zip(params, values, strict=True):
-        first = parts.add_vertices(points, normals)
+    for surface, (u, v) in zip(cut.pieces, params, strict=True):
+        first = parts.add_vertices(*surface_points_normals(surface, u.ravel(), v.ravel()))
         grids.append(Grid(first + np.arange(u.size).reshape(u.shape), u, v))
     return grids
 

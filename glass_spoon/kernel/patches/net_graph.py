@@ -12,8 +12,7 @@ import scipy
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import cut_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import find_kinks
-from glass_spoon.kernel.curves.evaluate.many_curves import curves_points
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.patches.meetings import curve_meetings, own_crossings
@@ -114,10 +113,10 @@ def meet_curves(curves: list[NurbsCurve], tolerance: float) -> tuple[Floats, lis
 def _places(curves: list[NurbsCurve], found: list[tuple[int, float]]) -> Floats:
     """Return the points (n, 3) at parameters of curves by number."""
     numbers, params = np.array([number for number, _ in found]), np.array([param for _, param in found])
-    chosen = [np.flatnonzero(numbers == number) for number in range(len(curves))]
     result = np.empty((len(found), 3))
-    for own, points in zip(chosen, curves_points(curves, [params[own] for own in chosen]), strict=True):
-        result[own] = points
+    for number, curve in enumerate(curves):
+        own = numbers == number
+        result[own] = curve_points(curve, params[own])
     return result
 
 

@@ -11,18 +11,18 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Bools, Floats, cross, lengths
+from glass_spoon.kernel.arrays import Bools, Floats, lengths
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.law import Law
 from glass_spoon.kernel.patches.fit_rows import DEGREE, Asked, fit_rows
 from glass_spoon.kernel.remembered import Remembered
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_derivatives
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.trims.arrange import param_scale
 from glass_spoon.kernel.trims.cross_surfaces import FITTED, Crossing
 from glass_spoon.kernel.trims.rolled_edge import BESIDE, RolledEdge
 from glass_spoon.kernel.trims.rolling_ball import Rolled
-from glass_spoon.kernel.trims.seams import bounds_of, rough_knots, wrapped
+from glass_spoon.kernel.trims.seams import bounds_of, rough_knots
+from glass_spoon.kernel.trims.touching_ball import equations, frames
 
 STEPS, NEARBY = 8, 4
 """Newton steps from a place nearby, and where it is only asked whether there is one."""
@@ -126,33 +126,12 @@ class Changing(Rolled):
 
     def _left(self, found: Floats, places: Floats, along: Floats, wanted: Floats) -> tuple[Floats, Floats]:
         """Return what is left to be nothing (n, 5), in mm, and its derivatives (n, 5, 5)."""
-        p, q = self.sides(found)
-        height = found[:, 4:]
-        apart = p[0] - q[0]
-        middle = p[0] + height * p[1]
-        left, matrix = np.empty((len(found), 5)), np.zeros((len(found), 5, 5))
-        left[:, :3] = middle - (q[0] + height * q[1])
-        left[:, 3] = ((middle - places) * along).sum(axis=1)
-        for axis in (0, 1):
-            own, other = p[2 + axis] + height * p[4 + axis], q[2 + axis] + height * q[4 + axis]
-            matrix[:, :3, axis], matrix[:, :3, 2 + axis] = own, -other
-            matrix[:, 3, axis] = (own * along).sum(axis=1)
-        matrix[:, :3, 4] = p[1] - q[1]
-        matrix[:, 3, 4] = (p[1] * along).sum(axis=1)
-        if self.size.chord:
-            chord = np.maximum(lengths(apart), 1e-300)
-            left[:, 4] = chord - wanted
-            for axis in (0, 1):
-                matrix[:, 4, axis] = (apart * p[2 + axis]).sum(axis=1) / chord
-                matrix[:, 4, 2 + axis] = -(apart * q[2 + axis]).sum(axis=1) / chord
-        else:
-            left[:, 4] = 0.0
-            matrix[:, 4, 4] = 1.0
-        return left, matrix
+        first, second = (frames(surface, found[:, k : k + 2]) for surface, k in ((self.first, 0), (self.second, 2)))
+        return equations(first, second, found[:, 4], places, along, wanted, chord=self.size.chord)
 
-    def sides(self, found: Floats) -> tuple[list[Floats], list[Floats]]:
+    def sides(self, found: Floats) -> tuple[Floats, Floats]:
         """Return places, unit normals, and the derivatives of both along u and v, for each side."""
-        return _over(self.first, found[:, :2]), _over(self.second, found[:, 2:4])
+        return frames(self.first, found[:, :2]), frames(self.second, found[:, 2:4])
 
     def height_at(self, param: float) -> float:
         """Return the signed radius in mm at a parameter."""
@@ -190,7 +169,7 @@ def _changing_ball(
     starts = edge.at(shares)[2]
     grown = ball
     if size.chord:  # from balls of one radius at which the contacts are about as far apart
-        normals = [_over(surface, starts[:, k : k + 2])[1] for k, surface in ((0, surfaces[0]), (2, surfaces[1]))]
+        normals = [frames(surface, starts[:, k : k + 2])[1] for k, surface in ((0, surfaces[0]), (2, surfaces[1]))]
         apart = float(np.median(lengths(normals[0] - normals[1])[(shares > 0) & (shares < 1)]))
         grown = replace(ball, size=replace(size.times(1 / max(apart, 1e-9)), chord=False))
     bounds = None
@@ -257,7 +236,7 @@ def _runs(ball: Changing) -> Crossing:
 
     def at(shares: Floats) -> Floats:
         found = ball.solve(low + shares * (high - low))[0]
-        place, normal = _over(ball.first, found[:, :2])[:2]
+        place, normal = frames(ball.first, found[:, :2])[:2]
         zero = np.zeros(len(found))
         flat = [np.column_stack((found[:, k : k + 2] * scale, zero)) for k, scale in ((0, scales[0]), (2, scales[1]))]
         return np.stack((place + found[:, 4:] * normal, *flat))
@@ -302,23 +281,6 @@ def _over_rough_lines(ball: Changing) -> list[float]:
                     low, high = float(tried[turn - 1]), float(tried[turn])
                 found.append((low + high) / 2)
     return found
-
-
-def _over(surface: NurbsSurface, params: Floats) -> list[Floats]:
-    """Return places, unit normals, derivatives of places along u and v, and of normals, each (n, 3), for params (n, 2)."""
-    params = wrapped(params, surface)
-    values = surface_derivatives(surface, params[:, 0], params[:, 1], 2)
-    du, dv = values[1, 0], values[0, 1]
-    over = cross(du, dv)
-    size = np.maximum(lengths(over), 1e-300)[:, None]
-    normal = over / size
-    turned = []
-    for change in (
-        cross(values[2, 0], dv) + cross(du, values[1, 1]),
-        cross(values[1, 1], dv) + cross(du, values[0, 2]),
-    ):
-        turned.append((change - (change * normal).sum(axis=1)[:, None] * normal) / size)
-    return [values[0, 0], normal, du, dv, *turned]
 
 
 def _solved(matrix: Floats, right: Floats) -> Floats:

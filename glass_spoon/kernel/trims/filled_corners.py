@@ -19,8 +19,8 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives,
 from glass_spoon.kernel.curves.make.fit_function import fit_places
 from glass_spoon.kernel.curves.read.cross_curves import find_crossings
 from glass_spoon.kernel.errors import KernelError, place_text
-from glass_spoon.kernel.patches.fill_region import fill_region
-from glass_spoon.kernel.patches.region import Piece, make_loop
+from glass_spoon.kernel.patches.fill_region import fill_regions
+from glass_spoon.kernel.patches.region import Loop, Piece, make_loop
 from glass_spoon.kernel.surfaces.alter.edit_surface import reverse_surface
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_normals, surface_points_normals
@@ -281,31 +281,42 @@ class Patched:
     kink: float
 
 
-def fill_corner(
-    corner: Corner, faces: Sequence[Face], rounds: Sequence[RoundedEdge], surfaces: dict[int, NurbsSurface], size: float
-) -> Patched:
-    """Return a corner filled. faces: those that it joins. surfaces: the rounds at it, by their numbers."""
-    grade = 0 if any(rounds[k].rolled.flat for k in corner.stops) else 1
-    pieces = list[Piece]()
-    for k, stop in corner.stops.items():
-        pieces.append(Piece(rounds[k].rolled.end_arc(stop), surfaces[k], grade, len(pieces)))
-    for join in corner.joins:
-        face = faces[join.face]
-
-        def places(shares: Floats, face: Face = face, run: NurbsCurve = join.run) -> Floats:
-            return face.edge_points(run, shares)
-
-        curve = fit_places(places, 8, 1e-8 * size, most=512).curve
-        pieces.append(Piece(curve, face.surface, grade, len(pieces)))
-    filled = fill_region(make_loop(pieces, 1e-5 * size))
-    made = []
-    # All patches face as the faces at the corner do.
-    for surface in filled.surfaces:
-        us, vs = (np.array([np.mean(surface.domain(axis))]) for axis in (0, 1))
-        place, normal = surface_points_normals(surface, us, vs)
-        beside = np.zeros(3)
+def fill_corners(
+    corners: Sequence[Corner],
+    faces: Sequence[Face],
+    rounds: Sequence[RoundedEdge],
+    surfaces: Sequence[dict[int, NurbsSurface]],
+    size: float,
+) -> list[Patched]:
+    """Return corners filled. faces: those that they join. surfaces: the rounds at each, by their numbers."""
+    grades = [0 if any(rounds[k].rolled.flat for k in corner.stops) else 1 for corner in corners]
+    loops = list[Loop]()
+    for corner, beside, grade in zip(corners, surfaces, grades, strict=True):
+        pieces = list[Piece]()
+        for k, stop in corner.stops.items():
+            pieces.append(Piece(rounds[k].rolled.end_arc(stop), beside[k], grade, len(pieces)))
         for join in corner.joins:
-            u, v, away = closest_points(faces[join.face].surface, place)
-            beside += surface_normals(faces[join.face].surface, u, v)[0] / (float(away[0]) + 1e-3 * size)
-        made.append(whole_face(surface if float(normal[0] @ beside) > 0 else reverse_surface(surface, 0)))
-    return Patched(made, filled.off, filled.crease if grade else 0.0)
+            face = faces[join.face]
+
+            def places(shares: Floats, face: Face = face, run: NurbsCurve = join.run) -> Floats:
+                return face.edge_points(run, shares)
+
+            curve = fit_places(places, 8, 1e-8 * size, most=512).curve
+            pieces.append(Piece(curve, face.surface, grade, len(pieces)))
+        loops.append(make_loop(pieces, 1e-5 * size))
+    result = []
+    for corner, filled, grade in zip(corners, fill_regions(loops), grades, strict=True):
+        made = [whole_face(_facing_as_beside(surface, corner, faces, size)) for surface in filled.surfaces]
+        result.append(Patched(made, filled.off, filled.crease if grade else 0.0))
+    return result
+
+
+def _facing_as_beside(surface: NurbsSurface, corner: Corner, faces: Sequence[Face], size: float) -> NurbsSurface:
+    """Return a patch at a corner turned as the faces are that it joins, the nearest most."""
+    us, vs = (np.array([np.mean(surface.domain(axis))]) for axis in (0, 1))
+    place, normal = surface_points_normals(surface, us, vs)
+    beside = np.zeros(3)
+    for join in corner.joins:
+        u, v, away = closest_points(faces[join.face].surface, place)
+        beside += surface_normals(faces[join.face].surface, u, v)[0] / (float(away[0]) + 1e-3 * size)
+    return surface if float(normal[0] @ beside) > 0 else reverse_surface(surface, 0)

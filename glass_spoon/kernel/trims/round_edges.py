@@ -29,7 +29,7 @@ from glass_spoon.kernel.trims.filled_corners import (
     Corner,
     RoundedEdge,
     corners_to_fill,
-    fill_corner,
+    fill_corners,
     kept_runs,
     vertices_to_fill,
 )
@@ -131,7 +131,7 @@ def round_edges(shape: FaceSet, edges: Edges, chosen: Ints, size: BallSize, setb
             else:
                 surfaces[at][piece.number] = surface
     balls = close_ends(faces, ends, shape)
-    patched = [fill_corner(one, faces, rounds, surfaces[k], shape.size) for k, one in enumerate(corners)]
+    patched = fill_corners(corners, faces, rounds, [surfaces[k] for k in range(len(corners))], shape.size)
     patches = [face for one in patched for face in one.faces]
     tolerance = max([shape.tolerance, *(4 * one.off for one in patched)])
     kink = max((one.kink for one in patched), default=0.0)

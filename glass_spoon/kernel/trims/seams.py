@@ -41,10 +41,12 @@ def wrapped(params: Floats, surface: NurbsSurface) -> Floats:
     for axis in (0, 1):
         low, high = surface.domain(axis)
         outside = (found[:, axis] < low) | (found[:, axis] > high)
-        if outside.any() and surface.is_closed(axis, CLOSED * surface.size):
+        if not outside.any():
+            continue
+        if surface.is_closed(axis, CLOSED * surface.size):
             found[outside, axis] = low + np.mod(found[outside, axis] - low, high - low)
         else:
-            found[:, axis] = np.clip(found[:, axis], low, high)
+            found[outside, axis] = np.clip(found[outside, axis], low, high)
     return found
 
 

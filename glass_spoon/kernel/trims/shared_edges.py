@@ -223,18 +223,18 @@ def _parted(face: Face, use: Use, vertices: Floats, tolerance: float) -> list[Us
     step = float(np.diff(use.totals).max())
     tree = scipy.spatial.cKDTree(use.places)
     away, near = (np.asarray(part) for part in tree.query(vertices, distance_upper_bound=step + tolerance))
-    stops = []
-    for k in np.flatnonzero(np.isfinite(away)).tolist():
-        if min(float(lengths(use.places[end] - vertices[k])) for end in (0, -1)) <= 2 * tolerance:
-            continue
-        low, high = use.params[max(near[k] - 1, 0)], use.params[min(near[k] + 1, len(use.params) - 1)]
-        for _ in range(12):
-            tried = np.linspace(low, high, 9)
-            off = lengths(face.edge_points(use.curve, tried) - vertices[k])
-            best = int(off.argmin())
-            low, high = tried[max(best - 1, 0)], tried[min(best + 1, 8)]
-        if float(off.min()) <= tolerance:
-            stops.append(float(tried[best]))
+    at_ends = lengths(use.places[[0, -1], None] - vertices).min(axis=0) <= 2 * tolerance
+    inside = np.flatnonzero(np.isfinite(away) & ~at_ends)
+    if not len(inside):
+        return [use]
+    low, high = use.params[np.maximum(near[inside] - 1, 0)], use.params[np.minimum(near[inside] + 1, len(use.params) - 1)]
+    own = np.arange(len(inside))
+    for _ in range(12):
+        tried = np.linspace(low, high, 9, axis=1)
+        off = lengths(face.edge_points(use.curve, tried.ravel()).reshape(*tried.shape, 3) - vertices[inside, None])
+        best = off.argmin(axis=1)
+        low, high = tried[own, np.maximum(best - 1, 0)], tried[own, np.minimum(best + 1, 8)]
+    stops = tried[own, best][off[own, best] <= tolerance].tolist()
     if not stops:
         return [use]
     bounds = [float(use.curve.domain[0]), *sorted(stops), float(use.curve.domain[1])]

@@ -12,7 +12,6 @@ from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.curves.evaluate.basis import find_spans
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
-from glass_spoon.kernel.curves.evaluate.many_curves import curves_derivatives
 
 _MANY = np.polynomial.legendre.leggauss(10)
 _FEW = np.polynomial.legendre.leggauss(4)
@@ -139,5 +138,6 @@ def lengths_between(
     nodes, weights = _MANY
     halves = [(high - low) / 2 for low, high in zip(lows, highs, strict=True)]
     places = [((low + half)[:, None] + half[:, None] * nodes).ravel() for low, half in zip(lows, halves, strict=True)]
-    values = curves_derivatives(curves, places, 1, [np.repeat(own, len(nodes)) for own in spans])
+    asked = zip(curves, places, spans, strict=True)
+    values = [curve_derivatives(curve, own, 1, np.repeat(which, len(nodes))) for curve, own, which in asked]
     return [half * (lengths(own[1]).reshape(len(half), -1) @ weights) for own, half in zip(values, halves, strict=True)]

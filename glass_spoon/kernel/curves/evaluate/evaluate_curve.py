@@ -7,8 +7,12 @@ from math import comb
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, cross, directions, lengths
-from glass_spoon.kernel.curves.evaluate.basis import basis_derivatives, find_spans
+from glass_spoon.kernel.curves.evaluate.basis import find_spans
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
+from glass_spoon.kernel.curves.evaluate.sums_at_places import curve_rows
+
+_FOUND = np.zeros(0, dtype=np.int64)
+"""No spans: they are found."""
 
 STANDSTILL = 1e-10
 """A first derivative shorter than this, relative to the size of the curve, counts as zero."""
@@ -18,15 +22,9 @@ def curve_derivatives(curve: NurbsCurve, params: Floats, order: int, spans: Ints
     """Return derivatives 0 to `order` at params (n,): shape (order + 1, n, 3), in mm per parameter unit to the order.
 
     `spans` chooses the polynomial piece for one-sided values at knots.
-    The NURBS Book, equation 4.8 (algorithm A4.2), over arrays.
+    The NURBS Book, equation 4.8 (algorithm A4.2).
     """
-    spans = find_spans(curve.knots, curve.degree, params) if spans is None else spans
-    basis = basis_derivatives(curve.knots, curve.degree, params, order, spans).transpose(0, 2, 1)
-    near = curve.columns.take(spans + np.arange(-curve.degree, 1)[:, None], axis=1)
-    weighted = np.einsum("krn,crn->ckn", basis, near)
-    if curve.is_plain:
-        return np.ascontiguousarray(weighted.transpose(1, 2, 0))
-    return rational_derivatives(weighted)
+    return curve_rows(curve.columns, curve.knots, curve.degree, params, _FOUND if spans is None else spans, order)
 
 
 def rational_derivatives(weighted: Floats) -> Floats:

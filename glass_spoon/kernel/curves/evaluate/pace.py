@@ -13,7 +13,7 @@ from glass_spoon.kernel.curves.evaluate.arc_length import lengths_between, measu
 from glass_spoon.kernel.curves.evaluate.basis import find_spans
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.many_curves import curves_derivatives
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
 
 PLACES = 160
 """Places of a table at least, the curve's own breaks among them."""
@@ -53,7 +53,10 @@ def keep_paces(curves: Sequence[NurbsCurve]) -> list[Pace]:
     lows, highs = [part[:-1] for part in params], [part[1:] for part in params]
     # A speed may jump at a knot: each cell is read within its own span.
     spans = [find_spans(one.knots, one.degree, (a + b) / 2) for one, a, b in zip(curves, lows, highs, strict=True)]
-    firsts, lasts = ([lengths(own[1]) for own in curves_derivatives(curves, ends, 1, spans)] for ends in (lows, highs))
+    firsts, lasts = (
+        [lengths(curve_derivatives(one, own, 1, which)[1]) for one, own, which in zip(curves, ends, spans, strict=True)]
+        for ends in (lows, highs)
+    )
     cells = lengths_between(curves, lows, highs, spans)
     return [_pace(*parts) for parts in zip(curves, lows, highs, firsts, lasts, cells, strict=True)]
 

@@ -7,7 +7,7 @@ from bisect import bisect_left
 import numpy as np
 import scipy
 
-from glass_spoon.kernel.arrays import Floats, Ints, lengths
+from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points
@@ -18,6 +18,9 @@ SEGMENTS, MOST_SEGMENTS = 32, 6000
 
 NARROW = 0.05
 """Share of the longest chord below which a distance finds no more than the chords alone."""
+
+LEAST_TURN = np.pi / 2
+"""Radians by which chords turn, at least, between two that may meet."""
 
 STEPS = 40
 """Most Newton steps from a pair of chords to the meeting place."""
@@ -36,10 +39,13 @@ def find_crossings(curve: NurbsCurve, other: NurbsCurve, tolerance: float = 1e-6
 
 
 def self_crossings(curve: NurbsCurve, tolerance: float = 1e-6) -> tuple[Floats, Floats]:
-    """Return pairs of parameters (k,), (k,), the smaller first, where a curve meets itself; the closed seam is none."""
-    chords = _Chords(curve)
+    """Return pairs of parameters (k,), (k,), the smaller first, where a curve meets itself; the closed seam is none.
+
+    Between the two it turns by half a turn at least: chords between which it turns by much less are not followed.
+    """
+    chords = _chords.get(curve.key, lambda: _Chords(curve))
     first, second = _overlapping(chords, chords, 0.0)
-    apart = second > first + 1
+    apart = (second > first + 1) & (chords.turned[second] - chords.turned[first] > LEAST_TURN)
     s, t = _meet(curve, curve, chords.middles[first[apart]], chords.middles[second[apart]], tolerance)
     low, high = curve.domain
     near = 1e-7 * (high - low)
@@ -49,13 +55,19 @@ def self_crossings(curve: NurbsCurve, tolerance: float = 1e-6) -> tuple[Floats, 
 
 
 class _Chords:
-    """The chords of a curve: their ends (m + 1, 3), lengths (m,), boxes (m, 3), and the parameters (m,) at their middles."""
+    """The chords of a curve: their ends (m + 1, 3), lengths (m,), boxes (m, 3), and the parameters (m,) at their middles.
+
+    turned (m,): radians by which they turn from the first on.
+    """
 
     def __init__(self, curve: NurbsCurve) -> None:
         params = span_params(curve, max(4, min(SEGMENTS, MOST_SEGMENTS // (len(curve.breaks) - 1))))
         self.points = curve_points(curve, params)
         self.middles = (params[:-1] + params[1:]) / 2
-        self.sizes = lengths(np.diff(self.points, axis=0))
+        ways = np.diff(self.points, axis=0)
+        self.sizes = lengths(ways)
+        cosines = np.einsum("ij,ij->i", directions(ways[1:]), directions(ways[:-1]))
+        self.turned = np.concatenate(([0.0], np.cumsum(np.arccos(np.clip(cosines, -1.0, 1.0)))))
         grow = self.sizes[:, None] / 4
         self.low = np.minimum(self.points[:-1], self.points[1:]) - grow
         self.high = np.maximum(self.points[:-1], self.points[1:]) + grow
@@ -99,18 +111,21 @@ def _overlapping(one: _Chords, other: _Chords, more: float) -> tuple[Ints, Ints]
 
 def _meet(curve: NurbsCurve, other: NurbsCurve, s: Floats, t: Floats, tolerance: float) -> tuple[Floats, Floats]:
     """Follow pairs of parameters to where the curves meet; return those that do, each once, in order of s."""
+    s, t = s.copy(), t.copy()
+    going = np.arange(len(s))
     for _ in range(STEPS):
-        a, b = curve_derivatives(curve, s, 1), curve_derivatives(other, t, 1)
+        if not len(going):
+            break
+        now_s, now_t = s[going], t[going]
+        a, b = curve_derivatives(curve, now_s, 1), curve_derivatives(other, now_t, 1)
         gap = b[0] - a[0]
         aa, bb, ab = (np.einsum("ij,ij->i", x, y) for x, y in ((a[1], a[1]), (b[1], b[1]), (a[1], b[1])))
         ga, gb = np.einsum("ij,ij->i", gap, a[1]), np.einsum("ij,ij->i", gap, b[1])
         det = np.maximum(aa * bb - ab * ab, 1e-12 * aa * bb + 1e-300)
-        new_s = np.clip(s + (ga * bb - gb * ab) / det, *curve.domain)
-        new_t = np.clip(t + (ga * ab - gb * aa) / det, *other.domain)
-        still = np.abs(new_s - s) * np.sqrt(aa) + np.abs(new_t - t) * np.sqrt(bb)
-        s, t = new_s, new_t
-        if still.max(initial=0.0) <= 1e-13:
-            break
+        s[going] = np.clip(now_s + (ga * bb - gb * ab) / det, *curve.domain)
+        t[going] = np.clip(now_t + (ga * ab - gb * aa) / det, *other.domain)
+        still = np.abs(s[going] - now_s) * np.sqrt(aa) + np.abs(t[going] - now_t) * np.sqrt(bb)
+        going = going[still > 1e-13]
     size = lengths(curve_points(curve, s) - curve_points(other, t))
     s, t = s[size <= tolerance], t[size <= tolerance]
     order = np.lexsort((t, s))
@@ -126,6 +141,7 @@ def _distinct(curve: NurbsCurve, other: NurbsCurve, s: Floats, t: Floats, near: 
     since = np.searchsorted(s, s - 1e-4 * (curve.domain[1] - curve.domain[0])).tolist()
     for k in range(len(s)):
         near_by = keep[bisect_left(keep, since[k]) :]
-        if not any(lengths(places[k] - places[j]) <= near and abs(t[k] - t[j]) <= 1e-4 * others for j in near_by):
+        beside = np.abs(t[near_by] - t[k]) <= 1e-4 * others
+        if not (beside & (lengths(places[near_by] - places[k]) <= near)).any():
             keep.append(k)
     return s[keep], t[keep]

@@ -8,11 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
-from glass_spoon.kernel.curves.evaluate.basis import basis_derivatives, basis_matrix, find_spans
+from glass_spoon.kernel.curves.evaluate.basis import basis_matrix
+from glass_spoon.kernel.curves.evaluate.sums_at_places import surface_rows
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
-_BLOCK, _SCATTERED = 8192, 4096
-"""Points of a grid, and scattered ones, worked on at a time: the intermediate arrays stay in the processor's cache."""
+_BLOCK = 8192
+"""Points of a grid worked on at a time: the intermediate arrays stay in the processor's cache."""
 
 
 DEGENERATE = 1e-9
@@ -137,52 +138,11 @@ def _mend_normals(surface: NurbsSurface, us: Floats, vs: Floats, along_u: Floats
 def surface_derivatives(surface: NurbsSurface, u: Floats, v: Floats, order: int) -> dict[tuple[int, int], Floats]:
     """Return the derivatives {(k, l): (n, 3)} of total order up to `order` (0, 1 or 2) at parameters u (n,), v (n,).
 
-    The NURBS Book, equation 4.20 (algorithm A4.4), over arrays. Memory is laid out by coordinate: each result is a view.
+    The NURBS Book, equation 4.20 (algorithm A4.4).
     """
-    keys = [(k, total - k) for total in range(order + 1) for k in range(total, -1, -1)]
-    result = {key: np.empty((3, len(u))) for key in keys}
-    for start in range(0, len(u), _SCATTERED):
-        part = slice(start, start + _SCATTERED)
-        (block,) = _scattered([surface], u[part], v[part], order)
-        for key, value in block.items():
-            result[key][:, part] = value
-    return {key: value.T for key, value in result.items()}
-
-
-def _scattered(surfaces: list[NurbsSurface], u: Floats, v: Floats, order: int) -> list[dict[tuple[int, int], Floats]]:
-    """Return the derivatives {(k, l): (3, n)} of surfaces that share degrees and knots, at one block of parameters (n,).
-
-    The net is gathered coordinate by coordinate, so that the sums run over long columns.
-    """
-    (p, q), (knots_u, knots_v) = surfaces[0].degrees, surfaces[0].knots
-    spans_u, spans_v = find_spans(knots_u, p, u), find_spans(knots_v, q, v)
-    basis_u = basis_derivatives(knots_u, p, u, order, spans_u).transpose(0, 2, 1)
-    basis_v = basis_derivatives(knots_v, q, v, order, spans_v).transpose(0, 2, 1)
-    width = surfaces[0].control_points.shape[1]
-    corner = (spans_u - p) * width + spans_v - q
-    index = corner + (np.arange(p + 1)[:, None] * width + np.arange(q + 1))[:, :, None]
-    result = []
-    for surface in surfaces:
-        net = np.ascontiguousarray(surface.homogeneous.reshape(-1, 4).T)
-        across = np.einsum("kin,cijn->kcjn", basis_u, net.take(index, axis=1))
-        result.append(_rational_surface(np.einsum("ljn,kcjn->klcn", basis_v, across), order))
-    return result
-
-
-def _rational_surface(weighted: Floats, order: int) -> dict[tuple[int, int], Floats]:
-    """Divide homogeneous derivatives (order + 1, order + 1, 4, n) up to total order 2 (equation 4.20): each (3, n)."""
-    inverse = 1.0 / weighted[0, 0, 3]
-    part, weight = weighted[..., :3, :], weighted[..., 3, :]
-    result = {(0, 0): part[0, 0] * inverse}
-    if order >= 1:
-        for key in ((1, 0), (0, 1)):
-            result[key] = (part[key] - weight[key] * result[0, 0]) * inverse
-    if order >= 2:
-        for key, one in (((2, 0), (1, 0)), ((0, 2), (0, 1))):
-            result[key] = (part[key] - 2 * weight[one] * result[one] - weight[key] * result[0, 0]) * inverse
-        mixed = part[1, 1] - weight[1, 0] * result[0, 1] - weight[0, 1] * result[1, 0] - weight[1, 1] * result[0, 0]
-        result[1, 1] = mixed * inverse
-    return result
+    net = surface.homogeneous if surface.is_rational else surface.control_points
+    values = surface_rows(net, *surface.knots, surface.degrees, u, v, order)
+    return dict(zip(((k, total - k) for total in range(order + 1) for k in range(total, -1, -1)), values, strict=True))
 
 
 def surface_points(surface: NurbsSurface, u: Floats, v: Floats) -> Floats:
@@ -203,20 +163,6 @@ def surface_points_normals(surface: NurbsSurface, u: Floats, v: Floats) -> tuple
     """Return points (n, 3) in mm and unit normals (n, 3) as `surface_normals`, by one evaluation."""
     values = surface_derivatives(surface, u, v, 1)
     return values[0, 0], _normals_from(surface, u, v, values)
-
-
-def surfaces_points_normals(surfaces: list[NurbsSurface], u: Floats, v: Floats) -> list[tuple[Floats, Floats]]:
-    """Return points (n, 3) and unit normals (n, 3) of surfaces that share degrees and knots, all at one u (n,), v (n,).
-
-    The basis functions are worked out once for all of them.
-    """
-    if len(surfaces) == 1:
-        return [surface_points_normals(surfaces[0], u, v)]
-    result = []
-    for surface, block in zip(surfaces, _scattered(surfaces, u, v, 1), strict=True):
-        values = {key: value.T for key, value in block.items()}
-        result.append((values[0, 0], _normals_from(surface, u, v, values)))
-    return result
 
 
 def _normals_from(surface: NurbsSurface, u: Floats, v: Floats, values: dict[tuple[int, int], Floats]) -> Floats:
