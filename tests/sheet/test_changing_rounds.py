@@ -187,13 +187,53 @@ def test_corners_are_set_back_where_asked() -> None:
     assert "set back" in refused.findings[0].sentence
 
 
-def test_a_round_without_room_says_a_law_that_fits() -> None:
+@pytest.mark.parametrize("law", ["10 mm to 60 mm", "10 mm, 70 mm at 0.5, 30 mm"])
+def test_a_round_without_room_says_a_law_that_fits(law: str) -> None:
     """The way out is a law in the same shape, and it works."""
-    refused = rounded(radius="10 mm to 60 mm", **ONE_EDGE).reports["l3"].findings[0]
+    refused = rounded(radius=law, **ONE_EDGE).reports["l3"].findings[0]
     assert refused.actions, refused.sentence
-    law = refused.actions[0].value
-    assert " to " in law
-    assert rounded(radius=law, **ONE_EDGE).reports["l3"].status == "good"
+    found = refused.actions[0].value
+    assert (" to " in found, found.count(" at ")) == (" to " in law, law.count(" at "))
+    assert rounded(radius=found, **ONE_EDGE).reports["l3"].status == "good"
+
+
+def pad_on_a_bar(size: float, outline: dict[str, Any], radius: str) -> Build:
+    """Return a pad pulled up out of a bent bar, made one as line l6, and the edge it stands in rounded, as l7."""
+    points = [{"x": f"{x * size} mm", "y": f"{y * size} mm"} for x, y in ((-120, 0), (0, -7), (120, 0))]
+    return built(
+        {**RECTANGLE, "plane": "front", "width": f"{56 * size} mm", "height": f"{30 * size} mm", "radius": f"{5 * size} mm"},
+        {"verb": "draw", "gives": "run", "points": points},
+        {"verb": "sweep", "profile": "l1", "path": "l2", "facing": "upright"},
+        {**outline, "plane": "plan", "out": f"{-10 * size} mm"},
+        {"verb": "extrude", "profile": "l4", "distance": f"{30 * size} mm"},
+        {"verb": "exact_body", "first": "l3", "second": "l5", "way": "united"},
+        {"verb": "round_edges", "shape": "l6", "radius": radius, "which": "lying in"},
+    )
+
+
+@pytest.mark.parametrize(("size", "share"), [(0.01, 1.0), (1.0, 0.8), (1.0, 1.0), (1.0, 1.2), (100.0, 1.0)])
+@pytest.mark.parametrize("kind", ["ellipse", "slot"])
+def test_a_round_that_runs_round_a_pad_closes(size: float, share: float, kind: str) -> None:
+    """Its wall closes at a seam, over which rounds went by a hair, or beside which their ends were not found."""
+    outline = {"verb": kind, "first": f"{34 * size} mm", "second": f"{17 * size} mm"}
+    if kind == "slot":
+        outline = {"verb": kind, "length": f"{38 * size} mm", "width": f"{26 * size} mm"}
+    low, high = share * 3 * size, share * 4.5 * size
+    build = pad_on_a_bar(size, outline, f"{low:.6g} mm, {high:.6g} mm at 0.5, {low:.6g} mm")
+    assert build.reports["l7"].status == "good", build.reports["l7"].findings
+    assert open_edges(build, "l7") == 0
+
+
+def test_a_round_that_runs_round_a_pad_adds_what_the_formula_says(tmp_path: Path) -> None:
+    """On a level top a constant round adds (1 - π/4) r² times the way of its middle (Pappus), as Open CASCADE measures."""
+    slot = {"verb": "slot", "plane": "plan", "length": "40 mm", "width": "26 mm"}
+    pad = [slot, {"verb": "extrude", "distance": "30 mm"}]
+    body = both(box(90, 60, 20), pad, "united", radius="4 mm", which="lying in")
+    assert body.reports["l6"].status == "good", body.reports["l6"].findings
+    before, after = (volume_in_file(body, tmp_path, item) for item in ("l5", "l6"))
+    beside = 4 * (10 - 3 * np.pi) / (12 - 3 * np.pi)  # how far the middle of what a square leaves of a quarter disc is
+    along = 2 * 40 + 2 * np.pi * (13 + beside)
+    assert after - before == pytest.approx((1 - np.pi / 4) * 16 * along, rel=1e-5)
 
 
 @pytest.mark.parametrize(

@@ -21,10 +21,9 @@ from glass_spoon.kernel.mesh_edits.pair_triangles import best_matching
 from glass_spoon.kernel.meshing.fill_alike import symmetric_fill
 from glass_spoon.kernel.meshing.fill_simple import simple_fills
 from glass_spoon.kernel.meshing.plane_fill import (
-    OPEN,
     STRAIGHT,
     PlaneFill,
-    evenness,
+    goodness,
     least_angle,
     opened,
     smoothed,
@@ -99,7 +98,7 @@ def _fill_unit(loops: list[Floats], depth: int = 0) -> PlaneFill:
         other = _turned_back(_filled_from([np.roll(loop, -1, axis=0) for loop in loops]), loops, [1] * len(loops))
         fill = max((fill, other), key=_soundness)
     found = [opened(fill, fixed), *(one for one in (rows, alike) if one is not None)]
-    return max(found, key=_goodness)
+    return max(found, key=goodness)
 
 
 def _with_rows(loops: list[Floats]) -> PlaneFill | None:
@@ -150,11 +149,6 @@ def _turns(loop: Floats) -> Floats:
     """Return by how much in radians a loop (n, 2) turns at each vertex (n,); below zero where it looks inwards."""
     ahead, back = np.roll(loop, -1, axis=0) - loop, loop - np.roll(loop, 1, axis=0)
     return np.asarray(np.arctan2(back[:, 0] * ahead[:, 1] - back[:, 1] * ahead[:, 0], (ahead * back).sum(axis=1)))
-
-
-def _goodness(fill: PlaneFill) -> tuple[float, float]:
-    """Return what makes one fill better than another: its worst corner as far as OPEN, then how even it is."""
-    return min(least_angle(fill), OPEN), evenness(fill.points, fill.faces)
 
 
 def _turned_back(fill: PlaneFill, loops: list[Floats], steps: list[int]) -> PlaneFill:

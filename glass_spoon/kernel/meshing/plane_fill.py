@@ -21,6 +21,9 @@ STRAIGHT = float(np.radians(5))
 OPEN = float(np.radians(47))
 """A corner farther than this from being straight or shut is good."""
 
+SLENDER = 4.0
+"""A face whose longest side is more than so many times its shortest is as bad as one with a bad corner."""
+
 DIRECTIONS = np.array([[np.cos(turn), np.sin(turn)] for turn in np.arange(8) * np.pi / 4])
 """Ways in which a vertex is moved, (8, 2)."""
 
@@ -36,6 +39,12 @@ class PlaneFill:
 def least_angle(fill: PlaneFill) -> float:
     """Return how far in radians the worst corner of a fill is from being straight or shut; 0 where a face is not convex."""
     return float(np.arccos(np.clip(worst_cosine(fill.points, fill.faces).max(), 0, 1)))
+
+
+def goodness(fill: PlaneFill) -> tuple[float, float]:
+    """Return what makes one fill better than another: its worst face, as far as one with corners of OPEN; how even it is."""
+    worst = float(_worst_faces(fill.points[fill.faces]))
+    return min(worst, float(np.sin(OPEN))), evenness(fill.points, fill.faces)
 
 
 def worst_cosine(points: Floats, quads: Ints) -> Floats:
@@ -85,7 +94,7 @@ def smoothed(fill: PlaneFill, fixed: int) -> PlaneFill:
 
 
 def opened(fill: PlaneFill, fixed: int, alike: tuple[Ints, Floats] | None = None) -> PlaneFill:
-    """Return a fill whose inner vertices beside faces with a corner worse than OPEN went where the worst corner is best.
+    """Return a fill whose inner vertices beside bad faces, as `_bad` says, went where the worst face is best.
 
     fixed: how many vertices stay. A search by halving steps in eight directions, vertices that share no face at once
     (Freitag and Ollivier-Gooch, Tetrahedral mesh improvement using swapping and smoothing, 1997, section 3). alike: the
@@ -95,7 +104,7 @@ def opened(fill: PlaneFill, fixed: int, alike: tuple[Ints, Floats] | None = None
     order = np.argsort(faces.ravel(), kind="stable")
     starts = np.searchsorted(faces.ravel()[order], np.arange(len(points) + 1))
     for _ in range(OPENINGS):
-        bad = worst_cosine(points, faces) > np.cos(OPEN)
+        bad = _bad(points, faces)
         vertices = np.unique(faces[bad])
         if alike is not None:
             vertices = np.intersect1d(vertices, alike[0][0])
@@ -108,6 +117,13 @@ def opened(fill: PlaneFill, fixed: int, alike: tuple[Ints, Floats] | None = None
         if not bad.any():
             break
     return PlaneFill(points, faces)
+
+
+def _bad(points: Floats, faces: Ints) -> Bools:
+    """Mark faces with a corner worse than OPEN, or longer than SLENDER."""
+    corners = points[faces]
+    sides = np.linalg.norm(np.roll(corners, -1, axis=1) - corners, axis=2)
+    return np.asarray((worst_cosine(points, faces) > np.cos(OPEN)) | (sides.max(axis=1) > SLENDER * sides.min(axis=1)))
 
 
 def _apart(vertices: list[int], faces: Ints, around: Ints, starts: Ints) -> list[Ints]:
@@ -126,16 +142,16 @@ def _apart(vertices: list[int], faces: Ints, around: Ints, starts: Ints) -> list
 
 
 def _to_best_places(points: Floats, faces: Ints, vertices: Ints, around: Ints, starts: Ints) -> None:
-    """Move vertices (m,), no two at one face, to where the worst corner of the faces around each opens most."""
+    """Move vertices (m,), no two at one face, to where the worst of the faces around each is best."""
     count = starts[vertices + 1] - starts[vertices]
     rows = starts[vertices][:, None] + np.minimum(np.arange(count.max()), count[:, None] - 1)
     own = faces[around[rows]]
     corners, here = points[own], (own == vertices[:, None, None])[:, None, ..., None]
     step = np.ptp(corners.reshape(len(vertices), -1, 2), axis=1).max(axis=1) / 4
-    best = _worst_turns(corners)
+    best = _worst_faces(corners)
     for _ in range(HALVINGS):
         tried = points[vertices][:, None] + step[:, None, None] * DIRECTIONS
-        found = _worst_turns(np.where(here, tried[:, :, None, None], corners[:, None]))
+        found = _worst_faces(np.where(here, tried[:, :, None, None], corners[:, None]))
         k = found.argmax(axis=1)
         top = found[np.arange(len(k)), k]
         better = top > best
@@ -144,13 +160,17 @@ def _to_best_places(points: Floats, faces: Ints, vertices: Ints, around: Ints, s
         step = np.where(better, step, step / 2)
 
 
-def _worst_turns(corners: Floats) -> Floats:
-    """Return the least sine (...) of the corners of sets of quads (..., k, 4, 2), below zero for one that turns back."""
+def _worst_faces(corners: Floats) -> Floats:
+    """Return how good the worst is (...) of sets of quads (..., k, 4, 2): the least sine of its corners, below zero for one
+    that turns back, less for one that is SLENDER: its corners alone would let it shrink to nothing.
+    """
     x, y = corners[..., 0], corners[..., 1]
     dx, dy = (part[..., [1, 2, 3, 0]] - part for part in (x, y))
     size = np.sqrt(dx * dx + dy * dy)
     bx, by, before = (part[..., [3, 0, 1, 2]] for part in (dx, dy, size))
-    return np.asarray(((bx * dy - by * dx) / np.maximum(size * before, 1e-300)).min(axis=(-1, -2)))
+    sine = ((bx * dy - by * dx) / np.maximum(size * before, 1e-300)).min(axis=-1)
+    full = np.minimum(1.0, SLENDER * size.min(axis=-1) / np.maximum(size.max(axis=-1), 1e-300))
+    return np.asarray(np.where(sine > 0, sine * full, sine).min(axis=-1))
 
 
 def _dented(points: Floats, columns: Ints) -> Bools:

@@ -39,6 +39,9 @@ BEYOND = 3.0
 LONG = 4.0
 """Radii that a contact may be from the edge that is rounded."""
 
+ONE_TURN = 1e-6
+"""Share of a round within which what turns it is one turn."""
+
 SETTLED = 1e-10
 """Share of the size within which a place is found."""
 
@@ -253,8 +256,9 @@ def _runs(ball: Changing) -> Crossing:
         *edge.bends,
         *_over_rough_lines(ball),
     ]
-    inner = np.unique(np.round((np.array(turns) - low) / (high - low), 12))
-    corners = inner[(inner > 1e-6) & (inner < 1 - 1e-6)]
+    inner = np.sort((np.array(turns) - low) / (high - low))
+    inner = inner[(inner > ONE_TURN) & (inner < 1 - ONE_TURN)]
+    corners = inner[np.diff(inner, prepend=0.0) > ONE_TURN]  # knots that all but coincide would bear spans of nothing
     ring = ball.crossing.closed and not len(corners)
     fitted = fit_rows(Asked(at, np.array([0.0, 1.0]), corners, ring=ring), near, 4)
     curves = []

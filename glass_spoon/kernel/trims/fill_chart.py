@@ -19,7 +19,7 @@ from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshing.fill_plane import fill_plane
 from glass_spoon.kernel.meshing.fill_simple import simple_fills
-from glass_spoon.kernel.meshing.plane_fill import PlaneFill, evenness, least_angle, smoothed
+from glass_spoon.kernel.meshing.plane_fill import PlaneFill, evenness, goodness, least_angle, smoothed
 from glass_spoon.kernel.trims.face import crossings, signed_area
 
 MARGIN = 1.1
@@ -40,9 +40,15 @@ def fill_chart(loops: list[Floats], step: float) -> PlaneFill:
 
     Counts are even, four at least. Raises KernelError for loops that cross.
     """
-    simple = [fill for fill in simple_fills(loops) if _is_good(fill, step)]
-    if simple:
-        return max(simple, key=lambda fill: evenness(fill.points, fill.faces))
+    simple = simple_fills(loops)
+    good = [fill for fill in simple if _is_good(fill, step)]
+    if good:
+        return max(good, key=lambda fill: evenness(fill.points, fill.faces))
+    return max([_filled(loops, step), *simple], key=goodness)
+
+
+def _filled(loops: list[Floats], step: float) -> PlaneFill:
+    """Return a grid as far as it goes, and what is between it and the rims filled by paired triangles."""
     core = _core(loops, step)
     if core is None:
         return fill_plane(loops)

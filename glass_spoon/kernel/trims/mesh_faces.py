@@ -10,7 +10,6 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths, owned, sum_by_index
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.errors import KernelError, TooManyFaces, place_text
-from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.meshing.divide_length import KINK_ANGLE
@@ -19,14 +18,8 @@ from glass_spoon.kernel.trims.charts import chart_of
 from glass_spoon.kernel.trims.face import Face, FaceSet, signed_area
 from glass_spoon.kernel.trims.fill_chart import fill_chart
 from glass_spoon.kernel.trims.part_for_charts import part_for_charts
+from glass_spoon.kernel.trims.rim_counts import rim_counts
 from glass_spoon.kernel.trims.shared_edges import Edges, find_edges
-
-LEAST_ROUND = 8
-"""Fewest edges of a rim that is one curve."""
-
-
-UNLIKE = 1.6
-"""Times that facing edges may differ in length and still take one count."""
 
 BESIDE = 1e-7
 """Share of the way to a place inside by which a normal is asked beside the boundary."""
@@ -71,41 +64,16 @@ def area_of(face: Face) -> float:
 
 def _rim(shape: FaceSet, edges: Edges, step: float) -> _Rim:
     """Return the places along all edges, even by length, an even count on each; facing ones take one count."""
-    sizes = np.array([edges.uses[number].length for number in edges.first])
-    usual = _usual_sizes(shape, edges, sizes)
     points, total = [edges.vertices], len(edges.vertices)
-    starts, counts = list[int](), list[int]()
-    for number in edges.first.tolist():
+    counts = rim_counts(shape, edges, step)
+    starts = list[int]()
+    for number, count in zip(edges.first.tolist(), counts.tolist(), strict=True):
         use = edges.uses[number]
-        alone = edges.ends[number, 0] == edges.ends[number, 1]
-        count = max(LEAST_ROUND if alone else 2, 2 * round(float(usual[len(counts)]) / step / 2))
         at = use.at_shares(np.arange(1, count) / count)
         points.append(shape.faces[use.face].edge_points(use.curve, at))
         starts.append(total)
-        counts.append(count)
         total += count - 1
-    return _Rim(np.concatenate(points), np.array(starts), np.array(counts))
-
-
-def _usual_sizes(shape: FaceSet, edges: Edges, sizes: Floats) -> Floats:
-    """Return the length (edges,) in mm by which each edge is shared out: the mean of those that face each other across
-    rectangles of parameters, so that grids fill them; their own where some are far longer.
-    """
-    first, second = list[int](), list[int]()
-    for number, face in enumerate(shape.faces):
-        own = [int(edges.edge[k]) for k, use in enumerate(edges.uses) if use.face == number]
-        if len(own) == 4 and face.is_box:
-            for a, b in ((own[0], own[2]), (own[1], own[3])):
-                if max(sizes[a], sizes[b]) < UNLIKE * min(sizes[a], sizes[b]):
-                    first.append(a)
-                    second.append(b)
-    group = joined_groups(first, second, len(sizes))
-    result = sizes.copy()
-    for number in np.unique(group):
-        own_sizes = sizes[group == number]
-        if own_sizes.max() < UNLIKE**2 * own_sizes.min():
-            result[group == number] = own_sizes.mean()
-    return result
+    return _Rim(np.concatenate(points), np.array(starts), counts)
 
 
 @dataclass(frozen=True, eq=False)

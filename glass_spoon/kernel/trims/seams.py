@@ -19,6 +19,9 @@ CLOSED = 1e-9
 SHORT = 1e-9
 """Share of a domain below which a stretch is none."""
 
+BEYOND = 1e-6
+"""Share of a period by which a run may go over a seam and be within it: runs are found to less than that."""
+
 SEAM_PLACES, HALVINGS = 400, 50
 """Places of a run between which it is looked for seams, and halvings to one."""
 
@@ -55,15 +58,15 @@ def within_domain(run: NurbsCurve, surface: NurbsSurface) -> list[NurbsCurve]:
     pieces = [run]
     for axis in (0, 1):
         if surface.is_closed(axis, CLOSED * surface.size):
-            pieces = [part for piece in pieces for part in _between_seams(piece, axis, surface.domain(axis))]
+            pieces = [part for piece in pieces for part in _between_seams(piece, axis, surface)]
     return pieces
 
 
-def _between_seams(run: NurbsCurve, axis: int, domain: tuple[float, float]) -> list[NurbsCurve]:
+def _between_seams(run: NurbsCurve, axis: int, surface: NurbsSurface) -> list[NurbsCurve]:
     """Return the stretches of a run within whole periods of an axis, moved into the first."""
-    low, high = domain
+    (low, high), sizes = surface.domain(axis), np.array([np.ptp(surface.domain(k)) for k in (0, 1)])
     period, values = high - low, run.control_points[:, axis]
-    near = SHORT * period
+    near = BEYOND * period
     if values.min() >= low - near and values.max() <= high + near:
         return [run]
     stops = [float(run.domain[0]), float(run.domain[1])]
@@ -81,6 +84,8 @@ def _between_seams(run: NurbsCurve, axis: int, domain: tuple[float, float]) -> l
     parts = [trim_curve(run, a, b) for a, b in pairwise(stops) if b - a > SHORT]
     moved = []
     for part in parts:
+        if len(parts) > 1 and (np.ptp(part.control_points, axis=0)[:2] < BEYOND * sizes).all():
+            continue
         middle = curve_points(part, np.array([sum(part.domain) / 2]))[0, axis]
         points = part.control_points.copy()
         points[:, axis] -= period * np.floor((middle - low) / period)

@@ -27,6 +27,9 @@ NEWTON, SETTLED = 4, 1e-10
 GAUSS = np.polynomial.legendre.leggauss(6)
 """Places and weights of the quadrature in each."""
 
+AROUND = 1.5
+"""How far along an edge the nearest place to a vertex is sought, against how far its nearest known place is from it."""
+
 COMPARED = np.array([0.23, 0.5, 0.77])
 """Shares of the length at which edges between the same ends are held against each other."""
 
@@ -218,6 +221,26 @@ def _merged(places: Floats, tolerance: float) -> tuple[Floats, Ints]:
     return sums / np.bincount(number, minlength=count)[:, None], number
 
 
+def _windows(use: Use, vertices: Ints, near: Ints, reach: Floats) -> tuple[Ints, Floats, Floats]:
+    """Return where along a use vertices (n,) are sought that are nearest to places of it: (m,), from and to params (m,).
+
+    As far as the neighbours of those places and some mm along it; on both sides of the end of one that is closed.
+    """
+    last, here = len(use.params) - 1, use.totals[near]
+    low = np.minimum(use.totals[np.maximum(near - 1, 0)], here - reach)
+    high = np.maximum(use.totals[np.minimum(near + 1, last)], here + reach)
+    if lengths(use.places[-1:] - use.places[0])[0] <= float(reach.min()):
+        over, under = high >= use.length, low <= 0.0
+        step = np.maximum(high - low, max(use.totals[1], use.length - use.totals[-2]))
+        vertices = np.concatenate((vertices, vertices[over], vertices[under]))
+        ends = use.length + np.zeros(int(under.sum()))
+        low, high = (
+            np.concatenate((low, 0 * step[over], ends - step[under])),
+            np.concatenate((high, step[over], ends)),
+        )
+    return vertices, np.interp(low, use.totals, use.params), np.interp(high, use.totals, use.params)
+
+
 def _parted(face: Face, use: Use, vertices: Floats, tolerance: float) -> list[Use]:
     """Return the pieces of a use between the vertices that lie on it."""
     step = float(np.diff(use.totals).max())
@@ -227,7 +250,7 @@ def _parted(face: Face, use: Use, vertices: Floats, tolerance: float) -> list[Us
     inside = np.flatnonzero(np.isfinite(away) & ~at_ends)
     if not len(inside):
         return [use]
-    low, high = use.params[np.maximum(near[inside] - 1, 0)], use.params[np.minimum(near[inside] + 1, len(use.params) - 1)]
+    inside, low, high = _windows(use, inside, near[inside], AROUND * (away[inside] + tolerance))
     own = np.arange(len(inside))
     for _ in range(12):
         tried = np.linspace(low, high, 9, axis=1)

@@ -174,8 +174,13 @@ class RoundEdges(Line):
 def _unfit(error: BallTooLarge, size: BallSize, share: float) -> RadiusUnfit:
     """Return the error with a ball that fits, about a share of the one that does not."""
     law = size.law
-    if not share or law.between:
+    if not share:
         return RadiusUnfit(str(error), "")
+    if law.between:
+        between = [f"{_below(share * value):g} mm at {place:g}" for place, value in law.between]
+        ends = [f"{_below(share * value):g} mm" for value in (law.start, law.end)]
+        fits = ", ".join([ends[0], *between, ends[1]])
+        return RadiusUnfit(f"{error} About {fits} fits.", fits)
     values = [_below(share * value) for value in ((law.start,) if law.is_constant else (law.start, law.end))]
     way = "" if law.way == "evenly" else f" {law.way}"
     bias = "" if law.bias == 0.5 else f", bias {law.bias:g}"
