@@ -15,9 +15,10 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.curves.read.cross_curves import find_crossings
 from glass_spoon.kernel.errors import KernelError, place_text
 from glass_spoon.kernel.remembered import Remembered
+from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points
 from glass_spoon.kernel.trims.arrange import param_scale
-from glass_spoon.kernel.trims.common_places import Parallel
-from glass_spoon.kernel.trims.cross_surfaces import Crossing, cross_surfaces
+from glass_spoon.kernel.trims.cross_surfaces import Crossing
 from glass_spoon.kernel.trims.cutters import Cutter
 from glass_spoon.kernel.trims.face import Face
 from glass_spoon.kernel.trims.rim_crossings import cross_with_rims
@@ -36,6 +37,9 @@ LOOKED, SEVERAL = 21, 3
 
 ALONG = 1e-6
 """Share of the size within which it does."""
+
+WITHIN, LYING = 0.05, 1e-4
+"""Share of the way into a face at which it is asked whether it lies in another, and how far off, to that way, it may be."""
 
 ON = 1e-7
 """Share of the size within which a cut lies on the boundary of a face."""
@@ -60,7 +64,9 @@ def cuts_of(face: Face, cutters: list[Cutter]) -> list[Cut]:
     found: list[Cut] = []
     for number, cutter in enumerate(cutters):
         for against in cutter.shape.faces:
-            for crossing in _crossings(face, against, closed=cutter.closed):
+            for crossing in cross_with_rims(face, against):
+                if cutter.closed and _lies_in(face, against, crossing):
+                    continue  # what stands on its rim cuts there
                 for piece in in_both(within(crossing.first, face), within(crossing.second, against)):
                     run = trim_curve(crossing.first, *piece) if piece != (0.0, 1.0) else crossing.first
                     idle = _along_rim(face, run) or any(_is_same(face, run, one.run) for one in found)
@@ -68,11 +74,13 @@ def cuts_of(face: Face, cutters: list[Cutter]) -> list[Cut]:
     return found
 
 
-def _crossings(face: Face, against: Face, *, closed: bool) -> list[Crossing]:
-    """Return where the surfaces of two faces cross; what has open edges may just reach the face with one of them."""
-    if closed:
-        return cross_surfaces(Parallel(face.surface), Parallel(against.surface))
-    return cross_with_rims(face, against)
+def _lies_in(face: Face, against: Face, crossing: Crossing) -> bool:
+    """Say whether a face lies in the surface of another beside the middle of their crossing, and not only along it."""
+    rim = curve_points(crossing.second, np.array([0.5]))[0, :2]
+    beside = rim + WITHIN * (against.inner_place - rim)
+    place = surface_points(against.surface, *beside[:, None])
+    away = float(closest_points(face.surface, place)[2][0])
+    return away <= LYING * float(lengths(place - curve_points(crossing.curve, np.array([0.5])))[0])
 
 
 def in_both(first: list[tuple[float, float]], second: list[tuple[float, float]]) -> list[tuple[float, float]]:

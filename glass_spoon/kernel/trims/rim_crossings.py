@@ -6,7 +6,7 @@ Whether they cross there cannot be told by numbers: one place of the rim is a ro
 from __future__ import annotations
 
 from dataclasses import replace
-from itertools import product
+from itertools import pairwise, product
 
 import numpy as np
 
@@ -86,21 +86,22 @@ def rim_crossings(first: NurbsSurface, second: Face) -> list[Crossing]:
 def _rim_crossings(first: NurbsSurface, face: Face) -> list[Crossing]:
     found, second, box = [], face.surface, np.array([bound(face.outlines[0], axis=0) for bound in (np.min, np.max)])
     low, high = (getattr(first.control_points.reshape(-1, 3), which)(axis=0) for which in ("min", "max"))
-    near = LYING * max(first.size, second.size)
+    near, shares, rims = LYING * max(first.size, second.size), np.linspace(0, 1, PLACES), []
     for axis, end in product((0, 1), (0, -1)):
         if second.is_pole(axis, end, POLE * second.size) or second.is_closed(axis, POLE * second.size):
             continue
         rim = _Rim(first, second, axis, float(box[end, axis]), (float(box[0, 1 - axis]), float(box[1, 1 - axis])))
-        row = rim.places(np.linspace(0, 1, SEVERAL))
-        slack = near + float(np.ptp(row, axis=0).max())  # it may bulge between them
-        if (row.min(axis=0) > high + slack).any() or (row.max(axis=0) < low - slack).any():
-            continue
-        shares = np.linspace(0, 1, PLACES)
-        for start, stop in _stretches(rim.away(shares) <= near):
+        places = rim.places(shares)
+        slack = near + float(lengths(np.diff(places, axis=0)).max())  # it may bulge between them
+        if (places.min(axis=0) <= high + slack).all() and (places.max(axis=0) >= low - slack).all():
+            rims.append((rim, places))
+    if not rims:
+        return []
+    every = closest_points(first, np.concatenate([places for _, places in rims]))[2].reshape(-1, PLACES)
+    for (rim, _), away in zip(rims, every, strict=True):
+        for start, stop in _stretches(away <= near):
             since = rim.left(shares[start], shares[max(start - 1, 0)], near)
-            one = rim.crossing(since, rim.left(shares[stop], shares[min(stop + 1, PLACES - 1)], near), near)
-            if one is not None:
-                found.append(one)
+            found += rim.crossings(since, rim.left(shares[stop], shares[min(stop + 1, PLACES - 1)], near), near)
     return found
 
 
@@ -118,6 +119,8 @@ class _Rim:
     ) -> None:
         self.first, self.second, self.axis, self.at_end = first, second, axis, at_end
         self.low, self.high = span
+        self.widths = np.array([np.ptp(first.domain(axis)) for axis in (0, 1)])
+        self.closed = np.array([first.is_closed(axis, POLE * first.size) for axis in (0, 1)])
 
     def params(self, shares: Floats) -> Floats:
         """Return the parameters (n, 2) on the surface that it is the rim of."""
@@ -140,22 +143,51 @@ class _Rim:
             on, off = (middle, off) if self.away(np.array([middle]))[0] <= near else (on, middle)
         return on
 
-    def crossing(self, low: float, high: float, near: float) -> Crossing | None:
-        """Return a stretch of it as a crossing; None where the other surface's parameters jump, as over its seam."""
+    def crossings(self, low: float, high: float, near: float) -> list[Crossing]:
+        """Return a stretch of it as crossings between the seams of the other surface; none where its parameters jump."""
         shares = np.linspace(low, high, PLACES)
+        feet = self.feet(shares)
+        if (np.abs(np.diff(feet, axis=0)) > 0.5 * self.widths).any():
+            return []
+        stops = set[float]()
+        for axis in np.flatnonzero(self.closed).tolist():
+            turns = np.floor((feet[:, axis] - self.first.domain(axis)[0]) / self.widths[axis])
+            for k in np.flatnonzero(np.diff(turns)).tolist():
+                seam = self.first.domain(axis)[0] + self.widths[axis] * max(turns[k], turns[k + 1])
+                stops.add(self._at(axis, seam, shares[k : k + 2], feet[k : k + 2]))
+        inner = sorted(stop for stop in stops if min(stop - low, high - stop) > SAME * (high - low))
+        pieces = [self._crossing(a, b, near) for a, b in pairwise([low, *inner, high])]
+        return [one for one in pieces if one is not None]
+
+    def feet(self, shares: Floats, table: tuple[Floats, Floats] | None = None) -> Floats:
+        """Return the parameters (n, 2) on the other surface of places in their order, going on over its seams.
+
+        table: shares and parameters that are known, beside which those are taken; without, the middle is in the domain.
+        """
         feet = np.column_stack(closest_points(self.first, self.places(shares))[:2])
-        widths = np.array([np.ptp(self.first.domain(axis)) for axis in (0, 1)])
-        if (np.abs(np.diff(feet, axis=0)) > 0.5 * widths).any():
-            return None
+        for axis in np.flatnonzero(self.closed).tolist():
+            own, width = feet[:, axis], self.widths[axis]
+            if table is not None:
+                feet[:, axis] = own + width * np.round((np.interp(shares, table[0], table[1][:, axis]) - own) / width)
+                continue
+            own = np.unwrap(own, period=width)
+            feet[:, axis] = own - width * np.floor((own[len(own) // 2] - self.first.domain(axis)[0]) / width)
+        return feet
+
+    def _crossing(self, low: float, high: float, near: float) -> Crossing | None:
+        """Return a stretch of it between seams as a crossing; None where it cannot be followed."""
+        shares = np.linspace(low, high, PLACES)
+        table = shares, self.feet(shares)
+        bounds = np.array([self.first.domain(axis) for axis in (0, 1)])
         size = max(self.first.size, self.second.size)
-        spans = (widths, np.array([np.ptp(self.second.domain(axis)) for axis in (0, 1)]))
+        spans = (self.widths, np.array([np.ptp(self.second.domain(axis)) for axis in (0, 1)]))
         scales = [np.append(size / span, 1.0) for span in spans]  # parameters as long as the surfaces are
 
         def at(own: Floats) -> Floats:
             here = low + own * (high - low)
-            places = self.places(here)
-            flat = np.column_stack((*closest_points(self.first, places)[:2], np.zeros(len(own))))
-            return np.stack((places, flat * scales[0], np.column_stack((self.params(here), np.zeros(len(own)))) * scales[1]))
+            flat = np.column_stack((np.clip(self.feet(here, table), *bounds.T), np.zeros(len(own))))
+            mine = np.column_stack((self.params(here), np.zeros(len(own))))
+            return np.stack((self.places(here), flat * scales[0], mine * scales[1]))
 
         ends = self.places(np.array([low, high]))
         closed = float(lengths(ends[1] - ends[0])) <= POLE * size
@@ -168,23 +200,23 @@ class _Rim:
         """Return the shares of a stretch at which either surface is not smooth enough for one spline."""
         own = (rough_knots(Parallel(self.second), 1 - self.axis) - self.low) / (self.high - self.low)
         found = [(own - low) / (high - low)]
-        shares = np.linspace(0, 1, PLACES)
-        feet = closest_points(self.first, self.places(low + shares * (high - low)))[:2]
-        for axis, along in enumerate(feet):
+        shares = np.linspace(low, high, PLACES)
+        feet = self.feet(shares)
+        for axis, along in enumerate(feet.T):
             for knot in rough_knots(Parallel(self.first), axis).tolist():
                 for k in np.flatnonzero((along[:-1] - knot) * (along[1:] - knot) < 0).tolist():
-                    at = self._at_knot(axis, knot, low + shares[k : k + 2] * (high - low))
+                    at = self._at(axis, knot, shares[k : k + 2], feet[k : k + 2])
                     found.append(np.array([(at - low) / (high - low)]))
         every = np.unique(np.concatenate(found))
         return every[(every > SAME) & (every < 1 - SAME)]
 
-    def _at_knot(self, axis: int, knot: float, ends: Floats) -> float:
-        """Return the share between two at which the foot on the other surface has a parameter."""
+    def _at(self, axis: int, wanted: float, ends: Floats, feet: Floats) -> float:
+        """Return the share between two (2,), whose feet (2, 2) are known, at which the foot has a parameter."""
         start, end = float(ends[0]), float(ends[1])
-        before = float(closest_points(self.first, self.places(ends))[axis][0]) < knot
+        before = float(feet[0, axis]) < wanted
         for _ in range(HALVINGS):
             middle = (start + end) / 2
-            under = float(closest_points(self.first, self.places(np.array([middle])))[axis][0]) < knot
+            under = float(self.feet(np.array([middle]), (ends, feet))[0, axis]) < wanted
             start, end = (middle, end) if under == before else (start, middle)
         return start
 

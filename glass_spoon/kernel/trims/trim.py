@@ -9,7 +9,7 @@ from typing import Literal
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import Floats, cross, directions
+from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points
@@ -35,7 +35,8 @@ LOST = 1e-4
 
 @dataclass(frozen=True, eq=False)
 class Parted:
-    """Parts of faces. owner: the face that each is of. inside (parts, cutters): 1 behind a cutter, -1 in front.
+    """Parts of faces. owner: the face that each is of. inside (parts, cutters): 1 behind a cutter, -1 in front, 0 in a face
+    of it; lying (parts, cutters) is then 1 where both face alike, -1 where not, else 0.
 
     links: pairs of parts that share an edge which no cutter cuts. torn: cutters of which no side can be told. crossings: how
     many curves part something. touches: places (k, 3) at which surfaces touch. short: places at which cuts end within a
@@ -45,6 +46,7 @@ class Parted:
     faces: tuple[Face, ...]
     owner: tuple[int, ...]
     inside: np.ndarray
+    lying: np.ndarray
     links: tuple[tuple[int, int], ...]
     torn: frozenset[int]
     crossings: int
@@ -96,26 +98,34 @@ def part_by(shape: FaceSet, cutters: list[Cutter]) -> Parted:
             "cuts nearly lies along the surface there. Turn or move it."
         )
     inside = np.array(rows).reshape(len(faces), len(cutters))
-    _refuse_coincident(faces, [cutter.shape for cutter in cutters], shape.tolerance)
-    links, torn = _spread(make_face_set(faces, shape.tolerance), inside, cutters, cuts)
+    lying = _lying_in(faces, [cutter.shape for cutter in cutters], shape.tolerance)
+    inside[lying != 0] = 0
+    links, torn = _spread(make_face_set(faces, shape.tolerance), inside, lying, cutters, cuts)
     ends = [curve_points(cut.crossing.curve, np.array([0.0, 1.0]))[list(cut.crossing.touching)] for cut in cuts]
     touches = np.concatenate((np.zeros((0, 3)), *ends))
     crossings = sum(not cut.idle for cut in cuts)
+    ends_short = np.concatenate(short)
     parted = Parted(
-        tuple(faces), tuple(owner), inside, tuple(links), frozenset(torn), crossings, touches, np.concatenate(short), off
+        tuple(faces), tuple(owner), inside, lying, tuple(links), frozenset(torn), crossings, touches, ends_short, off
     )
-    _refuse_slits(parted, sides)
+    _refuse_slits(parted, sides, cutters)
     return parted
 
 
-def _refuse_slits(parted: Parted, sides: dict[tuple[int, int, float], tuple[Cut, list[int]]]) -> None:
+def _refuse_slits(parted: Parted, sides: dict[tuple[int, int, float], tuple[Cut, list[int]]], cutters: list[Cutter]) -> None:
     """Raise KernelError where both sides of a cut hang together without it; sides: the parts beside each stretch of one."""
     piece = {part: number for number, parts in enumerate(parted.pieces) for part in parts}
     for cut, parts in sides.values():
         if len(parts) > 1 and len({piece[part] for part in parts}) == 1:
+            place = place_text(_middle(cut.crossing.curve))
+            if cutters[cut.cutter].closed and not cutters[cut.cutter].of_curve:
+                raise KernelError(
+                    f"What cuts touches it along a line alone, about {place}, and parts nothing there. Let one reach "
+                    "into the other, or stand off it, by a little."
+                )
             raise KernelError(
-                f"A cut, about {place_text(_middle(cut.crossing.curve))}, parts nothing: both its sides hang together "
-                "elsewhere. Lengthen it beyond the edge, or cut there too."
+                f"A cut, about {place}, parts nothing: both its sides hang together elsewhere. Lengthen it beyond the edge, "
+                "or cut there too."
             )
 
 
@@ -136,10 +146,11 @@ def _side(face: Face, cut: Cut, beside: Beside) -> int:
     return -int(np.sign((left * theirs).sum()))
 
 
-def _refuse_coincident(faces: list[Face], others: list[FaceSet], tolerance: float) -> None:
-    """Raise KernelError where a face lies in another, so that neither side of it is the inside."""
+def _lying_in(faces: list[Face], others: list[FaceSet], tolerance: float) -> Ints:
+    """Return for faces (parts,) and sets (cutters,) whether one lies in a face of the other: 1 facing as it does, -1 not."""
+    found = np.zeros((len(faces), len(others)), dtype=np.int64)
     places = np.array([face.inner_point for face in faces])
-    for other in others:
+    for column, other in enumerate(others):
         for against in other.faces:
             u, v, away = closest_points(against.surface, places)
             near = np.flatnonzero((away <= tolerance) & against.holds(np.column_stack((u, v))))
@@ -152,16 +163,14 @@ def _refuse_coincident(faces: list[Face], others: list[FaceSet], tolerance: floa
                     )
                 ]
                 if abs(float(normals[0] @ normals[1])) > PARALLEL:
-                    raise KernelError(
-                        f"A face lies in a face of the other, at {place_text(places[k])}: there is no inside to tell. Let "
-                        "one reach through the other, or stand off it, by a little."
-                    )
+                    found[k, column] = 1 if float(normals[0] @ normals[1]) > 0 else -1
+    return found
 
 
 def _spread(
-    shape: FaceSet, inside: np.ndarray, cutters: list[Cutter], cuts: list[Cut]
+    shape: FaceSet, inside: np.ndarray, lying: Ints, cutters: list[Cutter], cuts: list[Cut]
 ) -> tuple[list[tuple[int, int]], set[int]]:
-    """Tell the sides of parts that no cut bounds: as their neighbours, or by where they lie.
+    """Tell the sides of parts that no cut bounds: as their neighbours, or by where they lie; what lies in a face has none.
 
     Return the uncut links of parts, and the cutters of which parts that hang together lie on both sides.
     """
@@ -176,8 +185,9 @@ def _spread(
             links += [(a, b, cutting) for a, b in pairwise(own)]
     torn = set[int]()
     for column, cutter in enumerate(cutters):
-        whole = [(a, b) for a, b, cutting in links if column not in cutting]
-        _tell(shape, inside[:, column], whole, cutter)
+        apart = lying[:, column] != 0
+        whole = [(a, b) for a, b, cutting in links if column not in cutting and not (apart[a] or apart[b])]
+        _tell(shape, inside[:, column], apart, whole, cutter)
         if any(inside[a, column] != inside[b, column] for a, b in whole):
             torn.add(column)
     return [(a, b) for a, b, cutting in links if not cutting], torn
@@ -194,8 +204,8 @@ def _cutting(place: Floats, cuts: list[Cut], reach: float) -> set[int]:
     return found
 
 
-def _tell(shape: FaceSet, sides: np.ndarray, links: list[tuple[int, int]], cutter: Cutter) -> None:
-    """Tell the sides (parts,) that are not told (0): as neighbours along links, else by where they lie."""
+def _tell(shape: FaceSet, sides: np.ndarray, apart: Bools, links: list[tuple[int, int]], cutter: Cutter) -> None:
+    """Tell the sides (parts,) that are not told (0), but for those apart: as neighbours along links, or as they lie."""
     beside: dict[int, list[int]] = {}
     for a, b in links:
         beside.setdefault(a, []).append(b)
@@ -208,7 +218,7 @@ def _tell(shape: FaceSet, sides: np.ndarray, links: list[tuple[int, int]], cutte
                 if not sides[other]:
                     sides[other] = sides[here]
                     waiting.append(other)
-        left = np.flatnonzero(sides == 0)
+        left = np.flatnonzero((sides == 0) & ~apart)
         if not len(left):
             return
         first = int(left[0])
@@ -217,7 +227,13 @@ def _tell(shape: FaceSet, sides: np.ndarray, links: list[tuple[int, int]], cutte
 
 
 def keep_side(shape: FaceSet, parted: Parted, side: Side) -> FaceSet:
-    """Return the parts that lie inside any cutter, or outside all of them."""
+    """Return the parts that lie inside any cutter, or outside all of them. Raises KernelError where one lies in a cutter."""
+    if parted.lying.any():
+        lying = parted.faces[int(np.flatnonzero(parted.lying.any(axis=1))[0])]
+        raise KernelError(
+            f"A face lies in a face of the other, at {place_text(lying.inner_point)}: there is no inside to tell. Let one "
+            "reach through the other, or stand off it, by a little."
+        )
     if parted.torn:
         raise KernelError(
             "What cuts has no inside here: the same part lies on both its sides. Keep the part nearest to a place, or the "
@@ -249,8 +265,10 @@ def join_bodies(
         cutters.append(Cutter(body, closed=True))
     mine, theirs = part_by(first, [cutters[1]]), part_by(second, [cutters[0]])
     ways = {"united": (-1, -1), "first less second": (-1, 1), "common": (1, 1)}[way]
-    kept = [face for face, side in zip(mine.faces, mine.inside[:, 0], strict=True) if side == ways[0]]
-    others = [face for face, side in zip(theirs.faces, theirs.inside[:, 0], strict=True) if side == ways[1]]
+    # Of what lies in both the first's part stays where it still bounds one side of the two.
+    lying = -1 if way == "first less second" else 1
+    kept = _kept(first, mine, (mine.inside[:, 0] == ways[0]) | (mine.lying[:, 0] == lying))
+    others = _kept(second, theirs, theirs.inside[:, 0] == ways[1])
     if way == "first less second":
         others = [reverse_face(face) for face in others]
     if not kept and not others:
@@ -258,3 +276,13 @@ def join_bodies(
             "Nothing is left: the bodies do not meet that way." if way == "common" else "Nothing is left of them."
         )
     return make_face_set([*kept, *others], max(first.tolerance, second.tolerance)), mine
+
+
+def _kept(shape: FaceSet, parted: Parted, chosen: Bools) -> list[Face]:
+    """Return chosen parts of faces (parts,); a face of which all are chosen as it was."""
+    owner = np.array(parted.owner)
+    result = list[Face]()
+    for number, face in enumerate(shape.faces):
+        own = owner == number
+        result += [face] if chosen[own].all() else [parted.faces[k] for k in np.flatnonzero(own & chosen)]
+    return result

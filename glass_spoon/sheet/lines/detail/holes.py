@@ -145,7 +145,7 @@ class Delete(DetailWork):
 
     acts_on = ("face",)
     act_key = "X"
-    results = 2  # points on the new rims face as what is left of them
+    results = 3  # no vertex of a fill comes up to another
 
     verb: Literal["delete"] = "delete"
     marks: MarkedFaces = []
@@ -173,7 +173,7 @@ class SplitOff(Line):
     gives_kind = "mesh"
     acts_on = ("face",)
     act_key = "S"
-    results = 2  # points on the new rims face as what is left of them
+    results = 3  # no vertex of a fill comes up to another
 
     verb: Literal["split_off"] = "split_off"
     marks: Annotated[Items, ReferencesSpec("Marks of the faces.", "mark", least=1)] = []

@@ -68,7 +68,7 @@ class RoundEdges(Line):
         )
     }
     gives_kind = "trimmed"
-    results = 2  # flat stretches of surfaces are pieces of planes
+    results = 3  # they close over seams and beside the ends of closed edges
     uses_up = ("shape",)
 
     verb: Literal["round_edges"] = "round_edges"

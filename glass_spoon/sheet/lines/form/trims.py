@@ -196,7 +196,7 @@ class TrimSurface(Line):
         "nearest": "**Trim surface** {surface} by {by}[, curves {way}], keeping {keep} x {x}, y {y}, z {z}, giving {gives}."
     }
     gives_kind = "trimmed"
-    results = 2  # flat stretches of surfaces are pieces of planes
+    results = 3  # rims cut also over seams; faces may lie in one another
 
     verb: Literal["trim_surface"] = "trim_surface"
     surface: OneShape = ""
@@ -365,7 +365,7 @@ class ExactBody(Line):
         Phrase(r"(?:common|what both hold|overlap)\w*", {"way": "common"}),
     )
     gives_kind = "trimmed"
-    results = 2  # flat stretches of surfaces are pieces of planes
+    results = 3  # rims cut also over seams; faces may lie in one another
     uses_up = ("first", "second")
 
     verb: Literal["exact_body"] = "exact_body"

@@ -96,7 +96,7 @@ class MeshSurface(Line):
     )
     gives_kind = "mesh"
     signs = True
-    results = 3  # flat ends are filled symmetric, with a row along each rim
+    results = 4  # no vertex of a fill comes up to another; counts across faces of trimmed surfaces agree
 
     verb: Literal["mesh"] = "mesh"
     surface: Annotated[

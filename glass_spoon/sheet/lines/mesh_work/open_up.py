@@ -90,7 +90,7 @@ class Open(MeshWork):
         "rim rolled": "**Open** {mesh} along {curves}[, {laid}], {rim} by {radius} in {steps} steps, {towards}[, faces {finer}].",
     }
 
-    results = 2  # what is made along a seam is smoothed in fewer rounds
+    results = 3  # no vertex of a fill comes up to another
     verb: Literal["open"] = "open"
     curves: Annotated[
         Items,

@@ -129,7 +129,7 @@ class Slice(Line):
     gives_kind = "mesh"
     signs = True
     uses_up = ("mesh", "surface")
-    results = 3  # what is made along a seam is smoothed in fewer rounds
+    results = 4  # no vertex of a fill comes up to another
 
     verb: Literal["slice"] = "slice"
     mesh: Annotated[str, ReferenceSpec("The mesh; what is kept stands in its place.", "mesh")] = ""

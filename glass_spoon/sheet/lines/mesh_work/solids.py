@@ -42,7 +42,7 @@ class SolidWork(Line):
     chapter = "Mesh"
     gives_kind = "mesh"
     signs = True
-    results = 2  # what is made along a seam is smoothed in fewer rounds
+    results = 3  # no vertex of a fill comes up to another
     phrases = _PHRASES
     how: ClassVar[Meeting]
 
