@@ -35,6 +35,7 @@ from glass_spoon.sheet.lines.draw.fields import (
     an_angle,
     within_a_turn,
 )
+from glass_spoon.sheet.lines.draw.on_host import HOST, LED, Host, laid
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import PLANE_AXES, plane_placement
 
@@ -46,7 +47,10 @@ class StraightLine(Line):
     summary = "Draw a straight line between two places."
     words = ("straight", "segment", "axis", "construction")
     phrases = (Phrase(r"{to_right} long|length (?:of )?{to_right}", finds=False),)
-    sentence = "**Line** {gives}[ on the {plane} plane] from {right} right, {up} up to {to_right} right, {to_up} up."
+    sentence = (
+        "**Line** {gives}[ on the {plane} plane] from {right} right, {up} up to {to_right} right, {to_up} up" + HOST + "."
+    )
+    led = LED
     gives_kind = "curve"
 
     verb: Literal["line"] = "line"
@@ -56,11 +60,12 @@ class StraightLine(Line):
     up: Up = "0 mm"
     to_right: Annotated[Number, a_place("right", "End to the right.", "end to the right")] = "100 mm"
     to_up: Annotated[Number, a_place("up", "End above the base line.", "end above")] = "0 mm"
+    host: Host = []
 
     def build(self, given: Given) -> CurveItem:
-        """Draw it."""
+        """Draw it, and lay it on."""
         ends = flat_points([[given.number("right"), given.number("up")], [given.number("to_right"), given.number("to_up")]])
-        return CurveItem(place_curve(make_polyline(ends), plane_placement(self.plane)))
+        return laid(given, CurveItem(place_curve(make_polyline(ends), plane_placement(self.plane))), self.plane)
 
 
 class Arc(Line):

@@ -22,6 +22,7 @@ from glass_spoon.sheet.fields import ChoiceSpec, FileSpec, Number, NumberSpec, P
 from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.line import Action, Given, Line
 from glass_spoon.sheet.lines.draw.fields import CurveName, PlaneField, a_coordinate, an_angle
+from glass_spoon.sheet.lines.draw.on_host import HOST, LED, Host, laid
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import PLANE_AXES, lift, plane_placement
 
@@ -53,8 +54,9 @@ class Draw(Line):
     )
     sentence = (
         "**Draw** {gives} {manner} {points}[ on the {plane} plane][, {shape}][; it starts {start} {start_angle} and ends {end} "
-        "{end_angle}][, with {spacing} spacing][, of degree {degree}][, {half}]."
+        "{end_angle}][, with {spacing} spacing][, of degree {degree}][, {half}]" + HOST + "."
     )
+    led = LED
     gives_kind = "curve"
 
     verb: Literal["draw"] = "draw"
@@ -91,6 +93,7 @@ class Draw(Line):
     degree: Annotated[
         Number, NumberSpec("Degree: 1 is straight, 3 is usual, higher is softer.", least=1, most=7, whole=True)
     ] = 3
+    host: Host = []
 
     def sentence_now(self) -> str:
         """Name the ends, the spacing and the degree only where they count."""
@@ -98,22 +101,21 @@ class Draw(Line):
         if self.shape == "open":
             head += "[, {half}]"
         if self.manner == "straight through":
-            return head + "."
+            return f"{head}{HOST}."
         if self.manner == "pulled by":
-            return head + "[, of degree {degree}]."
+            return f"{head}[, of degree {{degree}}]{HOST}."
         if self.shape == "closed":
-            return head + "[, with {spacing} spacing]."
+            return f"{head}[, with {{spacing}} spacing]{HOST}."
         start = "{start} {start_angle}" if self.start == "at an angle" else "{start}"
         end = "{end} {end_angle}" if self.end == "at an angle" else "{end}"
-        return f"{head}[; it starts {start} and ends {end}][, with {{spacing}} spacing]."
+        return f"{head}[; it starts {start} and ends {end}][, with {{spacing}} spacing]{HOST}."
 
     def build(self, given: Given) -> CurveItem:
-        """Run through the points, or be pulled by them; the other half is welded on at the axis."""
+        """Run through the points, or be pulled by them; the other half is welded on at the axis; then it is laid on."""
         item = self._one_half(given)
-        if self.half == "by itself" or self.shape == "closed":
-            return item
-        normal = np.array(PLANE_AXES[self.plane][0])
-        return CurveItem(weld_mirrored(item.curve, normal, 0.0))
+        if self.half != "by itself" and self.shape != "closed":
+            item = CurveItem(weld_mirrored(item.curve, np.array(PLANE_AXES[self.plane][0]), 0.0))
+        return laid(given, item, self.plane)
 
     def _one_half(self, given: Given) -> CurveItem:
         """Return the curve of the points themselves."""

@@ -14,13 +14,11 @@ from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.make.interpolate import interpolate_points
 from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import InvalidInput, KernelError
-from glass_spoon.kernel.meshes.curve_onto_mesh import curve_onto_mesh
 from glass_spoon.kernel.meshes.edge_chains import diagonal_chains, edge_chains
 from glass_spoon.kernel.meshes.geodesic import shortest_line
 from glass_spoon.kernel.meshes.mesh_loops import VertexLoop, edge_loop, nearest_edge
-from glass_spoon.kernel.surfaces.alter.project_curve import project_along, project_nearest
 from glass_spoon.sheet.fields import ChoiceSpec, Number, Plane, ReferenceSpec
-from glass_spoon.sheet.items import CurveItem, CurvesItem, Item, MeshItem
+from glass_spoon.sheet.items import CurveItem, CurvesItem, Item
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Finding, Given, Line
 from glass_spoon.sheet.lines.draw.fields import (
@@ -35,6 +33,7 @@ from glass_spoon.sheet.lines.draw.fields import (
     a_coordinate,
     a_place,
 )
+from glass_spoon.sheet.lines.draw.on_host import laid_onto
 from glass_spoon.sheet.lines.form.fields import noted
 from glass_spoon.sheet.lines.mesh_work.fields import HeldMarks, length_text, marked_edges, marked_faces, several
 from glass_spoon.sheet.phrase import Phrase
@@ -95,23 +94,9 @@ class Project(Line):
 
     def build(self, given: Given) -> Item:
         """Project it."""
-        curve, host, tolerance = given.curve("curve").curve, given.items["surface"], given.number("tolerance")
         ways = {"along front-back": (0.0, 1.0, 0.0), "along left-right": (-1.0, 0.0, 0.0), "straight down": (0.0, 0.0, -1.0)}
         way = np.array(ways[self.way]) if self.way in ways else None
-        if isinstance(host, MeshItem):
-            laid = curve_onto_mesh(curve, host.mesh, way, tolerance)
-            jumps = (
-                f"It jumps by {length_text(laid.jump)} where places beside each other fall on parts of the mesh far apart."
-            )
-            told = f"{several(len(laid.curve.control_points), 'place')} on its faces, joined straight."
-            return CurveItem(laid.curve, (jumps,) if laid.jump else (), told)
-        shape = given.surfaces("surface")
-        if shape.caps:
-            raise KernelError("Its flat faces carry no curves: Mesh it, and project onto the mesh.")
-        surfaces = shape.surfaces
-        if way is None:
-            return CurveItem(project_nearest(curve, surfaces, tolerance).curve)
-        return CurveItem(project_along(curve, surfaces, way, tolerance).curve)
+        return laid_onto(given, ["surface"], given.curve("curve").curve, way, given.number("tolerance"))
 
     def inspect(self, item: Item) -> list[Finding]:
         """Tell of a jump."""

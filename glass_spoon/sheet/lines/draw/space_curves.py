@@ -14,6 +14,7 @@ from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec
 from glass_spoon.sheet.items import CurveItem
 from glass_spoon.sheet.line import Given, Line
 from glass_spoon.sheet.lines.draw.fields import CurveName, OneCurve, a_coordinate, a_length, an_angle
+from glass_spoon.sheet.lines.draw.on_host import HOST, LED, NearestHost, laid_nearest
 from glass_spoon.sheet.phrase import Phrase
 from glass_spoon.sheet.planes import AXES
 
@@ -53,7 +54,9 @@ class Helix(Line):
     _HEAD = "**Helix** {gives} about the {axis}[, {hand}], {turns} turns "
     _TAIL = (
         " from radius {radius} to {end_radius}[, starting at {start_angle}][, {base} along the axis][; its pitch eases in over "
-        "{ease_start} and out over {ease_end} turns][, and it runs out of a core of {core} over {run_start} and {run_end} turns]."
+        "{ease_start} and out over {ease_end} turns][, and it runs out of a core of {core} over {run_start} and {run_end} turns]"
+        + HOST
+        + "."
     )
     sentence = _HEAD + "{climbing} of {pitch}," + _TAIL
     wording_field = "climbing"
@@ -63,6 +66,7 @@ class Helix(Line):
         + "{climbing}: pitch {pitch}, height {height},"
         + _TAIL,
     }
+    led = {"host": rf"(?:{LED['host']}|(?:around|round|about) (?:the )?)"}
     gives_kind = "curve"
 
     verb: Literal["helix"] = "helix"
@@ -89,6 +93,7 @@ class Helix(Line):
     core: Annotated[Number, a_length("Radius of the core that its ends run into.", label="core radius", zero=True)] = "0 mm"
     run_start: Annotated[Number, _turns("Turns over which its start comes out of the core.", "run-out at the start")] = 0
     run_end: Annotated[Number, _turns("Turns over which its end runs into the core.", "run-out at the end")] = 0
+    host: NearestHost = []
 
     def build(self, given: Given) -> CurveItem:
         """Fit it within a millionth of a millimetre."""
@@ -104,7 +109,7 @@ class Helix(Line):
             (given.number("run_start"), given.number("run_end")),
             given.number("core"),
         )
-        return CurveItem(place_curve(make_helix(shape).curve, _along(self.axis, given.number("base"))))
+        return laid_nearest(given, CurveItem(place_curve(make_helix(shape).curve, _along(self.axis, given.number("base")))))
 
     def _climb(self, given: Given, ease: tuple[float, float]) -> tuple[float, float]:
         """Return the turns, and the rise of one in mm."""
