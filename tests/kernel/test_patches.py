@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from glass_spoon.kernel.curves.alter.place_curve import place_curve, turning
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
@@ -16,6 +17,7 @@ from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.set_counts import Wish
+from glass_spoon.kernel.patches.fill_holes import fill_holes
 from glass_spoon.kernel.patches.fill_net import fill_net
 from glass_spoon.kernel.patches.fill_region import Filled, fill_region, fill_regions, fill_ring
 from glass_spoon.kernel.patches.net_graph import read_net
@@ -325,6 +327,55 @@ def test_a_flat_boundary_round_a_hole_is_filled_flat(outer, inner, patches, size
         assert area_of(filled) == pytest.approx(wanted, rel=1e-3)
         assert max(np.abs(surface.control_points[..., 2]).max() for surface in filled.surfaces) < 1e-9 * size
         assert filled.seam < 1e-4 and filled.follows
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+@pytest.mark.parametrize(
+    ("outer", "holes"),
+    [
+        (4, [(0, (-12, 0), 6), (0, (12, 3), 7)]),
+        (4, [(4, (-12, 2), 7), (3, (13, -2), 8)]),
+        (0, [(0, (-9, 0), 6), (4, (11, 3), 7)]),
+        (6, [(0, (-15, -3), 5), (0, (1, 7), 5), (0, (14, -4), 5)]),
+    ],
+)
+def test_what_holes_leave_of_a_flat_boundary_is_filled(outer, holes, size):
+    """Its area is that of the boundary without the holes; flat, without a crease."""
+
+    def made(sides, middle, radius):
+        place, turn = size * np.array(middle, float), 0.2
+        return cornered(sides, size * radius, place, turn) if sides else round_ring(size * radius, [*place, 0.0], turn)
+
+    curves = [made(outer, (0, 0), 32), *(made(*hole) for hole in holes)]
+    filled = fill_holes((loops := make_loops([Piece(curve) for curve in curves], 1e-3 * size))[0], loops[1:])
+    wanted = shoelace(curves[0]) - sum(shoelace(curve) for curve in curves[1:])
+    assert area_of(filled) == pytest.approx(wanted, rel=1e-3)
+    assert max(np.abs(surface.control_points[..., 2]).max() for surface in filled.surfaces) < 1e-9 * size
+    assert filled.seam < 1e-4 and filled.follows
+
+
+def test_a_ball_with_two_holes_is_given_back():
+    """Going on smoothly from the ball at all three, without a crease; within 2 % of its radius."""
+    rims = [round_ring(60 * np.sin(turn), (0, 0, 60 * np.cos(turn)), turn) for turn in (np.radians(35),)]
+    for way in ((-0.25, 0.0), (0.25, 0.1)):
+        tilts = turning((0, 0, 0), (0, 1, 0), way[0]), turning((0, 0, 0), (1, 0, 0), way[1])
+        cap = round_ring(60 * np.sin(0.1), (0, 0, 60 * np.cos(0.1)), 0.1)
+        rims.append(place_curve(place_curve(cap, tilts[0]), tilts[1]))
+    loops = make_loops([Piece(rim, ball(60), 1, number) for number, rim in enumerate(rims)], 1e-3)
+    filled = fill_holes(loops[0], loops[1:])
+    shares = np.linspace(0, 1, 11)
+    places = np.concatenate([evaluate_grid(one, shares, shares).points.reshape(-1, 3) for one in filled.surfaces])
+    assert np.abs(np.linalg.norm(places, axis=1) / 60 - 1).max() < 2e-2
+    assert max(filled.kinks.values()) < np.radians(0.1) and filled.seam < np.radians(0.1)
+
+
+@pytest.mark.parametrize(("middle", "radius"), [((40, 0, 0), 6), ((26, 0, 0), 8), ((-8, 2, 0), 3), ((-2, 0, 0), 6)])
+def test_holes_that_are_not_within_a_boundary_and_apart_are_refused(middle, radius):
+    """One outside, one across the boundary, one in another hole, one across that."""
+    rings = [Piece(round_ring(30)), Piece(round_ring(7, (-9, 0, 0))), Piece(round_ring(radius, middle))]
+    loops = make_loops(rings, 0.01)
+    with pytest.raises(KernelError, match="apart from other holes"):
+        fill_holes(loops[0], loops[1:])
 
 
 @pytest.mark.parametrize("size", [0.5, 5000.0])

@@ -233,7 +233,7 @@ def test_a_round_that_runs_round_a_pad_adds_what_the_formula_says(tmp_path: Path
     before, after = (volume_in_file(body, tmp_path, item) for item in ("l5", "l6"))
     beside = 4 * (10 - 3 * np.pi) / (12 - 3 * np.pi)  # how far the middle of what a square leaves of a quarter disc is
     along = 2 * 40 + 2 * np.pi * (13 + beside)
-    assert after - before == pytest.approx((1 - np.pi / 4) * 16 * along, rel=1e-5)
+    assert after - before == pytest.approx((1 - np.pi / 4) * 16 * along, rel=5e-5)
 
 
 @pytest.mark.parametrize(

@@ -141,5 +141,7 @@ def test_typed_curves_on_a_body(text: str, verb: str, values: dict[str, str]) ->
     assert line.model_dump()["host"] == ["l2"]
     assert {name: getattr(line, name) for name in values} == values
     assert "laid on float" in said(after, line.id)
-    assert read_text(write_text(after)).lines[-1].model_dump(exclude={"id", "host"}) == line.model_dump(exclude={"id", "host"})
+    assert read_text(write_text(after)).lines[-1].model_dump(exclude={"id", "host"}) == line.model_dump(
+        exclude={"id", "host"}
+    )
     assert len(read_text(write_text(after)).lines[-1].model_dump()["host"]) == 1

@@ -239,3 +239,26 @@ def test_numbers_of_regions_are_gone_once_the_net_was_moved():
     move = {"verb": "move", "item": "l4", "x": "200 mm"}
     build = built(*CIRCLES, {"verb": "net", "curves": ["l1", "l2", "l3"]}, move)
     assert build.handles(build.document.line("l4")) == []
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+def test_a_boundary_with_two_holes_is_patched_and_meshed(size: float) -> None:
+    """A plate with two holes: three open rims, the area that is left; a hole across the other is told with where it is."""
+    circles = [("outline", 40, 0), ("eye", 8, -18), ("other eye", 6, 15)]
+    lines = [
+        {"verb": "circle", "plane": "plan", "gives": name, "radius": f"{radius * size} mm", "right": f"{right * size} mm"}
+        for name, radius, right in circles
+    ]
+    patch = {"verb": "patch", "curves": ["l1", "l2", "l3"], "within": f"{0.1 * size} mm"}
+    mesh = {"verb": "mesh", "surface": "l4", "sizing": "edge length", "edge_length": f"{3 * size} mm"}
+    build = built(*lines, patch, mesh)
+    assert build.reports["l4"].told.startswith("1 side round a hole of 1 side and one of 1 side")
+    found = build.items["l5"].item.mesh
+    assert len(found.topology.boundary_loops) == 3
+    corners = found.positions[found.topology.face_corners.reshape(-1, 4)]
+    area = np.linalg.norm(np.cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1]), axis=1).sum() / 2
+    assert area == pytest.approx(np.pi * (1600 - 64 - 36) * size**2, rel=5e-3)
+    lines[2]["right"] = f"{-8 * size} mm"
+    across = built(*lines, patch).reports["l4"]
+    assert across.status == "failed"
+    assert "apart from other holes" in across.findings[0].sentence

@@ -158,7 +158,7 @@ class _Solver:
     def plate(self) -> Floats:
         """Return the points (m, n, 3) of thin plates, which need no start."""
         form = self._alike({1: TAUT * self.tension, 2: 1.0})
-        points = self._placed(form.least())
+        points = self._placed(form.least() if self.is_directed else form.least_by_axes())
         if self._turns_back(points):  # as where a tube is closed: what is flat within its rim is as far from either side
             self.tangled *= TURNED
             for asked in self._led():

@@ -69,7 +69,7 @@ def _few(surface: NurbsSurface) -> Floats:
 
 
 @dataclass(frozen=True, eq=False)
-class _Stretch:
+class Stretch:
     """A stretch of a side that one patch has as its edge: from one vertex to another, shares of the side's length.
 
     paces: how fast its edge runs at both ends, as a share of its mean: neighbours across an inner edge run alike there.
@@ -102,7 +102,7 @@ class _Stretch:
         return np.mod(found, 1.0) if self.is_closed else found
 
 
-def _run_alike(stretches: list[_Stretch]) -> list[_Stretch]:
+def run_alike(stretches: list[Stretch]) -> list[Stretch]:
     """Return the stretches of a ring, each run at its ends as fast as those before and after it."""
     sizes = np.array([one.length for one in stretches])
     speeds = np.sqrt(sizes * np.roll(sizes, 1))
@@ -110,7 +110,7 @@ def _run_alike(stretches: list[_Stretch]) -> list[_Stretch]:
     return [replace(one, paces=(float(a), float(b))) for one, a, b in zip(stretches, starts, ends, strict=True)]
 
 
-Plan = tuple[list[_Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]
+Plan = tuple[list[Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]
 """The stretches of the boundary, the patches by their vertices, and how they fan out on it."""
 
 
@@ -121,11 +121,12 @@ def fill_region(loop: Loop, tension: float = 0.0, places: Floats | None = None) 
     about a middle. tension: 0 lets it bulge as its boundary asks, more draws it taut. places: points (k, 3) in mm to pass.
     Raises KernelError for more sides than MOST_SIDES.
     """
-    _check_sides(loop)
-    return _together([_filling(_plan(loop), loop, places)], tension)[0]
+    check_sides(loop)
+    return fill_together([filling(_plan(loop), loop, places)], tension)[0]
 
 
-def _check_sides(loop: Loop) -> None:
+def check_sides(loop: Loop) -> None:
+    """Raise KernelError for more than MOST_SIDES."""
     if len(loop.sides) > MOST_SIDES:
         raise KernelError(f"The region has {len(loop.sides)} sides; up to {MOST_SIDES} are filled. Split it by a curve.")
 
@@ -133,15 +134,15 @@ def _check_sides(loop: Loop) -> None:
 def fill_regions(loops: list[Loop], tension: float = 0.0) -> list[Filled]:
     """Return the patches over each of some regions, as `fill_region` does; all of one kind are sought at once."""
     for loop in loops:
-        _check_sides(loop)
-    return _together([_filling(_plan(loop), loop, None) for loop in loops], tension)
+        check_sides(loop)
+    return fill_together([filling(_plan(loop), loop, None) for loop in loops], tension)
 
 
 Filling = Generator[tuple[Layout, PatchSpace], Floats, Filled]
 """Yields layouts with the space they are sought in, takes their control points, and returns what it made of them."""
 
 
-def _together(fillings: list[Filling], tension: float) -> list[Filled]:
+def fill_together(fillings: list[Filling], tension: float) -> list[Filled]:
     """Run fillings side by side, and seek what they yield in one space at once."""
     done: dict[int, Filled] = {}
     asked = {number: next(one) for number, one in enumerate(fillings)}
@@ -159,7 +160,7 @@ def _together(fillings: list[Filling], tension: float) -> list[Filled]:
     return [done[number] for number in range(len(fillings))]
 
 
-def _filling(plan: Plan, loop: Loop, places: Floats | None) -> Filling:
+def filling(plan: Plan, loop: Loop, places: Floats | None) -> Filling:
     """Seek the patches of a plan within a boundary, as `fill_region` does."""
     stretches, quads, fans = plan
     through = np.zeros((0, 3)) if places is None else places
@@ -200,19 +201,19 @@ def fill_ring(outer: Loop, inner: Loop, tension: float = 0.0, places: Floats | N
             whole = len(loop.sides) == 1
             high = end.share if end.side == start.side and end.share > start.share else 1.0 + whole * end.share
             side = loop.sides[start.side]
-            stretches.append(_Stretch(first + k, first + (k + 1) % count, side, start.share, high, whole))
+            stretches.append(Stretch(first + k, first + (k + 1) % count, side, start.share, high, whole))
             corner = float(loop.angles[start.side]) if start.share == 0 else np.pi
             fans[first + k] = (2, 2 * np.pi - corner if which else corner)
-    stretches = [*_run_alike(stretches[:count]), *_run_alike(stretches[count:])]
+    stretches = [*run_alike(stretches[:count]), *run_alike(stretches[count:])]
     quads = tuple((k, (k + 1) % count, count + (k + 1) % count, count + k) for k in range(count))
-    return _together([_filling((stretches, quads, fans), outer, places)], tension)[0]
+    return fill_together([filling((stretches, quads, fans), outer, places)], tension)[0]
 
 
 def _plan(loop: Loop) -> Plan:
     """Return the stretches of the boundary, the patches by their vertices, and how they fan out on it."""
     count = len(loop.sides)
     if count == 4:
-        return [_Stretch(k, (k + 1) % 4, side, 0, 1) for k, side in enumerate(loop.sides)], ((0, 1, 2, 3),), {}
+        return [Stretch(k, (k + 1) % 4, side, 0, 1) for k, side in enumerate(loop.sides)], ((0, 1, 2, 3),), {}
     if count == 1:
         return _disc(loop)
     return _lens(loop) if count == 2 else _star(loop)
@@ -223,7 +224,7 @@ def _star(loop: Loop) -> Plan:
     count = len(loop.sides)
     stretches = []
     for k, side in enumerate(loop.sides):
-        stretches += [_Stretch(k, count + k, side, 0, 0.5), _Stretch(count + k, (k + 1) % count, side, 0.5, 1)]
+        stretches += [Stretch(k, count + k, side, 0, 0.5), Stretch(count + k, (k + 1) % count, side, 0.5, 1)]
     quads = tuple((k, count + k, 2 * count, count + (k - 1) % count) for k in range(count))
     return stretches, quads, {count + k: (2, np.pi) for k in range(count)}
 
@@ -235,7 +236,7 @@ def _lens(loop: Loop) -> Plan:
     """
     stretches = []
     for side, row in zip(loop.sides, ((0, 2, 3, 4, 1), (1, 5, 6, 7, 0)), strict=True):
-        stretches += [_Stretch(row[k], row[k + 1], side, k / 4, (k + 1) / 4) for k in range(4)]
+        stretches += [Stretch(row[k], row[k + 1], side, k / 4, (k + 1) / 4) for k in range(4)]
     quads = ((0, 2, 9, 7), (3, 8, 9, 2), (6, 7, 9, 8), (1, 5, 10, 4), (6, 8, 10, 5), (3, 4, 10, 8))
     fans = dict.fromkeys((2, 3, 4, 5, 6, 7), (2, np.pi))
     return stretches, quads, fans
@@ -248,14 +249,14 @@ def _disc(loop: Loop) -> Plan:
     count = len(ends)
     highs = [*ends[1:], 1.0 + ends[0]]
     stretches = [
-        _Stretch(k, (k + 1) % count, side, low, high, high > 1.0)
+        Stretch(k, (k + 1) % count, side, low, high, high > 1.0)
         for k, (low, high) in enumerate(zip(ends, highs, strict=True))
     ]
     ring = tuple((k, (k + 1) % count, count + (k + 1) % count, count + k) for k in range(count))
     corner = float(loop.angles[0])
     smooth = abs(corner - np.pi) < np.radians(25)
     fans = {k: (2, np.pi if ends[k] or smooth else corner) for k in range(count)}
-    return _run_alike(stretches), (*ring, *_within_ring(stretches)), fans
+    return run_alike(stretches), (*ring, *_within_ring(stretches)), fans
 
 
 def _ring_ends(loop: Loop) -> list[float]:
@@ -273,7 +274,7 @@ def _ring_ends(loop: Loop) -> list[float]:
     return ends
 
 
-def _within_ring(stretches: list[_Stretch]) -> tuple[Quad, ...]:
+def _within_ring(stretches: list[Stretch]) -> tuple[Quad, ...]:
     """Return the patches within a ring, on its inner vertices, whose numbers begin with the count of its stretches.
 
     One in a ring of four, three side by side in one of eight, else as many as half the ring about a middle.
@@ -290,7 +291,7 @@ def _within_ring(stretches: list[_Stretch]) -> tuple[Quad, ...]:
     return tuple((even[k], odd[k], 2 * count, odd[k - 1]) for k in range(count // 2))
 
 
-def _followed(stretches: list[_Stretch], *, alone: bool) -> Iterator[tuple[PatchSpace, list[Floats], float, bool]]:
+def _followed(stretches: list[Stretch], *, alone: bool) -> Iterator[tuple[PatchSpace, list[Floats], float, bool]]:
     """Yield spaces whose splines follow all stretches, coarse ones first, their control points, how far off they are in mm,
     and whether that is near enough: only the finest is yielded where it is not.
     """
@@ -306,7 +307,7 @@ def _followed(stretches: list[_Stretch], *, alone: bool) -> Iterator[tuple[Patch
             yield space, list(controls), off, off <= FOLLOWED * size
 
 
-def _held(stretch: _Stretch, control: Floats, space: PatchSpace) -> tuple[Edge, HeldEdge, Floats | None]:
+def _held(stretch: Stretch, control: Floats, space: PatchSpace) -> tuple[Edge, HeldEdge, Floats | None]:
     """Return a stretch as an edge from its lower vertex to its higher one, and the normals (24, 3) asked for there."""
     count = len(space.samples)
     shares = stretch.shares(np.concatenate((space.samples, LOOKED_AT)))
@@ -329,7 +330,7 @@ def _looked(nets: Floats, quads: tuple[Quad, ...], space: PatchSpace) -> dict[Ed
     return result
 
 
-def _kinks(looked: dict[Edge, list[Floats]], asked: list[tuple[_Stretch, Floats | None]]) -> dict[int, float]:
+def _kinks(looked: dict[Edge, list[Floats]], asked: list[tuple[Stretch, Floats | None]]) -> dict[int, float]:
     """Return the largest angle between patches and what they go on from, by the number of the curve."""
     result: dict[int, float] = {}
     for stretch, normals in asked:

@@ -49,6 +49,15 @@ class LeastForms:
         found = ((tries @ self.system - 2 * self.right[:, None]) * tries).sum(axis=2) + self.rest[:, None]
         return found.T
 
+    def least_by_axes(self) -> Floats:
+        """Return the same where nothing ties x, y and z of the unknowns to each other, and all three weigh alike."""
+        result = np.empty_like(self.right)
+        for own, system, right in zip(result, self.system, self.right, strict=True):
+            one, rows = system[::3, ::3], right.reshape(-1, 3)
+            _, found, failed = scipy.linalg.lapack.dposv(one, rows, lower=True)
+            own[:] = (np.linalg.lstsq(one, rows, rcond=None)[0] if failed else found).ravel()
+        return result
+
     def least(self) -> Floats:
         """Return the unknowns (m, n) at which they are least; one not quite positive by rounding is solved as any other."""
         result = np.empty_like(self.right)

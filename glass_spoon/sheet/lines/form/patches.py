@@ -8,10 +8,12 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 
+from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
-from glass_spoon.kernel.errors import InvalidInput, KernelError, place_text
+from glass_spoon.kernel.errors import InvalidInput, place_text
+from glass_spoon.kernel.patches.fill_holes import fill_holes
 from glass_spoon.kernel.patches.fill_net import FilledNet, fill_net
 from glass_spoon.kernel.patches.fill_region import Filled, fill_region, fill_ring
 from glass_spoon.kernel.patches.region import Loop, Piece, make_loops
@@ -80,7 +82,7 @@ class Patch(PatchLine):
     curves: Annotated[
         Items,
         ReferencesSpec(
-            "The curves of the boundary, in any order and way, and of a hole in it; one closed curve is enough.",
+            "The curves of the boundary, in any order and way, and of holes in it; one closed curve is enough.",
             "curve",
             also=("curves",),
         ),
@@ -121,15 +123,7 @@ class Patch(PatchLine):
         pieces = [_piece(curve, number, beside, grades[number], within) for number, curve in enumerate(curves)]
         guides = [curve_points(guide, span_params(guide, GUIDE_PLACES)) for guide in given.every_curve("guides")]
         loops, passed = make_loops(pieces, within), np.concatenate(guides) if guides else None
-        if len(loops) > 2:
-            raise KernelError(
-                f"These curves make {len(loops)} loops, and Patch fills one with a hole at most. Patch the outer one alone, "
-                "and Trim it by the others, let through it."
-            )
-        tension = given.number("tension")
-        filled = (
-            fill_region(loops[0], tension, passed) if len(loops) == 1 else fill_ring(loops[0], loops[1], tension, passed)
-        )
+        filled = _filled(loops, given.number("tension"), passed)
         shape = SurfaceSet(filled.surfaces, max(4 * filled.off, 1e-6))
         if beside and any(grades) and not filled.kinks and not given.every_curve("sharp"):
             notes.append("None of its curves lies on the surfaces beside it, so it only meets them in place.")
@@ -162,6 +156,15 @@ class Patch(PatchLine):
                 "Nothing is named beside it, so there is no curvature to go on with. Name surfaces that it goes on from."
             )
         return grades, notes
+
+
+def _filled(loops: list[Loop], tension: float, places: Floats | None) -> Filled:
+    """Return patches within the first of some loops, and outside the others."""
+    if len(loops) == 1:
+        return fill_region(loops[0], tension, places)
+    if len(loops) == 2:
+        return fill_ring(loops[0], loops[1], tension, places)
+    return fill_holes(loops[0], loops[1:], tension, places)
 
 
 class Net(PatchLine):
@@ -267,7 +270,8 @@ def _far_off(off: float, within: float, *, follows: bool) -> list[str]:
 def _told_patch(loops: list[Loop], filled: Filled) -> str:
     """Say what a boundary was filled with."""
     gap = max(loop.gap for loop in loops)
-    sides = " round a hole of ".join(_many(len(loop.sides), "side") for loop in loops)
+    holes = " and one of ".join(_many(len(loop.sides), "side") for loop in loops[1:])
+    sides = _many(len(loops[0].sides), "side") + (f" round a hole of {holes}" if holes else "")
     said = [f"{sides}, {_many(len(filled.surfaces), 'patch', 'patches')}"]
     if gap > 1e-6:
         said.append(f"ends up to {gap:.2g} mm apart brought together")
