@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Generator, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from itertools import islice
 
@@ -11,10 +11,12 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.patches.boundary_stretch import Plan, Stretch, run_alike
 from glass_spoon.kernel.patches.fair_patches import fair_patches
+from glass_spoon.kernel.patches.flat_layout import flat_layout
 from glass_spoon.kernel.patches.patch_layout import TANGLED, Edge, HeldEdge, Layout, Quad, quad_edges
 from glass_spoon.kernel.patches.patch_space import CHECKS, DEGREE, LOOKED_AT, PatchSpace
-from glass_spoon.kernel.patches.region import Loop, Side
+from glass_spoon.kernel.patches.region import Loop
 from glass_spoon.kernel.patches.ring_cuts import cuts_across, kept_apart
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
@@ -25,12 +27,12 @@ MOST_SPLIT = 6
 TRIES = 3
 """Most spaces that are tried, from the first that follows the boundary."""
 MOST_SIDES = 12
+MOST = 64
+"""Most patches that are sought at once."""
 TANGLED_ROUND = 1e-3
 """The same as TANGLED for a boundary without corners, whose patches have to bend in their parameters."""
 CREASE = np.radians(0.1)
 """Angle below which patches go on smoothly; above it more spans are tried."""
-PACES = 0.25, 2.8
-"""Least and most share of its mean speed at which an edge runs at an end."""
 FOLLOWED = 1e-4
 """Share of a region's size within which its boundary is followed."""
 
@@ -66,52 +68,6 @@ def _few(surface: NurbsSurface) -> Floats:
     """Return a few points (25, 3) in mm spread over a patch, which has no weights."""
     basis = PatchSpace(len(surface.control_points) - DEGREE).looked_over
     return np.asarray(np.einsum("xi,yj,ijk->xyk", basis, basis, surface.control_points, optimize=True).reshape(-1, 3))
-
-
-@dataclass(frozen=True, eq=False)
-class Stretch:
-    """A stretch of a side that one patch has as its edge: from one vertex to another, shares of the side's length.
-
-    paces: how fast its edge runs at both ends, as a share of its mean: neighbours across an inner edge run alike there.
-    """
-
-    start: int
-    end: int
-    side: Side
-    low: float
-    high: float
-    is_closed: bool = False
-    paces: tuple[float, float] = (1.0, 1.0)
-
-    @property
-    def length(self) -> float:
-        """Its length in mm."""
-        return (self.high - self.low) * self.side.length
-
-    def evenly(self, count: int) -> Floats:
-        """Return the points (count, 3) in mm at even shares of it."""
-        if (self.low, self.high, self.is_closed, self.paces) == (0, 1, False, (1.0, 1.0)):
-            return self.side.evenly(count)
-        return self.side.points(self.shares(np.linspace(0, 1, count)))
-
-    def shares(self, own: Floats) -> Floats:
-        """Return the shares of the side at shares of the stretch; one that is closed goes on from its end."""
-        first, last = self.paces
-        run = ((first + last - 2) * own + 3 - 2 * first - last) * own**2 + first * own
-        found = self.low + run * (self.high - self.low)
-        return np.mod(found, 1.0) if self.is_closed else found
-
-
-def run_alike(stretches: list[Stretch]) -> list[Stretch]:
-    """Return the stretches of a ring, each run at its ends as fast as those before and after it."""
-    sizes = np.array([one.length for one in stretches])
-    speeds = np.sqrt(sizes * np.roll(sizes, 1))
-    starts, ends = (np.clip(speed / sizes, *PACES) for speed in (speeds, np.roll(speeds, -1)))
-    return [replace(one, paces=(float(a), float(b))) for one, a, b in zip(stretches, starts, ends, strict=True)]
-
-
-Plan = tuple[list[Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]
-"""The stretches of the boundary, the patches by their vertices, and how they fan out on it."""
 
 
 def fill_region(loop: Loop, tension: float = 0.0, places: Floats | None = None) -> Filled:
@@ -212,6 +168,10 @@ def fill_ring(outer: Loop, inner: Loop, tension: float = 0.0, places: Floats | N
 def _plan(loop: Loop) -> Plan:
     """Return the stretches of the boundary, the patches by their vertices, and how they fan out on it."""
     count = len(loop.sides)
+    if count > 1 and any(len(side.jumps) for side in loop.sides):
+        bent = _bent(loop)
+        if bent is not None:
+            return bent
     if count == 4:
         return [Stretch(k, (k + 1) % 4, side, 0, 1) for k, side in enumerate(loop.sides)], ((0, 1, 2, 3),), {}
     if count == 1:
@@ -219,12 +179,28 @@ def _plan(loop: Loop) -> Plan:
     return _lens(loop) if count == 2 else _star(loop)
 
 
+def _bent(loop: Loop) -> Plan | None:
+    """Patches that have vertices where the bend of a side jumps, as from a line to an arc; None where none are found."""
+    if len(loop.sides) > 2 and all(len(side.jumps) < 2 for side in loop.sides):
+        return _star(loop)
+    try:
+        plan = flat_layout([loop])
+    except KernelError:
+        return None
+    return plan if len(plan[1]) <= MOST else None
+
+
 def _star(loop: Loop) -> Plan:
-    """Patches from each corner to a middle: vertices 0 to n-1 are corners, n to 2n-1 middles of sides, 2n the middle."""
+    """Patches from each corner to a middle: vertices 0 to n-1 are corners, n to 2n-1 lie on sides, 2n is the middle.
+
+    On a side the vertex is where its bend jumps once, else at its middle.
+    """
     count = len(loop.sides)
     stretches = []
     for k, side in enumerate(loop.sides):
-        stretches += [Stretch(k, count + k, side, 0, 0.5), Stretch(count + k, (k + 1) % count, side, 0.5, 1)]
+        at = float(side.jumps[0]) if len(side.jumps) == 1 else 0.5
+        halves = [Stretch(k, count + k, side, 0, at), Stretch(count + k, (k + 1) % count, side, at, 1)]
+        stretches += halves if at == 0.5 else run_alike(halves, ring=False)
     quads = tuple((k, count + k, 2 * count, count + (k - 1) % count) for k in range(count))
     return stretches, quads, {count + k: (2, np.pi) for k in range(count)}
 

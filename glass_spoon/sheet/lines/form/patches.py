@@ -77,7 +77,7 @@ class Patch(PatchLine):
         "even": r"(?:bend(?:s|ing)? evenly|even(?:ly)?|g ?2|curvature)(?: along| at| on)? (?:the )?",
     }
 
-    results = 3  # cut where the bend of its boundary jumps, edges run alike beside cuts
+    results = 4  # cut where the bend of its boundary jumps, between corners too
     verb: Literal["patch"] = "patch"
     curves: Annotated[
         Items,
@@ -179,7 +179,7 @@ class Net(PatchLine):
 
     led = {"sharp": SHARP_ALONG}
 
-    results = 3  # regions are cut where the bend of their boundary jumps
+    results = 4  # regions are cut where the bend of their boundary jumps, between corners too
     verb: Literal["net"] = "net"
     curves: Annotated[
         Items, ReferencesSpec("The curves, in any order and way; they are split where they meet.", "curve", also=("curves",))
