@@ -11,8 +11,8 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.errors import KernelError, place_text
-from glass_spoon.kernel.patches.fill_region import MOST, Filled, fill_together, filling
-from glass_spoon.kernel.patches.flat_layout import flat_layout
+from glass_spoon.kernel.patches.fill_region import MOST, Filled, first_open
+from glass_spoon.kernel.patches.flat_layout import flat_layouts
 from glass_spoon.kernel.patches.region import Loop
 from glass_spoon.kernel.surfaces.make.outline_crossings import is_inside
 from glass_spoon.kernel.surfaces.sets.surface_set import plane_axes
@@ -36,15 +36,15 @@ def fill_holes(outer: Loop, inner: list[Loop], tension: float = 0.0, places: Flo
     loops = [outer, *(one if float(one.normal @ outer.normal) > 0 else one.reversed() for one in inner)]
     axes = plane_axes(outer.normal)
     _check_apart(loops, axes)
-    plan = flat_layout(loops)
     smooth = any(piece.grade for loop in loops for side in loop.sides for piece in side.pieces)
-    count = len(plan[1])
-    if count > (MOST_SMOOTH if smooth else MOST):
+    most = MOST_SMOOTH if smooth else MOST
+    found = first_open((plan for plan in flat_layouts(loops) if len(plan[1]) <= most), outer, tension, places)
+    if found is None:
         raise KernelError(
-            f"With {len(inner)} holes it takes {count} patches; up to {MOST} are sought at once, {MOST_SMOOTH} where "
-            "they go on smoothly from others. Patch the outer boundary alone, and Trim it by the holes, let through it."
+            f"What {len(inner)} holes leave is too narrow, or too uneven, to be parted into at most {most} patches. Patch "
+            "the outer boundary alone, and Trim it by the holes, let through it."
         )
-    return fill_together([filling(plan, outer, places)], tension)[0]
+    return found
 
 
 def _check_apart(loops: list[Loop], axes: Floats) -> None:

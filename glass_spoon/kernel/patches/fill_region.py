@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Generator, Iterator
+from collections.abc import Generator, Iterable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import islice
+from itertools import chain, islice
 
 import numpy as np
 
@@ -13,11 +13,12 @@ from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.patches.boundary_stretch import Plan, Stretch, run_alike
 from glass_spoon.kernel.patches.fair_patches import fair_patches
-from glass_spoon.kernel.patches.flat_layout import flat_layout
+from glass_spoon.kernel.patches.flat_layout import flat_layouts
 from glass_spoon.kernel.patches.patch_layout import TANGLED, Edge, HeldEdge, Layout, Quad, quad_edges
 from glass_spoon.kernel.patches.patch_space import CHECKS, DEGREE, LOOKED_AT, PatchSpace
 from glass_spoon.kernel.patches.region import Loop
 from glass_spoon.kernel.patches.ring_cuts import cuts_across, kept_apart
+from glass_spoon.kernel.patches.unfairness import openness
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 SPANS = (3, 4, 6, 8, 12, 16)
@@ -26,6 +27,10 @@ MOST_SPLIT = 6
 """Most of them where several patches are sought together."""
 TRIES = 3
 """Most spaces that are tried, from the first that follows the boundary."""
+OPEN_TRIES = 5
+"""Most layouts that are tried until none of their patches folds."""
+OPEN_PLACES, OPEN = 17, 0.01
+"""Places along each axis of a patch at which that is told, and its least area of parameters, against the mean."""
 MOST_SIDES = 12
 MOST = 64
 """Most patches that are sought at once."""
@@ -162,7 +167,24 @@ def fill_ring(outer: Loop, inner: Loop, tension: float = 0.0, places: Floats | N
             fans[first + k] = (2, 2 * np.pi - corner if which else corner)
     stretches = [*run_alike(stretches[:count]), *run_alike(stretches[count:])]
     quads = tuple((k, (k + 1) % count, count + (k + 1) % count, count + k) for k in range(count))
-    return fill_together([filling((stretches, quads, fans), outer, places)], tension)[0]
+    plans = (plan for plan in flat_layouts([outer, inside]) if len(plan[1]) <= MOST)
+    found = first_open(chain([(stretches, quads, fans)], plans), outer, tension, places)
+    if found is None:
+        raise KernelError(
+            "What the hole leaves is too narrow, or too uneven, to be parted into patches. Patch the outer boundary alone, "
+            "and Trim it by the hole, let through it."
+        )
+    return found
+
+
+def first_open(plans: Iterable[Plan], outer: Loop, tension: float, places: Floats | None) -> Filled | None:
+    """Return the patches of the first of some plans, of a few that are tried, of which none folds; None for none."""
+    for plan in islice(plans, OPEN_TRIES):
+        filled = fill_together([filling(plan, outer, places)], tension)[0]
+        nets = np.array([surface.control_points.reshape(-1, 3) for surface in filled.surfaces])
+        if openness(len(filled.surfaces[0].control_points) - DEGREE, nets, OPEN_PLACES).min() > OPEN:
+            return filled
+    return None
 
 
 def _plan(loop: Loop) -> Plan:
@@ -183,11 +205,8 @@ def _bent(loop: Loop) -> Plan | None:
     """Patches that have vertices where the bend of a side jumps, as from a line to an arc; None where none are found."""
     if len(loop.sides) > 2 and all(len(side.jumps) < 2 for side in loop.sides):
         return _star(loop)
-    try:
-        plan = flat_layout([loop])
-    except KernelError:
-        return None
-    return plan if len(plan[1]) <= MOST else None
+    plan = next(flat_layouts([loop]), None)
+    return plan if plan is not None and len(plan[1]) <= MOST else None
 
 
 def _star(loop: Loop) -> Plan:

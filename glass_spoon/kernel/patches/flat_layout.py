@@ -5,6 +5,7 @@ by quads without a vertex hanging, and each of them is a patch.
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterator
 from dataclasses import replace
 from itertools import pairwise, product
 
@@ -14,6 +15,7 @@ from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshing.fill_plane import fill_plane
 from glass_spoon.kernel.patches.boundary_stretch import Plan, Stretch, run_alike
+from glass_spoon.kernel.patches.cell_layout import CORNER, cell_layouts
 from glass_spoon.kernel.patches.patch_layout import Quad
 from glass_spoon.kernel.patches.region import Loop
 from glass_spoon.kernel.patches.ring_cuts import kept_apart
@@ -24,16 +26,14 @@ LEAST, MORE, COMBINED = (6, 8), (8, 12, 16), 4
 corner of the coarse outline.
 """
 
-CORNER = np.radians(25)
-"""A boundary of one side that turns by more where it closes has a corner there."""
 
-
-def flat_layout(loops: list[Loop]) -> Plan:
-    """Return the patches within the first of some loops and outside the others, which all run the same way round.
-
-    By as few stretches of each as can be. Raises KernelError where what they leave is too narrow, or folds on the flat.
+def flat_layouts(loops: list[Loop]) -> Iterator[Plan]:
+    """Yield plans of the patches within the first of some loops and outside the others, which all run the same way round:
+    in cells where holes are side by side, then those by few stretches of each first.
     """
     axes = plane_axes(loops[0].normal)
+    if len(loops) > 2:
+        yield from cell_layouts(loops, axes)
     few = sorted(product(LEAST, repeat=len(loops)), key=sum) if len(loops) <= COMBINED else []
     for least in [*few, *([count] * len(loops) for count in MORE)]:
         for turned in (0.0, 0.5):
@@ -46,11 +46,7 @@ def flat_layout(loops: list[Loop]) -> Plan:
                 quads = _quads([places @ axes.T for places in corners])
             except KernelError:
                 continue
-            return [one for own in stretches for one in own], quads, _fans(loops, stretches, quads)
-    raise KernelError(
-        "What these boundaries leave is too narrow to be parted into patches. Patch the outer one alone, and Trim it by the "
-        "others, let through it."
-    )
+            yield [one for own in stretches for one in own], quads, _fans(loops, stretches, quads)
 
 
 def _fans(loops: list[Loop], stretches: list[list[Stretch]], quads: tuple[Quad, ...]) -> dict[int, tuple[int, float]]:

@@ -29,6 +29,9 @@ Side = Literal["inside", "outside"]
 PARALLEL = 0.9999
 """Cosine of normals from which faces that touch lie in each other."""
 
+GRAZING = 1e-3
+"""Sine of the angle below which faces leave a cut alike: on which side a part lies is told by its places then."""
+
 LOST = 1e-4
 """Share of the size by which a cut may be off what cuts; more is refused."""
 
@@ -143,7 +146,8 @@ def _side(face: Face, cut: Cut, beside: Beside) -> int:
     theirs = surface_points_normals(cut.against.surface, *other.T)[1]
     along = curve_derivatives(cut.crossing.curve, at, 1)[1]
     left = cross(directions(normal), along) * (1.0 if beside.left else -1.0)
-    return -int(np.sign((left * theirs).sum()))
+    towards = float((left * theirs).sum()) / max(float(np.linalg.norm(along)), 1e-300)
+    return 0 if abs(towards) < GRAZING else -int(np.sign(towards))
 
 
 def _lying_in(faces: list[Face], others: list[FaceSet], tolerance: float) -> Ints:
@@ -230,10 +234,7 @@ def keep_side(shape: FaceSet, parted: Parted, side: Side) -> FaceSet:
     """Return the parts that lie inside any cutter, or outside all of them. Raises KernelError where one lies in a cutter."""
     if parted.lying.any():
         lying = parted.faces[int(np.flatnonzero(parted.lying.any(axis=1))[0])]
-        raise KernelError(
-            f"A face lies in a face of the other, at {place_text(lying.inner_point)}: there is no inside to tell. Let one "
-            "reach through the other, or stand off it, by a little."
-        )
+        raise KernelError(_no_inside(lying.inner_point))
     if parted.torn:
         raise KernelError(
             "What cuts has no inside here: the same part lies on both its sides. Keep the part nearest to a place, or the "
@@ -275,7 +276,21 @@ def join_bodies(
         raise KernelError(
             "Nothing is left: the bodies do not meet that way." if way == "common" else "Nothing is left of them."
         )
-    return make_face_set([*kept, *others], max(first.tolerance, second.tolerance)), mine
+    made = make_face_set([*kept, *others], max(first.tolerance, second.tolerance))
+    within = [
+        face.inner_point for one in (mine, theirs) for face, lies in zip(one.faces, one.lying[:, 0], strict=True) if lies
+    ]
+    if within and len(find_edges(made).open_uses):
+        raise KernelError(_no_inside(within[0]))
+    return made, mine
+
+
+def _no_inside(place: Floats) -> str:
+    """Say that faces lie in each other about a place (3,)."""
+    return (
+        f"A face lies in a face of the other, at {place_text(place)}: there is no inside to tell. Let one reach through the "
+        "other, or stand off it, by a little."
+    )
 
 
 def _kept(shape: FaceSet, parted: Parted, chosen: Bools) -> list[Face]:
