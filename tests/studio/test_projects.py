@@ -196,6 +196,7 @@ def test_demo_is_loaded_once(db):
         "Oar collar",
         "Oar rack",
         "Rope fender",
+        "Rowlock socket",
         "Rowing skiff",
         "Stove lid",
         "Valve wheel",
