@@ -47,7 +47,7 @@ def boxes(draw: st.DrawFn) -> Corners:
     return draw(row[0]), draw(row[1])
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=8, deadline=None)
 @given(boxes(), boxes(), st.sampled_from([0.1, 10.0, 1000.0]))
 def test_boxes_of_whole_cells_are_joined_as_their_cells_are(one: Corners, other: Corners, size: float) -> None:
     """Whatever faces lie in one another: the volume is that of the cells, closed; or it is refused."""
