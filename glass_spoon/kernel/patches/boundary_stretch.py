@@ -8,10 +8,14 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.patches.patch_layout import Quad
-from glass_spoon.kernel.patches.region import Side
+from glass_spoon.kernel.patches.region import Loop, Side
+from glass_spoon.kernel.patches.ring_cuts import kept_apart
 
 PACES = 0.25, 2.8
 """Least and most share of its mean speed at which an edge runs at an end."""
+
+CORNER = np.radians(25)
+"""A boundary of one side that turns by more where it closes has a corner there."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,14 +55,28 @@ class Stretch:
 def run_alike(stretches: list[Stretch], *, ring: bool = True) -> list[Stretch]:
     """Return the stretches of a ring, or of a side, each run at its ends as fast as those before and after it."""
     sizes = np.array([one.length for one in stretches])
-    speeds = np.sqrt(sizes * np.roll(sizes, 1))
+    before = np.sqrt(sizes * np.roll(sizes, 1))
+    after = np.roll(before, -1)
     if not ring:
-        speeds = np.append(speeds, sizes[-1])
-        speeds[0] = sizes[0]
-        rows = zip(stretches, np.clip(speeds[:-1] / sizes, *PACES), np.clip(speeds[1:] / sizes, *PACES), strict=True)
-        return [replace(one, paces=(float(a), float(b))) for one, a, b in rows]
-    starts, ends = (np.clip(speed / sizes, *PACES) for speed in (speeds, np.roll(speeds, -1)))
-    return [replace(one, paces=(float(a), float(b))) for one, a, b in zip(stretches, starts, ends, strict=True)]
+        before[0], after[-1] = sizes[0], sizes[-1]
+    paces = (np.clip(speed / sizes, *PACES) for speed in (before, after))
+    return [replace(one, paces=(float(a), float(b))) for one, a, b in zip(stretches, *paces, strict=True)]
+
+
+def has_corner(loop: Loop) -> bool:
+    """Say whether the sides of a boundary start at corners; one of one side may close without."""
+    return len(loop.sides) > 1 or abs(float(loop.angles[0]) - np.pi) > CORNER
+
+
+def own_stops(loop: Loop) -> list[list[float]]:
+    """Return for each side of a boundary the shares at which its patches have vertices in any case: where it starts at a
+    corner, and where its bend jumps.
+    """
+    cornered, found = has_corner(loop), []
+    for side in loop.sides:
+        begins = cornered or side.jumps_at_start
+        found.append(kept_apart([0.0, *side.jumps.tolist()] if begins else side.jumps.tolist(), keep=cornered))
+    return found
 
 
 Plan = tuple[list[Stretch], tuple[Quad, ...], dict[int, tuple[int, float]]]

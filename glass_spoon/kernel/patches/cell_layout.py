@@ -16,19 +16,15 @@ from itertools import groupby, pairwise
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
-from glass_spoon.kernel.patches.boundary_stretch import Plan, Stretch, run_alike
+from glass_spoon.kernel.patches.boundary_stretch import Plan, Stretch, has_corner, own_stops, run_alike
 from glass_spoon.kernel.patches.patch_layout import Quad
 from glass_spoon.kernel.patches.region import Loop
-from glass_spoon.kernel.patches.ring_cuts import kept_apart
 
 WAYS = 12
 """Directions along which it is tried to put the holes in a row."""
 
 PLACES = 96
 """Places of each side by which a boundary is seen on the flat."""
-
-CORNER = np.radians(25)
-"""A boundary of one side that turns by more where it closes has a corner there."""
 
 BESIDE = 0.02
 """Share of a boundary's length within which a chord ends at a corner, or where the bend jumps."""
@@ -85,12 +81,8 @@ class _Round:
         self.at = np.concatenate([k + shares for k in range(len(loop.sides))])
         self.flat = np.concatenate([side.points(shares) for side in loop.sides]) @ axes.T
         self.middle = self.flat.mean(axis=0)
-        self.has_corner = len(loop.sides) > 1 or abs(float(loop.angles[0]) - np.pi) > CORNER
-        self.stops = list[float]()
-        for k, side in enumerate(loop.sides):
-            begins = self.has_corner or side.jumps_at_start
-            jumps = [0.0, *side.jumps.tolist()] if begins else side.jumps.tolist()
-            self.stops += [k + share for share in kept_apart(jumps, keep=self.has_corner)]
+        self.has_corner = has_corner(loop)
+        self.stops = [k + share for k, shares in enumerate(own_stops(loop)) for share in shares]
 
     def place(self, at: float) -> Floats:
         """Return a place (2,) on the flat."""

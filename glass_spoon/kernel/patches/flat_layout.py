@@ -14,11 +14,10 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.meshing.fill_plane import fill_plane
-from glass_spoon.kernel.patches.boundary_stretch import Plan, Stretch, run_alike
-from glass_spoon.kernel.patches.cell_layout import CORNER, cell_layouts
+from glass_spoon.kernel.patches.boundary_stretch import Plan, Stretch, has_corner, own_stops, run_alike
+from glass_spoon.kernel.patches.cell_layout import cell_layouts
 from glass_spoon.kernel.patches.patch_layout import Quad
 from glass_spoon.kernel.patches.region import Loop
-from glass_spoon.kernel.patches.ring_cuts import kept_apart
 from glass_spoon.kernel.surfaces.sets.surface_set import plane_axes
 
 LEAST, MORE, COMBINED = (6, 8), (8, 12, 16), 4
@@ -56,15 +55,10 @@ def _fans(loops: list[Loop], stretches: list[list[Stretch]], quads: tuple[Quad, 
     for which, (loop, own) in enumerate(zip(loops, stretches, strict=True)):
         corners = {id(side): float(angle) for side, angle in zip(loop.sides, loop.angles, strict=True)}
         for one in own:
-            corner = corners[id(one.side)] if one.low == 0 and _has_corner(loop) else np.pi
+            corner = corners[id(one.side)] if one.low == 0 and has_corner(loop) else np.pi
             if meeting[one.start] > 1:
                 fans[one.start] = meeting[one.start], 2 * np.pi - corner if which else corner
     return fans
-
-
-def _has_corner(loop: Loop) -> bool:
-    """Say whether the sides of a boundary start at corners."""
-    return len(loop.sides) > 1 or abs(float(loop.angles[0]) - np.pi) > CORNER
 
 
 def _stretches(loop: Loop, first: int, least: int, turned: float) -> list[Stretch]:
@@ -72,11 +66,8 @@ def _stretches(loop: Loop, first: int, least: int, turned: float) -> list[Stretc
     bend jumps, and between. turned: how far one without corners or jumps is turned, in stretches.
     """
     alone, found = len(loop.sides) == 1, list[Stretch]()
-    for side in loop.sides:
-        begins = _has_corner(loop) or side.jumps_at_start
-        stops = kept_apart([0.0, *side.jumps.tolist()] if begins else side.jumps.tolist(), keep=_has_corner(loop))
-        if not stops:
-            stops = [(k + turned) / least for k in range(least)]
+    for side, fixed in zip(loop.sides, own_stops(loop), strict=True):
+        stops = fixed or [(k + turned) / least for k in range(least)]
         while len(stops) % 2 or len(stops) * len(loop.sides) < least:
             gaps = np.diff([*stops, 1.0 + stops[0]])
             longest = int(gaps.argmax())
