@@ -262,3 +262,12 @@ def test_a_boundary_with_two_holes_is_patched_and_meshed(size: float) -> None:
     across = built(*lines, patch).reports["l4"]
     assert across.status == "failed"
     assert "apart from other holes" in across.findings[0].sentence
+
+
+def test_a_patch_that_folds_over_itself_says_so() -> None:
+    """Four sides with a corner that looks inwards: one patch runs out of them, and back."""
+    points = [{"x": x, "y": y, "sharp": True} for x, y in ((35.5, 3.3), (19.1, 11.5), (3.3, 38.5), (21.2, -9.4))]
+    outline = {"verb": "draw", "manner": "straight through", "shape": "closed", "points": points}
+    report = built(outline, {"verb": "patch", "curves": ["l1"]}).reports["l2"]
+    assert report.status == "look"
+    assert "folds over itself" in report.findings[0].sentence

@@ -63,6 +63,12 @@ class Filled:
         places = np.concatenate([_few(surface) for surface in self.surfaces])
         return np.asarray(places[lengths(places - places.mean(axis=0)).argmin()])
 
+    @cached_property
+    def openness(self) -> float:
+        """The least area of a patch to one of parameters, against its mean: below 0 one folds."""
+        nets = np.array([surface.control_points.reshape(-1, 3) for surface in self.surfaces])
+        return float(openness(len(self.surfaces[0].control_points) - DEGREE, nets, OPEN_PLACES).min())
+
     @property
     def crease(self) -> float:
         """The largest angle in radians at which anything meets that should go on smoothly."""
@@ -181,8 +187,7 @@ def first_open(plans: Iterable[Plan], outer: Loop, tension: float, places: Float
     """Return the patches of the first of some plans, of a few that are tried, of which none folds; None for none."""
     for plan in islice(plans, OPEN_TRIES):
         filled = fill_together([filling(plan, outer, places)], tension)[0]
-        nets = np.array([surface.control_points.reshape(-1, 3) for surface in filled.surfaces])
-        if openness(len(filled.surfaces[0].control_points) - DEGREE, nets, OPEN_PLACES).min() > OPEN:
+        if filled.openness > OPEN:
             return filled
     return None
 

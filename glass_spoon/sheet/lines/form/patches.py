@@ -128,6 +128,11 @@ class Patch(PatchLine):
         if beside and any(grades) and not filled.kinks and not given.every_curve("sharp"):
             notes.append("None of its curves lies on the surfaces beside it, so it only meets them in place.")
         notes += _far_off(filled.off, within, follows=filled.follows)
+        if filled.openness < FOLDED:
+            notes.append(
+                "It folds over itself: its boundary looks inwards too sharply for so few sides. Split it by a curve across, or "
+                "Patch a wider boundary and Trim it by this one."
+            )
         kink = max(filled.kinks.values(), default=0.0)
         if np.degrees(kink) > MOST_KINK:
             notes.append(
@@ -165,6 +170,10 @@ def _filled(loops: list[Loop], tension: float, places: Floats | None) -> Filled:
     if len(loops) == 2:
         return fill_ring(loops[0], loops[1], tension, places)
     return fill_holes(loops[0], loops[1:], tension, places)
+
+
+FOLDED = -0.02
+"""Least area of a patch to one of parameters, against its mean, below which that is told."""
 
 
 class Net(PatchLine):
