@@ -14,6 +14,7 @@ import select
 import signal
 import struct
 import time
+from functools import cache
 from typing import Any
 
 from glass_spoon.formats.apart import IDLE, MEGABYTE, Unusable
@@ -70,7 +71,7 @@ def _answered(request: dict[str, Any]) -> bytes:
     """Do a task in a worker of its own and return the packed answer."""
     if request["module"] not in MODULES:
         return _said("died", "This work is not known.")
-    module = importlib.import_module(request["module"])  # loaded in the keeper, so that every worker has it at once
+    module = _loaded(request["module"])
     here, there = os.pipe()
     worker = os.fork()
     if worker == 0:
@@ -86,6 +87,14 @@ def _answered(request: dict[str, Any]) -> bytes:
     if answer is None:
         return _said("long", "It took longer than it may.")
     return answer or _said("died", "It ended without an answer.")
+
+
+@cache
+def _loaded(name: str) -> Any:
+    """Return a module, loaded and made ready in the keeper, so that every worker has it at once."""
+    module = importlib.import_module(name)
+    getattr(module, "make_ready", lambda: None)()
+    return module
 
 
 def _gathered(place: int, until: float) -> bytes | None:

@@ -49,6 +49,7 @@ from OCP.XCAFDoc import XCAFDoc_ColorSurf, XCAFDoc_DocumentTool, XCAFDoc_ShapeTo
 from glass_spoon.formats.step import Color, NamedSurfaces, ReadFace, ReadStep, ReadSurface, UnreadableStep, is_iges
 from glass_spoon.formats.step_faces import bounded_face, trimmed_faces
 from glass_spoon.formats.step_geometry import geom_curve, geom_surface, kernel_surface
+from glass_spoon.kernel.compile_ahead import load_compiled
 from glass_spoon.kernel.surfaces.alter.edit_surface import reverse_surface
 from glass_spoon.kernel.surfaces.alter.smooth_pieces import smooth_pieces
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, edge_curve
@@ -56,6 +57,9 @@ from glass_spoon.kernel.surfaces.sets.surface_set import FlatCap, SurfaceSet, ed
 from glass_spoon.kernel.trims.face import FaceSet
 from glass_spoon.kernel.trims.inside import is_void
 from glass_spoon.kernel.trims.shared_edges import connected_parts, find_edges
+
+make_ready = load_compiled
+"""Called once by the keeper: loading what is compiled takes a second, which each worker would need anew."""
 
 WHOLE = 1e-6
 """A face counts as a whole rectangle of its surface when its area differs from that by no more than this share."""

@@ -14,7 +14,7 @@ from glass_spoon.kernel.surfaces.evaluate.surface import make_surface
 from glass_spoon.kernel.trims.touching_ball import equations, frames
 
 
-def main() -> None:
+def load_compiled() -> None:
     """Evaluate a small curve and a small surface, roll a ball over it, and read a small mesh, as all of them are."""
     middle, knots = np.array([0.5]), np.array([0.0, 0.0, 1.0, 1.0])
     curve_derivatives(make_polyline([[0, 0, 0], [1, 0, 0]]), middle, 1)
@@ -28,4 +28,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    load_compiled()

@@ -49,6 +49,13 @@ def test_a_value_comes_back(keepers) -> None:
     assert do_apart(task("twice"), ([1, "a"],), keepers) == [1, "a", 1, "a"]
 
 
+def test_a_module_is_made_ready_once_for_all_workers(keepers) -> None:
+    """In the keeper, before it forks: a worker that had to load what is compiled would take a second longer."""
+    for _ in range(2):
+        ready, keeper = do_apart(task("where_ready"), (), keepers)
+        assert ready == keeper
+
+
 def test_a_segmentation_fault_ends_the_worker_alone(keepers) -> None:
     """The keeper lives on and does the next task."""
     with pytest.raises(DiedApart):

@@ -62,18 +62,22 @@ def test_a_set_of_several_is_refused_with_what_to_do() -> None:
     assert f"It holds {count} surfaces" in report.findings[0].sentence and "Take the one" in report.findings[0].sentence
 
 
-def test_a_hole_in_a_boundary_is_left_open_and_more_are_told_with_a_way_out() -> None:
-    """A rim and a smaller ring over it are filled between; a third loop is refused."""
+def test_holes_in_a_boundary_are_left_open_and_one_across_another_is_told() -> None:
+    """A rim and a smaller ring over it are filled between, one beside it too; a ring across the other is refused."""
     rim = {"id": "r", "verb": "circle", "plane": "plan", "radius": "40 mm", "gives": "rim"}
     hole = {"id": "h", "verb": "circle", "plane": "plan", "radius": "10 mm", "out": "8 mm", "gives": "hole"}
     lid = {"id": "p", "verb": "patch", "curves": ["r", "h"], "gives": "lid"}
-    build = run(rim, hole, lid, {"id": "m", "verb": "mesh", "surface": "p", "gives": "mesh"})
+    mesh = {"id": "m", "verb": "mesh", "surface": "p", "gives": "mesh"}
+    build = run(rim, hole, lid, mesh)
     assert build.reports["p"].told.startswith("1 side round a hole of 1 side, 4 patches")
     topology = build.items["m"].item.mesh.topology
     assert build.reports["m"].status == "good" and len(topology.boundary_loops) == 2
     third = {"id": "t", "verb": "circle", "plane": "plan", "radius": "4 mm", "right": "25 mm", "gives": "third"}
-    told = run(rim, hole, third, {**lid, "curves": ["r", "h", "t"]}).reports["p"]
-    assert told.status == "failed" and "3 loops" in told.findings[0].sentence and "Trim it" in told.findings[0].sentence
+    both = run(rim, hole, third, {**lid, "curves": ["r", "h", "t"]}, mesh)
+    topology = both.items["m"].item.mesh.topology
+    assert both.reports["m"].status == "good" and len(topology.boundary_loops) == 3
+    told = run(rim, hole, {**third, "right": "12 mm"}, {**lid, "curves": ["r", "h", "t"]}).reports["p"]
+    assert told.status == "failed" and "apart from other holes" in told.findings[0].sentence
 
 
 @pytest.mark.parametrize(
