@@ -10,7 +10,6 @@ from typing import Any
 
 from glass_spoon.formats.apart import Unusable
 
-
 READY: list[int] = []
 
 
