@@ -75,7 +75,7 @@ def test_a_form_is_least_where_its_rows_meet_their_aims() -> None:
     found, left = np.linalg.lstsq(rows, aims, rcond=None)[:2]
     for least in form.least():
         assert least[where] == pytest.approx(found) and least[1] == pytest.approx(2.5)
-    assert form.values(form.least()[None])[0] == pytest.approx([left[0], 4 * left[0]])
+    assert form.values(form.least()) == pytest.approx([left[0], 4 * left[0]])
 
 
 def test_a_form_with_nothing_to_say_of_an_unknown_leaves_it_at_none() -> None:

@@ -87,21 +87,20 @@ def read_grid(curves: list[NurbsCurve], tolerance: float) -> CurveGrid:
 def _crossing_table(curves: list[NurbsCurve], tolerance: float) -> dict[tuple[int, int], tuple[float, float]]:
     """Return the parameters of two curves where they cross, both ways round; at most one place for a pair."""
     table: dict[tuple[int, int], tuple[float, float]] = {}
-    for a, one in enumerate(curves):
-        for b in range(a + 1, len(curves)):
-            crossings, (at_first, at_second) = curve_meetings(one, curves[b], tolerance)
-            found = list(crossings)
-            found += [(end, t) for end, t in zip(_near_ends(one, curves[b], at_first), at_first, strict=True)]
-            found += [(s, end) for end, s in zip(_near_ends(curves[b], one, at_second), at_second, strict=True)]
-            places = _distinct(one, curves[b], found, tolerance)
-            if len(places) > 1:
-                raise KernelError(
-                    f"Curves {a + 1} and {b + 1} meet at {len(places)} places; here each curve crosses another once. "
-                    f"Split one of them, or allow less. {NET}"
-                )
-            if places:
-                s, t = places[0]
-                table[a, b], table[b, a] = (s, t), (t, s)
+    for (a, b), (crossings, (at_first, at_second)) in curve_meetings(curves, tolerance).items():
+        one, other = curves[a], curves[b]
+        found = list(crossings)
+        found += [(end, t) for end, t in zip(_near_ends(one, other, at_first), at_first, strict=True)]
+        found += [(s, end) for end, s in zip(_near_ends(other, one, at_second), at_second, strict=True)]
+        places = _distinct(one, other, found, tolerance)
+        if len(places) > 1:
+            raise KernelError(
+                f"Curves {a + 1} and {b + 1} meet at {len(places)} places; here each curve crosses another once. "
+                f"Split one of them, or allow less. {NET}"
+            )
+        if places:
+            s, t = places[0]
+            table[a, b], table[b, a] = (s, t), (t, s)
     return table
 
 

@@ -99,13 +99,17 @@ class _Solver:
         total, free = len(self.grid.free), int(self.grid.free.sum())
         self.alike = np.zeros((total, total))
         self.held = LeastForms.empty(len(self.layouts), 3 * free)
+        directed: dict[int, list[tuple[Floats, Floats]]] = {}
         for key, sides in self.grid.sides.items():
             held = self.first.held.get(key)
             if held is None:
                 self._join(key, sides)
             elif held.normals is not None:
                 for number, side in sides:
-                    self._direct(number, side, key)
+                    directed.setdefault(number, []).append(self._directed(number, side, key))
+        for number, asked in directed.items():
+            rows, aims = (np.concatenate(parts, axis=1) for parts in zip(*asked, strict=True))
+            self.held.ask(rows, aims, self.grid.where[number])
 
     def _join(self, key: Edge, sides: list[tuple[int, int]]) -> None:
         """Hold two quads together smoothly across an inner edge."""
@@ -121,15 +125,15 @@ class _Solver:
         """Return the derivatives (samples, count²) into a quad at one of its sides, along it from the lower vertex."""
         return inward(self.space.spans, side, order, up=runs_up(self.first.quads[number], side))
 
-    def _direct(self, number: int, side: int, key: Edge) -> None:
-        """Ask a quad to have some normals along a side."""
+    def _directed(self, number: int, side: int, key: Edge) -> tuple[Floats, Floats]:
+        """Return the rows and aims that ask a quad to have some normals along a side."""
         normals = np.array([layout.held[key].normals for layout in self.layouts])
         normals = np.where(np.isfinite(normals).all(axis=2, keepdims=True), normals, 0.0)
         into = self._inward(number, side)
         weight = np.sqrt(HELD / max(len(into), 1))
         given = ((into @ self._given(number)) * normals).sum(axis=2)
-        rows = (into[None, :, self.grid.own[number], None] * normals[:, :, None, :]).reshape(*given.shape, -1)
-        self.held.ask(weight * rows, -weight * given, self.grid.where[number])
+        rows = ((weight * into)[None, :, self.grid.own[number], None] * normals[:, :, None, :]).reshape(*given.shape, -1)
+        return rows, -weight * given
 
     def _given(self, number: int) -> Floats:
         """Return the control points (m, count², 3) of a quad, unknown ones at the origin."""
@@ -220,48 +224,54 @@ class _Solver:
         Each step goes as far as the measure falls and no patch folds; it ends where neither a whole step nor parts of it do.
         """
         still = self._alike({1: TAUT * self.tension, 3: self.tangled})
-        least = UNFOLDED * self._openness(points[None])[0]
-        value = self._unfairness(points[None], still)[0]
+        least = UNFOLDED * self._openness(points)
+        value = self._unfairness(points, still)
         going = self.everyone
         for _ in range(STEPS):
             form, now = still.of(going), points[going]
             for asked in self._asked(now):
                 form.ask(*asked)
             step = self._placed(form.least(), going) - now
-            tried = now + np.array(SHARES)[:, None, None, None] * step
-            folded = self._openness(tried) < least[going]
-            found = np.where(folded, np.inf, self._unfairness(tried, still.of(going)))
-            better = found < value[going]
-            moved = better.any(axis=0) & (lengths(step).max(axis=1) >= SETTLED)
-            first = better.argmax(axis=0)[moved], np.flatnonzero(moved)
-            going = going[moved]
+            left = np.flatnonzero(lengths(step).max(axis=1) >= SETTLED)
+            moved = [left[:0]]
+            for share in SHARES if len(left) else ():
+                tried = now[left] + share * step[left]
+                found = np.where(
+                    self._openness(tried) < least[going[left]], np.inf, self._unfairness(tried, still, going[left])
+                )
+                better = found < value[going[left]]
+                chosen = going[left[better]]
+                points[chosen], value[chosen] = tried[better], found[better]
+                moved.append(chosen)
+                left = left[~better]
+                if not len(left):
+                    break
+            going = np.sort(np.concatenate(moved))
             if not len(going):
                 break
-            points[going], value[going] = tried[first], found[first]
         return points
 
     def _nets(self, points: Floats) -> Floats:
-        """Return the control points (k m quads, count², 3) of all points (k, m, n, 3)."""
-        return points[:, :, self.grid.columns].reshape(-1, self.grid.columns.shape[1], 3)
+        """Return the control points (m quads, count², 3) of all points (m, n, 3)."""
+        return points[:, self.grid.columns].reshape(-1, self.grid.columns.shape[1], 3)
 
     def _openness(self, points: Floats) -> Floats:
-        """Return for tries (k, m, n, 3) the least area of a patch to one of parameters, against its mean; below 0 folded."""
-        return openness(self.space.spans, self._nets(points), OPENNESS).reshape(*points.shape[:2], -1).min(axis=2)
+        """Return for points (m, n, 3) the least area of a patch to one of parameters, against its mean; below 0 folded."""
+        return openness(self.space.spans, self._nets(points), OPENNESS).reshape(len(points), -1).min(axis=1)
 
-    def _unfairness(self, points: Floats, still: LeastForms) -> Floats:
-        """Return how unfair tries (k, m, n, 3) are, and how far from what is asked for."""
-        unknowns = points[:, :, self.grid.free].reshape(*points.shape[:2], -1)
-        varied = Curving.of(self.space.spans, self._nets(points)).variations.reshape(*points.shape[:2], -1).sum(axis=2)
-        found = still.values(unknowns) + varied
+    def _unfairness(self, points: Floats, still: LeastForms, which: Ints | None = None) -> Floats:
+        """Return how unfair points (m, n, 3) of some layouts are, and how far from what is asked for."""
+        unknowns = points[:, self.grid.free].reshape(len(points), -1)
+        varied = Curving.of(self.space.spans, self._nets(points)).variations.reshape(len(points), -1).sum(axis=1)
+        found = still.values(unknowns, which) + varied
         if self._is_asked:
-            tries = zip(unknowns, points, strict=True)
-            found += np.array([sum(_missed(one, own) for one in self._wished(try_)) for own, try_ in tries])
+            found += sum(_missed(one, unknowns) for one in self._wished(points))
         return found
 
     def _asked(self, points: Floats) -> Iterator[Asked]:
         """Ask for all that a step from points (m, n, 3) asks for."""
         count = len(self.grid.columns)
-        curving = Curving.of(self.space.spans, self._nets(points[None]))
+        curving = Curving.of(self.space.spans, self._nets(points))
         for number, (own, where) in enumerate(zip(self.grid.own, self.grid.where, strict=True)):
             rows, now = curving.rows(slice(number, None, count), own)
             control = points[:, self.grid.columns[number, own]].reshape(len(points), -1, 1)

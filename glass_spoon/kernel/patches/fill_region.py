@@ -25,6 +25,8 @@ SPANS = (3, 4, 6, 8, 12, 16)
 """Spans along a side that are tried, until the boundary is followed closely enough."""
 MOST_SPLIT = 6
 """Most of them where several patches are sought together."""
+ALONG_ONE = 6 * PatchSpace(SPANS[-1]).count
+"""Places along a side of a patch that is alone, at which it is told how far its spline is off; of others CHECKS."""
 TRIES = 3
 """Most spaces that are tried, from the first that follows the boundary."""
 OPEN_TRIES = 5
@@ -295,8 +297,7 @@ def _followed(stretches: list[Stretch], *, alone: bool) -> Iterator[tuple[PatchS
     """Yield spaces whose splines follow all stretches, coarse ones first, their control points, how far off they are in mm,
     and whether that is near enough: only the finest is yielded where it is not.
     """
-    most = max(CHECKS, 6 * PatchSpace(SPANS[-1] if alone else MOST_SPLIT).count)
-    places = np.array([one.evenly(most) for one in stretches])
+    places = np.array([one.evenly(ALONG_ONE if alone else CHECKS) for one in stretches])
     size = max(float(np.ptp(places.reshape(-1, 3), axis=0).max()), 1e-12)
     tries = [spans for spans in SPANS if alone or spans <= MOST_SPLIT]
     for spans in tries:
@@ -324,9 +325,9 @@ def _held(stretch: Stretch, control: Floats, space: PatchSpace) -> tuple[Edge, H
 def _looked(nets: Floats, quads: tuple[Quad, ...], space: PatchSpace) -> dict[Edge, list[Floats]]:
     """Return the normals (24, 3) of the patches at each edge, from its lower vertex to its higher one."""
     result: dict[Edge, list[Floats]] = {}
-    for net, quad in zip(nets, quads, strict=True):
-        for side, (a, b) in enumerate(quad_edges(quad)):
-            result.setdefault((min(a, b), max(a, b)), []).append(space.edge_normals(net, side, up=a < b))
+    for normals, quad in zip(space.edge_normals(nets), quads, strict=True):
+        for (a, b), own in zip(quad_edges(quad), normals, strict=True):
+            result.setdefault((min(a, b), max(a, b)), []).append(own if a < b else own[::-1])
     return result
 
 

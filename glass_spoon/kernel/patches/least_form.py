@@ -25,6 +25,8 @@ class LeastForms:
 
     def of(self, chosen: Ints) -> LeastForms:
         """Return some of them, which may be added to on their own."""
+        if len(chosen) == len(self.rest):
+            return self.copy()
         return LeastForms(self.system[chosen], self.right[chosen], self.rest[chosen])
 
     def copy(self) -> LeastForms:
@@ -35,19 +37,22 @@ class LeastForms:
         """Add the squares of rows (m, r, k) by the unknowns numbered where (k,), less aims (m, r)."""
         turned = rows.transpose(0, 2, 1)
         block, wanted = turned @ rows, (turned @ aims[..., None])[..., 0]
-        if len(where) == self.right.shape[1]:  # all of them stand in their order
-            self.system += block
-            self.right += wanted
+        low, high = int(where[0]), int(where[-1]) + 1
+        if high - low == len(where):  # they stand in their order
+            self.system[:, low:high, low:high] += block
+            self.right[:, low:high] += wanted
         else:
             self.system[:, where[:, None], where] += block
             self.right[:, where] += wanted
         self.rest += (aims * aims).sum(axis=1)
 
-    def values(self, unknowns: Floats) -> Floats:
-        """Return the sums of squares (k, m) at k tries of unknowns (k, m, n)."""
-        tries = unknowns.transpose(1, 0, 2)
-        found = ((tries @ self.system - 2 * self.right[:, None]) * tries).sum(axis=2) + self.rest[:, None]
-        return found.T
+    def values(self, unknowns: Floats, chosen: Ints | None = None) -> Floats:
+        """Return the sums of squares (m,) at unknowns (m, n), of all forms or of those chosen."""
+        system, right, rest = self.system, self.right, self.rest
+        if chosen is not None and len(chosen) < len(rest):
+            system, right, rest = system[chosen], right[chosen], rest[chosen]
+        pulls = (system @ unknowns[..., None])[..., 0] - 2 * right
+        return np.asarray((pulls * unknowns).sum(axis=1) + rest)
 
     def least_by_axes(self) -> Floats:
         """Return the same where nothing ties x, y and z of the unknowns to each other, and all three weigh alike."""

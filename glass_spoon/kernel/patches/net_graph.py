@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass
-from itertools import combinations, pairwise
+from itertools import pairwise
 
 import numpy as np
 import scipy
@@ -12,7 +12,8 @@ import scipy
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import cut_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks
+from glass_spoon.kernel.curves.evaluate.curve_bundle import CurveBundle
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import find_kinks
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.patches.meetings import curve_meetings, own_crossings
@@ -87,8 +88,7 @@ def meet_curves(curves: list[NurbsCurve], tolerance: float) -> tuple[Floats, lis
         inner = find_kinks(curve, KINK).tolist()
         found += [(number, float(param)) for param in (*curve.domain, *inner)]
         found += [(number, param) for param in own_crossings(curve, tolerance)]
-    for a, b in combinations(range(len(curves)), 2):
-        crossings, ends = curve_meetings(curves[a], curves[b], tolerance)
+    for (a, b), (crossings, ends) in curve_meetings(curves, tolerance).items():
         if len(crossings) > MOST_CROSSINGS:
             raise KernelError(
                 f"Curves {a + 1} and {b + 1} of the net lie on one another, or meet at {len(crossings):,} places within "
@@ -113,11 +113,7 @@ def meet_curves(curves: list[NurbsCurve], tolerance: float) -> tuple[Floats, lis
 def _places(curves: list[NurbsCurve], found: list[tuple[int, float]]) -> Floats:
     """Return the points (n, 3) at parameters of curves by number."""
     numbers, params = np.array([number for number, _ in found]), np.array([param for _, param in found])
-    result = np.empty((len(found), 3))
-    for number, curve in enumerate(curves):
-        own = numbers == number
-        result[own] = curve_points(curve, params[own])
-    return result
+    return CurveBundle(curves).points(numbers, params)
 
 
 def _distinct(row: list[tuple[float, int]], curve: NurbsCurve) -> list[tuple[float, int]]:

@@ -168,27 +168,26 @@ def meeting_bends(stretches: Sequence[Stretch], frames: Frames, normals: Floats)
     """Return second fundamental forms (m, 3, 3) in 1/mm at the meetings: they have the bends of all stretches there, and
     turn nearest to evenly along them.
     """
-    rows: list[list[Floats]] = [[] for _ in normals]
-    values: list[list[float]] = [[] for _ in normals]
-    even = -TWISTED * frames.angles / frames.lengths
-    for number, one in enumerate(stretches):
-        for k, node in ((0, one.start), (-1, one.end)):
-            first, normal = frames.along[number, k], normals[node]
-            second = np.cross(first, normal)
-            values[node] += [float(one.bends[k] @ normal), float(even[number])]
-            mixed = np.outer(first, second)
-            rows[node] += [np.outer(first, first), TWISTED * (mixed + mixed.T) / 2]
+    nodes = np.array([[one.start, one.end] for one in stretches]).T.ravel()
+    along = np.concatenate((frames.along[:, 0], frames.along[:, -1]))
+    own = np.array([one.bends for one in stretches]).transpose(1, 0, 2).reshape(-1, 3)
+    right = directions(cross(np.eye(3)[np.abs(normals).argmin(axis=1)], normals))  # the finite ones alone are used
+    axes = np.stack((right, cross(normals, right)), axis=1)
+    first = np.einsum("nki,ni->nk", axes[nodes], along)
+    second = np.stack((first[:, 1], -first[:, 0]), axis=1)  # a quarter turn to the right of it
+    straight = np.stack((first[:, 0] ** 2, first[:, 1] ** 2, 2 * first[:, 0] * first[:, 1]), axis=1)
+    mixed = np.stack((first * second).T, axis=1)
+    mixed = np.column_stack((mixed, first[:, 0] * second[:, 1] + first[:, 1] * second[:, 0]))
+    even = np.tile(-TWISTED * frames.angles / frames.lengths, 2)
+    rows, aims = np.stack((straight, TWISTED * mixed), axis=1), np.stack((_dot(own, normals[nodes]), even), axis=1)
     bends = np.zeros((len(normals), 3, 3))
-    for node, (own, wanted) in enumerate(zip(rows, values, strict=True)):
-        if not own or not np.isfinite(normals[node]).all():
+    order = np.argsort(nodes, kind="stable")
+    for ends in np.split(order, np.flatnonzero(np.diff(nodes[order])) + 1):
+        node = int(nodes[ends[0]])
+        if not np.isfinite(normals[node]).all():
             continue
-        axis = np.eye(3)[int(np.abs(normals[node]).argmin())]
-        right = directions(np.cross(axis, normals[node]))
-        up = np.cross(normals[node], right)
-        basis = np.array([np.outer(right, right), np.outer(up, up), np.outer(right, up) + np.outer(up, right)])
-        matrix = np.einsum("rij,bij->rb", np.array(own), basis)
-        found = np.linalg.lstsq(matrix, np.array(wanted), rcond=None)[0]
-        bends[node] = np.einsum("b,bij->ij", found, basis)
+        a, b, c = np.linalg.lstsq(rows[ends].reshape(-1, 3), aims[ends].ravel(), rcond=None)[0]
+        bends[node] = axes[node].T @ np.array([[a, c], [c, b]]) @ axes[node]
     return bends
 
 

@@ -60,21 +60,21 @@ class PatchSpace:
         control = np.concatenate((places[:, :1], inverse @ rest, places[:, -1:]), axis=1)
         return control, lengths(matrix @ control - places).max(axis=1)
 
-    def edge_normals(self, net: Floats, side: int, *, up: bool) -> Floats:
-        """Return the unit normals (24, 3) of a patch of control points (count, count, 3) at LOOKED_AT along one of its
-        sides: v = 0, u = 1, v = 1, u = 0; up: as its parameter runs. Rows of NaN where it has none.
+    def edge_normals(self, nets: Floats) -> Floats:
+        """Return the unit normals (m, 4, 24, 3) of patches of control points (m, count, count, 3) at LOOKED_AT along their
+        sides: v = 0, u = 1, v = 1, u = 0, as their parameters run. Rows of NaN where they have none.
 
         A clamped spline leaves its edge along the legs to the second row of its net (The NURBS Book, equation 3.24).
         """
-        rows = (net[:, 0], net[-1], net[:, -1], net[0])
-        beside = (net[:, 1], net[-2], net[:, -2], net[1])
+        rows = np.stack((nets[:, :, 0], nets[:, -1], nets[:, :, -1], nets[:, 0]), axis=1)
+        beside = np.stack((nets[:, :, 1], nets[:, -2], nets[:, :, -2], nets[:, 1]), axis=1)
         points, slopes = _looked(self.spans)
-        along, into = slopes @ rows[side], points @ (beside[side] - rows[side])
-        normals = cross(along, into) if side in (0, 1) else cross(into, along)
-        size = lengths(normals)[:, None]
-        still = np.sqrt(FLAT) * lengths(along)[:, None] * max(float(lengths(into).max()), FLAT)
-        found = np.divide(normals, size, out=np.full_like(normals, np.nan), where=size > still)
-        return found if up else found[::-1]
+        along, into = slopes @ rows, points @ (beside - rows)
+        normals = cross(along, into)
+        normals[:, 2:] = -normals[:, 2:]
+        size = lengths(normals)
+        still = np.sqrt(FLAT) * lengths(along) * np.maximum(lengths(into).max(axis=2, keepdims=True), FLAT)
+        return np.divide(normals, size[..., None], out=np.full_like(normals, np.nan), where=(size > still)[..., None])
 
     def surface(self, control: Floats) -> NurbsSurface:
         """Return the patch of control points (count, count, 3)."""

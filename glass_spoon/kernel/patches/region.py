@@ -8,8 +8,10 @@ from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 
 from glass_spoon.kernel.arrays import Bools, Floats, Ints, cross, directions, lengths
+from glass_spoon.kernel.compiled import compiled
 from glass_spoon.kernel.curves.alter.edit_knots import reverse_curve, split_curve
 from glass_spoon.kernel.curves.evaluate.arc_length import length_between
 from glass_spoon.kernel.curves.evaluate.basis import find_spans
@@ -55,7 +57,7 @@ class Piece:
     @cached_property
     def ways(self) -> Floats:
         """The unit directions (2, 3) in which it runs at its start and its end."""
-        return end_tangents(self.curve)
+        return end_tangents(self.curve) if self.twin is None else -self.twin.ways[::-1]
 
     @cached_property
     def pace(self) -> Pace:
@@ -92,8 +94,7 @@ class Piece:
         none = np.full((len(params), 3, 3), np.nan)
         if self.normals is None:
             return none[:, 0], none
-        known, normals = self.normals
-        return directions(np.stack([np.interp(params, known, column) for column in normals.T], axis=1)), none
+        return directions_between(*self.normals, params), none
 
     def onward(self, params: Floats) -> Floats:
         """Return the unit directions (n, 3) in which what is beside leaves across its own edge at parameters.
@@ -103,6 +104,25 @@ class Piece:
         if self.onto is None:
             return np.full((len(params), 3), np.nan)
         return _onward(self.onto, *curve_derivatives(self.curve, params, 1))
+
+
+@compiled
+def directions_between(known: Floats, ways: Floats, params: Floats) -> Floats:
+    """Return unit directions (n, 3) at params (n,), evenly between known ways (m, 3) at rising params (m,)."""
+    found = np.empty((len(params), 3))
+    for i in range(len(params)):
+        low, high = 0, len(known) - 1
+        while high - low > 1:
+            middle = (low + high) // 2
+            if known[middle] <= params[i]:
+                low = middle
+            else:
+                high = middle
+        share = min(max((params[i] - known[low]) / (known[high] - known[low]), 0.0), 1.0)
+        x, y, z = (1 - share) * ways[low] + share * ways[high]
+        size = max(np.sqrt(x * x + y * y + z * z), 1e-300)
+        found[i, 0], found[i, 1], found[i, 2] = x / size, y / size, z / size
+    return found
 
 
 def read_paces(pieces: Iterable[Piece]) -> None:
@@ -181,6 +201,10 @@ class Side:
         """Return normals (n, 3) and second fundamental forms (n, 3, 3) of what it goes on from; NaN for nothing."""
         if not any(piece.grade for piece in self.pieces):
             return None, None
+        if len(self.pieces) == 1:
+            (piece,) = self.pieces
+            normals, bends = piece.forms(piece.pace.at(np.clip(shares, 0, 1) * self.length))
+            return normals, bends if piece.grade > 1 else None
         which, params = self._find(shares)
         normals, bends = np.full((len(shares), 3), np.nan), np.full((len(shares), 3, 3), np.nan)
         for k, piece in enumerate(self.pieces):
@@ -214,14 +238,10 @@ class Loop:
     @cached_property
     def angles(self) -> Floats:
         """The angle in radians inside each corner, at the start of each side, seen in the mean plane."""
-        normal = self.normal
-        result = []
-        for k, side in enumerate(self.sides):
-            before = -self.sides[k - 1].pieces[-1].ways[1]
-            after = side.pieces[0].ways[0]
-            turn = np.arctan2(normal @ np.cross(after, before), after @ before)
-            result.append(float(turn % (2 * np.pi)))
-        return np.array(result)
+        before = np.array([-self.sides[k - 1].pieces[-1].ways[1] for k in range(len(self.sides))])
+        after = np.array([side.pieces[0].ways[0] for side in self.sides])
+        turns = np.arctan2(cross(after, before) @ self.normal, (after * before).sum(axis=1))
+        return np.asarray(turns % (2 * np.pi))
 
     def reversed(self) -> Loop:
         """Return it run through the other way; it starts at the same place."""
@@ -266,7 +286,7 @@ def make_loops(pieces: Sequence[Piece], tolerance: float) -> list[Loop]:
     while left:
         ordered, left, gap = _in_order(left, tolerance)
         loops.append(_closed(ordered, gap))
-    return sorted(loops, key=lambda loop: -float(lengths(loop.area)))
+    return sorted(loops, key=lambda loop: -float(lengths(loop.area))) if len(loops) > 1 else loops
 
 
 def _closed(ordered: list[Piece], gap: float) -> Loop:
@@ -332,7 +352,7 @@ def _brought_together(pieces: list[Piece], number: int) -> Piece:
 def with_moved_ends(curve: NurbsCurve, start: Floats, end: Floats) -> NurbsCurve:
     """Return a curve whose ends are moved by two vectors (3,) in mm, what lies between by a share of both."""
     low, high = curve.domain
-    middles = np.array([curve.knots[k + 1 : k + curve.degree + 1].mean() for k in range(len(curve.control_points))])
+    middles = sliding_window_view(curve.knots[1:-1], curve.degree).mean(axis=1)
     share = ((middles - low) / (high - low))[:, None]
     control = curve.control_points + (1 - share) * start + share * end
     return NurbsCurve(curve.degree, curve.knots, control, curve.weights)
@@ -370,6 +390,8 @@ def _bends_beside(curve: NurbsCurve) -> tuple[Floats, Floats, Floats]:
     """Return the inner knots (k,) at which a curve is only once smooth, and its bends (k, 3) in 1/mm before and after."""
     inner, times = np.unique(curve.knots[curve.degree + 1 : -curve.degree - 1], return_counts=True)
     inner = inner[times >= max(curve.degree - 1, 1)]
+    if not len(inner):
+        return inner, np.zeros((0, 3)), np.zeros((0, 3))
     after = find_spans(curve.knots, curve.degree, inner)
     before = np.searchsorted(curve.knots, inner, side="left").astype(np.int64) - 1
     return inner, _bends(curve, inner, before), _bends(curve, inner, after)

@@ -10,7 +10,8 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points, end_tangents
+from glass_spoon.kernel.curves.evaluate.curve_bundle import CurveBundle
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import end_tangents
 
 PLACES = 65
 """Places of a stretch at which its normals are told."""
@@ -41,8 +42,9 @@ def make_stretches(pieces: Sequence[tuple[int, NurbsCurve, int, int]]) -> list[S
     """Return the stretches of curves' numbers, pieces of them, and the meetings at which those start and end."""
     curves = [curve for _, curve, _, _ in pieces]
     params = [np.linspace(*curve.domain, PLACES) for curve in curves]
-    points = [curve_points(*own) for own in zip(curves, params, strict=True)]
-    bends = [_bends(*curve_derivatives(curve, np.array(curve.domain), 2)) for curve in curves]
+    bundle = CurveBundle(curves)
+    points = [own[0] for own in bundle.of_each(params, 0)]
+    bends = [_bends(*own) for own in bundle.of_each([np.array(curve.domain) for curve in curves], 2)]
     return [Stretch(*piece, (at, own), bend) for piece, at, own, bend in zip(pieces, params, points, bends, strict=True)]
 
 

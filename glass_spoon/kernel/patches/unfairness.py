@@ -8,6 +8,7 @@ from functools import cached_property, lru_cache
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, cross, lengths
+from glass_spoon.kernel.compiled import compiled
 from glass_spoon.kernel.patches.patch_space import PatchSpace, grid_derivatives
 
 FLAT, POINT = 1e-12, 1e-18
@@ -67,18 +68,49 @@ class Curving:
         """Return rows (m, k, 3 own) that say how the weighed differences of some patches change with their control points
         own, their metric and their normals held as they are; and those differences (m, k) as they are.
         """
-        weights = self.weights[..., which]
-        bend = np.einsum("kxym,kxyp->mxyp", weights, _by_order(self.spans)[..., own], optimize=False)
-        normals = self.normals[:, :, which].transpose(2, 0, 1, 3)
-        rows = (bend[..., None] * normals[:, :, :, None, :]).reshape(*bend.shape[:3], -1)
-        whole = self.means[:, :, which].transpose(2, 0, 1)
-        found, rest = [], []
-        for axis in (0, 1):
-            first, second = _neighbours(axis + 1)
-            step = self.steps(axis)[..., which].transpose(2, 0, 1)
-            found.append(((rows[second] - rows[first]) * step[..., None]).reshape(len(rows), -1, rows.shape[3]))
-            rest.append(((whole[second] - whole[first]) * step).reshape(len(rows), -1))
-        return np.concatenate(found, axis=1), np.concatenate(rest, axis=1)
+        steps = [self.steps(axis)[..., which] for axis in (0, 1)]
+        bends = _by_order(self.spans)[..., own]
+        normals = self.normals[:, :, which]
+        return difference_rows(self.weights[..., which], bends, normals, self.means[..., which], *steps)
+
+
+@compiled
+def difference_rows(
+    weights: Floats,
+    bends: Floats,
+    normals: Floats,
+    means: Floats,
+    along: Floats,
+    across: Floats,
+) -> tuple[Floats, Floats]:
+    """Return the rows (m, k, 3 p) and the differences (m, k) of `Curving.rows`, first those along u, then those along v.
+
+    weights: (3, x, y, m); bends: (3, x, y, p) of p splines; normals: (x, y, m, 3); means: (x, y, m); along, across: (x - 1,
+    y, m), (x, y - 1, m) how much differences weigh.
+    """
+    _, wide, high, patches = weights.shape
+    free = bends.shape[3]
+    count = (wide - 1) * high + wide * (high - 1)
+    rows, rest, bend = np.empty((patches, count, 3 * free)), np.empty((patches, count)), np.empty((wide, high, free))
+    for m in range(patches):
+        for x in range(wide):
+            for y in range(high):
+                first, mixed, last = weights[0, x, y, m], weights[1, x, y, m], weights[2, x, y, m]
+                for p in range(free):
+                    bend[x, y, p] = first * bends[0, x, y, p] + mixed * bends[1, x, y, p] + last * bends[2, x, y, p]
+        k = 0
+        for axis in range(2):
+            for x in range(wide - (axis == 0)):
+                for y in range(high - (axis == 1)):
+                    ahead_x, ahead_y = x + (axis == 0), y + (axis == 1)
+                    step = along[x, y, m] if axis == 0 else across[x, y, m]
+                    rest[m, k] = (means[ahead_x, ahead_y, m] - means[x, y, m]) * step
+                    for c in range(3):
+                        here, there = step * normals[x, y, m, c], step * normals[ahead_x, ahead_y, m, c]
+                        for p in range(free):
+                            rows[m, k, 3 * p + c] = there * bend[ahead_x, ahead_y, p] - here * bend[x, y, p]
+                    k += 1
+    return rows, rest
 
 
 def openness(spans: int, nets: Floats, places: int) -> Floats:

@@ -49,10 +49,10 @@ class NurbsCurve:
             digest.update(np.ascontiguousarray(part).tobytes())
         return digest.hexdigest()
 
-    @cached_property
-    def columns(self) -> Floats:
-        """What the basis functions weigh, a row a coordinate: (3, n) x, y, z of a plain curve, else (4, n) homogeneous."""
-        return np.ascontiguousarray((self.control_points if self.is_plain else self.homogeneous).T)
+    @property
+    def net(self) -> Floats:
+        """What the basis functions weigh: the control points (n, 3) of a plain curve, else the homogeneous ones (n, 4)."""
+        return self.control_points if self.is_plain else self.homogeneous
 
     @cached_property
     def is_rational(self) -> bool:

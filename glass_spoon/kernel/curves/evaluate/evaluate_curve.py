@@ -24,7 +24,7 @@ def curve_derivatives(curve: NurbsCurve, params: Floats, order: int, spans: Ints
     `spans` chooses the polynomial piece for one-sided values at knots.
     The NURBS Book, equation 4.8 (algorithm A4.2).
     """
-    return curve_rows(curve.columns, curve.knots, curve.degree, params, _FOUND if spans is None else spans, order)
+    return curve_rows(curve.net, curve.knots, curve.degree, params, _FOUND if spans is None else spans, order)
 
 
 def rational_derivatives(weighted: Floats) -> Floats:
@@ -91,9 +91,9 @@ def find_kinks(curve: NurbsCurve, angle: float) -> Floats:
     p = curve.degree
     inner = curve.knots[p + 1 : len(curve.knots) - p - 1]
     repeated = inner[p - 1 :] == inner[: max(0, len(inner) - p + 1)]
+    if not repeated.any():
+        return np.zeros(0)
     params = np.unique(inner[p - 1 :][repeated])
-    if not len(params):
-        return params
     before, after = tangent_sides(curve, params)
     turn = np.arctan2(lengths(cross(before, after)), np.einsum("ij,ij->i", before, after))
     return params[turn > angle]

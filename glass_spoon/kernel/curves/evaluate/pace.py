@@ -6,14 +6,14 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import scipy
 
 from glass_spoon.kernel.arrays import Floats, lengths
+from glass_spoon.kernel.compiled import compiled
 from glass_spoon.kernel.curves.evaluate.arc_length import lengths_between, measure_length
 from glass_spoon.kernel.curves.evaluate.basis import find_spans
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
+from glass_spoon.kernel.curves.evaluate.curve_bundle import CurveBundle
 
 PLACES = 160
 """Places of a table at least, the curve's own breaks among them."""
@@ -34,7 +34,8 @@ class Pace:
 
     def at(self, totals: Floats) -> Floats:
         """Return the parameters (n,) at lengths (n,)."""
-        return np.clip(self.follow(np.clip(totals, 0.0, self.length)), *self.domain)
+        low, high = self.domain
+        return np.minimum(np.maximum(self.follow(np.minimum(np.maximum(totals, 0.0), self.length)), low), high)
 
     def reversed(self) -> Pace:
         """Return that of the same curve run through from its end, over the same domain."""
@@ -49,15 +50,15 @@ def keep_pace(curve: NurbsCurve) -> Pace:
 
 def keep_paces(curves: Sequence[NurbsCurve]) -> list[Pace]:
     """Return the parameters of curves over their lengths, all read at once."""
+    if not curves:
+        return []
+    bundle = CurveBundle(curves)
     params = [span_params(curve, -(-PLACES // (len(curve.breaks) - 1))) for curve in curves]
     lows, highs = [part[:-1] for part in params], [part[1:] for part in params]
     # A speed may jump at a knot: each cell is read within its own span.
     spans = [find_spans(one.knots, one.degree, (a + b) / 2) for one, a, b in zip(curves, lows, highs, strict=True)]
-    firsts, lasts = (
-        [lengths(curve_derivatives(one, own, 1, which)[1]) for one, own, which in zip(curves, ends, spans, strict=True)]
-        for ends in (lows, highs)
-    )
-    cells = lengths_between(curves, lows, highs, spans)
+    firsts, lasts = ([lengths(own[1]) for own in bundle.of_each(ends, 1, spans)] for ends in (lows, highs))
+    cells = lengths_between(bundle, lows, highs, spans)
     return [_pace(*parts) for parts in zip(curves, lows, highs, firsts, lasts, cells, strict=True)]
 
 
@@ -68,5 +69,24 @@ def _pace(curve: NurbsCurve, low: Floats, high: Floats, first: Floats, last: Flo
         return Pace(arc.length, curve.domain, arc.to_params)
     totals = np.concatenate(([0.0], np.cumsum(steps)))
     mean, first, last = (high - low) / steps, 1 / first, 1 / last
-    cubics = np.stack(((first + last - 2 * mean) / steps**2, (3 * mean - 2 * first - last) / steps, first, low))
-    return Pace(float(totals[-1]), curve.domain, scipy.interpolate.PPoly(cubics, totals))
+    cubics = np.stack(((first + last - 2 * mean) / steps**2, (3 * mean - 2 * first - last) / steps, first, low), axis=1)
+    return Pace(float(totals[-1]), curve.domain, lambda wanted: cubics_at(totals, cubics, wanted))
+
+
+@compiled
+def cubics_at(starts: Floats, cubics: Floats, places: Floats) -> Floats:
+    """Return what cubics (m, 4), highest power first, from starts (m + 1,) on are at places (n,) between the first and the
+    last.
+    """
+    found = np.empty(len(places))
+    for i in range(len(places)):
+        low, high = 0, len(cubics)
+        while high - low > 1:
+            middle = (low + high) // 2
+            if starts[middle] <= places[i]:
+                low = middle
+            else:
+                high = middle
+        on = places[i] - starts[low]
+        found[i] = ((cubics[low, 0] * on + cubics[low, 1]) * on + cubics[low, 2]) * on + cubics[low, 3]
+    return found

@@ -69,35 +69,76 @@ def basis_rows(knots: Floats, degree: int, params: Floats, spans: AnyInts, order
 
 
 @compiled
-def curve_rows(columns: Floats, knots: Floats, degree: int, params: Floats, spans: AnyInts, order: int) -> Floats:
+def curve_rows(net: Floats, knots: Floats, degree: int, params: Floats, spans: AnyInts, order: int) -> Floats:
     """Return derivatives (order + 1, n, 3) of a curve at params (n,) in their spans (n,); without any (0,) they are found.
 
-    columns: (3, points) of a plain curve, (4, points) homogeneous.
+    net: (points, 3) of a plain curve, (points, 4) homogeneous.
     """
-    width = len(columns)
     result = np.empty((order + 1, len(params), 3))
     table, basis = np.empty((degree + 1, degree + 1)), np.empty((order + 1, degree + 1))
-    weighted = np.empty((order + 1, width))
+    masses = np.empty(order + 1)
     for i in range(len(params)):
         span = spans[i] if len(spans) else span_of(knots, degree, params[i])
         basis_at(knots, degree, params[i], span, table, basis)
-        for k in range(order + 1):
-            for axis in range(width):
-                total = 0.0
-                for r in range(degree + 1):
-                    total += basis[k, r] * columns[axis, span - degree + r]
-                weighted[k, axis] = total
-        for k in range(order + 1):
-            for axis in range(3):
-                total = weighted[k, axis]
-                if width == 4:  # equation 4.8
-                    ways = 1.0
-                    for j in range(1, k + 1):
-                        ways = ways * (k + 1 - j) / j
-                        total -= ways * weighted[j, 3] * result[k - j, i, axis]
-                    total /= weighted[0, 3]
-                result[k, i, axis] = total
+        if net.shape[1] == 4:
+            sum_weighted(net, span - degree, degree, basis, masses, result, i)
+        else:
+            sum_plain(net, span - degree, degree, basis, result, i)
     return result
+
+
+@compiled
+def bundle_rows(
+    net: Floats, knots: Floats, curves: AnyInts, which: AnyInts, params: Floats, spans: AnyInts, order: int
+) -> Floats:
+    """Return derivatives (order + 1, n, 3) of the curves which (n,) of many, as `curve_rows` does for one.
+
+    net: (points, 4) of all in turn, homogeneous; knots: those of all in turn. curves: (curves, 5) the first point and the
+    first knot of each, how many knots it has, its degree, and whether it is plain.
+    """
+    result = np.empty((order + 1, len(params), 3))
+    most = curves[:, 3].max() + 1
+    table, basis, masses = np.empty((most, most)), np.empty((order + 1, most)), np.empty(order + 1)
+    for i in range(len(params)):
+        point, knot, count, degree, plain = curves[which[i]]
+        own = knots[knot : knot + count]
+        span = spans[i] if len(spans) else span_of(own, degree, params[i])
+        basis_at(own, degree, params[i], span, table, basis)
+        if plain:
+            sum_plain(net, point + span - degree, degree, basis, result, i)
+        else:
+            sum_weighted(net, point + span - degree, degree, basis, masses, result, i)
+    return result
+
+
+@compiled
+def sum_plain(net: Floats, first: int, degree: int, basis: Floats, out: Floats, at: int) -> None:
+    """Write the sums of points from the first on by derivatives of functions (order + 1, ...) to out[:, at]."""
+    for k in range(len(basis)):
+        x, y, z = 0.0, 0.0, 0.0
+        for r in range(degree + 1):
+            share = basis[k, r]
+            x += share * net[first + r, 0]
+            y += share * net[first + r, 1]
+            z += share * net[first + r, 2]
+        out[k, at, 0], out[k, at, 1], out[k, at, 2] = x, y, z
+
+
+@compiled
+def sum_weighted(net: Floats, first: int, degree: int, basis: Floats, masses: Floats, out: Floats, at: int) -> None:
+    """Write derivatives of a place from homogeneous points to out[:, at] (equation 4.8); masses (order + 1,): room."""
+    sum_plain(net, first, degree, basis, out, at)
+    for k in range(len(basis)):
+        masses[k] = 0.0
+        for r in range(degree + 1):
+            masses[k] += basis[k, r] * net[first + r, 3]
+        ways = 1.0
+        for j in range(1, k + 1):
+            ways = ways * (k + 1 - j) / j
+            for axis in range(3):
+                out[k, at, axis] -= ways * masses[j] * out[k - j, at, axis]
+        for axis in range(3):
+            out[k, at, axis] /= masses[0]
 
 
 @compiled

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left
+from collections.abc import Sequence
 
 import numpy as np
 import scipy
@@ -10,7 +11,8 @@ import scipy
 from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths
 from glass_spoon.kernel.curves.evaluate.closest_on_curve import span_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
-from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives, curve_points
+from glass_spoon.kernel.curves.evaluate.curve_bundle import CurveBundle
+from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.remembered import Remembered
 
 SEGMENTS, MOST_SEGMENTS = 32, 6000
@@ -32,10 +34,33 @@ def find_crossings(curve: NurbsCurve, other: NurbsCurve, tolerance: float = 1e-6
     Chords of both are paired where their boxes, grown by the sag of the chords, overlap; from each pair Newton steps on
     the distance lead to the meeting place. Of places nearer together than the tolerance one is kept.
     """
-    one, two = (_chords.get(each.key, lambda each=each: _Chords(each)) for each in (curve, other))  # type: ignore[misc]
-    first, second = _near_pairs(one, two, tolerance)
-    s, t = one.middles[first], two.middles[second]
-    return _meet(curve, other, s, t, tolerance)
+    return find_all_crossings([curve, other], [(0, 1)], tolerance)[0]
+
+
+def find_all_crossings(
+    curves: Sequence[NurbsCurve], pairs: Sequence[tuple[int, int]], tolerance: float = 1e-6
+) -> list[tuple[Floats, Floats]]:
+    """Return for pairs of curves, by their numbers, what `find_crossings` gives for each: all are followed at once."""
+    chords = [_chords_of(curve) for curve in curves]
+    owners, s, t = [], [], []
+    for number, (a, b) in enumerate(pairs):
+        first, second = _near_pairs(chords[a], chords[b], tolerance)
+        owners.append(np.full(len(first), number))
+        s.append(chords[a].middles[first])
+        t.append(chords[b].middles[second])
+    if not owners:
+        return []
+    bundle, ends = CurveBundle(curves), np.array(pairs, dtype=np.int64)
+    owner, at, there = _meet(bundle, ends, np.concatenate(owners), np.concatenate(s), np.concatenate(t), tolerance)
+    places = bundle.points(ends[owner, 0], at)
+    bounds = np.searchsorted(owner, np.arange(len(pairs) + 1))
+    found = []
+    for (a, b), low, high in zip(pairs, bounds[:-1], bounds[1:], strict=True):
+        own = slice(low, high)
+        domains = curves[a].domain, curves[b].domain
+        keep = _distinct(domains, places[own], at[own], there[own], max(tolerance, 1e-9) * 10)
+        found.append((at[own][keep], there[own][keep]))
+    return found
 
 
 def self_crossings(curve: NurbsCurve, tolerance: float = 1e-6) -> tuple[Floats, Floats]:
@@ -43,10 +68,15 @@ def self_crossings(curve: NurbsCurve, tolerance: float = 1e-6) -> tuple[Floats, 
 
     Between the two it turns by half a turn at least: chords between which it turns by much less are not followed.
     """
-    chords = _chords.get(curve.key, lambda: _Chords(curve))
+    chords = _chords_of(curve)
     first, second = _overlapping(chords, chords, 0.0)
     apart = (second > first + 1) & (chords.turned[second] - chords.turned[first] > LEAST_TURN)
-    s, t = _meet(curve, curve, chords.middles[first[apart]], chords.middles[second[apart]], tolerance)
+    begin, end = chords.middles[first[apart]], chords.middles[second[apart]]
+    bundle = CurveBundle([curve])
+    _, s, t = _meet(bundle, np.zeros((1, 2), dtype=np.int64), np.zeros(len(begin), dtype=np.int64), begin, end, tolerance)
+    places = bundle.points(np.zeros(len(s), dtype=np.int64), s)
+    kept = _distinct((curve.domain, curve.domain), places, s, t, max(tolerance, 1e-9) * 10)
+    s, t = s[kept], t[kept]
     low, high = curve.domain
     near = 1e-7 * (high - low)
     seam = (s - low < near) & (high - t < near)
@@ -79,6 +109,10 @@ _chords: Remembered[_Chords] = Remembered(256)
 """The chords of the curves looked at last, by their content."""
 
 
+def _chords_of(curve: NurbsCurve) -> _Chords:
+    return _chords.get(curve.key, lambda: _Chords(curve))
+
+
 def _near_pairs(one: _Chords, other: _Chords, apart: float) -> tuple[Ints, Ints]:
     """Return the numbers of chords of two curves whose boxes, grown by a quarter chord, overlap.
 
@@ -101,47 +135,58 @@ def _near_pairs(one: _Chords, other: _Chords, apart: float) -> tuple[Ints, Ints]
 def _overlapping(one: _Chords, other: _Chords, more: float) -> tuple[Ints, Ints]:
     """Return the numbers of chords whose boxes, each grown by some mm more, overlap."""
     reach = max(one.reach + other.reach + 2 * more, 1e-300) * (1 + 1e-9)
-    near = one.tree.sparse_distance_matrix(other.tree, reach, np.inf, output_type="coo_matrix")
-    first, second = near.row.astype(np.int64), near.col.astype(np.int64)
+    near = one.tree.sparse_distance_matrix(other.tree, reach, np.inf, output_type="ndarray")
+    first, second = near["i"].astype(np.int64), near["j"].astype(np.int64)
     apart = np.maximum(one.low[first] - other.high[second], other.low[second] - one.high[first])
     meet = (apart <= 2 * more).all(axis=1)
-    order = np.lexsort((second[meet], first[meet]))
-    return first[meet][order], second[meet][order]
+    first, second = first[meet], second[meet]
+    order = np.argsort(first * len(other.middles) + second)
+    return first[order], second[order]
 
 
-def _meet(curve: NurbsCurve, other: NurbsCurve, s: Floats, t: Floats, tolerance: float) -> tuple[Floats, Floats]:
-    """Follow pairs of parameters to where the curves meet; return those that do, each once, in order of s."""
-    s, t = s.copy(), t.copy()
+def _meet(
+    bundle: CurveBundle, pairs: Ints, owner: Ints, s: Floats, t: Floats, tolerance: float
+) -> tuple[Ints, Floats, Floats]:
+    """Follow parameters (n,) of pairs of curves, by their owners (n,), to where the two meet; return those that do, in order
+    of their owners and of s.
+    """
+    s, t, ends = s.copy(), t.copy(), pairs[owner]
+    low, high = bundle.domains[ends].transpose(2, 1, 0)
     going = np.arange(len(s))
     for _ in range(STEPS):
         if not len(going):
             break
         now_s, now_t = s[going], t[going]
-        a, b = curve_derivatives(curve, now_s, 1), curve_derivatives(other, now_t, 1)
-        gap = b[0] - a[0]
-        aa, bb, ab = (np.einsum("ij,ij->i", x, y) for x, y in ((a[1], a[1]), (b[1], b[1]), (a[1], b[1])))
-        ga, gb = np.einsum("ij,ij->i", gap, a[1]), np.einsum("ij,ij->i", gap, b[1])
+        both = bundle.derivatives(ends[going].T.ravel(), np.concatenate((now_s, now_t)), 1)
+        (here, there), (along, across) = both.reshape(2, 2, -1, 3)
+        gap = there - here
+        aa, bb, ab = (np.einsum("ij,ij->i", x, y) for x, y in ((along, along), (across, across), (along, across)))
+        ga, gb = np.einsum("ij,ij->i", gap, along), np.einsum("ij,ij->i", gap, across)
         det = np.maximum(aa * bb - ab * ab, 1e-12 * aa * bb + 1e-300)
-        s[going] = np.clip(now_s + (ga * bb - gb * ab) / det, *curve.domain)
-        t[going] = np.clip(now_t + (ga * ab - gb * aa) / det, *other.domain)
+        s[going] = np.clip(now_s + (ga * bb - gb * ab) / det, low[0, going], high[0, going])
+        t[going] = np.clip(now_t + (ga * ab - gb * aa) / det, low[1, going], high[1, going])
         still = np.abs(s[going] - now_s) * np.sqrt(aa) + np.abs(t[going] - now_t) * np.sqrt(bb)
         going = going[still > 1e-13]
-    size = lengths(curve_points(curve, s) - curve_points(other, t))
-    s, t = s[size <= tolerance], t[size <= tolerance]
-    order = np.lexsort((t, s))
-    s, t = s[order], t[order]
-    return _distinct(curve, other, s, t, max(tolerance, 1e-9) * 10)
+    here, there = bundle.points(ends.T.ravel(), np.concatenate((s, t))).reshape(2, -1, 3)
+    near = lengths(here - there) <= tolerance
+    owner, s, t = owner[near], s[near], t[near]
+    order = np.lexsort((t, s, owner))
+    return owner[order], s[order], t[order]
 
 
-def _distinct(curve: NurbsCurve, other: NurbsCurve, s: Floats, t: Floats, near: float) -> tuple[Floats, Floats]:
-    """Drop pairs whose place and run both lie within `near` mm of an earlier pair's."""
+def _distinct(
+    domains: tuple[tuple[float, float], tuple[float, float]], places: Floats, s: Floats, t: Floats, near: float
+) -> list[int]:
+    """Return the numbers of pairs, in order of s, but those that lie within `near` mm of an earlier one."""
     keep: list[int] = []
-    places, others = curve_points(curve, s), other.domain[1] - other.domain[0]
+    one, other = (high - low for low, high in domains)
     # In their order along the first curve only those from here on can be beside one.
-    since = np.searchsorted(s, s - 1e-4 * (curve.domain[1] - curve.domain[0])).tolist()
+    since = np.searchsorted(s, s - 1e-4 * one).tolist()
     for k in range(len(s)):
         near_by = keep[bisect_left(keep, since[k]) :]
-        beside = np.abs(t[near_by] - t[k]) <= 1e-4 * others
-        if not (beside & (lengths(places[near_by] - places[k]) <= near)).any():
-            keep.append(k)
-    return s[keep], t[keep]
+        if near_by:
+            beside = np.abs(t[near_by] - t[k]) <= 1e-4 * other
+            if (beside & (lengths(places[near_by] - places[k]) <= near)).any():
+                continue
+        keep.append(k)
+    return keep
