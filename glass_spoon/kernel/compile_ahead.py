@@ -16,7 +16,7 @@ from glass_spoon.kernel.trims.touching_ball import equations, frames
 
 
 def load_compiled() -> None:
-    """Evaluate a small curve and surface, roll a ball over it, fill a small net, and read a small mesh, as all of them are."""
+    """Evaluate a small curve and surface, roll a ball over it, fill a small net, read a mesh, as all of them are."""
     middle, knots = np.array([0.5]), np.array([0.0, 0.0, 1.0, 1.0])
     curve_derivatives(make_polyline([[0, 0, 0], [1, 0, 0]]), middle, 1)
     basis_derivatives(knots, 1, middle, 1)
