@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 
 from tests.mesh_checker import check_result
+from tests.sheet.test_patches import built
 from tests.sheet.test_trust import EDGES, build, gauges
 
 ROUND = {"verb": "circle", "plane": "plan", "radius": "20 mm", "gives": "ring"}
@@ -127,3 +128,47 @@ def test_edges_far_apart_are_no_near_miss() -> None:
     """A far gap is not offered to be closed."""
     (finding,) = stacked("0\u00b0", "36 mm").reports["l6"].findings
     assert "share no whole edge" in finding.sentence
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+@pytest.mark.parametrize("within", [0.0001, 0.01])
+@pytest.mark.parametrize("corners", [(4, 5), (5, 4, 6), (3, 3, 5)])
+def test_a_hull_of_any_sharp_lines_is_closed_by_a_patch(corners: tuple[int, ...], within: float, size: float) -> None:
+    """Sections with corners at different shares give a hull of many sharp lines: its patch is cut where each of them ends.
+
+    The one open rim runs round what is not closed; no face is folded and no vertex lies on another, at any size.
+    """
+    lines: list[dict] = []
+    for number, count in enumerate(corners):
+        turns = np.linspace(0, np.pi, count) + np.r_[0, 0.07 * np.sin(np.arange(1, count - 1) * (number + 2)), 0]
+        rows = [
+            {
+                "x": f"{40 * size * np.cos(t)} mm",
+                "y": f"{-(38 + number) * size * np.sin(t)} mm",
+                "out": f"{60 * size * number} mm",
+            }
+            for t in turns
+        ]
+        lines.append({"verb": "draw", "plane": "side", "manner": "straight through", "points": rows, "gives": f"s{number}"})
+    ends = [rows[0], {"x": "0 mm", "y": f"{6 * size} mm", "out": rows[0]["out"]}, rows[-1]]
+    names = [f"l{k + 1}" for k in range(len(corners))]
+    total = len(corners)
+    made = built(
+        *lines,
+        {"verb": "loft", "sections": names, "gives": "hull"},
+        {"verb": "draw", "plane": "side", "manner": "through", "points": ends, "gives": "rail"},
+        {"verb": "patch", "curves": [names[-1], f"l{total + 2}"], "within": f"{1e-3 * size} mm", "gives": "transom"},
+        {
+            "verb": "gather",
+            "surfaces": [f"l{total + 1}", f"l{total + 3}"],
+            "tolerance": f"{within * size} mm",
+            "gives": "all",
+        },
+        {"verb": "mesh", "surface": f"l{total + 4}", "sizing": "edge length", "edge_length": f"{6 * size} mm", "gives": "m"},
+    )
+    mesh, report = made.items[f"l{total + 5}"].item.mesh, made.reports[f"l{total + 5}"]
+    told = " ".join(finding.sentence for finding in report.findings)
+    assert (
+        "open where" not in told and "lie on others" not in told and "folded" not in told and "lies on another" not in told
+    )
+    assert len(mesh.topology.boundary_loops) == 1 and mesh.topology.components.max() == 0

@@ -16,6 +16,7 @@ from glass_spoon.kernel.meshing.fill_simple import CORNER_TURN
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.alter.edit_surface import middle_isocurves, split_surface
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.sets.split_to_meet import split_to_meet
 from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, FlatCap, SurfaceSet, one_as_set
 
 KEPT = 16
@@ -123,15 +124,16 @@ def _cut(shape: SurfaceSet) -> CutSet:
             parents.append(number)
     if len(pieces) == len(shape.surfaces):
         return CutSet(shape, np.arange(len(pieces)), np.broadcast_to([0.0, 1.0], (len(pieces), 2, 2)), shape.surfaces)
-    place = np.empty((len(pieces), 2, 2))
-    for row, (piece, parent) in enumerate(zip(pieces, parents, strict=True)):
+    counts = tuple(shape.counts[parent] for parent in parents) if shape.counts else ()
+    # A neighbour whose edge runs past a sharp line of another is cut there too, or the mesh would be open between them.
+    met, of_cut = split_to_meet(replace(shape, surfaces=tuple(pieces), counts=counts, pattern=()))
+    owners = np.array(parents)[of_cut]
+    place = np.empty((len(owners), 2, 2))
+    for row, (piece, parent) in enumerate(zip(met.surfaces, owners.tolist(), strict=True)):
         for axis in (0, 1):
             low, high = shape.surfaces[parent].domain(axis)
             place[row, axis] = (np.array(piece.domain(axis)) - low) / (high - low)
-    counts = tuple(shape.counts[parent] for parent in parents) if shape.counts else ()
-    return CutSet(
-        replace(shape, surfaces=tuple(pieces), counts=counts, pattern=()), np.array(parents), place, shape.surfaces
-    )
+    return CutSet(met, owners, place, shape.surfaces)
 
 
 def _cut_surface(surface: NurbsSurface, between_poles: tuple[bool, bool]) -> list[NurbsSurface]:

@@ -13,6 +13,9 @@ from glass_spoon.kernel.arrays import Floats, frozen, lengths
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve, from_homogeneous, make_curve
 from glass_spoon.kernel.errors import InvalidInput
 
+POINTED = 0.05
+"""Share of a surface's width below which an edge may be a point."""
+
 
 @dataclass(frozen=True, eq=False)
 class NurbsSurface:
@@ -66,9 +69,13 @@ class NurbsSurface:
         return bool(lengths(first - last).max() <= tolerance)
 
     def is_pole(self, axis: int, end: int, tolerance: float) -> bool:
-        """Say whether the first (end = 0) or the last (end = -1) edge across an axis is one point within `tolerance` mm."""
-        edge = np.take(self.control_points, end, axis)
-        return bool(lengths(edge - edge[0]).max() <= tolerance)
+        """Say whether the first (end = 0) or the last (end = -1) edge across an axis is one point within `tolerance` mm.
+
+        It is small beside what the surface is wide, too: a strip that is narrow all along has no pole.
+        """
+        rows = np.moveaxis(self.control_points, axis, 0)
+        spreads = lengths(rows - rows[:, :1]).max(axis=1)
+        return bool(spreads[end] <= min(tolerance, POINTED * spreads.max()))
 
 
 def make_surface(

@@ -38,6 +38,9 @@ LEAST_PART = 1e-3
 NEAR = 0.02
 """Edges nearer than this share of the shorter one nearly meet."""
 
+BESIDE = 1e-6
+"""How much nearer, against a sharp one, a knot must be that is smooth."""
+
 PLACES = 65
 """Places along an edge at which it is told how near others are."""
 
@@ -212,10 +215,23 @@ def _corner_within(edges: _Open, first: int, second: int, reach: float) -> float
         params, away = closest_params(curve, run)
         if away.max() > reach:
             continue
-        place = curve_points(curve, params[:1])[0]
+        param = _at_knot(curve, float(params[0]), least)
+        place = curve_points(curve, np.array([param]))[0]
         if lengths(curve_points(curve, np.array(curve.domain)) - place).min() > least:
-            return float(params[0])
+            return param
     return None
+
+
+def _at_knot(curve: NurbsCurve, param: float, near: float) -> float:
+    """Return the knot beside a parameter, within `near` mm of a sharp one: a cut beside it leaves a strip of nothing."""
+    inner, times = np.unique(curve.knots[curve.degree + 1 : -curve.degree - 1], return_counts=True)
+    if not len(inner):
+        return param
+    place = curve_points(curve, np.array([param]))[0]
+    away = lengths(curve_points(curve, inner) - place)
+    away[times < curve.degree] /= BESIDE
+    nearest = int(away.argmin())
+    return float(inner[nearest]) if away[nearest] <= near else param
 
 
 def _boxes_near(places: Floats, reach: Floats) -> list[tuple[int, int]]:

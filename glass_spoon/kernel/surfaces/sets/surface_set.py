@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
+from weakref import WeakKeyDictionary
 
 import numpy as np
 import scipy
@@ -237,26 +238,46 @@ class EdgeTable:
 
 
 def measure_edges(surfaces: list[NurbsSurface], tolerance: float) -> EdgeTable:
-    """Return the four edges of every surface; one shorter than `tolerance` mm is a pole."""
+    """Return the four edges of every surface; one that is a point within `tolerance` mm is a pole, see `is_pole`.
+
+    What was read of a surface is kept while it lives: sets that grow out of one another have most of theirs in common.
+    """
+    fresh = [surface for surface in dict.fromkeys(surfaces) if surface not in _read]
+    _read.update(zip(fresh, _read_edges(fresh), strict=True))
     names = [
         EdgeName(piece, axis, end)  # type: ignore[arg-type]  # 0 or -1
         for piece in range(len(surfaces))
-        for axis in (0, 1)
-        for end in (0, -1)
+        for axis, end in _SIDES
     ]
-    curves = [edge_curve(surfaces[name.piece], name.axis, name.end) for name in names]
-    tables: list[LengthTable] = []
-    where = [(0, 0)] * len(names)
-    places, sizes = np.empty((len(names), len(SHARES), 3)), np.empty(len(names))
+    found = [edge for surface in surfaces for edge in _read[surface]]
+    tables = list({id(table): table for table, _, _ in found}.values())
+    number = {id(table): k for k, table in enumerate(tables)}
+    sizes = np.array([table.lengths[row] for table, row, _ in found])
+    poles = sizes <= tolerance
+    for edge in np.flatnonzero(poles).tolist():
+        poles[edge] = surfaces[names[edge].piece].is_pole(1 - names[edge].axis, names[edge].end, tolerance)
+    places = np.array([own for _, _, own in found]).reshape(-1, len(SHARES), 3)
+    return EdgeTable(names, sizes, places, poles, tables, [(number[id(table)], row) for table, row, _ in found])
+
+
+_SIDES = ((0, 0), (0, -1), (1, 0), (1, -1))
+_ReadEdge = tuple[LengthTable, int, Floats]
+"""The table and the row of an edge's lengths, and places (len(SHARES), 3) even along it."""
+
+_read: WeakKeyDictionary[NurbsSurface, list[_ReadEdge]] = WeakKeyDictionary()
+
+
+def _read_edges(surfaces: list[NurbsSurface]) -> list[list[_ReadEdge]]:
+    """Return what is read of the four edges of each surface; edges with the same knots are read together."""
+    curves = [edge_curve(surface, axis, end) for surface in surfaces for axis, end in _SIDES]
+    found: list[_ReadEdge | None] = [None] * len(curves)
     for edges in alike(curves):
         group = [curves[edge] for edge in edges]
         table = measure_alike(group)
-        places[edges] = points_alike(group, table.to_params(np.arange(len(edges)), SHARES, exact=True))
-        sizes[edges] = table.lengths
-        for row, edge in enumerate(edges):
-            where[edge] = (len(tables), row)
-        tables.append(table)
-    return EdgeTable(names, sizes, places, sizes <= tolerance, tables, where)
+        places = points_alike(group, table.to_params(np.arange(len(edges)), SHARES, exact=True))
+        for row, (edge, own) in enumerate(zip(edges, places, strict=True)):
+            found[edge] = (table, row, own)
+    return [[edge for edge in found[k : k + 4] if edge] for k in range(0, len(found), 4)]
 
 
 def find_shared_edges(edges: EdgeTable, tolerance: float) -> list[SharedEdge]:

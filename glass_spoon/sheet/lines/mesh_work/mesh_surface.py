@@ -96,7 +96,7 @@ class MeshSurface(Line):
     )
     gives_kind = "mesh"
     signs = True
-    results = 4  # no vertex of a fill comes up to another; counts across faces of trimmed surfaces agree
+    results = 5  # neighbours are cut where sharp lines end on them; narrow strips are no points
 
     verb: Literal["mesh"] = "mesh"
     surface: Annotated[
