@@ -7,6 +7,7 @@ import pytest
 
 from glass_spoon.kernel.curves.alter.edit_knots import cut_curve
 from glass_spoon.kernel.curves.evaluate.basis import find_spans
+from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.curve_bundle import CurveBundle
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
 from glass_spoon.kernel.curves.evaluate.pace import keep_paces
@@ -66,6 +67,14 @@ def test_paces_of_circles_are_their_angles() -> None:
         at = pace.at(np.array([0.0, 0.5, 1.0]) * pace.length)
         half = curve_derivatives(circle, at, 0)[0]
         assert np.allclose(half[0], -half[1], atol=1e-7 * radius) and np.allclose(half[0], half[2], atol=1e-12 * radius)
+
+
+def test_a_span_of_no_width_does_not_disturb_a_pace() -> None:
+    """As a cut leaves beside a knot: half the length is where it is without it."""
+    knots = np.array([0.0, 0.0, 0.5, np.nextafter(0.5, 1), 1.0, 1.0])
+    line = NurbsCurve(1, knots, np.array([[0.0, 0, 0], [2, 0, 0], [2, 0, 0], [4, 0, 0]]), np.ones(4))
+    (pace,) = keep_paces([line])
+    assert pace.length == pytest.approx(4) and pace.at(np.array([1.0, 2.0, 3.0])) == pytest.approx([0.25, 0.5, 0.75])
 
 
 def test_all_crossings_are_those_of_each_pair() -> None:

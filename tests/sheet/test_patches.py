@@ -271,3 +271,23 @@ def test_a_patch_that_folds_over_itself_says_so() -> None:
     report = built(outline, {"verb": "patch", "curves": ["l1"]}).reports["l2"]
     assert report.status == "look"
     assert "folds over itself" in report.findings[0].sentence
+
+
+def test_a_region_of_a_net_that_folds_is_told_by_its_number() -> None:
+    """A square whose side is dented deeply, beside a whole one: region 1 folds; left open, nothing is said."""
+    rows = [[(0, 0), (60, 0)], [(60, 0), (60, 60)], [(60, 60), (0, 60)], [(0, 60), (45, 30), (0, 0)]]
+    rows += [[(60, 0), (120, 0)], [(120, 0), (120, 60)], [(120, 60), (60, 60)]]
+    lines = [
+        {
+            "verb": "draw",
+            "plane": "plan",
+            "manner": "straight through",
+            "points": [{"x": f"{x} mm", "y": f"{y} mm"} for x, y in row],
+            "gives": f"c{k}",
+        }
+        for k, row in enumerate(rows)
+    ]
+    net = {"verb": "net", "curves": [f"l{k + 1}" for k in range(len(rows))], "gives": "skin"}
+    report = built(*lines, net).reports["l8"]
+    assert report.status == "look" and "Region 1 folds over itself" in report.findings[0].sentence
+    assert built(*lines, {**net, "left": "1"}).reports["l8"].findings == ()

@@ -11,7 +11,7 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.patches.fill_region import Filled, fill_regions
+from glass_spoon.kernel.patches.fill_region import FOLDED, Filled, fill_regions
 from glass_spoon.kernel.patches.net_graph import NetGraph, read_net
 from glass_spoon.kernel.patches.region import Piece, make_loop, read_paces
 from glass_spoon.kernel.remembered import Remembered
@@ -31,6 +31,7 @@ class FilledNet:
 
     off: the largest distance in mm from the curves; kink: the largest angle in radians across curves that are smooth.
     cusps: how many regions run out into a corner of almost no angle. follows: whether all edges follow their curves closely.
+    folded: the numbers of regions, from 1, in which a patch folds over itself.
     """
 
     shape: SurfaceSet
@@ -41,6 +42,7 @@ class FilledNet:
     cusps: int
     follows: bool
     middles: Floats
+    folded: tuple[int, ...]
 
 
 def fill_net(
@@ -83,7 +85,9 @@ def fill_net(
     surfaces = tuple(surface for one in filled for surface in one.surfaces)
     together = SurfaceSet(surfaces, max(4 * off, 1e-6 * size))
     whole, _ = split_to_meet(together)
-    return FilledNet(orient_set(whole).shape, graph, sides, off, kink, cusps, all(one.follows for one in filled), middles)
+    folded = tuple(number + 1 for number, one in zip(chosen, filled, strict=True) if one.openness < FOLDED)
+    follows = all(one.follows for one in filled)
+    return FilledNet(orient_set(whole).shape, graph, sides, off, kink, cusps, follows, middles, folded)
 
 
 def _piece(graph: NetGraph, number: int, normals: tuple[Floats, Floats] | None) -> Piece:

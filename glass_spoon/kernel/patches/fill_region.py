@@ -33,6 +33,8 @@ OPEN_TRIES = 5
 """Most layouts that are tried until none of their patches folds."""
 OPEN_PLACES, OPEN = 17, 0.01
 """Places along each axis of a patch at which that is told, and its least area of parameters, against the mean."""
+FOLDED = -0.02
+"""That of a patch that folds over itself: corners of almost no angle come near to nothing."""
 MOST_SIDES = 12
 MOST = 64
 """Most patches that are sought at once."""

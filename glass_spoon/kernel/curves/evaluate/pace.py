@@ -64,9 +64,11 @@ def keep_paces(curves: Sequence[NurbsCurve]) -> list[Pace]:
 
 def _pace(curve: NurbsCurve, low: Floats, high: Floats, first: Floats, last: Floats, steps: Floats) -> Pace:
     """Return the parameters of a curve over its length, from its speeds at both ends of cells and the cells' lengths."""
-    if min(first.min(), last.min()) < SLOW * first.mean():
+    if min(first.min(), last.min()) < SLOW * first.mean() or not steps.any():
         arc = measure_length(curve)
         return Pace(arc.length, curve.domain, arc.to_params)
+    some = steps > 0  # a cut right beside a knot leaves a span in which cells have no width
+    low, high, first, last, steps = (part[some] for part in (low, high, first, last, steps))
     totals = np.concatenate(([0.0], np.cumsum(steps)))
     mean, first, last = (high - low) / steps, 1 / first, 1 / last
     cubics = np.stack(((first + last - 2 * mean) / steps**2, (3 * mean - 2 * first - last) / steps, first, low), axis=1)

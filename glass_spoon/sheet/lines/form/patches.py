@@ -15,7 +15,7 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.errors import InvalidInput, place_text
 from glass_spoon.kernel.patches.fill_holes import fill_holes
 from glass_spoon.kernel.patches.fill_net import FilledNet, fill_net
-from glass_spoon.kernel.patches.fill_region import Filled, fill_region, fill_ring
+from glass_spoon.kernel.patches.fill_region import FOLDED, Filled, fill_region, fill_ring
 from glass_spoon.kernel.patches.region import Loop, Piece, make_loops
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
@@ -34,6 +34,8 @@ Ends = Annotated[
 ]
 Tension = Annotated[Number, NumberSpec("0 bulges as its boundary asks; more draws it taut.", least=0, most=100, step=0.5)]
 
+MOST_NAMED = 6
+"""Most regions that are named one by one."""
 GUIDE_PLACES = 4
 """Places a span of a guide that the patch passes."""
 MOST_KINK = 2.0
@@ -172,10 +174,6 @@ def _filled(loops: list[Loop], tension: float, places: Floats | None) -> Filled:
     return fill_holes(loops[0], loops[1:], tension, places)
 
 
-FOLDED = -0.02
-"""Least area of a patch to one of parameters, against its mean, below which that is told."""
-
-
 class Net(PatchLine):
     """Surfaces over all regions of a net of curves."""
 
@@ -227,6 +225,16 @@ class Net(PatchLine):
             notes.append(
                 f"{_many(filled.cusps, 'region runs', 'regions run')} out into a corner of almost no angle, where curves touch "
                 "without crossing: faces get thin there. Let them cross, leave these regions out, or end a curve before."
+            )
+        if filled.folded:
+            numbers = ", ".join(str(number) for number in filled.folded[:MOST_NAMED])
+            more = f" and {len(filled.folded) - MOST_NAMED} more" if len(filled.folded) > MOST_NAMED else ""
+            which, folds = (
+                ("Region", "folds over itself") if len(filled.folded) == 1 else ("Regions", "fold over themselves")
+            )
+            notes.append(
+                f"{which} {numbers}{more} {folds}: the boundary looks inwards too sharply for so few sides. Draw a curve across, "
+                "or leave it open."
             )
         notes += _far_off(filled.off, given.number("within"), follows=filled.follows)
         return SurfacesItem(filled.shape, notes=tuple(notes), told=_told_net(filled), regions=filled.middles)
