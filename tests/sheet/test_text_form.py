@@ -209,6 +209,16 @@ def test_a_part_written_by_hand_is_read():
     assert write_text(document) == PART
 
 
+def test_a_loft_written_as_it_once_was_is_read():
+    """With both marks where parts are left out; it is written with one today, and a remark keeps its own."""
+    path = next(path for path in DEMO_SHEETS if path.stem == "rowing-skiff")
+    today = write_text(read_text(path.with_suffix(".md").read_text(encoding="utf-8")))
+    once = today.replace("`open`, giving *hull*", "`open`; , giving *hull*") + "\n> So; , it stays.\n"
+    assert "; ," not in today and "`open`; , giving" in once
+    document = read_text(once)
+    assert document.lines[-1].text == "So; , it stays." and write_text(document).startswith(today.rstrip())
+
+
 def test_what_is_copied_reads_back_in_another_sheet():
     """Two lines copied: the item that they use is found by its name in the sheet that they go into."""
     document = read_text(PART)

@@ -61,6 +61,10 @@ class ReadLine:
     number: int = 0
 
 
+ONCE = "; , "
+"""How Loft once wrote the place between two parts that are left out."""
+
+
 def is_sheet_text(text: str) -> bool:
     """Say whether a text begins as the written form of a whole sheet does."""
     return text.lstrip("\ufeff").lstrip().startswith("---") and f"\n{HEAD}:" in text[:400]
@@ -224,6 +228,8 @@ def _read_block(block: Block, line_id: str) -> tuple[ReadLine, dict[str, Any]]:
     words = f" {block.text}"
     paused = words.endswith(PAUSED)
     text = words.removesuffix(PAUSED).strip()
+    if block.kind == "line":
+        text = text.replace(ONCE, ", ")
     try:
         verb, values = _fields(block, text)
         fields, names = _filled(block, verb, values)

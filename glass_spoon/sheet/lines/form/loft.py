@@ -61,7 +61,7 @@ class Loft(Line):
     )
     sentence = (
         "**Loft** through {sections} in this order[ along rails {rails}][, {align}][, of degree {degree} with {spacing} spacing], "
-        "{closing}[; it leaves the first {start_way} and meets the last {end_way}, pulled {tension}]; [start {start}, end {end}], "
+        "{closing}[; it leaves the first {start_way} and meets the last {end_way}, pulled {tension}][; start {start}, end {end}], "
         "giving {gives}."
     )
     gives_kind = "surface"
