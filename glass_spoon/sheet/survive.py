@@ -185,6 +185,8 @@ def _within(spec: NumberSpec, name: str, raw: Any, factor: float, sizes: dict[st
         now = spec.resolve(name, raw, sizes)
     except (SheetError, ValueError):
         return None
+    if now == 0:  # a part of it is nothing, too
+        return None
     wanted = now * factor
     if spec.whole:
         wanted = float(round(wanted)) if round(wanted) != round(now) else now + (1 if factor > 1 else -1)
