@@ -10,9 +10,12 @@ import pytest
 from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_curvature, curve_points
+from glass_spoon.kernel.curves.make.flat_shapes import make_circle
 from glass_spoon.kernel.curves.make.interpolate import interpolate_points
 from glass_spoon.kernel.errors import InvalidInput
-from glass_spoon.kernel.repeat.knotted import BEND, LOOP, ROOM, knot_net
+from glass_spoon.kernel.repeat.knotted import BEND, LOOP, ROOM, knot_net, knot_net_within
+from glass_spoon.kernel.repeat.weave import sheet_outline
+from glass_spoon.kernel.surfaces.make.outline_crossings import is_inside, is_inside_all
 
 WHOLE_LOOP = np.concatenate((LOOP, LOOP[-2::-1] * (-1, 1, 1)))
 """Both halves of it."""
@@ -98,3 +101,27 @@ def test_whole_meshes_fill_the_sheet() -> None:
     made = knot_net((200, 180), (50, 85), 1.5)
     places = np.concatenate([along(cord, 2000)[0] for cord in made.curves])
     assert np.ptp(places, axis=0)[:2] == pytest.approx([200, 180], abs=3)
+
+
+@pytest.mark.parametrize("turn", [0.0, 0.4])
+def test_knots_within_an_outline_are_tied_where_a_loop_hangs(turn: float) -> None:
+    """In a circle: every knot of the whole net that stays is tied as before, and no cord comes nearer than its thickness."""
+    made = knot_net_within(make_circle([0, 0], 150), (40, 70), 1.5, turn)
+    assert made.apart >= 3.0 * (1 - 1e-9) and len(made.curves) >= 4
+    runs = [along(cord, 2000)[0] for cord in made.curves]
+    for number, places in enumerate(runs):
+        assert np.hypot(places[:, 0], places[:, 1]).max() < 150
+        for other in runs[number + 1 :]:
+            assert least_distance(places, other) > 2.97
+    square = knot_net_within(sheet_outline((200, 180)), (50, 85), 1.5)
+    whole = knot_net((200, 180), (50, 85), 1.5)
+    assert square.apart >= 3.0 * (1 - 1e-9) and 1 <= len(square.curves) <= len(whole.curves)
+
+
+def test_places_within_a_line_are_found_together_as_one_by_one() -> None:
+    """A star of ten corners, random places; a level edge is no trouble."""
+    rng, turns = np.random.default_rng(5), np.linspace(0, 2 * np.pi, 10, endpoint=False)
+    star = np.stack((np.cos(turns), np.sin(turns)), axis=1) * np.where(np.arange(10) % 2, 0.4, 1.0)[:, None]
+    for line in (star, np.array([[0, 0], [1, 0], [1, 1], [0, 1]], dtype=float)):
+        places = rng.uniform(-1.2, 1.2, (3000, 2))
+        assert is_inside_all(line, places).tolist() == [is_inside(line, place) for place in places]

@@ -85,10 +85,15 @@ class _Way:
         return np.concatenate([lines + totals[:, None] * self.along for totals in (self.starts, self.ends)])
 
 
+def sheet_outline(size: tuple[float, float]) -> NurbsCurve:
+    """Return the outline of a sheet of size mm about the origin of the plane z = 0."""
+    x, y = size[0] / 2, size[1] / 2
+    return make_polyline(np.array([(-x, -y, 0), (x, -y, 0), (x, y, 0), (-x, y, 0), (-x, -y, 0)]))
+
+
 def weave(size: tuple[float, float], manner: Manner) -> Woven:
     """Return cords over a sheet of size mm about the origin of the plane z = 0; see `weave_within`."""
-    x, y = size[0] / 2, size[1] / 2
-    outline = make_polyline(np.array([(-x, -y, 0), (x, -y, 0), (x, y, 0), (-x, y, 0), (-x, -y, 0)]))
+    outline = sheet_outline(size)
     if manner.ends != "looped":
         return weave_within(outline, manner)
     if manner.pattern == "three ways" or manner.turn % (np.pi / 2) > ON:

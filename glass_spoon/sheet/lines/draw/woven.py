@@ -14,8 +14,8 @@ from glass_spoon.kernel.curves.make.braid import braid
 from glass_spoon.kernel.curves.read.plane_of_curve import TOWARDS, find_plane
 from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.kernel.repeat.chain import make_chain
-from glass_spoon.kernel.repeat.knotted import knot_net
-from glass_spoon.kernel.repeat.weave import Manner, weave, weave_within
+from glass_spoon.kernel.repeat.knotted import knot_net, knot_net_within
+from glass_spoon.kernel.repeat.weave import Manner, sheet_outline, weave, weave_within
 from glass_spoon.sheet.fields import ChoiceSpec, Number, NumberSpec, ReferenceSpec
 from glass_spoon.sheet.items import CurvesItem
 from glass_spoon.sheet.line import Action, Given, Line
@@ -42,6 +42,9 @@ _ENDING = "[, {pattern}][, turned {turn}][, ends {ends}]"
 _WOVEN = "cords {across} apart and {along} along, {height} over and under"
 
 
+_KNOTTED = r"(?:a )?knotted(?: net| netting| meshes)?|(?:fish(?:ing|er)?|landing) net"
+
+
 class Weave(Line):
     """Cords over and under each other on the flat."""
 
@@ -66,16 +69,19 @@ class Weave(Line):
     phrases = (
         Phrase(r"hexagonal(?: cane)?|in three (?:ways|directions)|three[- ]ways?", {"pattern": "three ways"}, finds=False),
         Phrase(r"meshes (?:of )?{across} (?:by|x|×) {along}", finds=False),
+        Phrase(rf"(?:{_KNOTTED})(?=.* mesh(?:es)?\b.*\d)", {"pattern": "knotted", "along": "60 mm"}),
+        Phrase(
+            r"(?<!wire )(?<!woven )(?:with )?(?:an? )?mesh(?:es)?(?: (?:size|width))?(?: of)? {across}(?: (?:wide|across))?",
+            {"along": "{across}"},
+            finds=False,
+        ),
         Phrase(r"(?:not woven|laid (?:on|over) (?:each other|one another)|crossed)", {"pattern": "laid"}, finds=False),
         Phrase(r"\b(?:with|on|in) (?:a|its) ring\b|\bringed\b", {"ends": "ring"}, finds=False),
         Phrase(r"(?:with )?loop(?:s|ed)(?: ends)?", {"ends": "looped"}, finds=False),
         Phrase(r"{across} apart,? (?:and |by ){along} (?:along|the other way)", finds=False),
         Phrase(r"(?:with )?(?:a )?(?:pitch|spacing|step)(?: of)? {across}", {"along": "{across}"}, finds=False),
         Phrase(r"{across} apart", {"along": "{across}"}, finds=False),
-        Phrase(
-            r"(?:a )?knotted(?: net| netting| meshes)?|(?:fish(?:ing|er)?|landing) net",
-            {"pattern": "knotted", "across": "30 mm", "along": "60 mm"},
-        ),
+        Phrase(_KNOTTED, {"pattern": "knotted", "across": "30 mm", "along": "60 mm"}),
     )
     sentence = (
         f"**Weave** {{width}} by {{depth}}[ {{within}}], {_WOVEN}{_ENDING}[, about {{right}} right and {{up}} up][, on the {{plane}} "
@@ -129,18 +135,23 @@ class Weave(Line):
     def build(self, given: Given) -> CurvesItem:
         """Weave it."""
         steps = given.number("across"), given.number("along")
-        if self.pattern == "knotted":
-            return self._knotted(given, steps)
-        manner = Manner(steps, given.number("height"), self.pattern, self.ends, given.number("turn"))
+        height, turn = given.number("height"), given.number("turn")
+        manner = Manner(steps, height, "plain" if self.pattern == "knotted" else self.pattern, self.ends, turn)
+        if self.pattern == "knotted" and self.ends != "cut":
+            raise InvalidInput("The ends of a knotted net", "cut", self.ends)
         if self.within == "outline":
             outline = given.curve("outline").curve
             frame = _frame_of(outline)
-            made = weave_within(place_curve(outline, frame.onto(LEVEL)), manner)
-            move = LEVEL.onto(frame)
+            level, move = place_curve(outline, frame.onto(LEVEL)), LEVEL.onto(frame)
+            made = knot_net_within(level, steps, height, turn) if self.pattern == "knotted" else weave_within(level, manner)
         else:
-            made = weave((given.number("width"), given.number("depth")), manner)
+            size = given.number("width"), given.number("depth")
             move = plane_placement(self.plane, given.number("right"), given.number("up"))
-        told = _told(len(made.curves) - (self.ends == "ring"), "cords", made.apart)
+            if self.pattern != "knotted":
+                made = weave(size, manner)
+            else:
+                made = knot_net_within(sheet_outline(size), steps, height, turn) if turn else knot_net(size, steps, height)
+        told = _told(len(made.curves) - (self.ends == "ring"), "rows" if self.pattern == "knotted" else "cords", made.apart)
         if self.ends == "ring":
             told = f"A ring and {told}"
         if made.loose:
@@ -152,15 +163,6 @@ class Weave(Line):
             told += f" {made.left_out} short {'end was' if made.left_out == 1 else 'ends were'} left out."
         return CurvesItem(tuple(place_curve(curve, move) for curve in made.curves), told)
 
-    def _knotted(self, given: Given, steps: tuple[float, float]) -> CurvesItem:
-        """Tie a net: a rectangle, its ends cut, its rows level."""
-        if self.within == "outline" or self.ends != "cut" or given.number("turn"):
-            raise InvalidInput("A knotted net", "in a rectangle, not turned, its ends cut", "another")
-        made = knot_net((given.number("width"), given.number("depth")), steps, given.number("height"))
-        move = plane_placement(self.plane, given.number("right"), given.number("up"))
-        told = _told(len(made.curves), "rows", made.apart)
-        return CurvesItem(tuple(place_curve(curve, move) for curve in made.curves), told)
-
     def ways_out(self, error: Exception) -> tuple[Action, ...]:
         """Offer ends that any outline has."""
         if self.pattern == "knotted" and isinstance(error, InvalidInput):
@@ -170,8 +172,6 @@ class Weave(Line):
 
     def _knotted_ways_out(self) -> tuple[Action, ...]:
         """Offer what a knotted net can be, or a pattern that can be what is asked for."""
-        if self.within == "outline":
-            return (Action("In a rectangle", "within", "rectangle"), Action("Weave it plain", "pattern", "plain"))
         if self.ends != "cut":
             return (Action("Cut the ends", "ends", "cut"), Action("Weave it plain", "pattern", "plain"))
         return (Action("Weave it plain", "pattern", "plain"),)
