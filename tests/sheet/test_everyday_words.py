@@ -302,6 +302,7 @@ def test_what_stands_out_of_a_body_is_told(document: SheetDocument) -> None:
     ("sentence", "name"),
     [
         ("circle rim of radius 40", "rim"),
+        ("circle hoop in plan 300 mm across", "hoop"),
         ("circle top rim of radius 30 in plan, 50 out", "top rim"),
         ("circle rim, radius 40", "rim"),
         ("polygon nut with 6 sides", "nut"),

@@ -28,7 +28,7 @@ _WHERE = frozenset(
     re.findall(
         r"\w+",
         "above across against along around below beside between beyond inside near onto outside under within "
-        "closed lying open sharp smooth smoothly soft standing straight upright",
+        "closed drawn flat laid level lying open sharp smooth smoothly soft standing straight upright",
     )
 )
 """Words that say where something is, or how, and are no name of it."""
@@ -75,7 +75,7 @@ def _choice_stems(reading: Reading) -> set[str]:
 
 def take_name_after_verb(reading: Reading) -> None:
     """Take an unknown word right after the verb as the name: `rectangle tank 300 by 200`; of what is made of nothing
-    else also before `of`, `on` and a comma: `circle rim of radius 40`.
+    else also before `of`, `on`, `in` and a comma: `circle rim of radius 40`.
     """
     name = next((name for name in reading.line.used_fields() if isinstance(reading.line.spec(name), NameSpec)), None)
     if name is None or name in reading.filled or reading.line.changes:
@@ -84,7 +84,7 @@ def take_name_after_verb(reading: Reading) -> None:
     before = [re.escape(reading.line.verb_name.replace("_", " "))]
     before += [HOLE, *(re.escape(word) for word in type(reading.line).words)] if alone else []
     verb = rf"^\W*(?:(?:a|an|the|new|add|draw|make)\s+)*(?:{'|'.join(before)})\s+"
-    ends = r"[\d\x00\x01]" + (r"|,|(?:of|with|on|through|about|from)\b" if alone else "")
+    ends = r"[\d\x00\x01]" + (r"|,|(?:of|with|on|in|through|about|from)\b" if alone else "")
     more = r"(?: [a-z]\w*)??" if alone else ""
     found = re.compile(verb + rf"([a-z]\w*{more})(?=\s*(?:{ends}))").match(reading.said.text)
     if found is None or set(found[1].split()) & (IDLE | MEASURES) or found[1] in reading.names.every:
