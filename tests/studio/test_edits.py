@@ -384,11 +384,12 @@ def test_two_surfaces_are_matched_from_the_report_on_their_edges(part, as_user, 
     edit(client, op="set", line=left["id"], field="z", value="0.05 mm")
     page = client.get(f"/parts/{part.id}/edges/").content.decode()
     assert f'data-match="{left["id"]}" data-onto="{right["id"]}" data-behind="{last["id"]}" data-meeting="smoothly"' in page
-    what = {"op": "match_for", "item": left["id"], "onto": right["id"], "meeting": "smoothly"}
+    what = {"op": "match_for", "item": left["id"], "onto": right["id"], "meeting": "smoothly", "edge": "end along"}
     assert edit(client, **what, after=last["id"]).status_code == 200
     part.refresh_from_db()
     made = part.document["lines"][-1]
     assert (made["verb"], made["surface"], made["onto"], made["meeting"]) == ("match", left["id"], right["id"], "smoothly")
+    assert (made["edge"], made["onto_edge"]) == ("end along", "nearest")
     assert f'data-match="{left["id"]}"' not in client.get(f"/parts/{part.id}/edges/").content.decode()
     assert edit(client, **what, after="gone").status_code == 422
 

@@ -193,7 +193,7 @@ def test_surfaces_that_meet_in_a_crease_can_be_matched_before_they_are_used() ->
     build, shown = built(*SHEETS)
     row = edge_rows(shown, build.document, build)[0][0]
     assert row.verdict == "G0"
-    assert row.mend == Mend("l3", "l1", "l2", "smoothly")
+    assert row.mend == Mend("l3", "l1", "l2", "smoothly", "end round", "start round")
     gather = {"verb": "gather", "surfaces": ["l1", "l2"], "gives": "both"}
     build, shown = built(*SHEETS, gather)
     row = edge_rows(shown, build.document, build)[0][0]
@@ -202,9 +202,32 @@ def test_surfaces_that_meet_in_a_crease_can_be_matched_before_they_are_used() ->
     mesh = {"verb": "mesh", "surface": "l1", "sizing": "edge length", "edge_length": 4}
     build, shown = built(SHEETS[0], mesh, SHEETS[1], {**SHEETS[2], "item": "l3"})
     row = edge_rows(shown, build.document, build)[0][0]
-    assert row.mend == Mend("l4", "l3", "l1", "smoothly")
-    assert mend_for(build.document, "l1", "", "smoothly") is None
-    assert mend_for(build.document, "l1", "l1", "smoothly") is None
+    assert row.mend == Mend("l4", "l3", "l1", "smoothly", "start round", "end round")
+    assert mend_for(build, "l1", "", "smoothly") is None
+    assert mend_for(build, "l1", "l1", "smoothly") is None
+
+
+def test_each_of_two_edges_between_the_same_surfaces_is_mended_itself() -> None:
+    """Halves of a tube meet at two edges: the press beside each names its own, on both sides, and brings that together."""
+    half = {"verb": "arc", "plane": "plan", "right": "-20 mm", "to_right": "20 mm", "bulge": "20 mm"}
+    lines = [
+        half | {"gives": "near"},
+        {"verb": "extrude", "profile": "l1", "distance": "30 mm", "gives": "low"},
+        half | {"bulge": "-12 mm", "gives": "far"},
+        {"verb": "extrude", "profile": "l3", "distance": "30 mm", "gives": "high"},
+    ]
+    build, shown = built(*lines)
+    rows = [row for row in edge_rows(shown, build.document, build)[0] if row.mend]
+    assert len({(row.mend.edge, row.mend.onto_edge) for row in rows if row.mend}) == len(rows) == 2
+    for row in rows:
+        assert row.mend is not None and "nearest" not in (row.mend.edge, row.mend.onto_edge)
+        surface, onto, meeting = row.mend.surface, row.mend.onto, row.mend.meeting
+        edges = {"edge": row.mend.edge, "onto_edge": row.mend.onto_edge}
+        after, mended = built(*lines, {"verb": "match", "surface": surface, "onto": onto, "meeting": meeting, **edges})
+        assert after.reports["l5"].status == "good"
+        left = [one for one in edge_rows(mended, after.document, after)[0] if one.mend]
+        others = [(one.mend.edge, one.mend.onto_edge) for one in left if one.mend and one.mend.meeting == "smoothly"]
+        assert len(others) == 1 and others[0] != (row.mend.edge, row.mend.onto_edge)
 
 
 def test_edges_of_one_surface_or_of_a_body_offer_nothing() -> None:

@@ -124,12 +124,13 @@ def _work(form: Form) -> Edit:
 def _match_for(form: Form) -> Edit:
     """Add a line that matches a surface to another, behind the line after which both are there."""
     item, onto, after, meeting = (str(form.get(name, "")) for name in ("item", "onto", "after", "meeting"))
+    edges = {name: str(form.get(name)) for name in ("edge", "onto_edge") if form.get(name)}
 
     def change(document: SheetDocument) -> tuple[SheetDocument, str]:
         if not document.has(after):
             raise Refused("The line that made them is gone. Ask for the edges again.")
         line = edit_many.line_behind(document, "match", after)
-        values = {"surface": item, "onto": onto, "meeting": meeting}
+        values = {"surface": item, "onto": onto, "meeting": meeting, **edges}
         changed = edit.set_fields(edit.add_line(document, line, after), line.id, values)
         return changed, f"{name_of(changed, line.id)} added"
 

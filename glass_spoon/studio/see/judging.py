@@ -295,7 +295,9 @@ def edge_rows(shown: list[Shown], document: SheetDocument, build: Build) -> tupl
                 verdict,
                 words,
                 verdict == "apart" or not reading.facing,
-                mend_for(document, first, second, meeting) if meeting else None,
+                mend_for(build, first, second, meeting, shape.edges.places[shape.edges.number[reading.edge.first]])
+                if meeting
+                else None,
             )
         )
     return rows, len(shape.lone_edges) if shape.surfaces else 0

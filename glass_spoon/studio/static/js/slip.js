@@ -61,7 +61,8 @@ export class Slip {
   /** Add a line that matches two surfaces along the edge of which the report tells. @param {DOMStringMap} data */
   match(data) {
     this.dialog.close();
-    return this.edits.change({ op: "match_for", item: data.match, onto: data.onto, after: data.behind, meeting: data.meeting });
+    const edges = { edge: data.edge ?? "", onto_edge: data.ontoEdge ?? "" };
+    return this.edits.change({ op: "match_for", item: data.match, onto: data.onto, after: data.behind, meeting: data.meeting, ...edges });
   }
 
   /** Looks and layers of curves, and pictures chosen from a file. */
