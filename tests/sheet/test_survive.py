@@ -73,6 +73,19 @@ def test_a_body_that_is_opened_by_a_smaller_turn_is_no_fault() -> None:
     assert found.share == 1.0
 
 
+def test_a_number_that_is_nothing_has_no_fifth_more() -> None:
+    """Neither a length of 0 nor a count of 0 is changed; a count of 3 is, by one."""
+    lines = [
+        {"id": "l1", "verb": "simple", "form": "sheet", "radius": 30, "second": 40, "x": 0, "gives": "plate"},
+        {"id": "l2", "verb": "mesh", "surface": "l1", "gives": "mesh"},
+        {"id": "l3", "verb": "mark", "mesh": "l2", "what": "rim", "grown": 0, "gives": "edge"},
+        {"id": "l4", "verb": "skirt", "mesh": "l2", "marks": ["l3"], "rows": 3},
+    ]
+    labels = [trial.label for trial in single_changes(sheet(*lines), 0.2)]
+    assert not [label for label in labels if "grow" in label or label.startswith("x ")]
+    assert [label for label in labels if label.startswith("rows")] == ["rows by +20 %", "rows by -20 %"]
+
+
 @cache
 def survival(path: Path) -> Survival:
     """Return what became of the changes of a demo part; the tests below ask once for each."""
