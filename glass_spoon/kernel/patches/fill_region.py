@@ -27,7 +27,7 @@ MOST_SPLIT = 6
 """Most of them where several patches are sought together."""
 ALONG_ONE = 6 * PatchSpace(SPANS[-1]).count
 """Places along a side of a patch that is alone, at which it is told how far its spline is off; of others CHECKS."""
-TRIES = 3
+TRIES = 2
 """Most spaces that are tried, from the first that follows the boundary."""
 OPEN_TRIES = 5
 """Most layouts that are tried until none of their patches folds."""
@@ -298,15 +298,21 @@ def _within_ring(stretches: list[Stretch]) -> tuple[Quad, ...]:
 def _followed(stretches: list[Stretch], *, alone: bool) -> Iterator[tuple[PatchSpace, list[Floats], float, bool]]:
     """Yield spaces whose splines follow all stretches, coarse ones first, their control points, how far off they are in mm,
     and whether that is near enough: only the finest is yielded where it is not.
+
+    The next has twice the spans, or the most: a few more than before do not meet what is beside any better.
     """
     places = np.array([one.evenly(ALONG_ONE if alone else CHECKS) for one in stretches])
     size = max(float(np.ptp(places.reshape(-1, 3), axis=0).max()), 1e-12)
     tries = [spans for spans in SPANS if alone or spans <= MOST_SPLIT]
+    before = 0
     for spans in tries:
+        if spans < 2 * before and spans != tries[-1]:
+            continue
         space = PatchSpace(spans)
         controls, away = space.fit_edges(places)
         off = float(away.max())
         if off <= FOLLOWED * size or spans == tries[-1]:
+            before = spans
             yield space, list(controls), off, off <= FOLLOWED * size
 
 

@@ -79,7 +79,7 @@ class Patch(PatchLine):
         "even": r"(?:bend(?:s|ing)? evenly|even(?:ly)?|g ?2|curvature)(?: along| at| on)? (?:the )?",
     }
 
-    results = 4  # cut where the bend of its boundary jumps, between corners too
+    results = 5  # a finer patch has twice the spans
     verb: Literal["patch"] = "patch"
     curves: Annotated[
         Items,
@@ -186,7 +186,7 @@ class Net(PatchLine):
 
     led = {"sharp": SHARP_ALONG}
 
-    results = 4  # regions are cut where the bend of their boundary jumps, between corners too
+    results = 5  # a finer patch has twice the spans
     verb: Literal["net"] = "net"
     curves: Annotated[
         Items, ReferencesSpec("The curves, in any order and way; they are split where they meet.", "curve", also=("curves",))

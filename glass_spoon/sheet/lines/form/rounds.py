@@ -68,7 +68,7 @@ class RoundEdges(Line):
         )
     }
     gives_kind = "trimmed"
-    results = 3  # they close over seams and beside the ends of closed edges
+    results = 4  # a finer patch at a corner has twice the spans
     uses_up = ("shape",)
 
     verb: Literal["round_edges"] = "round_edges"
