@@ -111,15 +111,9 @@ def directions_between(known: Floats, ways: Floats, params: Floats) -> Floats:
     """Return unit directions (n, 3) at params (n,), evenly between known ways (m, 3) at rising params (m,)."""
     found = np.empty((len(params), 3))
     for i in range(len(params)):
-        low, high = 0, len(known) - 1
-        while high - low > 1:
-            middle = (low + high) // 2
-            if known[middle] <= params[i]:
-                low = middle
-            else:
-                high = middle
-        share = min(max((params[i] - known[low]) / (known[high] - known[low]), 0.0), 1.0)
-        x, y, z = (1 - share) * ways[low] + share * ways[high]
+        low = min(max(np.searchsorted(known, params[i], side="right") - 1, 0), len(known) - 2)
+        share = min(max((params[i] - known[low]) / (known[low + 1] - known[low]), 0.0), 1.0)
+        x, y, z = (1 - share) * ways[low] + share * ways[low + 1]
         size = max(np.sqrt(x * x + y * y + z * z), 1e-300)
         found[i, 0], found[i, 1], found[i, 2] = x / size, y / size, z / size
     return found

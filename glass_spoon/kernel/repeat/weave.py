@@ -20,7 +20,7 @@ from glass_spoon.kernel.curves.make.braid import Woven
 from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.errors import InvalidInput
 from glass_spoon.kernel.surfaces.evaluate.extents import curve_extent
-from glass_spoon.kernel.surfaces.make.outline_crossings import is_inside
+from glass_spoon.kernel.surfaces.make.outline_crossings import is_inside_all
 
 Pattern = Literal["plain", "twill", "three ways", "laid"]
 Ends = Literal["cut", "ring", "looped"]
@@ -180,7 +180,7 @@ def _clipped(outline: NurbsCurve, lines: _Way) -> tuple[_Way, int]:
         found = np.sort(crossing[number == line])
         pieces = np.column_stack((found[:-1], found[1:]))
         middles = at * lines.across + np.multiply.outer(pieces.mean(axis=1), lines.along)
-        within = np.array([is_inside(round_about[:-1], middle) for middle in middles], dtype=bool)
+        within = is_inside_all(round_about[:-1], middles)
         for start, end in _runs(pieces[within], TOUCHING * lines.step):
             short += end - start < STUB * lines.step
             kept += [(line, start, end)] if end - start >= STUB * lines.step else []

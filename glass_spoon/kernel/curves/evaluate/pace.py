@@ -82,13 +82,7 @@ def cubics_at(starts: Floats, cubics: Floats, places: Floats) -> Floats:
     """
     found = np.empty(len(places))
     for i in range(len(places)):
-        low, high = 0, len(cubics)
-        while high - low > 1:
-            middle = (low + high) // 2
-            if starts[middle] <= places[i]:
-                low = middle
-            else:
-                high = middle
+        low = min(max(np.searchsorted(starts, places[i], side="right") - 1, 0), len(cubics) - 1)
         on = places[i] - starts[low]
         found[i] = ((cubics[low, 0] * on + cubics[low, 1]) * on + cubics[low, 2]) * on + cubics[low, 3]
     return found

@@ -92,15 +92,11 @@ def _sides(a: Floats, b: Floats, c: Floats) -> Floats:
 
 def is_inside(outline: Floats, place: Floats) -> bool:
     """Say whether a place (2,) lies inside a closed line (n, 2), by the even-odd rule."""
-    ahead = np.roll(outline, -1, axis=0)
-    spans: Bools = (outline[:, 1] > place[1]) != (ahead[:, 1] > place[1])
-    a, b = outline[spans], ahead[spans]
-    at = a[:, 0] + (place[1] - a[:, 1]) * (b[:, 0] - a[:, 0]) / (b[:, 1] - a[:, 1])
-    return bool((place[0] < at).sum() % 2)
+    return bool(is_inside_all(outline, place[None])[0])
 
 
 def is_inside_all(outline: Floats, places: Floats) -> Bools:
-    """Say of places (m, 2) whether they lie inside a closed line (n, 2), as `is_inside` does for one."""
+    """Say of places (m, 2) whether they lie inside a closed line (n, 2), by the even-odd rule."""
     ahead = np.roll(outline, -1, axis=0)
     rise = ahead[:, 1] - outline[:, 1]
     slope = np.divide(ahead[:, 0] - outline[:, 0], rise, out=np.zeros_like(rise), where=rise != 0)
