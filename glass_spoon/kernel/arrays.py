@@ -71,8 +71,9 @@ def checked_points(points: ArrayLike, name: str, least: int) -> Floats:
 
 def lengths(vectors: Floats) -> Floats:
     """Return the Euclidean length of vectors (..., 3), shape (...)."""
-    result: Floats = np.sqrt(np.einsum("...i,...i->...", vectors, vectors))
-    return result
+    if vectors.size < _FEW:
+        return np.asarray(np.sqrt(np.vecdot(vectors, vectors)))
+    return np.asarray(np.sqrt(np.einsum("...i,...i->...", vectors, vectors)))
 
 
 def directions(vectors: Floats) -> Floats:

@@ -64,6 +64,11 @@ def compiled(function: Callable[P, R]) -> Compiled[P, R]:
 def _read_only(value: Any) -> Any:
     if not isinstance(value, np.ndarray):
         return value
-    held = np.ascontiguousarray(value).view()
-    held.flags.writeable = False
+    flags = value.flags
+    if not flags.c_contiguous:
+        value = np.ascontiguousarray(value)
+    elif not flags.writeable:
+        return value
+    held = value.view()
+    held.setflags(write=False)
     return held

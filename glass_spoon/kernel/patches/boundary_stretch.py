@@ -38,14 +38,20 @@ class Stretch:
         """Its length in mm."""
         return (self.high - self.low) * self.side.length
 
+    @property
+    def _is_whole(self) -> bool:
+        return (self.low, self.high, self.is_closed, self.paces) == (0, 1, False, (1.0, 1.0))
+
     def evenly(self, count: int) -> Floats:
         """Return the points (count, 3) in mm at even shares of it."""
-        if (self.low, self.high, self.is_closed, self.paces) == (0, 1, False, (1.0, 1.0)):
+        if self._is_whole:
             return self.side.evenly(count)
         return self.side.points(self.shares(np.linspace(0, 1, count)))
 
     def shares(self, own: Floats) -> Floats:
         """Return the shares of the side at shares of the stretch; one that is closed goes on from its end."""
+        if self._is_whole:
+            return own
         first, last = self.paces
         run = ((first + last - 2) * own + 3 - 2 * first - last) * own**2 + first * own
         found = self.low + run * (self.high - self.low)

@@ -18,7 +18,7 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, Ints, lengths
 from glass_spoon.kernel.errors import KernelError
-from glass_spoon.kernel.patches.least_form import LeastForms
+from glass_spoon.kernel.patches.least_form import Asked, LeastForms
 from glass_spoon.kernel.patches.patch_layout import Edge, HeldEdge, Layout, Numbering, runs_up
 from glass_spoon.kernel.patches.patch_space import PatchSpace, inward, roughness
 from glass_spoon.kernel.patches.unfairness import Curving, openness
@@ -39,9 +39,6 @@ UNFOLDED, OPENNESS = 0.3, 12
 """Share of its start that the least area of a patch keeps, and places along it where that is read."""
 MOST_NUMBERS = 6_000_000
 """Numbers in the systems of the layouts that are sought together."""
-
-Asked = tuple[Floats, Floats, Ints]
-"""Rows (m, r, k) and aims (m, r) of squares that should be small, and which unknowns (k,) they are of."""
 
 
 def fair_patches(layouts: Sequence[Layout], space: PatchSpace, tension: float = 0.0) -> list[Floats]:
@@ -171,10 +168,7 @@ class _Solver:
         if not len(self.first.places):
             return points
         for _ in range(STEPS):
-            drawn = form.copy()
-            for asked in self._through(points):
-                drawn.ask(*asked)
-            points = self._placed(drawn.least())
+            points = self._placed(form.least(self._through(points)))
         return points
 
     def _onward(self) -> Iterator[tuple[int, Floats, Floats]]:
@@ -228,10 +222,8 @@ class _Solver:
         value = self._unfairness(points, still)
         going = self.everyone
         for _ in range(STEPS):
-            form, now = still.of(going), points[going]
-            for asked in self._asked(now):
-                form.ask(*asked)
-            step = self._placed(form.least(), going) - now
+            now = points[going]
+            step = self._placed(still.least(self._asked(now), going), going) - now
             left = np.flatnonzero(lengths(step).max(axis=1) >= SETTLED)
             moved = [left[:0]]
             for share in SHARES if len(left) else ():

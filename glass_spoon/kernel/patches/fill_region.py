@@ -81,8 +81,8 @@ class Filled:
 
 def _few(surface: NurbsSurface) -> Floats:
     """Return a few points (25, 3) in mm spread over a patch, which has no weights."""
-    basis = PatchSpace(len(surface.control_points) - DEGREE).looked_over
-    return np.asarray(np.einsum("xi,yj,ijk->xyk", basis, basis, surface.control_points, optimize=True).reshape(-1, 3))
+    net = surface.control_points
+    return np.asarray(PatchSpace(len(net) - DEGREE).looked_over @ net.reshape(-1, 3))
 
 
 def fill_region(loop: Loop, tension: float = 0.0, places: Floats | None = None) -> Filled:
@@ -319,7 +319,7 @@ def _followed(stretches: list[Stretch], *, alone: bool) -> Iterator[tuple[PatchS
 def _held(stretch: Stretch, control: Floats, space: PatchSpace) -> tuple[Edge, HeldEdge, Floats | None]:
     """Return a stretch as an edge from its lower vertex to its higher one, and the normals (24, 3) asked for there."""
     count = len(space.samples)
-    shares = stretch.shares(np.concatenate((space.samples, LOOKED_AT)))
+    shares = stretch.shares(space.asked)
     normals, bends = stretch.side.contact(shares)
     asked = None if normals is None else normals[count:]
     onward = None if normals is None else stretch.side.onward(shares[:count])
@@ -342,13 +342,17 @@ def _looked(nets: Floats, quads: tuple[Quad, ...], space: PatchSpace) -> dict[Ed
 def _kinks(looked: dict[Edge, list[Floats]], asked: list[tuple[Stretch, Floats | None]]) -> dict[int, float]:
     """Return the largest angle between patches and what they go on from, by the number of the curve."""
     result: dict[int, float] = {}
-    for stretch, normals in asked:
-        if normals is None:
+    known = [(stretch, normals) for stretch, normals in asked if normals is not None]
+    if not known:
+        return result
+    own = np.array([looked[min(one.start, one.end), max(one.start, one.end)][0] for one, _ in known])
+    turned = np.abs((own * np.array([normals for _, normals in known])).sum(axis=2))
+    for (stretch, _), angles in zip(known, np.arccos(np.minimum(turned, 1.0)), strict=True):
+        if len(stretch.side.pieces) == 1 and not np.isnan(angles).any():
+            number = stretch.side.pieces[0].number
+            result[number] = max(result.get(number, 0.0), float(angles.max()))
             continue
-        start, end = stretch.start, stretch.end
-        own = looked[min(start, end), max(start, end)][0]
-        angles = np.arccos(np.clip(np.abs((own * normals).sum(axis=1)), -1, 1))
-        shares = stretch.shares(LOOKED_AT if start < end else LOOKED_AT[::-1])
+        shares = stretch.shares(LOOKED_AT if stretch.start < stretch.end else LOOKED_AT[::-1])
         at = np.searchsorted(stretch.side.breaks, shares, side="right") - 1
         for k, piece in enumerate(stretch.side.pieces):
             found = angles[(at == k) & np.isfinite(angles)]

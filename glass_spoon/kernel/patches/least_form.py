@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
 import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints
+
+Asked = tuple[Floats, Floats, Ints]
+"""Rows (m, r, k) and aims (m, r) of squares that should be small, and which unknowns (k,) they are of."""
 
 
 @dataclass(eq=False)
@@ -22,12 +26,6 @@ class LeastForms:
     def empty(cls, forms: int, count: int) -> LeastForms:
         """Return forms that are nothing everywhere, of so many unknowns."""
         return cls(np.zeros((forms, count, count)), np.zeros((forms, count)), np.zeros(forms))
-
-    def of(self, chosen: Ints) -> LeastForms:
-        """Return some of them, which may be added to on their own."""
-        if len(chosen) == len(self.rest):
-            return self.copy()
-        return LeastForms(self.system[chosen], self.right[chosen], self.rest[chosen])
 
     def copy(self) -> LeastForms:
         """Return them all, to be added to on their own."""
@@ -63,10 +61,34 @@ class LeastForms:
             own[:] = (np.linalg.lstsq(one, rows, rcond=None)[0] if failed else found).ravel()
         return result
 
-    def least(self) -> Floats:
-        """Return the unknowns (m, n) at which they are least; one not quite positive by rounding is solved as any other."""
-        result = np.empty_like(self.right)
-        for own, system, right in zip(result, self.system, self.right, strict=True):
-            _, found, failed = scipy.linalg.lapack.dposv(system, right, lower=True)
-            own[:] = np.linalg.lstsq(system, right, rcond=None)[0] if failed else found
+    def least(self, asked: Iterable[Asked] = (), chosen: Ints | None = None) -> Floats:
+        """Return the unknowns (m, n) at which they are least, all or those chosen, with what else is asked of them now.
+
+        One not quite positive by rounding is solved as any other.
+        """
+        wanted, which = list(asked), np.arange(len(self.rest)) if chosen is None else chosen
+        result = np.empty((len(which), self.right.shape[1]))
+        for k, number in enumerate(which.tolist()):
+            system, right = self._with(number, [(rows[k], aims[k], where) for rows, aims, where in wanted])
+            _, found, failed = scipy.linalg.lapack.dposv(system.T, right, lower=True)
+            if failed:
+                whole = np.triu(system) + np.triu(system, 1).T
+                found = np.linalg.lstsq(whole, right, rcond=None)[0]
+            result[k] = found
         return result
+
+    def _with(self, number: int, wanted: list[Asked]) -> tuple[Floats, Floats]:
+        """Return the system (n, n) of one form, of which the upper half counts, and its right side (n,), with what else is
+        asked of it: rows (r, k), aims (r,) and where (k,).
+        """
+        system, right = self.system[number], self.right[number]
+        if wanted:
+            system, right = system.copy(), right.copy()
+        for rows, aims, where in wanted:
+            low, high = int(where[0]), int(where[-1]) + 1
+            if (low, high - low, len(where)) == (0, len(right), len(right)):  # it is of them all, as they stand
+                scipy.linalg.blas.dsyrk(1.0, rows.T, 1.0, system.T, lower=1, overwrite_c=1)
+            else:
+                system[where[:, None], where] += rows.T @ rows
+            right[where] += aims @ rows
+        return system, right

@@ -42,10 +42,15 @@ class PatchSpace:
         """Shares (2 count,) of an edge at which conditions are asked for."""
         return (np.arange(2 * self.count) + 0.5) / (2 * self.count)
 
+    @cached_property
+    def asked(self) -> Floats:
+        """Those shares, and LOOKED_AT after them."""
+        return np.concatenate((self.samples, LOOKED_AT))
+
     @property
     def looked_over(self) -> Floats:
-        """The splines (5, count) of an axis at even shares."""
-        return _fitting(self.spans, 5)[0]
+        """The splines (25, count²) of a patch at an even grid."""
+        return _looked_over(self.spans)
 
     def matrix(self, shares: Floats, order: int = 0) -> Floats:
         """Return the `order`-th derivatives (n, count) of all splines of an axis at shares (n,)."""
@@ -92,6 +97,13 @@ def _fitting(spans: int, count: int) -> tuple[Floats, Floats]:
 def _looked(spans: int) -> tuple[Floats, Floats]:
     """Return the splines and their slopes (24, count) at LOOKED_AT."""
     return PatchSpace(spans).matrix(LOOKED_AT), PatchSpace(spans).matrix(LOOKED_AT, 1)
+
+
+@lru_cache(32)
+def _looked_over(spans: int) -> Floats:
+    """Return the splines (25, count²) of a patch at an even grid, from edge to edge."""
+    along = PatchSpace(spans).matrix(np.linspace(0, 1, 5))
+    return np.asarray(np.kron(along, along))
 
 
 @lru_cache(32)

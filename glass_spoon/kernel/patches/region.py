@@ -382,9 +382,12 @@ def _onward(surface: NurbsSurface, places: Floats, along: Floats) -> Floats:
 
 def _bends_beside(curve: NurbsCurve) -> tuple[Floats, Floats, Floats]:
     """Return the inner knots (k,) at which a curve is only once smooth, and its bends (k, 3) in 1/mm before and after."""
-    inner, times = np.unique(curve.knots[curve.degree + 1 : -curve.degree - 1], return_counts=True)
-    inner = inner[times >= max(curve.degree - 1, 1)]
-    if not len(inner):
+    knots, times = curve.knots[curve.degree + 1 : -curve.degree - 1], max(curve.degree - 1, 1)
+    inner = knots[: max(len(knots) - times + 1, 0)]
+    inner = inner[inner == knots[times - 1 :]]  # a knot that stands so often, once for each time that it stands more often
+    if len(inner):
+        inner = np.unique(inner)
+    else:
         return inner, np.zeros((0, 3)), np.zeros((0, 3))
     after = find_spans(curve.knots, curve.degree, inner)
     before = np.searchsorted(curve.knots, inner, side="left").astype(np.int64) - 1
