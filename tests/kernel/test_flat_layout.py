@@ -7,8 +7,12 @@ import pytest
 
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.patches.fill_holes import fill_holes
-from glass_spoon.kernel.patches.fill_region import fill_ring
+from glass_spoon.kernel.patches.fill_region import OPEN, fill_ring
+from glass_spoon.kernel.patches.patch_layout import HeldEdge, Layout
+from glass_spoon.kernel.patches.patch_space import PatchSpace
 from glass_spoon.kernel.patches.region import Piece, make_loops
+from glass_spoon.kernel.patches.unfairness import openness
+from glass_spoon.kernel.patches.unfold import lies_flat, unfolded
 from tests.kernel.test_patches import area_of, cornered, line, round_ring, shoelace
 
 PLATE = [(-50, -30), (50, -30), (50, 30), (-50, 30), (-50, -30)]
@@ -46,3 +50,64 @@ def test_holes_in_a_row_take_four_patches_each(count: int) -> None:
     assert len(filled.surfaces) == 4 * count
     assert area_of(filled) == pytest.approx(6000 - count * np.pi * 36, rel=1e-4)
     assert filled.seam < 1e-4
+
+
+Hole = tuple[float, float, float]
+NINE: list[Hole] = [(x, y, 5.0) for x in (-32.0, 0.0, 32.0) for y in (-19.0, 0.0, 19.0)]
+FIVE: list[Hole] = [(-26, -18, 6), (26, -18, 6), (-26, 18, 6), (26, 18, 6), (0, 0, 8)]
+AROUND: list[Hole] = [(float(35 * np.cos(at)), float(35 * np.sin(at)), 5) for at in np.arange(6) * np.pi / 3]
+ELL = [(-50, -40), (50, -40), (50, 0), (0, 0), (0, 40), (-50, 40), (-50, -40)]
+
+
+@pytest.mark.parametrize(
+    ("shape", "holes", "square", "size"),
+    [
+        ("plate", NINE, False, 1.0),
+        ("plate", FIVE, False, 100.0),
+        ("disc", FIVE, False, 1.0),
+        ("disc", [*AROUND, (0, 0, 15)], False, 0.01),
+        ("plate", [(-20, -12, 7), (20, -12, 7), (0, 14, 9)], True, 1.0),
+        ("plate", [(35.7, 5.7, 4.5), (29.1, -13.0, 5.8)], True, 0.01),
+        ("plate", [(35.7, 5.7, 4.5), (29.1, -13.0, 5.8)], True, 100.0),
+        ("ell", [(-33.5, 18.5, 3.8), (-37.6, -8.7, 7.1)], True, 1.0),
+    ],
+)
+def test_holes_in_no_row_are_parted_by_chords_that_end_on_chords(
+    shape: str, holes: list[Hole], square: bool, size: float
+) -> None:
+    """Grids, rings about a middle, and holes crowded at an end: no patch folds, and the area is what the holes leave."""
+    outer = round_ring(50 * size) if shape == "disc" else line(*(np.array({"plate": PLATE, "ell": ELL}[shape]) * size))
+    rims = [
+        cornered(4, radius * size, (x * size, y * size), 0.3)
+        if square
+        else round_ring(radius * size, (x * size, y * size, 0))
+        for x, y, radius in holes
+    ]
+    loops = make_loops([Piece(curve) for curve in (outer, *rims)], 1e-3 * size)
+    filled = fill_holes(loops[0], loops[1:])
+    assert filled.openness > OPEN
+    assert filled.seam < 1e-4
+    assert area_of(filled) == pytest.approx(shoelace(outer) - sum(map(shoelace, rims)), rel=1e-4)
+
+
+@pytest.mark.parametrize("turned", [0.0, 0.7])
+def test_flat_patches_that_fold_are_drawn_apart(turned: float) -> None:
+    """A patch whose inner points lie outside it is opened in its plane, its edges kept; one on a bent boundary is left."""
+    space = PatchSpace(3)
+    shares = np.array([np.mean(space.knots[k + 1 : k + 6]) for k in range(space.count)])
+    x, y = np.meshgrid(shares, shares, indexing="ij")
+    plane = np.array([[1, 0, 0], [0, np.cos(turned), np.sin(turned)]])
+    net = np.stack((x, y), axis=2) @ plane
+    sides = {(0, 1): net[:, 0], (1, 2): net[-1], (2, 3): net[::-1, -1], (0, 3): net[0]}
+    layout = Layout(((0, 1, 2, 3),), {key: HeldEdge(control) for key, control in sides.items()})
+    folded = net.copy()
+    folded[1:-1, 1:-1] += 3 * plane[0]
+    assert openness(3, folded.reshape(1, -1, 3), 17)[0] < 0
+    normal = lies_flat(layout)
+    assert normal is not None
+    (opened,) = unfolded(layout, space, folded[None], normal)
+    assert openness(3, opened.reshape(1, -1, 3), 17)[0] > 0.9
+    assert np.abs(opened - net).max() < 0.02
+    assert np.array_equal(opened[0], net[0])
+    bent = {key: HeldEdge(control + [[0, 0, 0.1]] * (control[:, :1] > 0.5)) for key, control in sides.items()}
+    assert lies_flat(Layout(layout.quads, bent)) is None

@@ -19,6 +19,7 @@ from glass_spoon.kernel.patches.patch_space import CHECKS, DEGREE, LOOKED_AT, Pa
 from glass_spoon.kernel.patches.region import Loop
 from glass_spoon.kernel.patches.ring_cuts import cuts_across, kept_apart
 from glass_spoon.kernel.patches.unfairness import openness
+from glass_spoon.kernel.patches.unfold import lies_flat, unfolded
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 SPANS = (3, 4, 6, 8, 12, 16)
@@ -140,7 +141,11 @@ def filling(plan: Plan, loop: Loop, places: Floats | None) -> Filling:
     for space, controls, off, follows in islice(_followed(stretches, alone=len(quads) == 1), TRIES):
         edges = [_held(stretch, control, space) for stretch, control in zip(stretches, controls, strict=True)]
         held = {key: edge for key, edge, _ in edges}
-        nets = yield Layout(quads, held, fans, through, tangled), space
+        layout = Layout(quads, held, fans, through, tangled)
+        nets = yield layout, space
+        if openness(space.spans, nets.reshape(len(nets), -1, 3), OPEN_PLACES).min() < OPEN:
+            normal = lies_flat(layout)
+            nets = nets if normal is None else unfolded(layout, space, nets, normal)
         looked = _looked(nets, quads, space)
         kinks = _kinks(looked, [(stretch, asked) for stretch, (_, _, asked) in zip(stretches, edges, strict=True)])
         found = Filled(tuple(space.surface(net) for net in nets), off, follows, kinks, _seam(looked))
@@ -191,7 +196,7 @@ def first_open(plans: Iterable[Plan], outer: Loop, tension: float, places: Float
     """Return the patches of the first of some plans, of a few that are tried, of which none folds; None for none."""
     for plan in islice(plans, OPEN_TRIES):
         filled = fill_together([filling(plan, outer, places)], tension)[0]
-        if filled.openness > OPEN:
+        if filled.openness > OPEN and filled.seam < np.pi / 2:
             return filled
     return None
 

@@ -79,7 +79,7 @@ class Patch(PatchLine):
         "even": r"(?:bend(?:s|ing)? evenly|even(?:ly)?|g ?2|curvature)(?: along| at| on)? (?:the )?",
     }
 
-    results = 5  # a finer patch has twice the spans
+    results = 6  # flat patches that folded are drawn apart; chords part holes in no row
     verb: Literal["patch"] = "patch"
     curves: Annotated[
         Items,
@@ -186,7 +186,7 @@ class Net(PatchLine):
 
     led = {"sharp": SHARP_ALONG}
 
-    results = 5  # a finer patch has twice the spans
+    results = 6  # flat patches that folded are drawn apart; chords part holes in no row
     verb: Literal["net"] = "net"
     curves: Annotated[
         Items, ReferencesSpec("The curves, in any order and way; they are split where they meet.", "curve", also=("curves",))
