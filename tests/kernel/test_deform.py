@@ -11,7 +11,7 @@ from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points, find_kinks
 from glass_spoon.kernel.curves.make.flat_shapes import make_circle
 from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
-from glass_spoon.kernel.deform.along_curve import AlongCurve
+from glass_spoon.kernel.deform.along_curve import AlongCurve, FromCurve
 from glass_spoon.kernel.deform.bends import Bend, Ripple, Shear, Stretch, Taper, Twist
 from glass_spoon.kernel.deform.lattice import Lattice
 from glass_spoon.kernel.deform.refit import deform_curve, deform_set, deform_surface
@@ -137,6 +137,21 @@ def test_what_is_laid_along_a_circle_lies_at_its_radius(many, places):
     assert straight.apply(np.array([(-5, 0, 1), (50, 0, 1.0)])) == pytest.approx(
         np.array([(0, -5, 1), (0, 50, 1.0)]), abs=1e-9
     )
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+def test_what_lies_along_an_arc_is_unrolled_by_formula(size):
+    """Of a place at radius r and angle a of an arc of radius 30, what is along it is 30 a and what is beside it 30 - r."""
+    random = np.random.default_rng(3)
+    angle, radius, height = random.uniform(0, 2.5, 2000), random.uniform(20, 45, 2000), random.uniform(-5, 5, 2000)
+    arc = make_arc((0, 0, 0), (30 * size, 0, 0), (0, 30 * size, 0), 0, 2.5)
+    back = FromCurve(ALONG_X, arc, "upright along it")
+    found = back.apply(size * np.stack((radius * np.cos(angle), radius * np.sin(angle), height), axis=1))
+    assert found == pytest.approx(size * np.stack((30 * angle, 30 - radius, height), axis=1), abs=1e-7 * size)
+    again = AlongCurve(ALONG_X, 0.0, 75 * size, arc, facing="upright along it").apply(found)
+    assert np.hypot(again[:, 0], again[:, 1]) == pytest.approx(size * radius, abs=1e-7 * size)
+    ends = size * np.array([(30, -10, 1.0), (40, -10, 1.0)])  # before its start it goes straight on
+    assert back.apply(ends) == pytest.approx(size * np.array([(-10, 0, 1.0), (-10, -10, 1.0)]), abs=1e-7 * size)
 
 
 @pytest.mark.parametrize("factor", [0.01, 1.0, 100.0])

@@ -1,4 +1,4 @@
-"""What lies along a straight line laid along a curve."""
+"""What lies along a straight line laid along a curve, and what lies along a curve laid straight."""
 
 from __future__ import annotations
 
@@ -9,15 +9,18 @@ from functools import cached_property
 import numpy as np
 import scipy
 
-from glass_spoon.kernel.arrays import Floats, lengths
+from glass_spoon.kernel.arrays import AnyInts, Floats, lengths
 from glass_spoon.kernel.curves.alter.place_curve import Placement
 from glass_spoon.kernel.curves.evaluate.arc_length import ArcLength, measure_length
+from glass_spoon.kernel.curves.evaluate.closest_on_curve import closest_params
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_derivatives
 from glass_spoon.kernel.deform.space_map import Axes
 from glass_spoon.kernel.repeat.along_curve import Facing, frames_along
 
 CLOSED = 1e-6
+TORN = 5.0
+"""Times as far from each other along a curve as they were, at which neighbours are torn apart."""
 TABLE = 4096
 """Places of which more are not looked up one by one."""
 
@@ -84,3 +87,54 @@ class AlongCurve:
             + (factor * beside)[:, None] * -frames[:, :, 1]
             + (factor * up)[:, None] * frames[:, :, 2]
         )
+
+
+@dataclass(frozen=True, eq=False)
+class FromCurve:
+    """What lies along an open curve laid along the third of some axes from their origin on: `AlongCurve` taken back.
+
+    A point is laid by the place of the curve that it is square to: the nearest one, and upright along it the one beside that
+    as it is seen from above. Past its ends a curve goes straight on.
+    """
+
+    axes: Axes
+    curve: NurbsCurve
+    facing: Facing = "turned with it"
+
+    @property
+    def placement(self) -> Placement | None:
+        """None: it bends straight lines."""
+        return None
+
+    @cached_property
+    def _foot(self) -> NurbsCurve:
+        """The curve that a point is square to: upright along it, as it is seen from above."""
+        if self.facing == "turned with it":
+            return self.curve
+        flat = self.curve.control_points * [1.0, 1.0, 0.0]
+        return NurbsCurve(self.curve.degree, self.curve.knots, flat, self.curve.weights)
+
+    def feet(self, points: Floats) -> tuple[Floats, Floats, Floats]:
+        """Return the parameters (n,) at which points (n, 3) are laid, and the curve's points (n, 3) and frames (n, 3, 3)."""
+        params, _ = closest_params(self.curve, points)
+        if self.facing != "turned with it":  # the nearest from there on: a path may lie over itself, seen from above
+            params, _ = closest_params(self._foot, points * [1.0, 1.0, 0.0], params)
+        order = np.argsort(params)
+        places, frames = frames_along(self.curve, params[order], self.facing)
+        back = np.argsort(order)
+        return params, places[back], frames[back]
+
+    def apply(self, points: Floats) -> Floats:
+        """Return where points (n, 3) go."""
+        params, places, frames = self.feet(points)
+        along, beside, up = np.einsum("nij,ni->jn", frames, points - places)
+        return self.axes.outside(np.column_stack((up, -beside, measure_length(self.curve).at_params(params) + along)))
+
+    def jumps(self, points: Floats, pairs: AnyInts) -> int:
+        """Return how many pairs (k, 2) of points (n, 3) that lie beside each other are torn apart along the curve: what lies
+        farther inside a bend than the middle of its circle belongs to no one place of it.
+        """
+        params, _, _ = self.feet(points)
+        along = measure_length(self.curve).at_params(params)[pairs]
+        apart = lengths(points[pairs[:, 1]] - points[pairs[:, 0]])
+        return int((np.abs(along[:, 1] - along[:, 0]) > TORN * apart).sum())

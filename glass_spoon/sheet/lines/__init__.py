@@ -103,7 +103,7 @@ from glass_spoon.sheet.lines.references import LayPicture
 from glass_spoon.sheet.lines.remarks import Remark, Step
 from glass_spoon.sheet.lines.shape.bends import BendLine, RippleLine, ShearLine, StretchLine, TaperLine, TwistLine
 from glass_spoon.sheet.lines.shape.even_out import FairLine, RestoreSymmetry
-from glass_spoon.sheet.lines.shape.lattice import FollowLine, LatticeLine
+from glass_spoon.sheet.lines.shape.lattice import FollowLine, LatticeLine, UnbendLine
 from glass_spoon.sheet.lines.shape.lay_on import LayOnLine
 from glass_spoon.sheet.lines.shape.pinch import PinchLine
 from glass_spoon.sheet.lines.shape.swell import SwellLine
@@ -124,6 +124,7 @@ _SHAPE = (
     RippleLine,
     LatticeLine,
     FollowLine,
+    UnbendLine,
     LayOnLine,
     PinchLine,
     FairLine,

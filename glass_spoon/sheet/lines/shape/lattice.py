@@ -1,4 +1,4 @@
-"""A lattice round anything, and anything laid along a curve."""
+"""A lattice round anything, and anything laid along a curve, or straight."""
 
 from __future__ import annotations
 
@@ -10,18 +10,19 @@ import numpy as np
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.evaluate.arc_length import measure_length
-from glass_spoon.kernel.deform.along_curve import AlongCurve
+from glass_spoon.kernel.deform.along_curve import AlongCurve, FromCurve
 from glass_spoon.kernel.deform.lattice import Lattice
 from glass_spoon.kernel.deform.space_map import Axes, SpaceMap
-from glass_spoon.kernel.errors import InvalidInput
+from glass_spoon.kernel.errors import InvalidInput, KernelError
 from glass_spoon.sheet.fields import ChoiceSpec, Column, LawSpec, LawText, Number, NumberSpec, ReferenceSpec, Rows, TableSpec
 from glass_spoon.sheet.handle import SPACE, Change, Handle, ItemOf, vector_of
-from glass_spoon.sheet.items import Item
+from glass_spoon.sheet.items import CurveItem, Item, as_mesh
 from glass_spoon.sheet.kinds import kind_of
 from glass_spoon.sheet.line import Given
 from glass_spoon.sheet.lines.place.fields import AxisField
-from glass_spoon.sheet.lines.shape.shape_work import MARKED, TOLERANCE, AxisLine, Laid, ShapeLine, held_points
+from glass_spoon.sheet.lines.shape.shape_work import MARKED, TOLERANCE, TOWARDS, AxisLine, Laid, ShapeLine, held_points
 from glass_spoon.sheet.phrase import Phrase
+from glass_spoon.sheet.planes import AXES
 
 MOST_HANDLES = 400
 """Most lattice points that are all taken by the hand; of finer lattices those on its faces are."""
@@ -212,4 +213,54 @@ class FollowLine(AxisLine):
         return [
             f"It is {over:.3g} mm longer than what is left of the curve, and goes straight on past its end. Let it fill the curve, "
             "or lengthen that."
+        ]
+
+
+class UnbendLine(AxisLine):
+    """Anything that lies along a curve, laid straight."""
+
+    summary = "Lay anything that runs along a curve straight, as thick and as long as it is: Follow, taken back."
+    words = ("uncurl", "straighten out", "lay straight", "take the bend out", "unroll along")
+    sentence = "**Unbend** {item}, which lies along {curve}, to the {axis}[, {facing}]" + MARKED + TOLERANCE + "."
+
+    verb: Literal["unbend"] = "unbend"
+    curve: Annotated[str, ReferenceSpec("The open curve along which it lies now.", "curve")] = ""
+    axis: AxisField = "left-right axis"
+    facing: Annotated[
+        Literal["turned with it", "upright along it"],
+        ChoiceSpec("Whether it twists as little as can be, or stays upright.", ("turned with it", "upright along it")),
+    ] = "turned with it"
+
+    def laid(self, given: Given, item: Item) -> Laid:
+        """Return the axes, from the curve's start."""
+        curve = given.curve("curve").curve
+        if curve.is_closed(1e-6):
+            raise KernelError("That curve is closed, and has no ends to be drawn out by. Choose one that is open.")
+        if (
+            self.facing == "upright along it"
+            and np.ptp(curve.control_points[:, :2], axis=0).max() < 1e-6 * measure_length(curve).length
+        ):
+            raise KernelError("That curve stands upright, and has no way over the ground. Choose: turned with it.")
+        axes = Axes.along(curve.control_points[0], AXES[self.axis], TOWARDS[self.towards()])
+        length = measure_length(curve).length
+        return Laid(axes, 0.0, length, np.array([[0.0, 0.0, 0.0], [0.0, 0.0, length]]))
+
+    def space_map(self, given: Given, laid: Laid) -> SpaceMap:
+        """Lay it straight."""
+        return FromCurve(laid.axes, given.curve("curve").curve, self.facing)
+
+    def notes(self, given: Given, laid: Laid, of: SpaceMap) -> list[str]:
+        """Tell of what lies so far inside a bend that no one place of the curve is its own."""
+        item = given.items["item"]
+        mesh = as_mesh(item)
+        if not isinstance(of, FromCurve) or (mesh is None and not isinstance(item, CurveItem)):
+            return []
+        points = kind_of(item).trace(item) if mesh is None else mesh.mesh.positions
+        steps = np.stack((np.arange(len(points) - 1), np.arange(1, len(points))), axis=1)
+        torn = of.jumps(points, steps if mesh is None else mesh.mesh.topology.edges.ends)
+        if not torn:
+            return []
+        return [
+            f"It is torn apart at {torn:,} {'place' if torn == 1 else 'places'}, which lie farther inside a bend of the curve than "
+            "the middle of its circle. Draw the curve through the middle of what lies along it."
         ]
