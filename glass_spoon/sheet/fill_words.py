@@ -19,6 +19,7 @@ from glass_spoon.sheet.words_to_fields.take_laws import take_laws, take_only_law
 from glass_spoon.sheet.words_to_fields.take_names import take_name, take_name_after_verb, take_name_behind_as
 from glass_spoon.sheet.words_to_fields.take_numbers import take_numbers, take_other_numbers
 from glass_spoon.sheet.words_to_fields.take_places import (
+    leave_place,
     take_axis,
     take_centre,
     take_place,
@@ -56,6 +57,7 @@ _PARTS = (
     take_choices,
     take_wording,
     take_items,
+    leave_place,
     take_only_law,
     take_other_numbers,
     take_numbers,
@@ -81,4 +83,4 @@ def read_words(line: Line, text: str, document: SheetDocument) -> Filled:
     for take in _PARTS:
         take(reading)
     reading.take_own_words()
-    return Filled(reading.line, said.left(), frozenset(reading.filled))
+    return Filled(reading.line, (*reading.aside, *said.left()), frozenset(reading.filled))

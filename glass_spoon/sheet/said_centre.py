@@ -8,6 +8,7 @@ import re
 from dataclasses import dataclass
 
 from glass_spoon.sheet.phrase import as_typed, expression_pattern
+from glass_spoon.sheet.said_space import said_by_letter
 
 FIELDS = frozenset({"plane", "right", "up", "out"})
 """What a line has that can be placed so."""
@@ -21,6 +22,10 @@ _AXES = {
     "side": {"x": "out", "y": "right", "z": "up"},
 }
 """By plane, what each coordinate of space is in it; towards the viewer counts as out."""
+
+
+_LIES = {"y": "front", "x": "front", "xz": "front", "yz": "side"}
+"""By the coordinates that are given, the plane in which a shape lies where none is named; else in plan."""
 
 
 @dataclass(frozen=True)
@@ -38,20 +43,22 @@ def said_centre(text: str, sizes: tuple[str, ...]) -> SaidCentre | None:
     """
     number = expression_pattern(sizes)
     named = _PLANE.search(text)
-    if found := re.search(rf"{_LEAD}({number})\s*,\s*({number})\s*,\s*({number})\s*\)?", text):
-        said = dict(zip("xyz", found.groups(), strict=True))
+    if (by_letter := said_by_letter(text, sizes)) is not None:
+        span, said = by_letter
+    elif found := re.search(rf"{_LEAD}({number})\s*,\s*({number})\s*,\s*({number})\s*\)?", text):
+        span, said = found.span(), dict(zip("xyz", found.groups(), strict=True))
     elif found := re.search(rf"(?<!\w)(?:at|on)\s+(?:a\s+|the\s+)?(?:height|level|z)\s*(?:of\s+|=\s*)?({number})", text):
-        said = {"z": found[1]}
+        span, said = found.span(), {"z": found[1]}
     elif found := re.search(rf"(?<!\w)at\s+([xy])\s*(?:=\s*)?({number})", text):
-        said = {found[1]: found[2]}
+        span, said = found.span(), {found[1]: found[2]}
     else:
         return None
-    plane = named[1] if named else "plan" if "z" in said else "front"
+    plane = named[1] if named else _LIES.get("".join(sorted(said)), "plan")
     values = {"plane": plane}
     for axis, value in said.items():
         field = _AXES[plane][axis]
         values[field.removeprefix("-")] = _turned(as_typed(value)) if field.startswith("-") else as_typed(value)
-    return SaidCentre(found.span(), values)
+    return SaidCentre(span, values)
 
 
 def _turned(typed: str) -> str:

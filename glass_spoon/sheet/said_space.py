@@ -19,7 +19,7 @@ _COORDINATE = r"\s*[=:]?\s*-?[\d.]+(?![\d.]*\s*(?:turns?|times|copies|steps|wave
 """A number behind a letter, which is a coordinate then; but in `about x 3 turns` it is none."""
 
 _PLACE = (
-    r"(?:(?:standing\s+|cent(?:re|er)(?:e?d)?\s+)?(?:at|about|around|on)|through)\s+(?:the\s+)?(?:point\s+|place\s+)?\(?\s*"
+    r"(?:(?:standing\s+|cent(?:re|er)(?:e?d)?\s+)?(?:at|about|a?round|on)|through)\s+(?:the\s+)?(?:point\s+|place\s+)?\(?\s*"
 )
 
 
@@ -39,6 +39,8 @@ def said_axis(text: str, choices: Sequence[str]) -> tuple[tuple[int, int], str] 
 
 def said_place(text: str, sizes: tuple[str, ...]) -> tuple[tuple[int, int], dict[str, str]] | None:
     """Return where a text in small letters says a place in space by two or three coordinates, and these by their axes."""
+    if (by_letter := said_by_letter(text, sizes)) is not None:
+        return by_letter[0], {axis: as_typed(value) for axis, value in by_letter[1].items()}
     number = expression_pattern(sizes)
     for pattern in (
         rf"({number})\s*,\s*({number})\s*,\s*({number})",
@@ -48,3 +50,17 @@ def said_place(text: str, sizes: tuple[str, ...]) -> tuple[tuple[int, int], dict
         if found := re.search(rf"(?<![\w-]){_PLACE}{pattern}\s*\)?", text):
             return found.span(), {axis: as_typed(value) for axis, value in zip("xyz", found.groups(), strict=False)}
     return None
+
+
+def said_by_letter(text: str, sizes: tuple[str, ...]) -> tuple[tuple[int, int], dict[str, str]] | None:
+    """Return where a text in small letters says two or three coordinates by their letters, as in `at x 3, y 4 and z 5`, and
+    these by their letters; None for none, or where more follow for another place.
+    """
+    one = rf"([xyz])\s*(?:[=:]\s*|of\s+|at\s+)?({expression_pattern(sizes)})"
+    then = rf"(?:\s*(?:,\s*(?:and\s+)?|and\s+)?{one})"
+    found = list(re.finditer(rf"(?<![\w-])(?:{_PLACE}|with\s+|in\s+)?\(?{one}{then}{then}?\s*\)?", text))
+    if len(found) != 1:
+        return None
+    parts = found[0].groups()
+    said = [(axis, value) for axis, value in zip(parts[::2], parts[1::2], strict=True) if axis]
+    return (found[0].span(), dict(said)) if len({axis for axis, _ in said}) == len(said) else None

@@ -29,6 +29,11 @@ PLACES = [
     ("circle radius 15 in the side view at 5, 20, 30", "side", (5, 20, 30)),
     ("circle radius 15 at y 25", "front", (0, 25, 0)),
     ("circle radius 15 in plan at 10, 20, 40", "plan", (10, 20, 40)),
+    ("circle radius 15 at x -30, y 15", "plan", (-30, 15, 0)),
+    ("circle radius 15 with x 5 and y 7", "plan", (5, 7, 0)),
+    ("circle radius 15 x=5 y=7 z=3", "plan", (5, 7, 3)),
+    ("circle radius 15 at (x 4, z 12)", "front", (4, 0, 12)),
+    ("circle radius 15 at y 4 and z 12", "side", (0, 4, 12)),
 ]
 
 
@@ -96,3 +101,35 @@ def test_a_number_said_for_another_field_stands_for_none() -> None:
     assert fields["turns"] == "8"
     assert fields["height"] == "60"
     assert "8" not in missed
+
+
+@pytest.mark.parametrize(
+    ("text", "verb", "place"),
+    [
+        ("ball of radius 5 at x 3, y 4, z 5", "simple", ("3", "4", "5")),
+        ("ball of radius 5 at x 3 and z 5", "simple", ("3", "0 mm", "5")),
+        ("block 10 by 12 by 14 at x=3 y=4 z=5", "block", ("3", "4", "5")),
+        ("taper it by 1 to 0.5 about 1, 2, 3", "taper", ("1", "2", "3")),
+        ("twist it by 90° about the upright axis through 10, 20, 0", "twist", ("10", "20", "0")),
+        ("ring of 6 round 10, 20, 0", "ring", ("10", "20", "0")),
+    ],
+)
+def test_coordinates_by_letter_and_places_of_lines_that_may_have_one(text: str, verb: str, place: tuple[str, ...]) -> None:
+    """All three stand where they were said, a line is given its place where it had none, and no other field is touched."""
+    found, fields, missed = first(text)
+    assert (found, tuple(fields[axis] for axis in "xyz"), missed) == (verb, place, ())
+    plain = built({"verb": verb}).document.lines[0].model_dump()
+    changed = {name for name in fields if fields[name] != plain[name]} - {"x", "y", "z", "item", "about", "joints"}
+    assert changed <= {
+        "simple": {"radius"},
+        "block": {"width", "depth", "height"},
+        "twist": {"turn"},
+        "ring": {"count"},
+    }.get(verb, {"factor"})
+
+
+def test_a_place_for_a_line_that_has_none_is_told_as_not_understood() -> None:
+    """Its three numbers do not become the turns, the pitch and the start angle of a helix."""
+    verb, fields, missed = first("helix radius 5 at 3, 4, 5")
+    assert (verb, fields["radius"], fields["turns"], fields["pitch"]) == ("helix", "5", 4, "10 mm")
+    assert missed == ("at", "3,", "4,", "5")

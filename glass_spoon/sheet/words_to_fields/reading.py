@@ -34,7 +34,7 @@ def filled(line: Line, values: Mapping[str, Any]) -> Line:
 
 @dataclass
 class Reading:
-    """A line while its words are read. filled: the fields that are said."""
+    """A line while its words are read. filled: the fields that are said. aside: what was understood, but has no field."""
 
     line: Line
     said: SaidText
@@ -43,6 +43,7 @@ class Reading:
 
     def __post_init__(self) -> None:
         self.filled: set[str] = set()
+        self.aside: list[str] = []
         self.names = SaidNames(self.said, self.document)
 
     def fill(self, values: Mapping[str, Any]) -> bool:
@@ -53,6 +54,11 @@ class Reading:
         self.line = changed
         self.filled |= set(values)
         return True
+
+    def leave(self, start: int, end: int) -> None:
+        """Set a stretch of the text aside, which is told as not understood."""
+        self.aside += self.said.text[start:end].split()
+        self.said.take_span(start, end)
 
     def is_number(self, name: str) -> bool:
         """Say whether a field holds a number."""

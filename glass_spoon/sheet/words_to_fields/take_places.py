@@ -11,6 +11,7 @@ from glass_spoon.sheet.fields import (
     TableSpec,
     TextSpec,
 )
+from glass_spoon.sheet.line import Line
 from glass_spoon.sheet.phrase import as_typed, expression_pattern
 from glass_spoon.sheet.said_centre import FIELDS, said_centre
 from glass_spoon.sheet.said_space import said_axis, said_place
@@ -64,12 +65,42 @@ def take_axis(reading: Reading) -> None:
 
 def take_place(reading: Reading) -> None:
     """Take the place in space of what has one, as in `at 20, 0, 40` or `through 10, 0, 0`."""
-    specs = {name: reading.line.spec(name) for name in reading.line.used_fields()}
-    if not all(isinstance(spec := specs.get(axis), NumberSpec) and spec.axis == axis for axis in "xyz"):
-        return
-    said = said_place(reading.said.text, tuple(reading.said.sizes))
+    said = said_place(reading.said.text, tuple(reading.said.sizes)) if _has_place(reading.line) else None
     if said is not None and reading.fill(said[1]):
         reading.said.take_span(*said[0])
+
+
+def _has_place(line: Line) -> bool:
+    """Say whether a line, as it is given, has a place in space."""
+    specs = {name: line.spec(name) for name in line.used_fields()}
+    return all(isinstance(spec := specs.get(axis), NumberSpec) and spec.axis == axis for axis in "xyz")
+
+
+def _at_a_place(reading: Reading) -> dict[str, str]:
+    """Return the choice by which a line has a place in space that has none now; nothing where there is none."""
+    for name in reading.line.used_fields():
+        spec = reading.line.spec(name)
+        if isinstance(spec, ChoiceSpec) and name not in reading.filled:
+            for choice in spec.choices:
+                if "place" in choice and _has_place(filled(reading.line, {name: choice})):
+                    return {name: choice}
+    return {}
+
+
+def leave_place(reading: Reading) -> None:
+    """Take a place in space now that it is known how the line is given; set it aside where no line of the verb has one: its
+    three numbers stand for nothing else.
+    """
+    said = said_place(reading.said.text, tuple(reading.said.sizes))
+    if said is None or len(said[1]) < len("xyz"):
+        return
+    if (chosen := _at_a_place(reading)) and not _has_place(reading.line):
+        reading.fill(chosen)
+    take_place(reading)
+    if any(isinstance(spec, NumberSpec) and spec.axis for spec in reading.line.specs().values()):
+        return
+    if not SAID_IN_SPACE.search(reading.said.text):
+        reading.leave(*said[0])
 
 
 def take_places(reading: Reading) -> None:

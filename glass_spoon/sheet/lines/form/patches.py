@@ -67,6 +67,7 @@ class Patch(PatchLine):
     phrases = (
         Phrase(r"^\W*(?:(?:make|create|build|form) )?(?:an? )?(?:surface|skin) (?:from|of|out of|within|over|inside)"),
         Phrase(r"^\W*(?:fill|patch) (?:between|the space between)"),
+        Phrase(r"(?:with (?:the )?holes?(?: of| at)?|as (?:its |the )?holes?|a?round(?= \w+(?:,| and\b)))", finds=False),
     )
     sentence = (
         "**Patch** within {curves}[, going on {meeting} from {onto}][, sharp along {sharp}][, bending evenly along {even}]"
