@@ -117,13 +117,16 @@ def read_ahead() -> None:
 
 @lru_cache(maxsize=1)
 def _made_of_nothing() -> frozenset[str]:
-    """Return the names, and other words, of the verbs that make something and need nothing for it."""
+    """Return the names, and other words, of the verbs that make something and need nothing for it, not even a file."""
     free = {
         verb: cls
         for verb, cls in VERBS.items()
-        if cls.chapter in ("Draw", "Form") and not any(isinstance(spec, ReferenceSpec) for spec in cls.specs().values())
+        if cls.chapter in ("Draw", "Form")
+        and not verb.startswith("import_")
+        and not any(isinstance(spec, ReferenceSpec) for spec in cls.specs().values())
     }
-    return frozenset(word for verb, cls in free.items() for word in (verb, *cls.words) if " " not in word) - IDLE - {"draw"}
+    names = {word for verb, cls in free.items() for word in (verb, *cls.words) if " " not in word}
+    return frozenset(names - IDLE - {"draw", *VERBS["draw"].words})
 
 
 def _without_making(text: str, document: SheetDocument) -> str:

@@ -130,6 +130,28 @@ def test_a_name_ends_the_text(lantern) -> None:
     assert (found.line.low, found.line.high) == ("40", "60")
 
 
+@pytest.mark.parametrize(
+    ("text", "verb", "name"),
+    [
+        ("draw path in plan", "draw", "path"),
+        ("draw a handle through 0 0, 10 20, 30 0", "draw", "handle"),
+        ("draw rail in front", "draw", "rail"),
+        ("draw edge", "draw", "edge"),
+        ("draw curve", "draw", "profile"),
+        ("draw a smooth curve", "draw", "profile"),
+        ("circle rim", "circle", "rim"),
+        ("ball knob", "simple", "knob"),
+        ("spiral inwards", "spiral", "spiral"),
+        ("helix left-handed", "helix", "helix"),
+        ("rectangle rounded", "rectangle", "rectangle"),
+    ],
+)
+def test_a_word_behind_what_is_made_of_nothing_names_it(text: str, verb: str, name: str) -> None:
+    """Also where another verb knows the word, and at the end; what says how it is made is no name."""
+    found = propose(text, SheetDocument())[0]
+    assert (found.verb, found.line.model_dump()["gives"]) == (verb, name)
+
+
 def test_a_way_takes_the_name_of_a_size() -> None:
     """A size named with a direction fills the right coordinate with its sign."""
     lift = {"id": "l1", "verb": "size", "name": "lift", "value": "4 mm"}

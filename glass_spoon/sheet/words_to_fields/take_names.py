@@ -7,12 +7,14 @@ import re
 from glass_spoon.sheet.fields import (
     ChoiceSpec,
     NameSpec,
+    ReferenceSpec,
+    ReferencesSpec,
 )
 from glass_spoon.sheet.named_numbers import MEASURES
 from glass_spoon.sheet.own_sentence import name_patterns
 from glass_spoon.sheet.phrase import IDLE
 from glass_spoon.sheet.said_text import HOLE, stem, stems
-from glass_spoon.sheet.words_to_fields.reading import REFERENCES, Reading
+from glass_spoon.sheet.words_to_fields.reading import Reading
 
 _GIVING = re.compile(r"\b(?:giving|called|named)\s+")
 
@@ -21,8 +23,8 @@ _NAME_ENDS = (
     r"|\b(?:radius|diameter|width|height|depth|length|pitch)\s+(?:of\s+)?[\d.]))"
 )
 
-_DONE = re.compile(r"(?:ed|ing)$")
-"""How words end that say what is done to an item, and are no name of it."""
+_DONE = re.compile(r"(?:ed|ing|wards?)$")
+"""How words end that say what is done to an item, or which way, and are no name of it."""
 
 _WHERE = frozenset(
     re.findall(
@@ -73,25 +75,30 @@ def _choice_stems(reading: Reading) -> set[str]:
     return set(stems(" ".join(labels))) - set(stems(" ".join(IDLE)))
 
 
+def _is_needed(spec: object) -> bool:
+    """Say whether a field asks for items that a line cannot do without."""
+    return isinstance(spec, ReferenceSpec) or (isinstance(spec, ReferencesSpec) and spec.least > 0)
+
+
 def take_name_after_verb(reading: Reading) -> None:
     """Take an unknown word right after the verb as the name: `rectangle tank 300 by 200`; of what is made of nothing
-    else also before `of`, `on`, `in` and a comma: `circle rim of radius 40`.
+    else also before `of`, `on`, `in`, a comma and the end: `circle rim of radius 40`.
     """
     name = next((name for name in reading.line.used_fields() if isinstance(reading.line.spec(name), NameSpec)), None)
     if name is None or name in reading.filled or reading.line.changes:
         return
-    alone = not any(isinstance(reading.line.spec(field), REFERENCES) for field in reading.line.used_fields())
+    alone = not any(_is_needed(reading.line.spec(field)) for field in reading.line.used_fields())
     before = [re.escape(reading.line.verb_name.replace("_", " "))]
     before += [HOLE, *(re.escape(word) for word in type(reading.line).words)] if alone else []
-    verb = rf"^\W*(?:(?:a|an|the|new|add|draw|make)\s+)*(?:{'|'.join(before)})\s+"
-    ends = r"[\d\x00\x01]" + (r"|,|(?:of|with|on|in|through|about|from)\b" if alone else "")
+    verb = rf"^\W*(?:(?:a|an|the|new|add|draw|make)\s+)*(?:{'|'.join(before)})\s+" + (r"(?:an?\s+|the\s+)?" if alone else "")
+    ends = r"[\d\x00\x01]" + (r"|,|\W*$|(?:of|with|on|in|through|about|from|at)\b" if alone else "")
     more = r"(?: [a-z]\w*)??" if alone else ""
     found = re.compile(verb + rf"([a-z]\w*{more})(?=\s*(?:{ends}))").match(reading.said.text)
     if found is None or set(found[1].split()) & (IDLE | MEASURES) or found[1] in reading.names.every:
         return
     if any(_DONE.search(word) or word in _WHERE for word in found[1].split()):
         return  # what is done to it, or where: `circle centred with …`
-    if not set(stems(found[1])) & reading.own_stems():
+    if not set(stems(found[1])) & (reading.own_stems() | _choice_stems(reading)):
         word = reading.original[found.start(1) : found.end(1)]
         if reading.fill({name: word}):
             reading.said.take_span(found.start(1), found.end(1))
