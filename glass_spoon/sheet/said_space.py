@@ -38,7 +38,9 @@ def said_axis(text: str, choices: Sequence[str]) -> tuple[tuple[int, int], str] 
 
 
 def said_place(text: str, sizes: tuple[str, ...]) -> tuple[tuple[int, int], dict[str, str]] | None:
-    """Return where a text in small letters says a place in space by two or three coordinates, and these by their axes."""
+    """Return where a text in small letters says a place in space by two or three coordinates, or its height alone, and these
+    by their axes.
+    """
     if (by_letter := said_by_letter(text, sizes)) is not None:
         return by_letter[0], {axis: as_typed(value) for axis, value in by_letter[1].items()}
     number = expression_pattern(sizes)
@@ -49,7 +51,8 @@ def said_place(text: str, sizes: tuple[str, ...]) -> tuple[tuple[int, int], dict
     ):
         if found := re.search(rf"(?<![\w-]){_PLACE}{pattern}\s*\)?", text):
             return found.span(), {axis: as_typed(value) for axis, value in zip("xyz", found.groups(), strict=False)}
-    return None
+    found = re.search(rf"(?<![\w-])(?:at|on)\s+(?:a\s+|the\s+)?(?:height|level)\s*(?:of\s+|=\s*)?({number})", text)
+    return None if found is None else (found.span(), {"z": as_typed(found[1])})
 
 
 def said_by_letter(text: str, sizes: tuple[str, ...]) -> tuple[tuple[int, int], dict[str, str]] | None:

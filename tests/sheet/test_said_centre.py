@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pytest
 
@@ -133,3 +135,23 @@ def test_a_place_for_a_line_that_has_none_is_told_as_not_understood() -> None:
     verb, fields, missed = first("helix radius 5 at 3, 4, 5")
     assert (verb, fields["radius"], fields["turns"], fields["pitch"]) == ("helix", "5", 4, "10 mm")
     assert missed == ("at", "3,", "4,", "5")
+
+
+@pytest.mark.parametrize(
+    ("text", "left", "missed"),
+    [
+        ("tube radius 10, 40 high, wall 2", {"radius": "10", "height": "40"}, ("wall", "2")),
+        ("ball radius 8 swept 90", {"radius": "8"}, ("swept", "90")),
+        ("cone radius 4, 10 high, at height 5", {"radius": "4", "height": "10", "z": "5"}, ()),
+        ("stretch it up by 10 mm", {"reach": "0 mm"}, ("up", "10 mm")),
+    ],
+)
+def test_numbers_that_nothing_names_do_not_slip_into_small_fields(
+    text: str, left: dict[str, Any], missed: tuple[str, ...]
+) -> None:
+    """A wall is no angle, coordinate or tolerance: what no field has a word for is told."""
+    verb, fields, told = first(text)
+    plain = built({"verb": verb}).document.lines[0].model_dump()
+    assert told == missed
+    kept = {name: fields[name] for name in plain if name not in ("id", "item", "form", "second")}
+    assert kept == {name: value for name, value in plain.items() if name in kept} | left

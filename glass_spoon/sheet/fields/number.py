@@ -30,7 +30,8 @@ class NumberSpec(Spec):
     """A number with a dimension and a range in the base unit (mm, rad); `above` leaves out the least itself.
 
     `step` is what one arrow key changes, in the unit shown (mm, degrees, one). `axis` marks a coordinate of a place on the
-    board (right, up; or x, y, z): fields whose names differ in it alone are one place, which a click may give.
+    board (right, up; or x, y, z): fields whose names differ in it alone are one place, which a click may give. `named`: in
+    typed words a number stands in it only where words beside it name it.
     """
 
     dimension: Dimension = "number"
@@ -40,6 +41,7 @@ class NumberSpec(Spec):
     whole: bool = False
     step: float = 1.0
     axis: Literal["", "right", "up", "out", "x", "y", "z"] = ""
+    named: bool = False
 
     def resolve(self, name: str, raw: Any, sizes: Mapping[str, Quantity]) -> float:
         """Return a number in the base unit, within its range and whole where it must be."""

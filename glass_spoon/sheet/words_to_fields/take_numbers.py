@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from glass_spoon.sheet.fields import (
     ChoiceSpec,
+    NumberSpec,
 )
 from glass_spoon.sheet.named_numbers import ACROSS, may_stand, name_numbers, named_elsewhere, names_of, said_across
 from glass_spoon.sheet.own_sentence import ANY_WORD, ENOUGH, fit_numbers, slots_of
@@ -45,7 +46,7 @@ def take_numbers(reading: Reading) -> None:
     take_only_law(reading)
     _take_as_in_the_sentence(reading, ANY_WORD)
     take_only_law(reading)
-    free = [name for name in free if name not in reading.filled]
+    free = [name for name in free if name not in reading.filled and not _is_only_named(reading, name)]
     used = [name for name in reading.line.used_fields() if reading.is_number(name)]
     for number in reading.said.numbers():
         if named_elsewhere(reading.line, number, used):
@@ -54,6 +55,12 @@ def take_numbers(reading: Reading) -> None:
         fits = next((name for name in free if may_stand(reading.line, name, number, across=bool(halved))), None)
         if fits is not None and _take_number(reading, number, fits, tuple(halved)):
             free.remove(fits)
+
+
+def _is_only_named(reading: Reading, name: str) -> bool:
+    """Say whether a number that names no field never stands in one."""
+    spec = reading.line.spec(name)
+    return isinstance(spec, NumberSpec) and spec.named
 
 
 def _take_as_in_the_sentence(reading: Reading, enough: float) -> None:

@@ -35,7 +35,8 @@ MarkedFaces = Annotated[Items, ReferencesSpec("Marks of the faces.", "mark", lea
 MarkedEdges = Annotated[Items, ReferencesSpec("Marks of the edges.", "mark", least=1)]
 MarkedAny = Annotated[Items, ReferencesSpec("Marks of what is worked on.", "mark", least=1)]
 Reach = Annotated[
-    Number, NumberSpec("How far about them points follow, less and less; 0 for none.", "length", least=0, most=1e6)
+    Number,
+    NumberSpec("How far about them points follow, less and less; 0 for none.", "length", least=0, most=1e6, named=True),
 ]
 FadeLaw = Annotated[
     LawText, LawSpec("How they follow: from 1 where marked or dragged to 0 at the reach.", said=("as", "law"))

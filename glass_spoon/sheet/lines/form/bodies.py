@@ -28,7 +28,7 @@ _ROUND = f"[, over {{sweep}} round]{_AT}"
 
 
 def _latitude(help_text: str) -> NumberSpec:
-    return NumberSpec(help_text, "angle", label="latitude", least=-pi / 2, most=pi / 2, step=5)
+    return NumberSpec(help_text, "angle", label="latitude", least=-pi / 2, most=pi / 2, step=5, named=True)
 
 
 STARTS_WITH = (
@@ -89,9 +89,9 @@ class SimpleBody(Line):
     height: Annotated[Number, NumberSpec("Its height, or third size.", "length", least=0, above=True, most=1e6)] = "80 mm"
     low: Annotated[Number, _latitude("Latitude at which it starts; -90° is the lower pole.")] = "-90°"
     high: Annotated[Number, _latitude("Latitude at which it ends; 90° is the upper pole.")] = "90°"
-    sweep: Annotated[Number, NumberSpec("How far round it goes.", "angle", least=0, above=True, most=2 * pi, step=5)] = (
-        "360°"
-    )
+    sweep: Annotated[
+        Number, NumberSpec("How far round it goes.", "angle", least=0, above=True, most=2 * pi, step=5, named=True)
+    ] = "360°"
     x: Annotated[Number, a_place("x", "The place, along left-right.")] = "0 mm"
     y: Annotated[Number, a_place("y", "The place, along front-back.")] = "0 mm"
     z: Annotated[Number, a_place("z", "The place, upwards.")] = "0 mm"

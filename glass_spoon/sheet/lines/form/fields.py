@@ -24,7 +24,8 @@ TwistLaw = Annotated[LawText, LawSpec("Turn of the profile about the path: 0°, 
 StartShape = Annotated[EndShape, ChoiceSpec("How the start is closed.", ("open", "flat", "domed"))]
 FinishShape = Annotated[EndShape, ChoiceSpec("How the end is closed.", ("open", "flat", "domed"))]
 Within = Annotated[
-    Number, NumberSpec("How far the result may be off.", "length", label="tolerance", least=1e-5, most=1e3, step=0.01)
+    Number,
+    NumberSpec("How far the result may be off.", "length", label="tolerance", least=1e-5, most=1e3, step=0.01, named=True),
 ]
 
 STRAIGHT = 1e-9
@@ -33,7 +34,7 @@ STRAIGHT = 1e-9
 
 def a_place(axis: Literal["x", "y", "z"], help_text: str) -> NumberSpec:
     """Return the field of one coordinate of a place."""
-    return NumberSpec(help_text, "length", least=-1e6, most=1e6, axis=axis)
+    return NumberSpec(help_text, "length", least=-1e6, most=1e6, axis=axis, named=True)
 
 
 def square_to(profile: NurbsCurve) -> Floats:
