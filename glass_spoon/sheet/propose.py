@@ -87,6 +87,9 @@ LIKELY, MISSED, NUMBER_MISSED, VERB_MISSED, ITEM_MISSED = 8, 1.0, 2.0, 6.0, 9.0
 understand: one whose own word is not even the first, or that cannot take what is named, is hardly meant.
 """
 
+MADE = ("Draw", "Form")
+"""Chapters whose verbs make something: what begins with `draw` is hardly another."""
+
 TAKES_NOTHING = 4.5
 """By how much the usual meaning of a trade's word may understand less before it gives way."""
 
@@ -121,7 +124,7 @@ def _made_of_nothing() -> frozenset[str]:
     free = {
         verb: cls
         for verb, cls in VERBS.items()
-        if cls.chapter in ("Draw", "Form")
+        if cls.chapter in MADE
         and not verb.startswith("import_")
         and not any(isinstance(spec, ReferenceSpec) for spec in cls.specs().values())
     }
@@ -181,6 +184,7 @@ def _proposals(text: str, document: SheetDocument) -> list[Proposal]:
 
 def _ranked(text: str, document: SheetDocument) -> list[Proposal]:
     """Return proposals of single verbs, the likeliest first."""
+    drawn = re.match(r"\s*draw\b", text, re.IGNORECASE) is not None
     text = side_taken_off(_without_making(plainly_said(text, document), document))
     plain = without_opening(text)
     if plain != text:
@@ -193,7 +197,11 @@ def _ranked(text: str, document: SheetDocument) -> list[Proposal]:
     worth = {verb: -score for score, _, verb in scored}
     # Of verbs that the words may mean, the one that understands more of them is meant.
     items = {word for name in document.item_names().values() for word in telling_words(name.lower())}
-    found[:LIKELY] = sorted(found[:LIKELY], key=lambda one: _cost(one, asked, items, document) - worth[one.verb])
+    unlike = {one.verb: VERB_MISSED for one in found if drawn and VERBS[one.verb].chapter not in MADE}
+    found[:LIKELY] = sorted(
+        found[:LIKELY],
+        key=lambda one: _cost(one, asked, items, document) + unlike.get(one.verb, 0.0) - worth[one.verb],
+    )
     found = _partly(_set_down(found, text, document), text, asked, document)
     found[:1] = [meshed_first(one, text, document) for one in found[:1]]
     if found and found[0].verb == "delete" and not found[0].before and not getattr(found[0].line, MARKS):
