@@ -46,21 +46,22 @@ def take_numbers(reading: Reading) -> None:
     take_only_law(reading)
     _take_as_in_the_sentence(reading, ANY_WORD)
     take_only_law(reading)
-    free = [name for name in free if name not in reading.filled and not _is_only_named(reading, name)]
+    free = [name for name in free if name not in reading.filled]
     used = [name for name in reading.line.used_fields() if reading.is_number(name)]
     for number in reading.said.numbers():
         if named_elsewhere(reading.line, number, used):
             continue  # it is said for a field that this line has no use for: it stands for no other
         halved = said_across(number)
-        fits = next((name for name in free if may_stand(reading.line, name, number, across=bool(halved))), None)
+        open_to = [name for name in free if not _is_only_named(reading, name, number)]
+        fits = next((name for name in open_to if may_stand(reading.line, name, number, across=bool(halved))), None)
         if fits is not None and _take_number(reading, number, fits, tuple(halved)):
             free.remove(fits)
 
 
-def _is_only_named(reading: Reading, name: str) -> bool:
-    """Say whether a number that names no field never stands in one."""
+def _is_only_named(reading: Reading, name: str, number: SaidNumber) -> bool:
+    """Say whether a number that names no field does not stand in one: an angle said as such may."""
     spec = reading.line.spec(name)
-    return isinstance(spec, NumberSpec) and spec.named
+    return isinstance(spec, NumberSpec) and spec.named and not spec.dimension == number.dimension == "angle"
 
 
 def _take_as_in_the_sentence(reading: Reading, enough: float) -> None:

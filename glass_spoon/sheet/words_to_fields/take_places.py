@@ -97,7 +97,8 @@ def leave_place(reading: Reading) -> None:
     if (chosen := _at_a_place(reading)) and not _has_place(reading.line):
         reading.fill(chosen)
     take_place(reading)
-    if any(isinstance(spec, NumberSpec) and spec.axis for spec in reading.line.specs().values()):
+    specs = reading.line.specs()
+    if set("xyz") <= set(specs) or any(isinstance(spec, NumberSpec) and spec.axis for spec in specs.values()):
         return
     if not SAID_IN_SPACE.search(reading.said.text):
         reading.leave(*said[0])
