@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from glass_spoon.kernel.curves.make.line_and_arc import make_arc
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.patches.fill_holes import fill_holes
 from glass_spoon.kernel.patches.fill_region import OPEN, fill_ring
@@ -13,7 +14,8 @@ from glass_spoon.kernel.patches.patch_space import PatchSpace
 from glass_spoon.kernel.patches.region import Piece, make_loops
 from glass_spoon.kernel.patches.unfairness import openness
 from glass_spoon.kernel.patches.unfold import lies_flat, unfolded
-from tests.kernel.test_patches import area_of, cornered, line, round_ring, shoelace
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
+from tests.kernel.test_patches import area_of, ball, cornered, line, round_ring, shoelace
 
 PLATE = [(-50, -30), (50, -30), (50, 30), (-50, 30), (-50, -30)]
 
@@ -111,3 +113,43 @@ def test_flat_patches_that_fold_are_drawn_apart(turned: float) -> None:
     assert np.array_equal(opened[0], net[0])
     bent = {key: HeldEdge(control + [[0, 0, 0.1]] * (control[:, :1] > 0.5)) for key, control in sides.items()}
     assert lies_flat(Layout(layout.quads, bent)) is None
+
+
+@pytest.mark.parametrize(("height", "size"), [(3.0, 1.0), (12.0, 0.01), (12.0, 100.0), (25.0, 1.0)])
+def test_holes_that_stand_out_of_the_plane_are_raised_to_smoothly(height: float, size: float) -> None:
+    """Three round holes above a round boundary: few patches, none folds, kinks between them under half a degree, and the
+    edges are those of the curves.
+    """
+    holes = [(-30, 15, 9), (30, 18, 7), (2, -18, 11)]
+    rims = [round_ring(radius * size, (x * size, y * size, height * size)) for x, y, radius in holes]
+    loops = make_loops([Piece(curve) for curve in (round_ring(60 * size), *rims)], 1e-3 * size)
+    filled = fill_holes(loops[0], loops[1:])
+    assert len(filled.surfaces) == 12
+    assert filled.openness > OPEN
+    assert filled.seam < np.radians(0.5)
+    assert filled.off < 1e-4 * 120 * size
+    heights = np.concatenate([surface.control_points[..., 2].ravel() for surface in filled.surfaces]) / size
+    assert -0.15 * height < heights.min() <= heights.max() < 1.25 * height
+
+
+def test_holes_in_a_ball_are_patched_as_the_ball_runs() -> None:
+    """A cap of a ball of radius 60 with three holes, going on from the ball at all rims: within 0.5 % of it."""
+    beside = ball(60.0)
+    up = np.array([[0, 0], [0.3, 0.2], [-0.28, 0.22], [0.02, -0.33]])
+    rims = []
+    for (x, y), around in zip(up, (0.75, 0.12, 0.14, 0.1), strict=True):
+        way = np.array([x, y, np.sqrt(1 - x * x - y * y)])
+        across = np.cross(way, [0.0, 1.0, 0.0])
+        across = across / np.linalg.norm(across)
+        square = np.cross(way, across)
+        middle, radius = 60 * np.cos(around) * way, 60 * np.sin(around)
+        rims.append(make_arc(middle, radius * across, radius * square, 0, 2 * np.pi))
+    loops = make_loops([Piece(curve, beside, 1) for curve in rims], 1e-6)
+    filled = fill_holes(loops[0], loops[1:])
+    assert filled.openness > OPEN
+    assert filled.crease < np.radians(0.5)
+    places = np.concatenate([evaluate_grid(surface, SHARES, SHARES).points.reshape(-1, 3) for surface in filled.surfaces])
+    assert np.abs(np.linalg.norm(places, axis=1) - 60).max() < 0.3
+
+
+SHARES = np.linspace(0, 1, 17)

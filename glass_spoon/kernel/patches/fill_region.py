@@ -19,7 +19,7 @@ from glass_spoon.kernel.patches.patch_space import CHECKS, DEGREE, LOOKED_AT, Pa
 from glass_spoon.kernel.patches.region import Loop
 from glass_spoon.kernel.patches.ring_cuts import cuts_across, kept_apart
 from glass_spoon.kernel.patches.unfairness import openness
-from glass_spoon.kernel.patches.unfold import lies_flat, unfolded
+from glass_spoon.kernel.patches.unfold import lies_flat, raised, unfolded
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 
 SPANS = (3, 4, 6, 8, 12, 16)
@@ -143,19 +143,31 @@ def filling(plan: Plan, loop: Loop, places: Floats | None) -> Filling:
         held = {key: edge for key, edge, _ in edges}
         layout = Layout(quads, held, fans, through, tangled)
         nets = yield layout, space
-        if openness(space.spans, nets.reshape(len(nets), -1, 3), OPEN_PLACES).min() < OPEN:
-            normal = lies_flat(layout)
-            nets = nets if normal is None else unfolded(layout, space, nets, normal)
+        nets = _drawn_apart(layout, space, nets, loop)
         looked = _looked(nets, quads, space)
         kinks = _kinks(looked, [(stretch, asked) for stretch, (_, _, asked) in zip(stretches, edges, strict=True)])
         found = Filled(tuple(space.surface(net) for net in nets), off, follows, kinks, _seam(looked))
-        if best is None or found.crease < best.crease:
+        if best is None or (found.openness < OPEN, found.crease) < (best.openness < OPEN, best.crease):
             best = found
         if best.crease < CREASE:
             break
     if best is None:
         raise KernelError("No surface was found within these boundaries.")
     return best
+
+
+def _drawn_apart(layout: Layout, space: PatchSpace, nets: Floats, loop: Loop) -> Floats:
+    """Return patches that fold drawn apart, where that opens them."""
+
+    def least(tried: Floats) -> float:
+        return float(openness(space.spans, tried.reshape(len(tried), -1, 3), OPEN_PLACES).min())
+
+    before = least(nets)
+    if before >= OPEN or len(layout.places) or any(edge.bends is not None for edge in layout.held.values()):
+        return nets
+    normal = lies_flat(layout)
+    tried = raised(layout, space, nets, loop.normal) if normal is None else unfolded(layout, space, nets, normal)
+    return tried if least(tried) > before else nets
 
 
 def fill_ring(outer: Loop, inner: Loop, tension: float = 0.0, places: Floats | None = None) -> Filled:

@@ -14,9 +14,9 @@ import numpy as np
 import scipy
 from numpy.lib.stride_tricks import sliding_window_view
 
-from glass_spoon.kernel.arrays import Floats, lengths, sum_by_index
-from glass_spoon.kernel.patches.patch_layout import Layout, Numbering
-from glass_spoon.kernel.patches.patch_space import DEGREE, LOOKED_AT, PatchSpace
+from glass_spoon.kernel.arrays import Floats, Ints, lengths, sum_by_index
+from glass_spoon.kernel.patches.patch_layout import Layout, Numbering, runs_up
+from glass_spoon.kernel.patches.patch_space import DEGREE, LOOKED_AT, PatchSpace, grid_derivatives, inward
 from glass_spoon.kernel.surfaces.sets.surface_set import plane_axes
 
 FLAT = 1e-7
@@ -36,6 +36,12 @@ EVEN = 1.0
 
 PLACES = 2
 """Places for each control point along an axis of a patch at which its areas are read, beside those at its edges."""
+
+HELD = 1e6
+"""How much heavier it weighs that heights go on evenly than that they are fair."""
+
+UPRIGHT = 0.1
+"""What is beside is not followed where it rises more steeply: the cosine between its normal and the way it is seen."""
 
 SHORT = 1e-3
 """Least length of a patch's sides, of a region of size 1, by which its stretches are seen."""
@@ -67,6 +73,86 @@ def unfolded(layout: Layout, space: PatchSpace, nets: Floats, normal: Floats) ->
     flat = (points - origin) @ axes.T / size
     found = _Sheet(space, grid, _straight(space, grid, flat)).opened()
     return np.asarray((points + ((found - flat) * size) @ axes)[grid.rows])
+
+
+def raised(layout: Layout, space: PatchSpace, nets: Floats, normal: Floats) -> Floats:
+    """Return the control points (quads, count, count, 3) of patches drawn apart as they are seen along a normal (3,), and
+    raised to their boundary as a thin plate over what is seen; smooth across inner edges, and on from what is beside.
+
+    Across an edge the plate's slopes into both patches are those that the flat patches have there: where these go on evenly
+    so does the plate, however uneven they are in size. For boundaries that lie over each other nowhere, seen so.
+    """
+    grid, axes = Numbering.of(layout, space.count), np.vstack((plane_axes(normal), normal))
+    points = np.zeros((len(grid.free), 3))
+    points[grid.rows] = nets
+    origin, size = points.mean(axis=0), float(np.ptp(points, axis=0).max())
+    seen = (points - origin) @ axes.T / size
+    seen[:, :2] = _Sheet(space, grid, _straight(space, grid, seen[:, :2])).opened()
+    system, right = np.zeros((len(points), len(points))), np.zeros(len(points))
+    for columns in grid.columns:
+        rows = _bending(space.spans, seen[columns, :2])
+        system[columns[:, None], columns] += rows.T @ rows
+    for key, sides in grid.sides.items():
+        parts = [(inward(space.spans, side, 1, up=runs_up(layout.quads[k], side)), grid.columns[k]) for k, side in sides]
+        held = layout.held.get(key)
+        if held is None:
+            along = space.matrix(space.samples, 1), grid.edges[key]
+            _ask(system, right, *_even_across(parts, along, seen[:, :2]))
+        elif held.normals is not None:
+            _ask(system, right, *_onto(parts[0], held.normals @ axes.T, seen[:, :2]))
+    known, free = ~grid.free, grid.free
+    seen[free, 2] = scipy.linalg.solve(
+        system[free][:, free], right[free] - system[free][:, known] @ seen[known, 2], assume_a="sym"
+    )
+    return np.asarray((origin + size * seen @ axes)[grid.rows])
+
+
+def _ask(system: Floats, right: Floats, rows: Floats, aims: Floats, where: Ints) -> None:
+    """Ask for rows (r, k) of heights numbered where (k,), some more than once, to be aims (r,)."""
+    if len(rows):
+        weight = HELD / len(rows)
+        np.add.at(system, (where[:, None], where), weight * rows.T @ rows)
+        np.add.at(right, where, weight * aims @ rows)
+
+
+def _bending(spans: int, net: Floats) -> Floats:
+    """Return rows (r, count²) whose squares are the thin plate's energy of heights over a flat patch (count², 2)."""
+    by = {key: value.reshape(-1, value.shape[2]) for key, value in grid_derivatives(spans).items()}
+    first = np.stack((by[1, 0], by[0, 1]), axis=1)
+    second = np.stack((by[2, 0], by[1, 1], by[1, 1], by[0, 2]), axis=1).reshape(len(first), 2, 2, -1)
+    stretch = np.einsum("kac,ci->kia", first, net)
+    back, areas = np.linalg.inv(stretch), np.abs(np.linalg.det(stretch))
+    slopes = np.einsum("kai,kac->kic", back, first)
+    bends = second - np.einsum("kic,kabi->kabc", slopes, np.einsum("kabc,ci->kabi", second, net))
+    over = np.einsum("kai,kbj,kabc->ijkc", back, back, bends) * np.sqrt(areas / len(areas))[:, None]
+    return np.concatenate((over[0, 0], np.sqrt(2) * over[0, 1], over[1, 1]))
+
+
+def _even_across(parts: list[tuple[Floats, Ints]], along: tuple[Floats, Ints], flat: Floats) -> tuple[Floats, Floats, Ints]:
+    """Return rows, aims and numbers that ask heights to go on evenly across an edge, from the slopes (samples, k) into both
+    patches and along it with the numbers of their control points.
+    """
+    run = along[0] @ flat[along[1]]
+    square = np.stack((-run[:, 1], run[:, 0]), axis=1) / np.maximum(_sizes(run), SHORT)[:, None]
+    rows, total = [], np.zeros_like(run)
+    for slopes, where in parts:
+        into = slopes @ flat[where]
+        share = 1 / np.maximum(np.abs((into * square).sum(axis=1)), SHORT)[:, None]
+        rows.append(share * slopes)
+        total += share * into
+    turn = (total * run).sum(axis=1, keepdims=True) / np.maximum((run * run).sum(axis=1, keepdims=True), SHORT**2)
+    rows.append(-turn * along[0])
+    return np.hstack(rows), np.zeros(len(run)), np.concatenate([*(where for _, where in parts), along[1]])
+
+
+def _onto(part: tuple[Floats, Ints], normals: Floats, flat: Floats) -> tuple[Floats, Floats, Ints]:
+    """Return rows, aims and numbers that ask heights to leave an edge square to normals (samples, 3), seen alike."""
+    slopes, where = part
+    into = slopes @ flat[where]
+    known = np.isfinite(normals).all(axis=1) & (np.abs(np.nan_to_num(normals[:, 2])) > UPRIGHT)
+    scale = 1 / np.maximum(_sizes(into), SHORT)
+    aims = -(into * normals[:, :2]).sum(axis=1) / np.where(known, normals[:, 2], 1.0)
+    return (scale[:, None] * slopes)[known], (scale * aims)[known], where
 
 
 def _straight(space: PatchSpace, grid: Numbering, flat: Floats) -> Floats:
@@ -186,3 +272,8 @@ def _slopes(spans: int) -> Floats:
         pairs = ((slopes[0], along[1]), (along[0], slopes[1]))
         found.append(np.stack([np.einsum("xi,yj->xyij", a, b).reshape(len(u) * len(v), -1) for a, b in pairs]))
     return np.concatenate(found, axis=1)
+
+
+def _sizes(ways: Floats) -> Floats:
+    """Return the lengths (n,) of flat vectors (n, 2)."""
+    return np.asarray(np.hypot(ways[:, 0], ways[:, 1]))
