@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -13,6 +14,7 @@ from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
 from glass_spoon.sheet.cache import ResultCache
 from glass_spoon.sheet.document import read_document
 from glass_spoon.sheet.evaluate import Build, evaluate
+from glass_spoon.sheet.lines.form import patches
 from glass_spoon.sheet.propose import propose
 from tests.conftest import DEMO
 
@@ -262,6 +264,31 @@ def test_a_boundary_with_two_holes_is_patched_and_meshed(size: float) -> None:
     across = built(*lines, patch).reports["l4"]
     assert across.status == "failed"
     assert "apart from other holes" in across.findings[0].sentence
+
+
+def test_holes_above_their_boundary_are_meshed_as_one_piece() -> None:
+    """Three rims at other heights than the outline: four open rims, evenly meshed, nothing to tell."""
+    places = [(60, 0, 0, 0), (9, -30, 15, 12), (7, 30, 18, 6), (11, 2, -18, 12)]
+    lines = [
+        {"verb": "circle", "plane": "plan", "gives": f"rim {k}", "radius": radius, "right": right, "up": up, "out": out}
+        for k, (radius, right, up, out) in enumerate(places)
+    ]
+    patch = {"verb": "patch", "curves": ["l1", "l2", "l3", "l4"]}
+    mesh = {"verb": "mesh", "surface": "l5", "sizing": "edge length", "edge_length": "3 mm"}
+    build = built(*lines, patch, mesh)
+    assert build.reports["l5"].status == "good", build.reports["l5"]
+    found = build.items["l6"].item.mesh
+    assert len(found.topology.boundary_loops) == 4
+    assert (found.positions[:, 2].min(), found.positions[:, 2].max()) == pytest.approx((0, 13), abs=1.5)
+
+
+def test_patches_that_meet_in_a_kink_say_so(monkeypatch: pytest.MonkeyPatch) -> None:
+    """More than two degrees between patches of one region are worth a look, and there are ways out."""
+    whole = patches._filled
+    monkeypatch.setattr(patches, "_filled", lambda *args: replace(whole(*args), seam=np.radians(5.0)))
+    report = built(CIRCLES[0], {"verb": "patch", "curves": ["l1"], "within": "0.11 mm"}).reports["l2"]
+    assert report.status == "look"
+    assert "meet each other with up to 5°" in report.findings[0].sentence
 
 
 def test_a_patch_that_folds_over_itself_says_so() -> None:

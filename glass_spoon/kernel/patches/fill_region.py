@@ -41,6 +41,8 @@ MOST = 64
 """Most patches that are sought at once."""
 TANGLED_ROUND = 1e-3
 """The same as TANGLED for a boundary without corners, whose patches have to bend in their parameters."""
+SMOOTH = np.radians(2.0)
+"""Angle below which patches meet so well that no other layout is tried."""
 CREASE = np.radians(0.1)
 """Angle below which patches go on smoothly; above it more spans are tried."""
 FOLLOWED = 1e-4
@@ -205,12 +207,17 @@ def fill_ring(outer: Loop, inner: Loop, tension: float = 0.0, places: Floats | N
 
 
 def first_open(plans: Iterable[Plan], outer: Loop, tension: float, places: Floats | None) -> Filled | None:
-    """Return the patches of the first of some plans, of a few that are tried, of which none folds; None for none."""
+    """Return the patches of the first of some plans, of a few that are tried, of which none folds and which meet smoothly;
+    else those that meet most smoothly of the ones that are open; None for none.
+    """
+    best: Filled | None = None
     for plan in islice(plans, OPEN_TRIES):
         filled = fill_together([filling(plan, outer, places)], tension)[0]
-        if filled.openness > OPEN and filled.seam < np.pi / 2:
-            return filled
-    return None
+        if filled.openness > OPEN and filled.seam < (np.pi / 2 if best is None else best.seam):
+            best = filled
+            if best.seam < SMOOTH:
+                break
+    return best
 
 
 def _plan(loop: Loop) -> Plan:

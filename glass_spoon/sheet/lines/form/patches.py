@@ -142,6 +142,11 @@ class Patch(PatchLine):
                 f"It meets what is beside it with up to {angle_text(kink)}: at their ends its curves do not run in the planes "
                 "there. Let them leave what is beside squarely on, or name the curve between as sharp."
             )
+        if np.degrees(filled.seam) > MOST_KINK:
+            notes.append(
+                f"Its patches meet each other with up to {angle_text(filled.seam)}: its boundary bends too much for so few of "
+                "them. Split it by a curve across, or Patch the outer boundary alone and Trim it by what is inside."
+            )
         return SurfacesItem(shape, notes=tuple(notes), told=_told_patch(loops, filled))
 
     def _grades(self, given: Given) -> tuple[list[int], list[str]]:
