@@ -35,6 +35,10 @@ MOVE_COLUMNS = (
     Column("rise", "goes up", "length", blank="0"),
 )
 _GOES = ("right", "back", "rise")
+FacingField = Annotated[
+    Literal["turned with it", "upright along it"],
+    ChoiceSpec("Whether it twists as little as can be, or stays upright.", ("turned with it", "upright along it")),
+]
 
 
 def _count(way: str) -> NumberSpec:
@@ -182,10 +186,7 @@ class FollowLine(AxisLine):
     begins: Annotated[
         Number, NumberSpec("How far along the curve it begins.", "length", label="start", least=-1e6, most=1e6)
     ] = "0 mm"
-    facing: Annotated[
-        Literal["turned with it", "upright along it"],
-        ChoiceSpec("Whether it twists as little as can be, or stays upright.", ("turned with it", "upright along it")),
-    ] = "turned with it"
+    facing: FacingField = "turned with it"
     scale: Annotated[LawText, LawSpec("Factor across it on its way.", least=0.001, said=("scaled",))] = "1"
 
     def space_map(self, given: Given, laid: Laid) -> SpaceMap:
@@ -226,10 +227,7 @@ class UnbendLine(AxisLine):
     verb: Literal["unbend"] = "unbend"
     curve: Annotated[str, ReferenceSpec("The open curve along which it lies now.", "curve")] = ""
     axis: AxisField = "left-right axis"
-    facing: Annotated[
-        Literal["turned with it", "upright along it"],
-        ChoiceSpec("Whether it twists as little as can be, or stays upright.", ("turned with it", "upright along it")),
-    ] = "turned with it"
+    facing: FacingField = "turned with it"
 
     def laid(self, given: Given, item: Item) -> Laid:
         """Return the axes, from the curve's start."""
