@@ -8,6 +8,7 @@ from glass_spoon.sheet.fields import (
     ChoiceSpec,
     NumberSpec,
     PointsSpec,
+    ReferenceSpec,
     TableSpec,
     TextSpec,
 )
@@ -66,7 +67,11 @@ def take_axis(reading: Reading) -> None:
 def take_place(reading: Reading) -> None:
     """Take the place in space of what has one, as in `at 20, 0, 40` or `through 10, 0, 0`."""
     said = said_place(reading.said.text, tuple(reading.said.sizes)) if _has_place(reading.line) else None
-    if said is not None and reading.fill(said[1]):
+    if said is None or (
+        len(said[1]) == 1 and any(isinstance(spec, ReferenceSpec) for spec in reading.line.specs().values())
+    ):
+        return  # a height alone is the place of what is made of nothing: `a loop at height 42` is one of a mesh
+    if reading.fill(said[1]):
         reading.said.take_span(*said[0])
 
 

@@ -103,9 +103,9 @@ class Block(Line):
     deep: Annotated[Number, _count("Faces from front to back.", "count deep")] = 8
     high: Annotated[Number, _count("Faces from below to above, along what is flat.", "count high")] = 6
     steps: Annotated[Number, _count("Faces over half of a rounded edge.", "steps over half an edge")] = 2
-    x: Annotated[Number, a_place("x", "The place, along left-right.")] = "0 mm"
-    y: Annotated[Number, a_place("y", "The place, along front-back.")] = "0 mm"
-    z: Annotated[Number, a_place("z", "The place, upwards: of the foot, or of the middle of a ball.")] = "0 mm"
+    x: Annotated[Number, a_place("x", "The place, along left-right.", named=True)] = "0 mm"
+    y: Annotated[Number, a_place("y", "The place, along front-back.", named=True)] = "0 mm"
+    z: Annotated[Number, a_place("z", "The place, upwards: of the foot, or of the middle of a ball.", named=True)] = "0 mm"
     gives: MeshName = "block"
 
     def sentence_now(self) -> str:

@@ -92,9 +92,9 @@ class SimpleBody(Line):
     sweep: Annotated[
         Number, NumberSpec("How far round it goes.", "angle", least=0, above=True, most=2 * pi, step=5, named=True)
     ] = "360°"
-    x: Annotated[Number, a_place("x", "The place, along left-right.")] = "0 mm"
-    y: Annotated[Number, a_place("y", "The place, along front-back.")] = "0 mm"
-    z: Annotated[Number, a_place("z", "The place, upwards.")] = "0 mm"
+    x: Annotated[Number, a_place("x", "The place, along left-right.", named=True)] = "0 mm"
+    y: Annotated[Number, a_place("y", "The place, along front-back.", named=True)] = "0 mm"
+    z: Annotated[Number, a_place("z", "The place, upwards.", named=True)] = "0 mm"
     gives: SurfaceName = "body"
 
     def build(self, given: Given) -> SurfaceItem:

@@ -32,9 +32,9 @@ STRAIGHT = 1e-9
 """A curve within this share of its size of a line is straight."""
 
 
-def a_place(axis: Literal["x", "y", "z"], help_text: str) -> NumberSpec:
-    """Return the field of one coordinate of a place."""
-    return NumberSpec(help_text, "length", least=-1e6, most=1e6, axis=axis, named=True)
+def a_place(axis: Literal["x", "y", "z"], help_text: str, *, named: bool = False) -> NumberSpec:
+    """Return the field of one coordinate of a place. named: in typed words it is only meant where they name it."""
+    return NumberSpec(help_text, "length", least=-1e6, most=1e6, axis=axis, named=named)
 
 
 def square_to(profile: NurbsCurve) -> Floats:
