@@ -293,9 +293,8 @@ class _Cells:
             else:
                 new.setdefault(spot[:3], []).append(spot)
         for (a, b, along), spots in new.items():
-            ordered = sorted(
-                spots, key=lambda spot: spot[3]
-            )  # more than one only where the edge is curved, and so on the boundary
+            # More than one only on the boundary, where an edge may be curved.
+            ordered = sorted(spots, key=lambda spot: spot[3])
             own = [self._node(place, np.array([x, y])) for *_, place, x, y in ordered]
             self._insert(a, b, own, along=along)
             nodes += own

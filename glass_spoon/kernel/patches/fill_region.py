@@ -159,16 +159,23 @@ def filling(plan: Plan, loop: Loop, places: Floats | None) -> Filling:
 
 
 def _drawn_apart(layout: Layout, space: PatchSpace, nets: Floats, loop: Loop) -> Floats:
-    """Return patches that fold drawn apart, where that opens them."""
+    """Return patches that fold drawn apart, where that opens them; those that go on smoothly from what is beside only where
+    they fold over themselves: a corner of almost no angle alone is none.
+    """
 
     def least(tried: Floats) -> float:
         return float(openness(space.spans, tried.reshape(len(tried), -1, 3), OPEN_PLACES).min())
 
-    before = least(nets)
-    if before >= OPEN or len(layout.places) or any(edge.bends is not None for edge in layout.held.values()):
+    before, edges = least(nets), layout.held.values()
+    if before >= OPEN or len(layout.places) or any(edge.bends is not None for edge in edges):
         return nets
     normal = lies_flat(layout)
-    tried = raised(layout, space, nets, loop.normal) if normal is None else unfolded(layout, space, nets, normal)
+    if normal is None and before >= FOLDED and any(edge.normals is not None for edge in edges):
+        return nets
+    try:
+        tried = raised(layout, space, nets, loop.normal) if normal is None else unfolded(layout, space, nets, normal)
+    except np.linalg.LinAlgError:  # sides of no length, or patches with no area as they are seen
+        return nets
     return tried if least(tried) > before else nets
 
 

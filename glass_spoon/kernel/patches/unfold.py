@@ -1,4 +1,4 @@
-"""Patches over a flat region drawn apart until none folds: what each asks for is even, and nothing that folds is finite.
+"""Patches drawn apart until none folds, on the flat or as they are seen from one side: nothing that folds is finite.
 
 The measure is that of Garanzha, Kaporin, Kudryavtseva, Protais, Ray and Sokolov (Foldover-free maps in 50 lines of code, ACM
 Transactions on Graphics 40(4), 2021): the squared stretches over the area, which is kept above nothing by a share that
@@ -49,8 +49,6 @@ SHORT = 1e-3
 
 def lies_flat(layout: Layout) -> Floats | None:
     """Return the normal (3,) of the plane in which all of a boundary lies and which it goes on in, None for none."""
-    if len(layout.places):
-        return None
     places = np.concatenate([edge.control for edge in layout.held.values()])
     middle = places.mean(axis=0)
     _, sizes, axes = np.linalg.svd(places - middle, full_matrices=False)
@@ -65,7 +63,10 @@ def lies_flat(layout: Layout) -> Floats | None:
 
 
 def unfolded(layout: Layout, space: PatchSpace, nets: Floats, normal: Floats) -> Floats:
-    """Return the control points (quads, count, count, 3) of flat patches drawn apart, their boundary and the plane kept."""
+    """Return the control points (quads, count, count, 3) of flat patches drawn apart, their boundary and the plane kept.
+
+    Raises LinAlgError where a side has no length.
+    """
     grid, axes = Numbering.of(layout, space.count), plane_axes(normal)
     points = np.zeros((len(grid.free), 3))
     points[grid.rows] = nets
@@ -80,7 +81,8 @@ def raised(layout: Layout, space: PatchSpace, nets: Floats, normal: Floats) -> F
     raised to their boundary as a thin plate over what is seen; smooth across inner edges, and on from what is beside.
 
     Across an edge the plate's slopes into both patches are those that the flat patches have there: where these go on evenly
-    so does the plate, however uneven they are in size. For boundaries that lie over each other nowhere, seen so.
+    so does the plate, however uneven they are in size. For boundaries that lie over each other nowhere, seen so. Raises
+    LinAlgError where a side has no length, or a patch no area as it is seen.
     """
     grid, axes = Numbering.of(layout, space.count), np.vstack((plane_axes(normal), normal))
     points = np.zeros((len(grid.free), 3))
