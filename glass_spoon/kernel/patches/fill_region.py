@@ -16,11 +16,13 @@ from glass_spoon.kernel.patches.fair_patches import fair_patches
 from glass_spoon.kernel.patches.flat_layout import flat_layouts
 from glass_spoon.kernel.patches.patch_layout import TANGLED, Edge, HeldEdge, Layout, Quad, quad_edges
 from glass_spoon.kernel.patches.patch_space import CHECKS, DEGREE, LOOKED_AT, PatchSpace
-from glass_spoon.kernel.patches.region import Loop
+from glass_spoon.kernel.patches.region import AROUND, Loop
 from glass_spoon.kernel.patches.ring_cuts import cuts_across, kept_apart
 from glass_spoon.kernel.patches.unfairness import openness
 from glass_spoon.kernel.patches.unfold import lies_flat, raised, unfolded
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.make.outline_crossings import any_crossing
+from glass_spoon.kernel.surfaces.sets.surface_set import plane_axes
 
 SPANS = (3, 4, 6, 8, 12, 16)
 """Spans along a side that are tried, until the boundary is followed closely enough."""
@@ -172,6 +174,10 @@ def _drawn_apart(layout: Layout, space: PatchSpace, nets: Floats, loop: Loop) ->
     normal = lies_flat(layout)
     if normal is None and before >= FOLDED and any(edge.normals is not None for edge in edges):
         return nets
+    places = np.concatenate([side.evenly(AROUND)[:-1] for side in loop.sides])
+    seen = places @ plane_axes(loop.normal if normal is None else normal).T
+    if any_crossing(seen, np.roll(seen, -1, axis=0)):
+        return nets  # nothing opens what lies over itself
     try:
         tried = raised(layout, space, nets, loop.normal) if normal is None else unfolded(layout, space, nets, normal)
     except np.linalg.LinAlgError:  # sides of no length, or patches with no area as they are seen

@@ -32,7 +32,7 @@ def offset_fits(loops: list[OutlineLoop], offset: float) -> bool:
         lines.append(points)
     starts = np.concatenate(lines)
     ends = np.concatenate([np.roll(line, -1, axis=0) for line in lines])
-    if _any_crossing(starts, ends):
+    if any_crossing(starts, ends):
         return False
     outer = lines[0]
     return all(is_inside(outer, hole[0]) for hole in lines[1:]) and not any(
@@ -71,7 +71,7 @@ def _sampled(loop: OutlineLoop, offset: float) -> Floats | None:
     return points[apart]
 
 
-def _any_crossing(starts: Floats, ends: Floats) -> bool:
+def any_crossing(starts: Floats, ends: Floats) -> bool:
     """Say whether any two segments (n, 2) that are not neighbours cross."""
     size = len(starts)
     step = max(1, 2_000_000 // size)
