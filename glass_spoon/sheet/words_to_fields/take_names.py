@@ -30,10 +30,11 @@ _WHERE = frozenset(
     re.findall(
         r"\w+",
         "above across against along around below beside between beyond inside near onto outside under within "
+        "less minus plus without "
         "closed drawn flat laid level lying open sharp smooth smoothly soft standing straight upright",
     )
 )
-"""Words that say where something is, or how, and are no name of it."""
+"""Words that say where something is, how, or what is done with two items, and are no name of it."""
 
 
 def take_name(reading: Reading) -> None:
@@ -94,8 +95,10 @@ def take_name_after_verb(reading: Reading) -> None:
     ends = r"[\d\x00\x01]" + (r"|,|\W*$|(?:of|with|on|in|through|about|from|at)\b" if alone else "")
     more = r"(?: [a-z]\w*)??" if alone else ""
     found = re.compile(verb + rf"([a-z]\w*{more})(?=\s*(?:{ends}))").match(reading.said.text)
-    if found is None or set(found[1].split()) & (IDLE | MEASURES) or found[1] in reading.names.every:
+    if found is None or set(found[1].split()) & (IDLE | MEASURES):
         return
+    if any(word in reading.names.every for word in (found[1], *found[1].split())):
+        return  # what is there already: `tube beside rod`
     if any(_DONE.search(word) or word in _WHERE for word in found[1].split()):
         return  # what is done to it, or where: `circle centred with …`
     if not set(stems(found[1])) & (reading.own_stems() | _choice_stems(reading)):
