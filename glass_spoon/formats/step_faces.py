@@ -24,8 +24,9 @@ from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import reverse_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.make.polygons import signed_area
 from glass_spoon.kernel.trims.arrange import part_face
-from glass_spoon.kernel.trims.face import Face, FaceSet, Loop, isoline, outline, reverse_face, signed_area
+from glass_spoon.kernel.trims.face import Face, FaceSet, Loop, isoline, outline, reverse_face
 
 EDGE_TOLERANCE = 1e-6
 """Tolerance in mm of edges."""

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from glass_spoon.kernel.arrays import Floats
 from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
-from glass_spoon.kernel.trims.fill_chart import fill_chart
+from glass_spoon.kernel.meshing.fill_with_grid import fill_with_grid
 from glass_spoon.kernel.trims.rim_counts import balanced
 from glass_spoon.kernel.trims.seams import BEYOND, within_domain
 from tests.kernel.trims import tube
@@ -46,7 +46,7 @@ def test_counts_that_nothing_brings_nearer_stay() -> None:
 def test_no_vertex_of_a_fill_comes_up_to_another(outer: int, inner: int, turn: float) -> None:
     """Where only its corners counted, a face between the rims of a pad and its bore was 22 times as long as wide."""
     hole = ring(inner, 9.5, 9.5) @ np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]])
-    fill = fill_chart([ring(outer, 32, 15), hole[::-1]], 3.0)
+    fill = fill_with_grid([ring(outer, 32, 15), hole[::-1]], 3.0)
     corners = fill.points[fill.faces]
     sides = np.linalg.norm(np.roll(corners, -1, axis=1) - corners, axis=2)
     assert float((sides.max(axis=1) / sides.min(axis=1)).max()) < 5

@@ -9,6 +9,7 @@ from glass_spoon.kernel.meshing.cut_set import CutSet, Fan
 from glass_spoon.kernel.meshing.fan_params import cap_params, face_turns, ring_of, unwrapped
 from glass_spoon.kernel.meshing.fill_plane import fill_plane
 from glass_spoon.kernel.meshing.set_parts import Grid, Parts, edge_numbers, scaled_params
+from glass_spoon.kernel.surfaces.make.polygons import signed_area
 from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, FlatCap, edge_loops, nested_loops, plane_axes
 
 
@@ -22,7 +23,7 @@ def close_flat_end(parts: Parts, cut: CutSet, fan: Fan, grids: list[Grid], plane
     right = directions(places[0] - plane.origin)
     axes = np.stack((right, np.cross(plane.normal, right)))
     outline = (places - plane.origin) @ axes.T
-    back = _loop_area(outline) < 0
+    back = signed_area(outline) < 0
     order = np.roll(np.arange(len(ring))[::-1], 1) if back else np.arange(len(ring))
     fill = fill_plane([outline[order]])
     inner = plane.origin + fill.points[len(ring) :] @ axes
@@ -94,24 +95,10 @@ def _fill_outline(
     parts: Parts, cut: CutSet, number: int, cap: FlatCap, grids: list[Grid], loops: list[list[tuple[EdgeName, bool]]]
 ) -> None:
     """Fill one outline of a cap, with its holes."""
-    every = np.concatenate(parts.points)
-    axes = plane_axes(cap.normal)
-    numbered, flat = [], []
-    for loop in loops:
-        runs = [edge_numbers(grids[name.piece], name) for name, _ in loop]
-        ring = np.concatenate([(run if forward else run[::-1])[:-1] for run, (_, forward) in zip(runs, loop, strict=True)])
-        numbered.append(ring)
-        flat.append((every[ring] - cap.origin) @ axes.T)
-    order = np.argsort([-abs(_loop_area(loop)) for loop in flat])
-    rings, outlines = [], []
-    for place, k in enumerate(order):
-        back = (_loop_area(flat[k]) > 0) != (place == 0)
-        # Every second vertex counts in a fill: corners, which start the runs of a rim, stay among them.
-        rings.append(np.roll(numbered[k][::-1], 1) if back else numbered[k])
-        outlines.append(np.roll(flat[k][::-1], 1, axis=0) if back else flat[k])
+    rings, outlines = seen_rings(parts, grids, loops, cap.origin, plane_axes(cap.normal))
     fill = fill_plane(outlines)
     rim = sum(len(ring) for ring in rings)
-    inner = cap.origin + fill.points[rim:] @ axes
+    inner = cap.origin + fill.points[rim:] @ plane_axes(cap.normal)
     first = parts.add_vertices(inner, np.broadcast_to(cap.normal, inner.shape))
     vertices = np.concatenate((*rings, first + np.arange(len(inner))))
     low = fill.points.min(axis=0)
@@ -119,7 +106,24 @@ def _fill_outline(
     parts.add_faces(vertices[fill.faces], uv[fill.faces], len(cut.original) + number)
 
 
-def _loop_area(loop: Floats) -> float:
-    """Return the signed area of a flat loop (n, 2)."""
-    ahead = np.roll(loop, -1, axis=0)
-    return float(loop[:, 0] @ ahead[:, 1] - loop[:, 1] @ ahead[:, 0]) / 2
+def seen_rings(
+    parts: Parts, grids: list[Grid], loops: list[list[tuple[EdgeName, bool]]], origin: Floats, axes: Floats
+) -> tuple[list[Ints], list[Floats]]:
+    """Return the vertices of loops, and where they are seen on two axes (2, 3) from an origin: the outline first and
+    counter-clockwise, holes clockwise, as `fill_plane` takes them.
+    """
+    every = np.concatenate(parts.points)
+    numbered, flat = [], []
+    for loop in loops:
+        runs = [edge_numbers(grids[name.piece], name) for name, _ in loop]
+        ring = np.concatenate([(run if forward else run[::-1])[:-1] for run, (_, forward) in zip(runs, loop, strict=True)])
+        numbered.append(ring)
+        flat.append((every[ring] - origin) @ axes.T)
+    order = np.argsort([-abs(signed_area(loop)) for loop in flat])
+    rings, outlines = [], []
+    for place, k in enumerate(order):
+        back = (signed_area(flat[k]) > 0) != (place == 0)
+        # Every second vertex counts in a fill: corners, which start the runs of a rim, stay among them.
+        rings.append(np.roll(numbered[k][::-1], 1) if back else numbered[k])
+        outlines.append(np.roll(flat[k][::-1], 1, axis=0) if back else flat[k])
+    return rings, outlines

@@ -13,6 +13,7 @@ from glass_spoon.kernel.arrays import Floats, Ints, directions
 from glass_spoon.kernel.curves.evaluate.even_lengths import alike, measure_alike
 from glass_spoon.kernel.meshing.divide_length import find_stops
 from glass_spoon.kernel.meshing.fill_simple import CORNER_TURN
+from glass_spoon.kernel.meshing.whole_regions import WholeRegion, skirts_of, whole_regions
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.surfaces.alter.edit_surface import middle_isocurves, split_surface
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
@@ -36,13 +37,16 @@ FLAT = 1e-9
 class CutSet:
     """A set cut at sharp points: the pieces, the number of the surface each was cut from, and its place (n, 2, 2) in it.
 
-    place: first and last share of the parent's domain, by axis. original: the surfaces before they were cut.
+    place: first and last share of the parent's domain, by axis. original: the surfaces before they were cut. wholes: the
+    regions that are meshed as one, of whose pieces skirts alone are left; before: the set that still has those pieces.
     """
 
     shape: SurfaceSet
     parents: Ints
     place: Floats
     original: tuple[NurbsSurface, ...]
+    wholes: tuple[WholeRegion, ...] = ()
+    before: CutSet | None = None
 
     @property
     def pieces(self) -> tuple[NurbsSurface, ...]:
@@ -113,7 +117,33 @@ _cuts: Remembered[CutSet] = Remembered(4)
 
 
 def _cut(shape: SurfaceSet) -> CutSet:
-    """Cut a set."""
+    """Cut a set, and take out the pieces of regions that are meshed as one."""
+    cut = _cut_pieces(shape)
+    regions = [np.flatnonzero(np.isin(cut.parents, region)).tolist() for region in shape.regions]
+    wholes = whole_regions(cut.shape, regions)
+    return _without(cut, wholes) if wholes else cut
+
+
+def _without(cut: CutSet, wholes: list[WholeRegion]) -> CutSet:
+    """Return a set in which the pieces of some regions have given way to skirts along their rims."""
+    taken = {piece for whole in wholes for piece in whole.members}
+    rows = [piece for piece in range(len(cut.pieces)) if piece not in taken]
+    surfaces, skirted = [cut.pieces[piece] for piece in rows], []
+    for whole in wholes:
+        first = len(surfaces)
+        surfaces += skirts_of(cut.shape, whole)
+        rows += [edge.piece for edge in whole.edges]
+        skirted.append(replace(whole, skirts=tuple(range(first, len(surfaces)))))
+    counts = [list(cut.shape.counts[piece]) for piece in rows] if cut.shape.counts else []
+    for whole in skirted if counts else ():
+        for skirt, edge in zip(whole.skirts, whole.edges, strict=True):
+            counts[skirt][1 - edge.axis] = 0
+    shape = replace(cut.shape, surfaces=tuple(surfaces), counts=tuple((u, v) for u, v in counts), pattern=(), regions=())
+    return CutSet(shape, cut.parents[rows], cut.place[rows], cut.original, tuple(skirted), cut)
+
+
+def _cut_pieces(shape: SurfaceSet) -> CutSet:
+    """Cut a set at its sharp points."""
     pieces: list[NurbsSurface] = []
     parents: list[int] = []
     for number, surface in enumerate(shape.surfaces):
@@ -126,7 +156,7 @@ def _cut(shape: SurfaceSet) -> CutSet:
         return CutSet(shape, np.arange(len(pieces)), np.broadcast_to([0.0, 1.0], (len(pieces), 2, 2)), shape.surfaces)
     counts = tuple(shape.counts[parent] for parent in parents) if shape.counts else ()
     # A neighbour whose edge runs past a sharp line of another is cut there too, or the mesh would be open between them.
-    met, of_cut = split_to_meet(replace(shape, surfaces=tuple(pieces), counts=counts, pattern=()))
+    met, of_cut = split_to_meet(replace(shape, surfaces=tuple(pieces), counts=counts, pattern=(), regions=()))
     owners = np.array(parents)[of_cut]
     place = np.empty((len(owners), 2, 2))
     for row, (piece, parent) in enumerate(zip(met.surfaces, owners.tolist(), strict=True)):

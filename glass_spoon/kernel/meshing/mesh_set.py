@@ -7,7 +7,8 @@
       +---+---+---+---+---+
 
 Surfaces are cut at their sharp points first, so that an edge of the mesh runs along each. Surfaces that run to one point
-side by side (a flat end, a dome) are closed there together, by the disc of `pole_cap` or by a fan of triangles.
+side by side (a flat end, a dome) are closed there together, by the disc of `pole_cap` or by a fan of triangles. Regions
+whose grids would come out slanted or uneven are filled as one, see `whole_regions`.
 """
 
 from __future__ import annotations
@@ -17,15 +18,16 @@ import scipy
 
 from glass_spoon.kernel.arrays import Floats, Ints, directions, lengths, owned, sum_by_index
 from glass_spoon.kernel.curves.alter.place_curve import Placement, moving
-from glass_spoon.kernel.errors import TooManyFaces
+from glass_spoon.kernel.errors import KernelError, TooManyFaces
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.meshing.close_flat import close_flat_end, fill_cap
 from glass_spoon.kernel.meshing.close_poles import cap_size, close_pole
 from glass_spoon.kernel.meshing.cut_set import CutSet, Sector, cut_at_kinks
 from glass_spoon.kernel.meshing.divide_length import KINK_ANGLE, SHAPE_DIGITS
+from glass_spoon.kernel.meshing.fill_whole import fill_whole, give_rim_normals
 from glass_spoon.kernel.meshing.mesh_surface import PoleClosing
-from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
+from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts, predicted_faces
 from glass_spoon.kernel.meshing.set_parts import Grid, Parts, edge_numbers, make_grids, merged_numbers, quads, scaled_params
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.repeat.placements import as_placements
@@ -66,11 +68,22 @@ def mesh_set(
         except TooManyFaces as error:
             raise TooManyFaces(error.predicted * len(shape.pattern), face_limit) from error
     cut = cut_at_kinks(shape)
-    counts = plan_counts(cut, wish, poles)
-    predicted = int(counts.prod(axis=1).sum())
-    if predicted > face_limit:
-        raise TooManyFaces(predicted, face_limit)
-    return _assemble(cut, counts, poles, crease_sharp=crease_sharp, wish=wish)
+
+    def meshed(cut: CutSet) -> Mesh:
+        counts = plan_counts(cut, wish, poles)
+        predicted = predicted_faces(cut, counts)
+        if predicted > face_limit:
+            raise TooManyFaces(predicted, face_limit)
+        return _assemble(cut, counts, poles, crease_sharp=crease_sharp, wish=wish)
+
+    try:
+        return meshed(cut)
+    except TooManyFaces:
+        raise
+    except KernelError:
+        if cut.before is None:
+            raise
+        return meshed(cut.before)  # counts that no rim can have, or rims too coarse to be filled: grids need neither
 
 
 _copied: Remembered[Mesh] = Remembered(8)
@@ -111,7 +124,12 @@ def _assemble(cut: CutSet, counts: Ints, poles: PoleClosing, *, crease_sharp: bo
         for sector in fan.sectors
     }
     at = {sector.piece: sector for fan in cut.fans for sector in fan.sectors}
+    skirts = {skirt for whole in cut.wholes for skirt in whole.skirts}
+    for whole in cut.wholes:
+        give_rim_normals(parts, cut, whole, grids)
     for piece, grid in enumerate(grids):
+        if piece in skirts:
+            continue
         _add_quads(parts, cut, piece, grid, at.get(piece), caps.get(piece, 0))
     labels = merged_numbers(parts.total, grids, cut)
     normals = np.concatenate(parts.normals)
@@ -123,6 +141,8 @@ def _assemble(cut: CutSet, counts: Ints, poles: PoleClosing, *, crease_sharp: bo
             close_pole(parts, cut, fan, grids, counts, poles)
     for number, cap in enumerate(cut.shape.caps):
         fill_cap(parts, cut, number, cap, grids)
+    for whole in cut.wholes:
+        fill_whole(parts, cut, whole, grids)
     labels = np.concatenate((labels, labels.max() + 1 + np.arange(parts.total - len(labels))))
     return _finish(parts, labels, cut, grids, normals, crease_sharp=crease_sharp)
 

@@ -7,6 +7,7 @@ it, the straight sides of a three-sided piece at least half of its rim (see `cou
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -16,6 +17,7 @@ from glass_spoon.kernel.curves.read.tight_bends import count_with_bends, least_w
 from glass_spoon.kernel.meshing.chord_counts import counts_for_chord, counts_for_turn
 from glass_spoon.kernel.meshing.count_plan import ANY, CountPlan, CountRule
 from glass_spoon.kernel.meshing.cut_set import CutSet
+from glass_spoon.kernel.meshing.fill_simple import CORNER_TURN
 from glass_spoon.kernel.meshing.mesh_surface import PoleClosing
 from glass_spoon.kernel.meshing.turned_rims import turns_of_rims
 from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, EdgeTable, edge_chains, edge_loops
@@ -73,6 +75,7 @@ def plan_counts(cut: CutSet, wish: Wish, poles: PoleClosing) -> Ints:
     if cut.shape.counts:
         np.maximum.at(plan.fixed, chains.ravel(), np.array(cut.shape.counts).ravel())
     _tie_rims(cut, wish, chains, plan)
+    _tie_wholes(cut, chains, plan)
     if poles == "quads":
         _tie_fans(cut, chains, plan)
     return plan.solve()[chains]
@@ -142,6 +145,41 @@ def _tie_rims(cut: CutSet, wish: Wish, chains: Ints, plan: CountPlan) -> None:
             fewer, more = sorted(own, key=lambda loop: plan.wished[loop].sum())
             plan.equal.append((fewer, more))
             plan.wished[fewer] *= max(1.0, plan.wished[more].sum() / max(plan.wished[fewer].sum(), 1e-9))
+
+
+def _tie_wholes(cut: CutSet, chains: Ints, plan: CountPlan) -> None:
+    """Ask for even counts along each side of the rims of regions that are meshed as one, from corner to corner."""
+    for whole in cut.wholes:
+        loops = edge_loops(cut.shape, whole.rim)
+        for loop in loops:
+            for side in _sides_of(cut, loop):
+                alone = len(side) == len(loop)
+                least = 2 if not alone else 4 if len(loops) == 1 else LEAST_BESIDE
+                plan.even_sums.append(([int(chains[name.piece, name.axis]) for name in side], least))
+
+
+def _sides_of(cut: CutSet, loop: list[tuple[EdgeName, bool]]) -> list[list[EdgeName]]:
+    """Return the edges of a loop from corner to corner; all of them where it has no corner."""
+    runs = [cut.shape.edges.places[cut.shape.edges.number[name]][:: 1 if forward else -1] for name, forward in loop]
+    first = directions(np.array([run[1] - run[0] for run in runs]))
+    last = np.roll(directions(np.array([run[-1] - run[-2] for run in runs])), 1, axis=0)
+    corners = np.flatnonzero((first * last).sum(axis=1) < np.cos(CORNER_TURN)).tolist()
+    names = [name for name, _ in loop]
+    if not corners:
+        return [names]
+    names = names[corners[0] :] + names[: corners[0]]
+    ends = [corner - corners[0] for corner in corners] + [len(names)]
+    return [names[low:high] for low, high in pairwise(ends)]
+
+
+def predicted_faces(cut: CutSet, counts: Ints) -> int:
+    """Return how many faces the grids of counts (pieces, 2) have, and about how many the regions that are meshed as one."""
+    total = float(counts.prod(axis=1).sum())
+    for whole in cut.wholes:
+        total -= counts[list(whole.skirts)].prod(axis=1).sum()
+        size = sum(float(cut.shape.edges.lengths[cut.shape.edges.number[name]]) for name in whole.rim)
+        total += whole.area / (size / sum(int(counts[name.piece, name.axis]) for name in whole.rim)) ** 2
+    return int(total)
 
 
 def _turn_rims(cut: CutSet, loops: list[list[tuple[EdgeName, bool]]], chains: Ints, plan: CountPlan) -> None:

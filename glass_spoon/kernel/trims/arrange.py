@@ -15,7 +15,8 @@ from glass_spoon.kernel.patches.net_graph import meet_curves, stretches_between,
 from glass_spoon.kernel.patches.stretch import Stretch
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
-from glass_spoon.kernel.trims.face import Face, Loop, crossings, outline, signed_area
+from glass_spoon.kernel.surfaces.make.polygons import crossings, signed_area
+from glass_spoon.kernel.trims.face import Face, Loop, outline
 
 ALIKE = 1e-4
 """Radians within which curves leave a meeting in one direction."""

@@ -18,8 +18,9 @@ from glass_spoon.kernel.errors import CurveOff, KernelError, place_text
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, surface_from_homogeneous
+from glass_spoon.kernel.surfaces.make.polygons import signed_area
 from glass_spoon.kernel.surfaces.sets.surface_set import plane_axes
-from glass_spoon.kernel.trims.face import FaceSet, make_face_set, signed_area, whole_face
+from glass_spoon.kernel.trims.face import FaceSet, make_face_set, whole_face
 from glass_spoon.kernel.trims.shared_edges import find_edges
 
 PLACES = 257

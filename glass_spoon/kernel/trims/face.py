@@ -17,6 +17,7 @@ from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface, reverse_surface
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import grid_points, surface_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
+from glass_spoon.kernel.surfaces.make.polygons import crossings, signed_area
 
 PLACES = 65
 """Places of a boundary curve by which it is told what lies inside."""
@@ -186,25 +187,6 @@ def curve_params(curve: NurbsCurve) -> Floats:
     if curve.degree == 1 and len(curve.control_points) == 2:
         return np.array(curve.domain)
     return np.linspace(*curve.domain, PLACES)
-
-
-def signed_area(polygon: Floats) -> float:
-    """Return the area of a polygon (n, 2), positive where it runs counter-clockwise."""
-    ahead = np.roll(polygon, -1, axis=0)
-    return float(polygon[:, 0] @ ahead[:, 1] - polygon[:, 1] @ ahead[:, 0]) / 2
-
-
-def crossings(polygon: Floats, places: Floats) -> np.ndarray:
-    """Return how often (n,) a line to the right of places (n, 2) crosses a polygon (k, 2)."""
-    a, b = polygon, np.roll(polygon, -1, axis=0)
-    found = np.zeros(len(places), dtype=np.int64)
-    for start in range(0, len(places), 4096):
-        y = places[start : start + 4096, 1:]
-        over = (a[:, 1] > y) != (b[:, 1] > y)
-        rise = np.where(b[:, 1] == a[:, 1], 1.0, b[:, 1] - a[:, 1])
-        at = a[:, 0] + (y - a[:, 1]) / rise * (b[:, 0] - a[:, 0])
-        found[start : start + 4096] = (over & (at > places[start : start + 4096, :1])).sum(axis=1)
-    return found
 
 
 def _meets(polygon: Floats, axis: int, level: float) -> Floats:

@@ -16,6 +16,7 @@ from glass_spoon.kernel.surfaces.alter.edit_surface import split_surface
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, edge_curve, make_surface
 from glass_spoon.kernel.surfaces.evaluate.surface_kinks import surface_kinks
+from glass_spoon.kernel.surfaces.make.polygons import signed_area
 from glass_spoon.kernel.surfaces.sets.surface_set import (
     EdgeName,
     FlatCap,
@@ -24,7 +25,7 @@ from glass_spoon.kernel.surfaces.sets.surface_set import (
     nested_loops,
     plane_axes,
 )
-from glass_spoon.kernel.trims.face import Face, FaceSet, Loop, face_trace, make_face_set, outline, signed_area
+from glass_spoon.kernel.trims.face import Face, FaceSet, Loop, face_trace, make_face_set, outline
 from glass_spoon.kernel.trims.flat_parts import Part, flat_parts
 
 ABOUT = 0.05

@@ -13,10 +13,11 @@ from glass_spoon.kernel.errors import KernelError, TooManyFaces, place_text
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.meshing.divide_length import KINK_ANGLE
+from glass_spoon.kernel.meshing.fill_with_grid import fill_with_grid
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid, surface_normals, surface_points
+from glass_spoon.kernel.surfaces.make.polygons import signed_area
 from glass_spoon.kernel.trims.charts import chart_of
-from glass_spoon.kernel.trims.face import Face, FaceSet, signed_area
-from glass_spoon.kernel.trims.fill_chart import fill_chart
+from glass_spoon.kernel.trims.face import Face, FaceSet
 from glass_spoon.kernel.trims.part_for_charts import part_for_charts
 from glass_spoon.kernel.trims.rim_counts import rim_counts
 from glass_spoon.kernel.trims.shared_edges import Edges, find_edges
@@ -111,7 +112,7 @@ def _filled(face: Face, number: int, edges: Edges, rim: _Rim, step: float) -> _F
         if (signed_area(loop) > 0) != (k == 0):
             loops[k], numbers[k], params[k] = (np.roll(values[k][::-1], 1, axis=0) for values in (loops, numbers, params))
     try:
-        fill = fill_chart(loops, step)
+        fill = fill_with_grid(loops, step)
     except KernelError as error:
         raise KernelError(
             f"The face about {place_text(face.inner_point)} cannot be filled: {error} Or use shorter edges."

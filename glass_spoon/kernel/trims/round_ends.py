@@ -15,10 +15,11 @@ from glass_spoon.kernel.curves.make.line_and_arc import make_arc, make_polyline
 from glass_spoon.kernel.errors import KernelError, place_text
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, make_surface
+from glass_spoon.kernel.surfaces.make.polygons import signed_area
 from glass_spoon.kernel.surfaces.make.revolve import revolve_curve
 from glass_spoon.kernel.surfaces.sets.surface_set import plane_axes
 from glass_spoon.kernel.trims.arrange import part_face
-from glass_spoon.kernel.trims.face import Face, FaceSet, Loop, outline, reverse_face, signed_area
+from glass_spoon.kernel.trims.face import Face, FaceSet, Loop, outline, reverse_face
 from glass_spoon.kernel.trims.rolling_ball import Rolled
 
 NEAR = 1e-4

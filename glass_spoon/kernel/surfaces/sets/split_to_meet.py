@@ -21,7 +21,7 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.surfaces.alter.edit_surface import split_surface
 from glass_spoon.kernel.surfaces.alter.rework_surface import move_seam
 from glass_spoon.kernel.surfaces.evaluate.surface import edge_curve
-from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, SurfaceSet
+from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, SurfaceSet, regions_of
 
 ROUNDS = 60
 """Rounds of cuts; each may carry a cut over one more neighbour."""
@@ -87,7 +87,13 @@ def split_to_meet(shape: SurfaceSet) -> tuple[SurfaceSet, Ints]:
             kept = (0, counts[piece][1]) if axis == 0 else (counts[piece][0], 0)
             counts[piece : piece + 1] = [kept, kept]
             parents[piece : piece + 1] = [parents[piece]] * 2
-        current = replace(shape, surfaces=tuple(surfaces), counts=tuple(counts) if shape.counts else (), pattern=())
+        current = replace(
+            shape,
+            surfaces=tuple(surfaces),
+            counts=tuple(counts) if shape.counts else (),
+            pattern=(),
+            regions=regions_of(shape, np.array(parents)),
+        )
     return current, np.array(parents, dtype=np.int64)
 
 

@@ -74,7 +74,8 @@ class SurfaceSet:
     """Surfaces in an order that counts. tolerance: edges within it of each other, in mm, are shared.
 
     caps: flat pieces that close open edges. counts: counts of edges (u, v) that some surfaces should take, 0 for any.
-    pattern: where every surface is the first one moved rigidly, the moves; else nothing.
+    pattern: where every surface is the first one moved rigidly, the moves; else nothing. regions: the numbers of surfaces
+    that fill a region together, which may be meshed as one.
     """
 
     surfaces: tuple[NurbsSurface, ...]
@@ -82,6 +83,7 @@ class SurfaceSet:
     caps: tuple[FlatCap, ...] = ()
     counts: tuple[tuple[int, int], ...] = ()
     pattern: tuple[Placement, ...] = ()
+    regions: tuple[tuple[int, ...], ...] = ()
 
     @cached_property
     def size(self) -> float:
@@ -331,14 +333,25 @@ def place_set(shape: SurfaceSet, placement: Placement) -> SurfaceSet:
 
 
 def gather_sets(sets: list[SurfaceSet], tolerance: float) -> SurfaceSet:
-    """Return one set of all surfaces and caps, with what counts are asked for."""
+    """Return one set of all surfaces and caps, with what counts are asked for, and their regions."""
     counts = tuple(count for shape in sets for count in shape.counts or ((0, 0),) * len(shape.surfaces))
     return SurfaceSet(
         tuple(surface for shape in sets for surface in shape.surfaces),
         tolerance,
         tuple(cap for shape in sets for cap in shape.caps),
         counts if any(shape.counts for shape in sets) else (),
+        regions=tuple(
+            tuple(first + number for number in region)
+            for shape, first in zip(sets, np.cumsum([0, *(len(shape.surfaces) for shape in sets)]).tolist(), strict=False)
+            for region in shape.regions
+        ),
     )
+
+
+def regions_of(shape: SurfaceSet, parents: Ints) -> tuple[tuple[int, ...], ...]:
+    """Return the regions of a set of which only parts are left: by the numbers (n,) of the surfaces whose part each is."""
+    whole = (tuple(np.flatnonzero(np.isin(parents, region)).tolist()) for region in shape.regions)
+    return tuple(region for region in whole if region)
 
 
 def reverse_set(shape: SurfaceSet) -> SurfaceSet:

@@ -80,7 +80,7 @@ class Patch(PatchLine):
         "even": r"(?:bend(?:s|ing)? evenly|even(?:ly)?|g ?2|curvature)(?: along| at| on)? (?:the )?",
     }
 
-    results = 6  # flat patches that folded are drawn apart; chords part holes in no row
+    results = 7  # its patches are a region that may be meshed as one
     verb: Literal["patch"] = "patch"
     curves: Annotated[
         Items,
@@ -127,7 +127,8 @@ class Patch(PatchLine):
         guides = [curve_points(guide, span_params(guide, GUIDE_PLACES)) for guide in given.every_curve("guides")]
         loops, passed = make_loops(pieces, within), np.concatenate(guides) if guides else None
         filled = _filled(loops, given.number("tension"), passed)
-        shape = SurfaceSet(filled.surfaces, max(4 * filled.off, 1e-6))
+        whole = tuple(range(len(filled.surfaces)))
+        shape = SurfaceSet(filled.surfaces, max(4 * filled.off, 1e-6), regions=(whole,))
         if beside and any(grades) and not filled.kinks and not given.every_curve("sharp"):
             notes.append("None of its curves lies on the surfaces beside it, so it only meets them in place.")
         notes += _far_off(filled.off, within, follows=filled.follows)

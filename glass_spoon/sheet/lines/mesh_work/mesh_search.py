@@ -14,7 +14,7 @@ from glass_spoon.kernel.meshing.cut_set import cut_at_kinks
 from glass_spoon.kernel.meshing.divide_length import make_guide
 from glass_spoon.kernel.meshing.mesh_surface import PoleClosing, plan_layout
 from glass_spoon.kernel.meshing.search_density import length_for_faces, length_for_tolerance
-from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
+from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts, predicted_faces
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, one_as_set
 from glass_spoon.sheet.items import MeshItem
@@ -64,7 +64,7 @@ def set_length_for_faces(shape: SurfaceSet, wish_for: Callable[[float], Wish], p
         counts = plan_counts(cut, wish_for(length), poles)
         rims = (sum(counts[name.piece, name.axis] for name in rim) for rim in cut.shape.rims)
         ends = sum(int(count) ** 2 // 16 for count in rims)  # a square has a quarter of its rim along each side
-        return int(counts.prod(axis=1).sum()) + ends
+        return predicted_faces(cut, counts) + ends
 
     return length_for_faces(foretold, shape.size, wanted)
 

@@ -96,7 +96,7 @@ class MeshSurface(Line):
     )
     gives_kind = "mesh"
     signs = True
-    results = 5  # neighbours are cut where sharp lines end on them; narrow strips are no points
+    results = 6  # patches whose grids would be slanted or uneven are meshed as one
 
     verb: Literal["mesh"] = "mesh"
     surface: Annotated[
@@ -350,8 +350,9 @@ class MeshSurface(Line):
             mesh = self._meshed(given, shape, length)
         mesh, more = self._fitted(mesh, shape)
         counts = None if isinstance(shape, SurfaceSet) else self.counts(shape, given, length)
-        surfaces = len(shape.surfaces) if isinstance(shape, SurfaceSet) else 1
-        odd = valence_sentence(explain_valences(mesh, surfaces)) if mesh.face_count <= MOST_EXPLAINED else ""
+        host = shape if isinstance(shape, SurfaceSet) else one_as_set(shape)
+        explained = explain_valences(mesh, len(host.surfaces), host.regions) if mesh.face_count <= MOST_EXPLAINED else {}
+        odd = valence_sentence(explained)
         fine = self._bends_told(shape, given, length)
         told = " ".join(part for part in (self._counts_told(counts, given), told, fine, more, odd) if part)
         return MeshItem(mesh, shape, (), told, counts, self._pieces(given, parents))

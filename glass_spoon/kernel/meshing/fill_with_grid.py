@@ -19,8 +19,8 @@ from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshing.fill_plane import fill_plane
 from glass_spoon.kernel.meshing.fill_simple import simple_fills
-from glass_spoon.kernel.meshing.plane_fill import PlaneFill, evenness, goodness, least_angle, smoothed
-from glass_spoon.kernel.trims.face import crossings, signed_area
+from glass_spoon.kernel.meshing.plane_fill import PlaneFill, evenness, goodness, least_angle, opened, smoothed
+from glass_spoon.kernel.surfaces.make.polygons import crossings, signed_area
 
 MARGIN = 1.1
 """Steps that the core keeps from the rims."""
@@ -35,7 +35,7 @@ UNLIKE = 1.7
 """Most that edges of such a fill may differ from the step."""
 
 
-def fill_chart(loops: list[Floats], step: float) -> PlaneFill:
+def fill_with_grid(loops: list[Floats], step: float) -> PlaneFill:
     """Return quads with edges of about a step inside loops (n, 2): the outline counter-clockwise, holes clockwise.
 
     Counts are even, four at least. Raises KernelError for loops that cross.
@@ -72,7 +72,7 @@ def _filled(loops: list[Floats], step: float) -> PlaneFill:
     used, numbered = np.unique(np.concatenate((np.arange(len(rim)), np.concatenate(faces).ravel())), return_inverse=True)
     fill = PlaneFill(every[used], numbered[len(rim) :].reshape(-1, 4))
     even = smoothed(fill, len(rim))
-    return even if least_angle(even) >= min(least_angle(fill), np.radians(25)) else fill
+    return opened(even if least_angle(even) >= min(least_angle(fill), np.radians(25)) else fill, len(rim))
 
 
 def _is_good(fill: PlaneFill, step: float) -> bool:
