@@ -28,7 +28,10 @@ SAMPLES = 17
 CLOSEST, STEPS, LEAST_SHARE = 4, 24, 0.05
 """How many of them are asked of which pieces they are, Newton's steps from the nearest, and the least share of one."""
 
-EXACT = 1e-11
+FEW_STEPS = 6
+"""Steps to corners of faces that may lie beyond the piece that the face is of: their uv is the nearest on it."""
+
+EXACT = 1e-9
 """Share of a region's size within which a place is found."""
 
 
@@ -68,7 +71,7 @@ def fill_whole(parts: Parts, cut: CutSet, whole: WholeRegion, grids: list[Grid])
     for k in np.unique(of_face).tolist():
         faces, at = fill.faces[of_face == k], params[fill.faces[of_face == k]]
         face, corner = np.nonzero(owner[faces] != k)
-        at[face, corner] = seen.on_piece(k, fill.points[faces[face, corner]], middles[of_face == k][face])[0]
+        at[face, corner] = seen.on_piece(k, fill.points[faces[face, corner]], middles[of_face == k][face], FEW_STEPS)[0]
         uv = scaled_params(cut.before, whole.members[k], at[..., 0], at[..., 1])
         parts.add_faces(vertices[faces], uv, cut.before.parents[whole.members[k]])
 
@@ -105,14 +108,14 @@ class _Seen:
                 off[rows], owner[rows], params[rows] = away[nearer], k, found[nearer]
         return owner, params
 
-    def on_piece(self, k: int, places: Floats, start: Floats) -> tuple[Floats, Floats]:
+    def on_piece(self, k: int, places: Floats, start: Floats, steps: int = STEPS) -> tuple[Floats, Floats]:
         """Return the parameters (n, 2) at which places (n, 2) are seen on a piece, the nearest within its domain, and how
         far off (n,) that is; by Newton's steps, halved until they come nearer, along an edge where they would leave it.
         """
         found, share = start.copy(), np.ones(len(start))
         off, step = self._step(k, places, found)
         low, high = self._domain(k)
-        for _ in range(STEPS):
+        for _ in range(steps):
             rows = np.flatnonzero((off > self.within) & (share > LEAST_SHARE))
             if not len(rows):
                 break
