@@ -13,7 +13,7 @@ from itertools import groupby
 
 import numpy as np
 
-from glass_spoon.kernel.arrays import lengths
+from glass_spoon.kernel.arrays import Floats, lengths
 from glass_spoon.kernel.curves.alter.edit_knots import reverse_curve
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
@@ -106,12 +106,18 @@ def _straightened(loop: list[_Rim], stretch: dict[Part, int]) -> list[NurbsCurve
 def _plane_of(piece: NurbsSurface, tolerance: float) -> FlatCap | None:
     """Return the plane of a piece, facing as it does; None where it is not flat."""
     points = piece.control_points.reshape(-1, 3)
-    middle = points.mean(axis=0)
-    normal = np.linalg.svd(points - middle, full_matrices=False)[2][2]
-    if float(np.abs((points - middle) @ normal).max()) > tolerance:
+    normal = plane_of(points, tolerance)
+    if normal is None:
         return None
     facing = surface_points_normals(piece, *(np.array([np.mean(piece.domain(axis))]) for axis in (0, 1)))[1][0]
-    return FlatCap(middle, normal if float(normal @ facing) > 0 else -normal)
+    return FlatCap(points.mean(axis=0), normal if float(normal @ facing) > 0 else -normal)
+
+
+def plane_of(points: Floats, tolerance: float) -> Floats | None:
+    """Return a normal (3,) of the plane in which points (n, 3) lie within a tolerance in mm; None for none."""
+    away = points - points.mean(axis=0)
+    normal = np.linalg.svd(away, full_matrices=False)[2][2]
+    return None if float(np.abs(away @ normal).max()) > tolerance else np.asarray(normal)
 
 
 def _is_one(plane: FlatCap, other: FlatCap, tolerance: float) -> bool:

@@ -14,11 +14,13 @@ from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.curves.make.line_and_arc import make_polyline
 from glass_spoon.kernel.surfaces.alter.edit_surface import split_surface
 from glass_spoon.kernel.surfaces.evaluate.closest_points import closest_points
+from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, edge_curve, make_surface
 from glass_spoon.kernel.surfaces.evaluate.surface_kinks import surface_kinks
 from glass_spoon.kernel.surfaces.make.polygons import signed_area
 from glass_spoon.kernel.surfaces.sets.surface_set import (
     EdgeName,
+    End,
     FlatCap,
     SurfaceSet,
     edge_loops,
@@ -26,7 +28,7 @@ from glass_spoon.kernel.surfaces.sets.surface_set import (
     plane_axes,
 )
 from glass_spoon.kernel.trims.face import Face, FaceSet, Loop, face_trace, make_face_set, outline
-from glass_spoon.kernel.trims.flat_parts import Part, flat_parts
+from glass_spoon.kernel.trims.flat_parts import FLAT, Part, flat_parts, plane_of
 
 ABOUT = 0.05
 """Share of its size by which a plane reaches beyond what it carries."""
@@ -80,8 +82,16 @@ def _cut_at(surface: NurbsSurface, axis: int, stops: list[float]) -> Iterator[Nu
 
 
 def faces_of_set(shape: SurfaceSet) -> FaceSet:
-    """Return a set of surfaces, with its caps, as faces."""
-    faces = [face for surface in shape.surfaces for face in faces_of_surface(surface)]
+    """Return a set of surfaces, with its caps, as faces; a region of several in one plane as one piece of that plane."""
+    flat = {region[0]: (region, plane) for region in shape.regions if (plane := _plane_of(shape, region)) is not None}
+    within = {number for region, _ in flat.values() for number in region}
+    faces = list[Face]()
+    for number, surface in enumerate(shape.surfaces):
+        if number in flat:
+            region, plane = flat[number]
+            faces.append(_cap_face(shape, plane, edge_loops(shape, _rim(shape, region))))
+        elif number not in within:
+            faces += faces_of_surface(surface)
     for number, cap in enumerate(shape.caps):
         loops = edge_loops(shape, shape.rims[number])
         parts = nested_loops(shape, [[name for name, _ in loop] for loop in loops], cap.normal)
@@ -90,6 +100,37 @@ def faces_of_set(shape: SurfaceSet) -> FaceSet:
             faces.append(_cap_face(shape, cap, own))
     size = make_face_set(faces).tolerance
     return make_face_set(faces, max(size, min(shape.reach, 10 * size)))
+
+
+def _plane_of(shape: SurfaceSet, region: tuple[int, ...]) -> FlatCap | None:
+    """Return the plane in which several surfaces lie that fill a region; None for one alone, or where they lie in none."""
+    if len(region) < 2:
+        return None
+    pieces = [shape.surfaces[number] for number in region]
+    points = np.concatenate([piece.control_points.reshape(-1, 3) for piece in pieces])
+    size, middle = float(np.ptp(points, axis=0).max()), points.mean(axis=0)
+    plane = plane_of(points, FLAT * size)
+    facing = [
+        surface_points_normals(piece, *(np.array([np.mean(piece.domain(k))]) for k in (0, 1)))[1][0] for piece in pieces
+    ]
+    if plane is None or len(set(np.sign(np.array(facing) @ plane).tolist())) > 1:
+        return None
+    loops = edge_loops(shape, rim := _rim(shape, region))
+    whole = sum(map(len, loops)) == len(rim)
+    return FlatCap(middle, plane * np.sign(facing[0])) if whole else None
+
+
+def _rim(shape: SurfaceSet, region: tuple[int, ...]) -> list[EdgeName]:
+    """Return the edges of surfaces that no other of them meets."""
+    ends: tuple[End, End] = (0, -1)
+    inner = {
+        name
+        for pair in shape.shared
+        if pair.first.piece in region and pair.second.piece in region
+        for name in (pair.first, pair.second)
+    }
+    names = [EdgeName(number, axis, end) for number in region for axis in (0, 1) for end in ends]
+    return [name for name in names if name not in inner and not shape.edges.is_pole[shape.edges.number[name]]]
 
 
 def _cap_face(shape: SurfaceSet, cap: FlatCap, loops: list[list[tuple[EdgeName, bool]]]) -> Face:
