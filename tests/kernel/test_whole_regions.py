@@ -114,7 +114,7 @@ def test_rims_take_even_counts_and_the_faces_are_foretold(step: float) -> None:
 
 
 def test_every_vertex_lies_on_its_patch_where_its_uv_says() -> None:
-    """Bent patches, the holes at heights: one corner at least gives back the place of a vertex, but for the few that lie just
+    """Bent patches, the holes at heights: one corner at least gives back the place of a vertex, but for few that lie just
     beyond the patches of all their faces; those lie on the next.
     """
     shape = plate(heights=(2.0, -1.0, 3.0))
