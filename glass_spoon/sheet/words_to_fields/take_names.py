@@ -30,7 +30,7 @@ _WHERE = frozenset(
     re.findall(
         r"\w+",
         "above across against along around below beside between beyond inside near onto outside under within "
-        "less minus plus without "
+        "less like minus plus until versus without "
         "closed drawn flat laid level lying open sharp smooth smoothly soft standing straight upright",
     )
 )
@@ -95,10 +95,8 @@ def take_name_after_verb(reading: Reading) -> None:
     ends = r"[\d\x00\x01]" + (r"|,|\W*$|(?:of|with|on|in|through|about|from|at)\b" if alone else "")
     more = r"(?: [a-z]\w*)??" if alone else ""
     found = re.compile(verb + rf"([a-z]\w*{more})(?=\s*(?:{ends}))").match(reading.said.text)
-    if found is None or set(found[1].split()) & (IDLE | MEASURES):
+    if found is None or set(found[1].split()) & (IDLE | MEASURES) or found[1] in reading.names.every:
         return
-    if any(word in reading.names.every for word in (found[1], *found[1].split())):
-        return  # what is there already: `tube beside rod`
     if any(_DONE.search(word) or word in _WHERE for word in found[1].split()):
         return  # what is done to it, or where: `circle centred with …`
     if not set(stems(found[1])) & (reading.own_stems() | _choice_stems(reading)):

@@ -361,7 +361,7 @@ class ExactBody(Line):
     led = {"first": r"(?:from|out of) (?:the )?"}
     phrases = (
         Phrase(r"(?:subtract|cut|remove|less|minus|without|taken?)\w*", {"way": "first less second"}),
-        Phrase(r"(?:union|unite|united|join|add|weld)\w*", {"way": "united"}),
+        Phrase(r"(?:union|unite|united|join|add|weld|plus)\w*", {"way": "united"}),
         Phrase(r"(?:common|what both hold|overlap)\w*", {"way": "common"}),
     )
     gives_kind = "trimmed"
