@@ -38,7 +38,7 @@ def fill_holes(outer: Loop, inner: list[Loop], tension: float = 0.0, places: Flo
     _check_apart(loops, axes)
     smooth = any(piece.grade for loop in loops for side in loop.sides for piece in side.pieces)
     most = MOST_SMOOTH if smooth else MOST
-    found = first_open((plan for plan in flat_layouts(loops) if len(plan[1]) <= most), outer, tension, places)
+    found = first_open(flat_layouts(loops, most), outer, tension, places)
     if found is None:
         raise KernelError(
             f"What {len(inner)} holes leave is too narrow, or too uneven, to be parted into at most {most} patches. Patch "

@@ -19,7 +19,7 @@ from glass_spoon.kernel.patches.patch_space import CHECKS, DEGREE, LOOKED_AT, Pa
 from glass_spoon.kernel.patches.region import AROUND, Loop
 from glass_spoon.kernel.patches.ring_cuts import cuts_across, kept_apart
 from glass_spoon.kernel.patches.unfairness import openness
-from glass_spoon.kernel.patches.unfold import lies_flat, raised, unfolded
+from glass_spoon.kernel.patches.unfold import FLAT, lies_flat, raised, unfolded
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.make.outline_crossings import any_crossing
 from glass_spoon.kernel.surfaces.sets.surface_set import plane_axes
@@ -36,6 +36,8 @@ OPEN_TRIES = 5
 """Most layouts that are tried until none of their patches folds."""
 OPEN_PLACES, OPEN = 17, 0.01
 """Places along each axis of a patch at which that is told, and its least area of parameters, against the mean."""
+NARROW = 1e-3
+"""That which is taken where no layout has more."""
 FOLDED = -0.02
 """That of a patch that folds over itself: corners of almost no angle come near to nothing."""
 MOST_SIDES = 12
@@ -136,53 +138,59 @@ def fill_together(fillings: list[Filling], tension: float) -> list[Filled]:
     return [done[number] for number in range(len(fillings))]
 
 
-def filling(plan: Plan, loop: Loop, places: Floats | None) -> Filling:
-    """Seek the patches of a plan within a boundary, as `fill_region` does."""
+def filling(plan: Plan, loop: Loop, places: Floats | None, *, raising: bool = True) -> Filling:
+    """Seek the patches of a plan within a boundary, as `fill_region` does; raising: whether bent ones are drawn apart."""
     stretches, quads, fans = plan
     through = np.zeros((0, 3)) if places is None else places
     tangled = TANGLED if len(loop.sides) > 1 else TANGLED_ROUND
     best: Filled | None = None
+    apart: Floats | None = None
     for space, controls, off, follows in islice(_followed(stretches, alone=len(quads) == 1), TRIES):
         edges = [_held(stretch, control, space) for stretch, control in zip(stretches, controls, strict=True)]
         held = {key: edge for key, edge, _ in edges}
         layout = Layout(quads, held, fans, through, tangled)
         nets = yield layout, space
-        nets = _drawn_apart(layout, space, nets, loop)
+        if raising or lies_flat(layout) is not None:
+            apart = _drawn_apart(layout, space, nets, loop, apart)
+            nets = nets if apart is None else apart
         looked = _looked(nets, quads, space)
         kinks = _kinks(looked, [(stretch, asked) for stretch, (_, _, asked) in zip(stretches, edges, strict=True)])
         found = Filled(tuple(space.surface(net) for net in nets), off, follows, kinks, _seam(looked))
         if best is None or (found.openness < OPEN, found.crease) < (best.openness < OPEN, best.crease):
             best = found
-        if best.crease < CREASE:
+        if best.crease < CREASE or (not raising and best.openness < FOLDED):
             break
     if best is None:
         raise KernelError("No surface was found within these boundaries.")
     return best
 
 
-def _drawn_apart(layout: Layout, space: PatchSpace, nets: Floats, loop: Loop) -> Floats:
-    """Return patches that fold drawn apart, where that opens them; those that go on smoothly from what is beside only where
-    they fold over themselves: a corner of almost no angle alone is none.
+def _drawn_apart(layout: Layout, space: PatchSpace, nets: Floats, loop: Loop, before: Floats | None) -> Floats | None:
+    """Return patches that fold drawn apart, from those before in another space; None where none fold, or that opens nothing.
+
+    Those that go on smoothly from what is beside are drawn apart only where they fold over themselves: a corner of almost no
+    angle alone is none.
     """
 
     def least(tried: Floats) -> float:
         return float(openness(space.spans, tried.reshape(len(tried), -1, 3), OPEN_PLACES).min())
 
-    before, edges = least(nets), layout.held.values()
-    if before >= OPEN or len(layout.places) or any(edge.bends is not None for edge in edges):
-        return nets
+    folds, edges = least(nets), layout.held.values()
+    if folds >= OPEN or len(layout.places) or any(edge.bends is not None for edge in edges):
+        return None
     normal = lies_flat(layout)
-    if normal is None and before >= FOLDED and any(edge.normals is not None for edge in edges):
-        return nets
+    if normal is None and folds >= FOLDED and any(edge.normals is not None for edge in edges):
+        return None
     places = np.concatenate([side.evenly(AROUND)[:-1] for side in loop.sides])
     seen = places @ plane_axes(loop.normal if normal is None else normal).T
     if any_crossing(seen, np.roll(seen, -1, axis=0)):
-        return nets  # nothing opens what lies over itself
+        return None  # nothing opens what lies over itself
+    way, onto = (raised, loop.normal) if normal is None else (unfolded, normal)
     try:
-        tried = raised(layout, space, nets, loop.normal) if normal is None else unfolded(layout, space, nets, normal)
+        tried = way(layout, space, nets, onto, before)
     except np.linalg.LinAlgError:  # sides of no length, or patches with no area as they are seen
-        return nets
-    return tried if least(tried) > before else nets
+        return None
+    return tried if least(tried) > folds else None
 
 
 def fill_ring(outer: Loop, inner: Loop, tension: float = 0.0, places: Floats | None = None) -> Filled:
@@ -209,8 +217,7 @@ def fill_ring(outer: Loop, inner: Loop, tension: float = 0.0, places: Floats | N
             fans[first + k] = (2, 2 * np.pi - corner if which else corner)
     stretches = [*run_alike(stretches[:count]), *run_alike(stretches[count:])]
     quads = tuple((k, (k + 1) % count, count + (k + 1) % count, count + k) for k in range(count))
-    plans = (plan for plan in flat_layouts([outer, inside]) if len(plan[1]) <= MOST)
-    found = first_open(chain([(stretches, quads, fans)], plans), outer, tension, places)
+    found = first_open(chain([(stretches, quads, fans)], flat_layouts([outer, inside], MOST)), outer, tension, places)
     if found is None:
         raise KernelError(
             "What the hole leaves is too narrow, or too uneven, to be parted into patches. Patch the outer boundary alone, "
@@ -221,16 +228,43 @@ def fill_ring(outer: Loop, inner: Loop, tension: float = 0.0, places: Floats | N
 
 def first_open(plans: Iterable[Plan], outer: Loop, tension: float, places: Floats | None) -> Filled | None:
     """Return the patches of the first of some plans, of a few that are tried, of which none folds and which meet smoothly;
-    else those that meet most smoothly of the ones that are open; None for none.
+    else those that meet most smoothly of the ones that are open, or the most open ones that do not fold; None for none.
+
+    Bent patches are drawn apart only where no plan is open as it is.
     """
-    best: Filled | None = None
-    for plan in islice(plans, OPEN_TRIES):
-        filled = fill_together([filling(plan, outer, places)], tension)[0]
-        if filled.openness > OPEN and filled.seam < (np.pi / 2 if best is None else best.seam):
-            best = filled
-            if best.seam < SMOOTH:
-                break
-    return best
+    tried, found = list[Plan](), list[Filled]()
+    for raising, those in ((False, islice(_distinct(plans), OPEN_TRIES)), (True, tried)):
+        for plan in those:
+            if not raising:
+                tried.append(plan)
+            found += fill_together([filling(plan, outer, places, raising=raising)], tension)
+            if found[-1].openness > OPEN and found[-1].seam < SMOOTH:
+                return found[-1]
+        if all(_is_flat(one) for one in found):
+            break
+    opened = [one for one in found if one.openness > OPEN]
+    if opened:
+        return min(opened, key=lambda one: one.seam)
+    narrow = [one for one in found if one.openness > NARROW and one.seam < SMOOTH]
+    return max(narrow, key=lambda one: one.openness, default=None)
+
+
+def _distinct(plans: Iterable[Plan]) -> Iterator[Plan]:
+    """Yield plans without those that have the patches of one before, on the same stretches."""
+    seen = set[object]()
+    for plan in plans:
+        stretches, quads, _ = plan
+        key = quads, tuple((id(one.side), round(one.low, 6), round(one.high, 6)) for one in stretches)
+        if key not in seen:
+            seen.add(key)
+            yield plan
+
+
+def _is_flat(filled: Filled) -> bool:
+    """Say whether patches lie in a plane."""
+    points = np.concatenate([surface.control_points.reshape(-1, 3) for surface in filled.surfaces])
+    sizes = np.linalg.svd(points - points.mean(axis=0), compute_uv=False)
+    return bool(sizes[2] < FLAT * sizes[0])
 
 
 def _plan(loop: Loop) -> Plan:
@@ -251,8 +285,7 @@ def _bent(loop: Loop) -> Plan | None:
     """Patches that have vertices where the bend of a side jumps, as from a line to an arc; None where none are found."""
     if len(loop.sides) > 2 and all(len(side.jumps) < 2 for side in loop.sides):
         return _star(loop)
-    plan = next(flat_layouts([loop]), None)
-    return plan if plan is not None and len(plan[1]) <= MOST else None
+    return next(flat_layouts([loop], MOST), None)
 
 
 def _star(loop: Loop) -> Plan:

@@ -25,27 +25,38 @@ LEAST, MORE, COMBINED = (6, 8), (8, 12, 16), 4
 corner of the coarse outline.
 """
 
+FAR = 2
+"""Times the most patches by which a layout has too many for others to have few enough."""
 
-def flat_layouts(loops: list[Loop]) -> Iterator[Plan]:
-    """Yield plans of the patches within the first of some loops and outside the others, which all run the same way round:
-    in cells where holes are side by side, then those by few stretches of each first.
+
+def flat_layouts(loops: list[Loop], most: int) -> Iterator[Plan]:
+    """Yield plans of the patches, `most` of them, within the first of some loops and outside the others, which all run the
+    same way round: in cells where holes are side by side, then those by few stretches of each first.
     """
     axes = plane_axes(loops[0].normal)
-    if len(loops) > 2:
-        yield from cell_layouts(loops, axes)
+    if len(loops) > 2 or (len(loops) == 2 and any(own_stops(loops[0]))):
+        yield from (plan for plan in cell_layouts(loops, axes) if len(plan[1]) <= most)
     few = sorted(product(LEAST, repeat=len(loops)), key=sum) if len(loops) <= COMBINED else []
+    seen = set[tuple[tuple[float, ...], ...]]()
     for least in [*few, *([count] * len(loops) for count in MORE)]:
         for turned in (0.0, 0.5):
             stretches, first = list[list[Stretch]](), 0
             for loop, count in zip(loops, least, strict=True):
                 stretches.append(_stretches(loop, first, count, turned))
                 first += len(stretches[-1])
+            ends = tuple(tuple(round(one.low, 9) for one in own) for own in stretches)
+            if ends in seen:
+                continue
+            seen.add(ends)
             corners = [np.array([one.side.points(np.array([one.low]))[0] for one in own]) for own in stretches]
             try:
                 quads = _quads([places @ axes.T for places in corners])
             except KernelError:
                 continue
-            yield [one for own in stretches for one in own], quads, _fans(loops, stretches, quads)
+            if len(quads) > FAR * most:
+                return  # more stretches make more patches
+            if len(quads) <= most:
+                yield [one for own in stretches for one in own], quads, _fans(loops, stretches, quads)
 
 
 def _fans(loops: list[Loop], stretches: list[list[Stretch]], quads: tuple[Quad, ...]) -> dict[int, tuple[int, float]]:

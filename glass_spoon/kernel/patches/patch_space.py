@@ -7,6 +7,7 @@ from functools import cached_property, lru_cache
 from math import comb
 
 import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
 
 from glass_spoon.kernel.arrays import Floats, cross, lengths
 from glass_spoon.kernel.curves.evaluate.basis import basis_matrix
@@ -65,6 +66,11 @@ class PatchSpace:
         control = np.concatenate((places[:, :1], inverse @ rest, places[:, -1:]), axis=1)
         return control, lengths(matrix @ control - places).max(axis=1)
 
+    def finer(self, nets: Floats) -> Floats:
+        """Return control points (m, count, count, 3) of this space for patches (m, n, n, 3) of another."""
+        along = _finer(self.spans, nets.shape[1] - DEGREE)
+        return np.asarray(np.einsum("ik,jl,mklc->mijc", along, along, nets, optimize=True))
+
     def edge_normals(self, nets: Floats) -> Floats:
         """Return the unit normals (m, 4, 24, 3) of patches of control points (m, count, count, 3) at LOOKED_AT along their
         sides: v = 0, u = 1, v = 1, u = 0, as their parameters run. Rows of NaN where they have none.
@@ -91,6 +97,14 @@ def _fitting(spans: int, count: int) -> tuple[Floats, Floats]:
     """Return the splines at even shares, and what gives the inner control points that are nearest in the least squares."""
     matrix = PatchSpace(spans).matrix(np.linspace(0, 1, count))
     return matrix, np.asarray(np.linalg.pinv(matrix[:, 1:-1]), dtype=np.float64)
+
+
+@lru_cache(32)
+def _finer(spans: int, before: int) -> Floats:
+    """Return what gives control points of splines over some spans from those over others (The NURBS Book, equation 9.6)."""
+    space = PatchSpace(spans)
+    means = sliding_window_view(space.knots[1:-1], DEGREE).mean(axis=1)
+    return np.asarray(np.linalg.solve(space.matrix(means), PatchSpace(before).matrix(means)))
 
 
 @lru_cache(32)

@@ -7,6 +7,7 @@ shrinks until no area is below it.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Literal
 
@@ -62,35 +63,70 @@ def lies_flat(layout: Layout) -> Floats | None:
     return normal
 
 
-def unfolded(layout: Layout, space: PatchSpace, nets: Floats, normal: Floats) -> Floats:
+@dataclass(frozen=True, eq=False)
+class _View:
+    """Patches as they are seen: numbering, axes (3, 3), the last along the view, the origin (3,) and the size in mm that
+    are taken for 0 and 1, and the control points (n, 3) so.
+    """
+
+    grid: Numbering
+    axes: Floats
+    origin: Floats
+    size: float
+    seen: Floats
+
+    @classmethod
+    def along(cls, layout: Layout, space: PatchSpace, nets: Floats, normal: Floats) -> _View:
+        """Look along a normal (3,)."""
+        grid, axes = Numbering.of(layout, space.count), np.vstack((plane_axes(normal), normal))
+        points = np.zeros((len(grid.free), 3))
+        points[grid.rows] = nets
+        origin, size = points.mean(axis=0), float(np.ptp(points, axis=0).max())
+        return cls(grid, axes, origin, size, (points - origin) @ axes.T / size)
+
+    def opened(self, space: PatchSpace, before: Floats | None) -> Floats:
+        """Return the control points (n, 2) of patches drawn apart on the flat: from straight edges, or from patches before
+        (quads, m, m, 3) that were.
+        """
+        start = self.seen[:, :2].copy()
+        if before is not None:
+            known = np.empty_like(start)
+            known[self.grid.rows] = (space.finer(before) - self.origin) @ self.axes[:2].T / self.size
+            start[self.grid.free] = known[self.grid.free]
+            sheet = _Sheet(space, self.grid, start)
+            if sheet.is_open:
+                return sheet.opened()
+        return _Sheet(space, self.grid, _straight(space, self.grid, self.seen[:, :2])).opened()
+
+    def nets(self, seen: Floats) -> Floats:
+        """Return the control points (quads, count, count, 3) in mm of what is seen (n, 3)."""
+        return np.asarray((self.origin + self.size * seen @ self.axes)[self.grid.rows])
+
+
+def unfolded(layout: Layout, space: PatchSpace, nets: Floats, normal: Floats, before: Floats | None = None) -> Floats:
     """Return the control points (quads, count, count, 3) of flat patches drawn apart, their boundary and the plane kept.
 
-    Raises LinAlgError where a side has no length.
+    before: patches (quads, m, m, 3) drawn apart in another space, from which it goes on. Raises LinAlgError where a side has
+    no length.
     """
-    grid, axes = Numbering.of(layout, space.count), plane_axes(normal)
-    points = np.zeros((len(grid.free), 3))
-    points[grid.rows] = nets
-    origin, size = points.mean(axis=0), float(np.ptp(points, axis=0).max())
-    flat = (points - origin) @ axes.T / size
-    found = _Sheet(space, grid, _straight(space, grid, flat)).opened()
-    return np.asarray((points + ((found - flat) * size) @ axes)[grid.rows])
+    view = _View.along(layout, space, nets, normal)
+    seen = view.seen.copy()
+    seen[view.grid.free, :2] = view.opened(space, before)[view.grid.free]
+    return view.nets(seen)
 
 
-def raised(layout: Layout, space: PatchSpace, nets: Floats, normal: Floats) -> Floats:
+def raised(layout: Layout, space: PatchSpace, nets: Floats, normal: Floats, before: Floats | None = None) -> Floats:
     """Return the control points (quads, count, count, 3) of patches drawn apart as they are seen along a normal (3,), and
     raised to their boundary as a thin plate over what is seen; smooth across inner edges, and on from what is beside.
 
     Across an edge the plate's slopes into both patches are those that the flat patches have there: where these go on evenly
-    so does the plate, however uneven they are in size. For boundaries that lie over each other nowhere, seen so. Raises
-    LinAlgError where a side has no length, or a patch no area as it is seen.
+    so does the plate, however uneven they are in size. For boundaries that lie over each other nowhere, seen so. before: as
+    `unfolded` takes it. Raises LinAlgError where a side has no length, or a patch no area as it is seen.
     """
-    grid, axes = Numbering.of(layout, space.count), np.vstack((plane_axes(normal), normal))
-    points = np.zeros((len(grid.free), 3))
-    points[grid.rows] = nets
-    origin, size = points.mean(axis=0), float(np.ptp(points, axis=0).max())
-    seen = (points - origin) @ axes.T / size
-    seen[:, :2] = _Sheet(space, grid, _straight(space, grid, seen[:, :2])).opened()
-    system, right = np.zeros((len(points), len(points))), np.zeros(len(points))
+    view = _View.along(layout, space, nets, normal)
+    grid, axes, seen = view.grid, view.axes, view.seen.copy()
+    seen[:, :2] = view.opened(space, before)
+    system, right = np.zeros((len(seen), len(seen))), np.zeros(len(seen))
     for columns in grid.columns:
         rows = _bending(space.spans, seen[columns, :2])
         system[columns[:, None], columns] += rows.T @ rows
@@ -106,7 +142,7 @@ def raised(layout: Layout, space: PatchSpace, nets: Floats, normal: Floats) -> F
     seen[free, 2] = scipy.linalg.solve(
         system[free][:, free], right[free] - system[free][:, known] @ seen[known, 2], assume_a="sym"
     )
-    return np.asarray((origin + size * seen @ axes)[grid.rows])
+    return view.nets(seen)
 
 
 def _ask(system: Floats, right: Floats, rows: Floats, aims: Floats, where: Ints) -> None:
@@ -217,6 +253,11 @@ class _Sheet:
 
     def _areas(self, du: Floats, dv: Floats) -> Floats:
         return np.asarray(du[..., 0] * dv[..., 1] - du[..., 1] * dv[..., 0])
+
+    @property
+    def is_open(self) -> bool:
+        """Say whether no area is below nothing."""
+        return float((self.turn * self._areas(*self._stretches(self.flat))).min()) > 0
 
     def opened(self) -> Floats:
         """Return the control points (n, 2) at which the stretches are least, or the nearest to it that were found."""
