@@ -124,7 +124,7 @@ def test_holes_that_stand_out_of_the_plane_are_raised_to_smoothly(height: float,
     rims = [round_ring(radius * size, (x * size, y * size, height * size)) for x, y, radius in holes]
     loops = make_loops([Piece(curve) for curve in (round_ring(60 * size), *rims)], 1e-3 * size)
     filled = fill_holes(loops[0], loops[1:])
-    assert len(filled.surfaces) == 12
+    assert len(filled.surfaces) in (12, 18)
     assert filled.openness > OPEN
     assert filled.seam < np.radians(0.5)
     assert filled.off < 1e-4 * 120 * size

@@ -32,12 +32,14 @@ ALONG_ONE = 6 * PatchSpace(SPANS[-1]).count
 """Places along a side of a patch that is alone, at which it is told how far its spline is off; of others CHECKS."""
 TRIES = 2
 """Most spaces that are tried, from the first that follows the boundary."""
-OPEN_TRIES = 5
-"""Most layouts that are tried until none of their patches folds."""
+OPEN_TRIES = (3, 2)
+"""Most layouts that are tried until none of their patches folds: of few patches, and others."""
 OPEN_PLACES, OPEN = 17, 0.01
 """Places along each axis of a patch at which that is told, and its least area of parameters, against the mean."""
 NARROW = 1e-3
 """That which is taken where no layout has more."""
+HOPELESS = -3.0
+"""That of patches that fold several times over: it is not tried to draw them apart."""
 FOLDED = -0.02
 """That of a patch that folds over itself: corners of almost no angle come near to nothing."""
 MOST_SIDES = 12
@@ -158,7 +160,7 @@ def filling(plan: Plan, loop: Loop, places: Floats | None, *, raising: bool = Tr
         found = Filled(tuple(space.surface(net) for net in nets), off, follows, kinks, _seam(looked))
         if best is None or (found.openness < OPEN, found.crease) < (best.openness < OPEN, best.crease):
             best = found
-        if best.crease < CREASE or (not raising and best.openness < FOLDED):
+        if best.crease < CREASE or best.openness < (OPEN if raising and apart is not None else FOLDED):
             break
     if best is None:
         raise KernelError("No surface was found within these boundaries.")
@@ -230,18 +232,18 @@ def first_open(plans: Iterable[Plan], outer: Loop, tension: float, places: Float
     """Return the patches of the first of some plans, of a few that are tried, of which none folds and which meet smoothly;
     else those that meet most smoothly of the ones that are open, or the most open ones that do not fold; None for none.
 
-    Bent patches are drawn apart only where no plan is open as it is.
+    Bent patches are drawn apart only where none of the first plans is open as it is, or of the others.
     """
-    tried, found = list[Plan](), list[Filled]()
-    for raising, those in ((False, islice(_distinct(plans), OPEN_TRIES)), (True, tried)):
-        for plan in those:
-            if not raising:
-                tried.append(plan)
-            found += fill_together([filling(plan, outer, places, raising=raising)], tension)
-            if found[-1].openness > OPEN and found[-1].seam < SMOOTH:
-                return found[-1]
-        if all(_is_flat(one) for one in found):
-            break
+    distinct, found = _distinct(plans), list[Filled]()
+    for count in OPEN_TRIES:
+        tried = list(islice(distinct, count))
+        for raising in (False, True):
+            for plan in tried:
+                found += fill_together([filling(plan, outer, places, raising=raising)], tension)
+                if found[-1].openness > OPEN and found[-1].seam < SMOOTH:
+                    return found[-1]
+            folded = zip(tried, found[-len(tried) :], strict=True) if tried else ()
+            tried = [plan for plan, one in folded if one.openness > HOPELESS and not _is_flat(one)]
     opened = [one for one in found if one.openness > OPEN]
     if opened:
         return min(opened, key=lambda one: one.seam)

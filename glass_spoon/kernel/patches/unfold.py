@@ -65,11 +65,12 @@ def lies_flat(layout: Layout) -> Floats | None:
 
 @dataclass(frozen=True, eq=False)
 class _View:
-    """Patches as they are seen: numbering, axes (3, 3), the last along the view, the origin (3,) and the size in mm that
-    are taken for 0 and 1, and the control points (n, 3) so.
+    """Patches as they are seen: numbering, control points (n, 3) in mm, axes (3, 3), the last along the view, the origin and
+    the size in mm that are taken for 0 and 1, and the control points (n, 3) so.
     """
 
     grid: Numbering
+    points: Floats
     axes: Floats
     origin: Floats
     size: float
@@ -82,7 +83,7 @@ class _View:
         points = np.zeros((len(grid.free), 3))
         points[grid.rows] = nets
         origin, size = points.mean(axis=0), float(np.ptp(points, axis=0).max())
-        return cls(grid, axes, origin, size, (points - origin) @ axes.T / size)
+        return cls(grid, points, axes, origin, size, (points - origin) @ axes.T / size)
 
     def opened(self, space: PatchSpace, before: Floats | None) -> Floats:
         """Return the control points (n, 2) of patches drawn apart on the flat: from straight edges, or from patches before
@@ -99,8 +100,9 @@ class _View:
         return _Sheet(space, self.grid, _straight(space, self.grid, self.seen[:, :2])).opened()
 
     def nets(self, seen: Floats) -> Floats:
-        """Return the control points (quads, count, count, 3) in mm of what is seen (n, 3)."""
-        return np.asarray((self.origin + self.size * seen @ self.axes)[self.grid.rows])
+        """Return the control points (quads, count, count, 3) in mm of what is seen (n, 3); given ones stay as they are."""
+        points = np.where(self.grid.free[:, None], self.origin + self.size * seen @ self.axes, self.points)
+        return np.asarray(points[self.grid.rows])
 
 
 def unfolded(layout: Layout, space: PatchSpace, nets: Floats, normal: Floats, before: Floats | None = None) -> Floats:
@@ -110,9 +112,7 @@ def unfolded(layout: Layout, space: PatchSpace, nets: Floats, normal: Floats, be
     no length.
     """
     view = _View.along(layout, space, nets, normal)
-    seen = view.seen.copy()
-    seen[view.grid.free, :2] = view.opened(space, before)[view.grid.free]
-    return view.nets(seen)
+    return view.nets(np.column_stack((view.opened(space, before), view.seen[:, 2])))
 
 
 def raised(layout: Layout, space: PatchSpace, nets: Floats, normal: Floats, before: Floats | None = None) -> Floats:
