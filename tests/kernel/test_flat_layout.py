@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from glass_spoon.kernel.curves.alter.place_curve import moving, place_curve
 from glass_spoon.kernel.curves.make.line_and_arc import make_arc
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.patches.fill_holes import fill_holes
-from glass_spoon.kernel.patches.fill_region import OPEN, fill_ring
+from glass_spoon.kernel.patches.fill_region import NARROW, OPEN, fill_ring
 from glass_spoon.kernel.patches.patch_layout import HeldEdge, Layout
 from glass_spoon.kernel.patches.patch_space import PatchSpace
 from glass_spoon.kernel.patches.region import Piece, make_loops
@@ -153,3 +154,37 @@ def test_holes_in_a_ball_are_patched_as_the_ball_runs() -> None:
 
 
 SHARES = np.linspace(0, 1, 17)
+
+
+@pytest.mark.parametrize(
+    ("shape", "hole", "height"),
+    [
+        ("plate", (-19.2, -7.4, 3.1), -1.5),
+        ("plate", (18.7, 14.6, 7.3), 0.36),
+        ("ell", (-17.0, 17.9, 7.9), 1.87),
+        ("ell", (2.2, -8.7, 3.4), -1.6),
+    ],
+)
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+def test_a_square_hole_anywhere_leaves_patches_that_meet_smoothly(
+    shape: str, hole: Hole, height: float, size: float
+) -> None:
+    """Above or below the plane, and where no line from a corner runs across to another boundary."""
+    x, y, radius = (value * size for value in hole)
+    rim = place_curve(cornered(4, radius, (x, y), 0.3), moving([0, 0, height * size]))
+    outer = line(*(np.array({"plate": PLATE, "ell": ELL}[shape]) * size))
+    loops = make_loops([Piece(outer), Piece(rim)], 1e-3 * size)
+    filled = fill_ring(*loops)
+    assert filled.openness > NARROW
+    assert filled.seam < np.radians(1.5)
+    assert area_of(filled) == pytest.approx(shoelace(outer) - shoelace(rim), rel=0.02)
+
+
+def test_patches_are_the_same_in_a_finer_space() -> None:
+    """The same splines over more spans, to rounding."""
+    few, more = PatchSpace(3), PatchSpace(6)
+    net = np.random.default_rng(4).uniform(-1, 1, (2, few.count, few.count, 3))
+    shares = np.linspace(0, 1, 23)
+    for old, new in zip(net, more.finer(net), strict=True):
+        one, other = (evaluate_grid(space.surface(own), shares, shares).points for space, own in ((few, old), (more, new)))
+        assert np.abs(one - other).max() < 1e-12

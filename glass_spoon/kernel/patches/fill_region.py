@@ -160,7 +160,7 @@ def filling(plan: Plan, loop: Loop, places: Floats | None, *, raising: bool = Tr
         found = Filled(tuple(space.surface(net) for net in nets), off, follows, kinks, _seam(looked))
         if best is None or (found.openness < OPEN, found.crease) < (best.openness < OPEN, best.crease):
             best = found
-        if best.crease < CREASE or best.openness < (OPEN if raising and apart is not None else FOLDED):
+        if best.crease < CREASE or (not raising and best.openness < FOLDED):
             break
     if best is None:
         raise KernelError("No surface was found within these boundaries.")
