@@ -9,7 +9,7 @@ from glass_spoon.kernel.curves.alter.place_curve import moving, place_curve
 from glass_spoon.kernel.curves.make.line_and_arc import make_arc
 from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.patches.fill_holes import fill_holes
-from glass_spoon.kernel.patches.fill_region import NARROW, OPEN, fill_ring
+from glass_spoon.kernel.patches.fill_region import NARROW, OPEN, SMOOTH, fill_ring
 from glass_spoon.kernel.patches.patch_layout import HeldEdge, Layout
 from glass_spoon.kernel.patches.patch_space import PatchSpace
 from glass_spoon.kernel.patches.region import Piece, make_loops
@@ -176,7 +176,7 @@ def test_a_square_hole_anywhere_leaves_patches_that_meet_smoothly(
     loops = make_loops([Piece(outer), Piece(rim)], 1e-3 * size)
     filled = fill_ring(*loops)
     assert filled.openness > NARROW
-    assert filled.seam < np.radians(1.5)
+    assert filled.seam < SMOOTH
     assert area_of(filled) == pytest.approx(shoelace(outer) - shoelace(rim), rel=0.02)
 
 

@@ -44,6 +44,9 @@ HELD = 1e6
 UPRIGHT = 0.1
 """What is beside is not followed where it rises more steeply: the cosine between its normal and the way it is seen."""
 
+DIGITS = 10
+"""Digits of what is seen that count: steps that end before they settle would go elsewhere at another size."""
+
 SHORT = 1e-3
 """Least length of a patch's sides, of a region of size 1, by which its stretches are seen."""
 
@@ -83,7 +86,7 @@ class _View:
         points = np.zeros((len(grid.free), 3))
         points[grid.rows] = nets
         origin, size = points.mean(axis=0), float(np.ptp(points, axis=0).max())
-        return cls(grid, points, axes, origin, size, (points - origin) @ axes.T / size)
+        return cls(grid, points, axes, origin, size, np.round((points - origin) @ axes.T / size, DIGITS))
 
     def opened(self, space: PatchSpace, before: Floats | None) -> Floats:
         """Return the control points (n, 2) of patches drawn apart on the flat: from straight edges, or from patches before
@@ -92,7 +95,7 @@ class _View:
         start = self.seen[:, :2].copy()
         if before is not None:
             known = np.empty_like(start)
-            known[self.grid.rows] = (space.finer(before) - self.origin) @ self.axes[:2].T / self.size
+            known[self.grid.rows] = np.round((space.finer(before) - self.origin) @ self.axes[:2].T / self.size, DIGITS)
             start[self.grid.free] = known[self.grid.free]
             sheet = _Sheet(space, self.grid, start)
             if sheet.is_open:
