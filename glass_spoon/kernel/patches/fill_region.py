@@ -235,15 +235,23 @@ def first_open(plans: Iterable[Plan], outer: Loop, tension: float, places: Float
     Bent patches are drawn apart only where none of the first plans is open as it is, or of the others.
     """
     distinct, found = _distinct(plans), list[Filled]()
+
+    def is_found(plan: Plan, *, raising: bool) -> bool:
+        found.append(fill_together([filling(plan, outer, places, raising=raising)], tension)[0])
+        return found[-1].openness > OPEN and found[-1].seam < SMOOTH
+
     for count in OPEN_TRIES:
-        tried = list(islice(distinct, count))
-        for raising in (False, True):
-            for plan in tried:
-                found += fill_together([filling(plan, outer, places, raising=raising)], tension)
-                if found[-1].openness > OPEN and found[-1].seam < SMOOTH:
-                    return found[-1]
-            folded = zip(tried, found[-len(tried) :], strict=True) if tried else ()
-            tried = [plan for plan, one in folded if one.openness > HOPELESS and not _is_flat(one)]
+        folded = list[Plan]()
+        for plan in islice(distinct, count):
+            if is_found(plan, raising=False):
+                return found[-1]
+            if found[-1].openness > HOPELESS and not _is_flat(found[-1]):
+                folded.append(plan)
+        for plan in folded:
+            if sum(one.openness > OPEN for one in found) > 1:
+                break  # one more than the first was tried
+            if is_found(plan, raising=True):
+                return found[-1]
     opened = [one for one in found if one.openness > OPEN]
     if opened:
         return min(opened, key=lambda one: one.seam)

@@ -32,6 +32,9 @@ ROUNDS, STEPS = 12, 60
 LEAST, NOTHING = 1e-3, 1e-9
 """Share of an area at which what folds is kept at least, and the one for what does not."""
 
+SLIGHT = 1e-2
+"""That with which patches begin that were drawn apart in another space."""
+
 EVEN = 1.0
 """How much an even area weighs beside round shapes."""
 
@@ -97,9 +100,7 @@ class _View:
             known = np.empty_like(start)
             known[self.grid.rows] = np.round((space.finer(before) - self.origin) @ self.axes[:2].T / self.size, DIGITS)
             start[self.grid.free] = known[self.grid.free]
-            sheet = _Sheet(space, self.grid, start)
-            if sheet.is_open:
-                return sheet.opened()
+            return _Sheet(space, self.grid, start).opened(SLIGHT)
         return _Sheet(space, self.grid, _straight(space, self.grid, self.seen[:, :2])).opened()
 
     def nets(self, seen: Floats) -> Floats:
@@ -257,16 +258,14 @@ class _Sheet:
     def _areas(self, du: Floats, dv: Floats) -> Floats:
         return np.asarray(du[..., 0] * dv[..., 1] - du[..., 1] * dv[..., 0])
 
-    @property
-    def is_open(self) -> bool:
-        """Say whether no area is below nothing."""
-        return float((self.turn * self._areas(*self._stretches(self.flat))).min()) > 0
+    def opened(self, folded: float = 1.0) -> Floats:
+        """Return the control points (n, 2) at which the stretches are least, or the nearest to it that were found.
 
-    def opened(self) -> Floats:
-        """Return the control points (n, 2) at which the stretches are least, or the nearest to it that were found."""
+        folded: the share of an area to begin with where some fold.
+        """
         points, before = self.flat.copy(), np.inf
         least = float((self.turn * self._areas(*self._stretches(points))).min())
-        share = NOTHING if least > 0 else 1.0
+        share = NOTHING if least > 0 else folded
         for _ in range(ROUNDS):
             start = (self.root @ points[self.free]).ravel()
             found = scipy.optimize.minimize(self._measure, start, (share,), "L-BFGS-B", jac=True, options={"maxiter": STEPS})
