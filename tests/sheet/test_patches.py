@@ -282,6 +282,37 @@ def test_holes_above_their_boundary_are_meshed_as_one_piece() -> None:
     assert (found.positions[:, 2].min(), found.positions[:, 2].max()) == pytest.approx((0, 13), abs=1.5)
 
 
+@pytest.mark.parametrize("share", [0.8, 1.0, 1.2])
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+def test_a_rounded_frame_with_holes_is_meshed_evenly(size: float, share: float) -> None:
+    """Also after its lines change by a fifth, and trimmed instead: corners above 40°, even faces, told by its rims."""
+    frame = {"verb": "rectangle", "plane": "plan", "width": 120 * size, "height": 80 * size, "radius": 15 * size * share}
+    eyes = [(-35, 0, 12 * share), (5, 10, 14 * share), (38, -8, 10 / share)]
+    lines = [{**frame, "corners": "corners"}] + [
+        {"verb": "circle", "plane": "plan", "radius": radius * size, "right": right * size, "up": up * size}
+        for right, up, radius in eyes
+    ]
+    mesh = {"verb": "mesh", "sizing": "edge length", "edge_length": 3 * size * share}
+    patch = {"verb": "patch", "curves": ["l1", "l2", "l3", "l4"], "within": 0.1 * size}
+    trim = {"verb": "trim_surface", "surface": "l5", "by": ["l2", "l3", "l4"], "way": "up and down"}
+    corners = np.pi - 4
+    area = (9600 + corners * (15 * share) ** 2 - np.pi * sum(radius**2 for *_, radius in eyes)) * size**2
+    whole = built(*lines, patch, {**mesh, "surface": "l5"})
+    cut = built(*lines, {**patch, "curves": ["l1"]}, trim, {**mesh, "surface": "l6"})
+    for build, last in ((whole, "l6"), (cut, "l7")):
+        assert {report.status for report in build.reports.values()} == {"good"}
+        assert "where grids meet rims" in build.reports[last].told
+        found = build.items[last].item.mesh
+        assert len(found.topology.boundary_loops) == 4
+        places = found.positions[found.topology.face_corners.reshape(-1, 4)]
+        ahead, back = np.roll(places, -1, axis=1) - places, np.roll(places, 1, axis=1) - places
+        cosines = (ahead * back).sum(axis=2) / np.linalg.norm(ahead, axis=2) / np.linalg.norm(back, axis=2)
+        assert np.abs(cosines).max() < np.cos(np.radians(40))
+        areas = np.linalg.norm(np.cross(places[:, 2] - places[:, 0], places[:, 3] - places[:, 1]), axis=1) / 2
+        assert areas.sum() == pytest.approx(area, rel=5e-3)
+        assert np.exp(np.log(areas).mean()) / areas.mean() > 0.95
+
+
 def test_patches_that_meet_in_a_kink_say_so(monkeypatch: pytest.MonkeyPatch) -> None:
     """More than two degrees between patches of one region are worth a look, and there are ways out."""
     whole = patches._filled
