@@ -313,6 +313,36 @@ def test_a_rounded_frame_with_holes_is_meshed_evenly(size: float, share: float) 
         assert np.exp(np.log(areas).mean()) / areas.mean() > 0.95
 
 
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+def test_a_flat_net_of_odd_regions_is_meshed_evenly(size: float) -> None:
+    """Rounded outside, with a notch and slanted ends: no corner below 30°, edges along all curves, one rim."""
+
+    def polyline(*places: tuple[float, float]) -> dict[str, Any]:
+        points = [{"x": x * size, "y": y * size, "sharp": True} for x, y in places]
+        return {"verb": "draw", "manner": "straight through", "plane": "plan", "points": points}
+
+    frame = {"verb": "rectangle", "plane": "plan", "width": 120 * size, "height": 80 * size, "radius": 15 * size}
+    lines = [
+        {**frame, "corners": "corners"},
+        polyline((-60, 5), (-10, 5), (-10, -40)),
+        polyline((-10, 5), (20, 40)),
+        polyline((20, -40), (20, 10), (60, 10)),
+        polyline((-10, -10), (20, -10)),
+    ]
+    net = {"verb": "net", "curves": ["l1", "l2", "l3", "l4", "l5"], "within": 0.1 * size}
+    build = built(*lines, net, {"verb": "mesh", "surface": "l6", "sizing": "edge length", "edge_length": 3 * size})
+    assert {report.status for report in build.reports.values()} == {"good"}
+    found = build.items["l7"].item.mesh
+    assert len(found.topology.boundary_loops) == 1
+    places = found.positions[found.topology.face_corners.reshape(-1, 4)]
+    ahead, back = np.roll(places, -1, axis=1) - places, np.roll(places, 1, axis=1) - places
+    cosines = (ahead * back).sum(axis=2) / np.linalg.norm(ahead, axis=2) / np.linalg.norm(back, axis=2)
+    assert np.abs(cosines).max() < np.cos(np.radians(30))
+    ends = found.positions[found.topology.edges.ends]
+    upright = (np.abs(ends[..., 0] + 10 * size) < 1e-6 * size).all(axis=1) & (ends[..., 1] < 5.001 * size).all(axis=1)
+    assert np.abs(np.diff(ends[upright], axis=1))[..., 1].sum() == pytest.approx(45 * size)
+
+
 def test_patches_that_meet_in_a_kink_say_so(monkeypatch: pytest.MonkeyPatch) -> None:
     """More than two degrees between patches of one region are worth a look, and there are ways out."""
     whole = patches._filled

@@ -14,6 +14,7 @@ from itertools import product
 import numpy as np
 
 from glass_spoon.kernel.arrays import Floats, cross, directions, lengths
+from glass_spoon.kernel.curves.evaluate.basis import basis_matrix
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshing.divide_length import KINK_ANGLE
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import SurfaceGrid, evaluate_grid
@@ -32,6 +33,9 @@ UNEVEN = 3.0
 
 LEANS = float(np.cos(np.radians(85)))
 """Least cosine between the way in which a region is seen on the flat and its normals."""
+
+FLAT = 1e-7
+"""Share of its size within which a region lies in a plane."""
 
 RISES = 1.6
 """Most that a region's area is to what is seen of it: steeper ones would get long faces."""
@@ -76,7 +80,10 @@ def whole_regions(shape: SurfaceSet, regions: list[list[int]]) -> list[WholeRegi
     """Return those of some regions (the numbers of their pieces) that are better meshed as one: with slanted or uneven
     grids, smooth inside, and nowhere twice as they are seen along their mean normal.
     """
-    found = [_judged(shape, members) for members in regions if len(members) > 1]
+    several = [members for members in regions if len(members) > 1]
+    pieces = [piece for members in several for piece in members]
+    grids = dict(zip(pieces, _looked_over([shape.surfaces[piece] for piece in pieces]), strict=True))
+    found = [_judged(shape, members, {piece: grids[piece] for piece in members}) for members in several]
     return [region for region in found if region is not None]
 
 
@@ -99,7 +106,7 @@ def _skirt(surface: NurbsSurface, edge: EdgeName, up: Floats) -> NurbsSurface:
     )
 
 
-def _judged(shape: SurfaceSet, members: list[int]) -> WholeRegion | None:
+def _judged(shape: SurfaceSet, members: list[int], grids: dict[int, SurfaceGrid]) -> WholeRegion | None:
     """Return a region that is to be meshed as one, None for one that has good grids or cannot be."""
     own = set(members)
     inner = [pair for pair in shape.shared if pair.first.piece in own and pair.second.piece in own]
@@ -107,7 +114,6 @@ def _judged(shape: SurfaceSet, members: list[int]) -> WholeRegion | None:
     met = {name for pair in inner for name in (pair.first, pair.second)}
     if any(shape.edges.is_pole[shape.edges.number[name]] for name in names):
         return None
-    grids = {piece: _looked_over(shape.surfaces[piece]) for piece in members}
     edges = tuple(name for name in names if name not in met)
     if not (_is_slanted(grids, set(edges)) or _is_uneven(shape, members, inner)):
         return None
@@ -115,7 +121,10 @@ def _judged(shape: SurfaceSet, members: list[int]) -> WholeRegion | None:
         return None
     spans = np.concatenate([cross(grid.along_u, grid.along_v).reshape(-1, 3) for grid in grids.values()])
     normal = directions(spans.sum(axis=0)[None])[0]
-    if min(float((grid.normals @ normal).min()) for grid in grids.values()) < LEANS:
+    places, normals = (np.concatenate([one.reshape(-1, 3) for one in parts]) for parts in _points_normals(grids))
+    rises = float(np.ptp(places @ normal)) > FLAT * float(np.ptp(places, axis=0).max())
+    # There are none where edges run straight on; what is flat may turn over in such a corner.
+    if rises and (normals[lengths(normals) > 0] @ normal).min() < LEANS:
         return None
     axes = np.vstack((plane_axes(normal), normal))
     axes[:2] = _along_rim(shape, edges, axes[:2])
@@ -128,19 +137,45 @@ def _judged(shape: SurfaceSet, members: list[int]) -> WholeRegion | None:
     return WholeRegion(tuple(members), axes, edges, area)
 
 
-def _looked_over(surface: NurbsSurface) -> SurfaceGrid:
-    return evaluate_grid(surface, *(np.linspace(*surface.domain(axis), PLACES) for axis in (0, 1)))
+def _looked_over(surfaces: list[NurbsSurface]) -> list[SurfaceGrid]:
+    """Return a grid of places on each surface; those with the same knots and without weights are looked over together."""
+    groups: dict[object, list[int]] = {}
+    for number, surface in enumerate(surfaces):
+        alike = number if surface.is_rational else tuple(knots.tobytes() for knots in surface.knots)
+        groups.setdefault((surface.degrees, alike), []).append(number)
+    found: dict[int, SurfaceGrid] = {}
+    for numbers in groups.values():
+        first = surfaces[numbers[0]]
+        params = [np.linspace(*first.domain(axis), PLACES) for axis in (0, 1)]
+        if first.is_rational:
+            found[numbers[0]] = evaluate_grid(first, *params)
+            continue
+        nets = np.array([surfaces[number].control_points for number in numbers])
+        (u, by_u), (v, by_v) = (
+            [basis_matrix(first.knots[axis], first.degrees[axis], params[axis], order) for order in (0, 1)]
+            for axis in (0, 1)
+        )
+        points, along_u, along_v = (
+            np.einsum("xi,yj,kijc->kxyc", a, b, nets, optimize=True) for a, b in ((u, v), (by_u, v), (u, by_v))
+        )
+        normals = directions(cross(along_u, along_v))
+        found |= {number: SurfaceGrid(points[k], along_u[k], along_v[k], normals[k]) for k, number in enumerate(numbers)}
+    return [found[number] for number in range(len(surfaces))]
+
+
+def _points_normals(grids: dict[int, SurfaceGrid]) -> tuple[list[Floats], list[Floats]]:
+    return [grid.points for grid in grids.values()], [grid.normals for grid in grids.values()]
 
 
 def _is_slanted(grids: dict[int, SurfaceGrid], rim: set[EdgeName]) -> bool:
     """Say whether lines along u and v cross at too small an angle anywhere, smaller than the corners of the rim itself."""
     worst, own = 0.0, 0.0
     for piece, grid in grids.items():
-        cosines = np.abs((directions(grid.along_u) * directions(grid.along_v)).sum(axis=2))
-        worst = max(worst, float(cosines.max()))
+        cosines = (directions(grid.along_u) * directions(grid.along_v)).sum(axis=2)
+        worst = max(worst, float(np.abs(cosines).max()))
         for i, j in product(ENDS, repeat=2):
             if EdgeName(piece, 0, j) in rim and EdgeName(piece, 1, i) in rim:
-                own = max(own, float(cosines[i, j]))
+                own = max(own, float(cosines[i, j]) * (1 if i == j else -1))
     return worst > np.cos(min(SLANTED, SHARE * np.arccos(min(own, 1.0))))
 
 

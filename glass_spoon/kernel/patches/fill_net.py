@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections import Counter
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -83,7 +84,10 @@ def fill_net(
     off, kink = max(one.off for one in filled), max((one.seam for one in filled), default=0.0)
     kink = max([kink, *(angle for one in filled for angle in one.kinks.values())])
     surfaces = tuple(surface for one in filled for surface in one.surfaces)
-    together = SurfaceSet(surfaces, max(4 * off, 1e-6 * size))
+    ends = np.cumsum([0, *(len(one.surfaces) for one in filled)]).tolist()
+    together = SurfaceSet(
+        surfaces, max(4 * off, 1e-6 * size), regions=tuple(tuple(range(low, high)) for low, high in pairwise(ends))
+    )
     whole, _ = split_to_meet(together)
     folded = tuple(number + 1 for number, one in zip(chosen, filled, strict=True) if one.openness < FOLDED)
     follows = all(one.follows for one in filled)

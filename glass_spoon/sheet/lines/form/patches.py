@@ -80,7 +80,7 @@ class Patch(PatchLine):
         "even": r"(?:bend(?:s|ing)? evenly|even(?:ly)?|g ?2|curvature)(?: along| at| on)? (?:the )?",
     }
 
-    results = 7  # its patches are a region that may be meshed as one
+    results = 7  # the patches of a region may be meshed as one
     verb: Literal["patch"] = "patch"
     curves: Annotated[
         Items,
@@ -193,7 +193,7 @@ class Net(PatchLine):
 
     led = {"sharp": SHARP_ALONG}
 
-    results = 6  # flat patches that folded are drawn apart; chords part holes in no row
+    results = 7  # the patches of a region may be meshed as one
     verb: Literal["net"] = "net"
     curves: Annotated[
         Items, ReferencesSpec("The curves, in any order and way; they are split where they meet.", "curve", also=("curves",))
