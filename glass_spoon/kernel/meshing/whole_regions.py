@@ -29,7 +29,7 @@ SHARE = 0.85
 """Share of the sharpest corner of the rim that they may be in any case."""
 
 UNEVEN = 3.0
-"""A grid is uneven where the lines across which it takes one count are so many times as long as others of them."""
+"""A grid round holes is uneven where lines with one count are so many times as long as others of them."""
 
 LEANS = float(np.cos(np.radians(85)))
 """Least cosine between the way in which a region is seen on the flat and its normals."""
@@ -115,8 +115,10 @@ def _judged(shape: SurfaceSet, members: list[int], grids: dict[int, SurfaceGrid]
     if any(shape.edges.is_pole[shape.edges.number[name]] for name in names):
         return None
     edges = tuple(name for name in names if name not in met)
-    if not (_is_slanted(grids, set(edges)) or _is_uneven(shape, members, inner)):
-        return None
+    if not _is_slanted(grids, set(edges)) and (
+        len(edge_loops(shape, list(edges))) < 2 or not _is_uneven(shape, members, inner)
+    ):
+        return None  # without holes uneven ones taper as the region does
     if any(_is_sharp(grids, pair) for pair in inner):
         return None
     spans = np.concatenate([cross(grid.along_u, grid.along_v).reshape(-1, 3) for grid in grids.values()])
