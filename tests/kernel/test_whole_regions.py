@@ -10,6 +10,7 @@ import pytest
 from glass_spoon.kernel.curves.alter.place_curve import moving, place_curve, turning
 from glass_spoon.kernel.curves.evaluate.curve import NurbsCurve
 from glass_spoon.kernel.errors import KernelError
+from glass_spoon.kernel.mesh_edits.relax_mesh import relax_mesh
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh
 from glass_spoon.kernel.meshing import mesh_set as meshing
 from glass_spoon.kernel.meshing.count_plan import CountRule
@@ -248,3 +249,20 @@ def test_surfaces_beside_it_keep_their_grids() -> None:
     beyond = mesh.positions[mesh.topology.face_corners.reshape(-1, 4)].mean(axis=1)[:, 0] > 60
     assert beyond.sum() == 10 * (np.isclose(mesh.positions[:, 0], 60.0).sum() - 1)
     assert isinstance(whole.surfaces[0], NurbsSurface)
+
+
+def test_it_is_relaxed_as_one() -> None:
+    """Vertices cross from patch to patch, and no line between patches holds them; all stay on the patches."""
+    shape = plate(heights=(2.0, -1.0, 3.0))
+    mesh = mesh_set(shape, Wish((4.0, 4.0)))
+    relaxed = relax_mesh(mesh, shape, rounds=30)
+    assert relaxed.after > relaxed.before
+    piece = mesh.faces["piece"][mesh.topology.edge_faces]
+    border = (mesh.topology.edge_faces[:, 1] >= 0) & (piece[:, 0] != piece[:, 1])
+    there = np.unique(mesh.topology.edges.ends[border])
+    there = there[~mesh.topology.on_boundary[there]]
+    gone = np.linalg.norm(relaxed.mesh.positions - mesh.positions, axis=1)
+    assert np.median(gone[there]) > 0.3 * np.median(gone[~mesh.topology.on_boundary])
+    inner = relaxed.mesh.positions[~mesh.topology.on_boundary]
+    nearest = [closest_points(surface, inner)[2] for surface in shape.surfaces]
+    assert np.min(nearest, axis=0).max() < 1e-5

@@ -41,6 +41,10 @@ AHEAD, BEHIND = np.array([1, 2, 3, 0]), np.array([3, 0, 1, 2])
 Host = NurbsSurface | SurfaceSet | None
 
 
+AT_EDGE = 1e-9
+"""Share of its domain within which a place lies at an edge of a surface."""
+
+
 @dataclass(frozen=True, eq=False)
 class Relaxed:
     """A relaxed mesh; evenness before and after; the farthest in mm that it lies from the mesh it was, and that from it."""
@@ -75,7 +79,7 @@ def relax_mesh(
     if rounds < 1:
         raise InvalidInput("The number of rounds", "1 or more", f"{rounds}")
     surface = _Surface(mesh, host)
-    line, fixed = _feature_lines(mesh, held)
+    line, fixed = _feature_lines(mesh, held, host)
     guard = ShapeGuard(mesh, np.maximum(surface.own_distances(), most_off))
     best, best_value = mesh.positions, face_evenness_of(mesh)
     before, kept_off, used = best_value, 0.0, 0
@@ -121,14 +125,25 @@ def face_evenness_of(mesh: Mesh) -> float:
     return float(np.exp(np.log(areas).mean()) / areas.mean())
 
 
-def _feature_lines(mesh: Mesh, held: Bools | None) -> tuple[_Line, Bools]:
-    """Return the vertices that slide along creases and rims, and those (n,) that stay: ends, crossings, sharp turns."""
+def _by_region(pieces: Ints, host: Host) -> Ints:
+    """Return the numbers of pieces (n,), those that fill a region together under the first of them."""
+    result = pieces.copy()
+    for region in host.regions if isinstance(host, SurfaceSet) else ():
+        result[np.isin(pieces, region)] = region[0]
+    return result
+
+
+def _feature_lines(mesh: Mesh, held: Bools | None, host: Host) -> tuple[_Line, Bools]:
+    """Return the vertices that slide along creases and rims, and those (n,) that stay: ends, crossings, sharp turns.
+
+    Edges between surfaces that fill a region together are none.
+    """
     topology = mesh.topology
     is_line = topology.edge_face_counts != 2
     if "sharpness" in mesh.edges:
         is_line = is_line | (mesh.edges["sharpness"] > 0)
     if "piece" in mesh.faces:
-        own = mesh.faces["piece"][topology.edge_faces]
+        own = _by_region(mesh.faces["piece"].astype(np.int64), host)[topology.edge_faces]
         is_line = is_line | ((topology.edge_faces[:, 1] >= 0) & (own[:, 0] != own[:, 1]))
     ends = topology.edges.ends[is_line].astype(np.int64)
     count = np.bincount(ends.ravel(), minlength=mesh.point_count)
@@ -217,10 +232,29 @@ class _Surface:
             if len(free):
                 result[free] = self._nearest.ask(places[free])[0]
             return result
+        beyond = np.zeros(len(places), dtype=bool)
         for piece in np.unique(self._piece[free]):
             own = free[self._piece[free] == piece]
             result[own] = self._foot(int(piece), own, places[own])
+            beyond[own] = (np.abs(self._uv[own] - 0.5) >= 0.5 - AT_EDGE).any(axis=1)
+        self._cross(result, places, np.flatnonzero(beyond))
         return result
+
+    def _cross(self, result: Floats, places: Floats, vertices: Ints) -> None:
+        """Let vertices at an edge of their piece go on over others that fill its region, where these are nearer."""
+        for region in self._host.regions if isinstance(self._host, SurfaceSet) else ():
+            own = vertices[np.isin(self._piece[vertices], region)]
+            for piece in region:
+                surface = self._host.surfaces[piece]  # type: ignore[union-attr]  # a set
+                asked = own[self._piece[own] != piece]
+                if not len(asked):
+                    continue
+                u, v, away, feet = closest_feet(surface, places[asked], None, max(self._rough, FOOT * surface.size))
+                nearer = away < lengths(result[asked] - places[asked]) - FOOT * surface.size
+                low, size = _domain(surface)
+                moved = asked[nearer]
+                result[moved], self._piece[moved] = feet[nearer], piece
+                self._uv[moved] = (np.column_stack((u, v))[nearer] - low) / size
 
     def _surface(self, piece: int) -> NurbsSurface | None:
         """Return the surface of a piece; None for a cap."""
