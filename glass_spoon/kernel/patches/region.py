@@ -148,7 +148,9 @@ class Side:
 
     @cached_property
     def jumps(self) -> Floats:
-        """The shares of the length inside it at which its bend jumps, as where an arc ends in a line."""
+        """The shares of the length inside it at which its bend jumps, as where an arc ends in a line, or its direction, less
+        than at a corner.
+        """
         found = []
         for piece, start in zip(self.pieces, self._starts, strict=False):
             inner, before, after = _bends_beside(piece.curve)
@@ -159,17 +161,22 @@ class Side:
                 spans = np.unique(np.concatenate((stops, piece.curve.breaks)))
                 totals = np.concatenate(([0.0], np.cumsum(length_between(piece.curve, spans[:-1], spans[1:]))))
                 found.append(start + totals[np.searchsorted(spans, params)])
-        for k, piece in enumerate(self.pieces[1:], 1):
-            ends = [_end_bends(one.curve)[end] for one, end in ((self.pieces[k - 1], 1), (piece, 0))]
-            if float(lengths(ends[1] - ends[0])) * self.length > SUDDEN:
+        for k, (before_it, piece) in enumerate(pairwise(self.pieces), 1):
+            if self._jumps_between(before_it, piece):
                 found.append(self._starts[k : k + 1])
         return np.sort(np.concatenate(found)) / self.length if found else np.zeros(0)
 
     @property
     def jumps_at_start(self) -> bool:
-        """Whether its bend jumps where it closes in itself."""
-        start, end = _end_bends(self.pieces[0].curve)[0], _end_bends(self.pieces[-1].curve)[1]
-        return bool(float(lengths(end - start)) * self.length > SUDDEN)
+        """Whether its bend, or its direction, jumps where it closes in itself."""
+        return self._jumps_between(self.pieces[-1], self.pieces[0])
+
+    def _jumps_between(self, first: Piece, second: Piece) -> bool:
+        """Say whether the bend or the direction jumps from one piece to the next."""
+        if float(lengths(second.ways[0] - first.ways[1])) > KINK:
+            return True
+        bends = _end_bends(first.curve)[1], _end_bends(second.curve)[0]
+        return bool(float(lengths(bends[1] - bends[0])) * self.length > SUDDEN)
 
     def _find(self, shares: Floats) -> tuple[Ints, list[Floats]]:
         """Return of which piece each share (n,) is, and for each piece the parameters of those that are its own."""
