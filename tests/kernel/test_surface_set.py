@@ -21,8 +21,9 @@ from glass_spoon.kernel.gauges.deviation import face_deviations
 from glass_spoon.kernel.gauges.whole_mesh import enclosed_volume
 from glass_spoon.kernel.meshes.mesh import Mesh, check_mesh
 from glass_spoon.kernel.meshing.cut_set import cut_at_kinks
-from glass_spoon.kernel.meshing.mesh_set import mesh_set
+from glass_spoon.kernel.meshing.mesh_set import _drop_closed_strips, mesh_set
 from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts
+from glass_spoon.kernel.meshing.set_parts import Parts
 from glass_spoon.kernel.surfaces.alter.edit_surface import place_surface, reverse_surface, split_surface
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.make.loft import LoftShape, loft_sections
@@ -192,3 +193,18 @@ def test_quads_about_a_pole_lie_on_the_sectors_across_it(sectors: int) -> None:
     mesh = mesh_set(shape, Wish(lengths=(0.55, 0.55)))
     assert mesh.topology.is_quads
     assert face_deviations(mesh, shape)[1].max() < 1e-3
+
+
+def test_faces_whose_sides_fall_together_go_or_become_triangles() -> None:
+    """Of a quad with one side of no length three corners are left; with two, or opposite corners as one, nothing."""
+    faces = np.array([[0, 1, 2, 3], [1, 4, 5, 2], [4, 6, 7, 5], [6, 8, 9, 7], [8, 10, 11, 9]])
+    uv = np.stack((faces, -faces), axis=2).astype(float)
+    parts = Parts([np.zeros((12, 3))], [np.zeros((12, 3))], [faces], [uv], [np.arange(5)], 12)
+    #                  0  1  2  3  4  5  6  7  8  9 10 11
+    labels = np.array([0, 1, 2, 3, 4, 2, 4, 2, 8, 8, 10, 8])
+    _drop_closed_strips(parts, labels)
+    assert parts.faces[0].tolist() == [[0, 1, 2, 3]]
+    assert parts.faces[1].tolist() == [[2, 1, 4], [9, 7, 6]]
+    assert parts.uvs[1][0, :, 0].tolist() == [2, 1, 4]
+    assert parts.owners[1].tolist() == [1, 3]
+    assert len(parts.faces) == 2

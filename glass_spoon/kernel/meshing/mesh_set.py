@@ -190,13 +190,26 @@ def _finish(parts: Parts, labels: Ints, cut: CutSet, grids: list[Grid], normals:
 
 
 def _drop_closed_strips(parts: Parts, labels: Ints) -> None:
-    """Leave out faces whose sides fell together: a piece narrower than the distance within which edges are shared."""
-    for number, faces in enumerate(parts.faces):
-        own = labels[faces]
-        kept = (own == np.roll(own, -1, axis=1)).sum(axis=1) < faces.shape[1] - 2
-        if not kept.all():
-            parts.faces[number], parts.uvs[number] = faces[kept], parts.uvs[number][kept]
-            parts.owners[number] = parts.owners[number][kept]
+    """Leave out faces whose sides fell together: a piece narrower than the distance within which edges are shared; quads of
+    which one side did become triangles.
+    """
+    for number, faces in enumerate(list(parts.faces)):
+        own, sides = labels[faces], faces.shape[1]
+        fell = own == np.roll(own, -1, axis=1)
+        ordered = np.sort(own, axis=1)
+        distinct = 1 + (ordered[:, 1:] != ordered[:, :-1]).sum(axis=1)
+        whole = distinct == sides
+        if whole.all():
+            continue
+        uv, owner = parts.uvs[number], parts.owners[number]
+        left = (distinct == 3) & (fell.sum(axis=1) == 1) & (sides == 4)
+        rows = np.flatnonzero(left)[:, None]
+        kept = (fell[left].argmax(axis=1)[:, None] + np.arange(1, 4)) % sides
+        parts.faces[number], parts.uvs[number], parts.owners[number] = faces[whole], uv[whole], owner[whole]
+        if len(rows):
+            parts.faces.append(faces[rows, kept])
+            parts.uvs.append(uv[rows, kept])
+            parts.owners.append(owner[rows[:, 0]])
 
 
 def _sharp_pairs(cut: CutSet, grids: list[Grid], normals: Floats, numbers: Ints) -> Ints:
