@@ -77,6 +77,14 @@ def test_one_and_several_are_told_as_such(code: str, one: str, several: str) -> 
     assert told(over(code, 3.0, 0.0)).sentence == several
 
 
+def test_a_value_that_rounds_to_its_limit_is_told_as_a_little_under_or_over() -> None:
+    """A corner of 44.8° is not called one of 45° where 45° is the limit."""
+    corner = told(over("smallest_corner", np.radians(44.8), np.radians(45.0), "rad", at_least=True))
+    assert corner.sentence == "The narrowest corner is a little under 45°, the limit is 45°."
+    away = told(over("off_surface", 0.5004, 0.5, "mm"))
+    assert away.sentence == "It stands a little over 0.50 mm off the surface, the limit is 0.50 mm."
+
+
 def test_a_gap_offers_a_weld_as_wide_as_it_needs() -> None:
     """The offered weld is a little wider than the gap."""
     found = told(over("small_gaps", 1.0, 0.0), slit_mesh(0.05))

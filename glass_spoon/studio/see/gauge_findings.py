@@ -158,6 +158,8 @@ def gauge_findings(
         value = (
             f"{reading.value:,.0f} of {reading.limit:,.0f}" if reading.code == "face_budget" else style.show(reading.value)
         )
+        if value == limit:  # a difference that rounding hides
+            value = f"a little {'under' if reading.at_least else 'over'} {limit}"
         words = WORDS_OF_ONE if reading.value == 1 and reading.code in WORDS_OF_ONE else WORDS
         sentence = words[reading.code].format(value=value, limit=limit) + "."
         if reading.code == "crossings" and document.line(causes[reading.code]).verb_name == "unite":
