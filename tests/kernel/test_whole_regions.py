@@ -240,6 +240,32 @@ def test_flat_patches_are_one_face_to_trims() -> None:
     assert len(faces_of_set(bent).faces) == len(bent.surfaces)
 
 
+def test_bent_faces_of_a_region_are_filled_as_one() -> None:
+    """Two bent regions side by side, trimmed or not: each by its own faces would have corners below 20°."""
+    bent = plate(heights=(2.0, -1.0, 3.0))
+    pair, _ = split_to_meet(gather_sets([bent, place_set(bent, moving([120.0, 0, 0]))], 1e-2))
+    faces = faces_of_set(pair)
+    assert [len(region) for region in faces.regions] == [len(bent.surfaces)] * 2
+    mesh = mesh_faces(faces, 4.0)
+    assert is_even(mesh, 7, 35.0)
+    assert corner_angles(mesh_faces(replace(faces, regions=()), 4.0)).min() < 20
+    sharp = mesh.topology.edges.ends[mesh.edges["sharpness"] > 0]
+    assert np.abs(mesh.positions[sharp][..., 0] - 60).max() < 1e-6  # where they meet, not smoothly
+    assert len(sharp) == 20
+    assert set(np.unique(mesh.faces["piece"])) <= set(range(len(faces.faces)))
+    corners, owner = mesh.topology.face_corners, mesh.faces["piece"][mesh.topology.face_of_corner].astype(int)
+    near = np.full(mesh.point_count, np.inf)
+    for number in np.unique(owner).tolist():
+        surface, own = faces.faces[number].surface, owner == number
+        low, high = np.array([surface.domain(axis) for axis in (0, 1)]).T
+        found = surface_points(surface, *(low + mesh.corners["uv"][own] * (high - low)).T)
+        np.minimum.at(near, corners[own], np.linalg.norm(found - mesh.positions[corners[own]], axis=1))
+    assert (near > 1e-6).mean() < 0.03
+    assert near.max() < 2.0
+    facing = (mesh.points["normal"][corners.reshape(-1, 4)].mean(axis=1) * mesh.face_vectors).sum(axis=1)
+    assert (facing > 0).all()
+
+
 def test_surfaces_beside_it_keep_their_grids() -> None:
     """A sheet that goes on from the plate is a grid, its count that of the plate's edge."""
     sheet = wall(line((60, -40), (60, 40)), [30.0, 0, 0])

@@ -314,6 +314,28 @@ def test_a_rounded_frame_with_holes_is_meshed_evenly(size: float, share: float) 
 
 
 @pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
+def test_a_bent_frame_that_is_trimmed_is_meshed_evenly(size: float) -> None:
+    """Bent by 60° and cut by a circle from above: eleven patches are trimmed, and meshed as one with corners above 35°."""
+    frame = {"verb": "rectangle", "plane": "plan", "width": 120 * size, "height": 80 * size, "radius": 15 * size}
+    lines = [
+        {**frame, "corners": "corners"},
+        {"verb": "patch", "curves": ["l1"], "within": 0.1 * size},
+        {"verb": "bend", "item": "l2", "angle": "60°", "axis": "front-back axis", "tolerance": 0.01 * size},
+        {"verb": "circle", "plane": "plan", "radius": 22 * size, "right": 10 * size, "up": 5 * size},
+        {"verb": "trim_surface", "surface": "l2", "by": ["l4"], "way": "up and down"},
+        {"verb": "mesh", "surface": "l5", "sizing": "edge length", "edge_length": 3 * size},
+    ]
+    build = built(*lines)
+    assert {report.status for report in build.reports.values()} == {"good"}
+    found = build.items["l6"].item.mesh
+    assert len(found.topology.boundary_loops) == 2
+    places = found.positions[found.topology.face_corners.reshape(-1, 4)]
+    ahead, back = np.roll(places, -1, axis=1) - places, np.roll(places, 1, axis=1) - places
+    cosines = (ahead * back).sum(axis=2) / np.linalg.norm(ahead, axis=2) / np.linalg.norm(back, axis=2)
+    assert np.abs(cosines).max() < np.cos(np.radians(35))
+
+
+@pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
 def test_a_flat_net_of_odd_regions_is_meshed_evenly(size: float) -> None:
     """Rounded outside, with a notch and slanted ends: no corner below 30°, edges along all curves, one rim."""
 

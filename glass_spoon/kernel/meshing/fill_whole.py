@@ -59,7 +59,7 @@ def fill_whole(parts: Parts, cut: CutSet, whole: WholeRegion, grids: list[Grid])
     if least_angle(fill) == 0.0:
         raise KernelError("The rim is too coarse for its shape. Use shorter edges there.")
     pieces = [cut.before.pieces[member] for member in whole.members]
-    seen = _Seen(pieces, whole.axes[:2])
+    seen = SeenPieces(pieces, whole.axes[:2])
     owner, params = seen.find(fill.points)
     inner, normals = np.empty((len(owner) - rim, 3)), np.empty((len(owner) - rim, 3))
     for k in np.unique(owner[rim:]).tolist():
@@ -76,7 +76,7 @@ def fill_whole(parts: Parts, cut: CutSet, whole: WholeRegion, grids: list[Grid])
         parts.add_faces(vertices[faces], uv, cut.before.parents[whole.members[k]])
 
 
-class _Seen:
+class SeenPieces:
     """Pieces as they are seen on two axes (2, 3): where on which of them a place of the plane lies."""
 
     def __init__(self, pieces: list[NurbsSurface], axes: Floats) -> None:

@@ -98,10 +98,14 @@ class Face:
 
 @dataclass(frozen=True, eq=False)
 class FaceSet:
-    """Faces in an order that counts. tolerance: edges within it of each other, in mm, are shared."""
+    """Faces in an order that counts. tolerance: edges within it of each other, in mm, are shared.
+
+    regions: the keys of surfaces that fill a region together, whose faces may be meshed as one.
+    """
 
     faces: tuple[Face, ...]
     tolerance: float
+    regions: tuple[tuple[str, ...], ...] = ()
 
     @cached_property
     def size(self) -> float:
@@ -145,10 +149,12 @@ def isoline(surface: NurbsSurface, axis: int, share: float = 0.5) -> NurbsCurve:
     return make_polyline(ends)
 
 
-def make_face_set(faces: list[Face] | tuple[Face, ...], tolerance: float | None = None) -> FaceSet:
+def make_face_set(
+    faces: list[Face] | tuple[Face, ...], tolerance: float | None = None, regions: tuple[tuple[str, ...], ...] = ()
+) -> FaceSet:
     """Return faces as a set, with a tolerance that suits their size unless one is given."""
     if tolerance is not None:
-        return FaceSet(tuple(faces), tolerance)
+        return FaceSet(tuple(faces), tolerance, regions)
     size = FaceSet(tuple(faces), 0.0).size
     return FaceSet(tuple(faces), OWN_TOLERANCE * size)
 

@@ -99,7 +99,9 @@ def faces_of_set(shape: SurfaceSet) -> FaceSet:
             own = [loop for loop in loops if loop[0][0] in part]
             faces.append(_cap_face(shape, cap, own))
     size = make_face_set(faces).tolerance
-    return make_face_set(faces, max(size, min(shape.reach, 10 * size)))
+    bent = [region for region in shape.regions if len(region) > 1 and region[0] not in flat]
+    regions = tuple(tuple(shape.surfaces[number].key for number in region) for region in bent)
+    return make_face_set(faces, max(size, min(shape.reach, 10 * size)), regions)
 
 
 def _plane_of(shape: SurfaceSet, region: tuple[int, ...]) -> FlatCap | None:

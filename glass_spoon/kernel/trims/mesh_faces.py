@@ -19,6 +19,7 @@ from glass_spoon.kernel.surfaces.make.polygons import signed_area
 from glass_spoon.kernel.trims.charts import chart_of
 from glass_spoon.kernel.trims.face import Face, FaceSet
 from glass_spoon.kernel.trims.part_for_charts import part_for_charts
+from glass_spoon.kernel.trims.refill_regions import refill_regions
 from glass_spoon.kernel.trims.rim_counts import rim_counts
 from glass_spoon.kernel.trims.shared_edges import Edges, find_edges
 
@@ -49,7 +50,7 @@ def mesh_faces(shape: FaceSet, step: float, *, crease_sharp: bool = True, face_l
     edges = find_edges(parted)
     rim = _rim(parted, edges, step)
     made = [_filled(face, number, edges, rim, step) for number, face in enumerate(parted.faces)]
-    return _joined(parted, edges, rim, made, owner, crease_sharp=crease_sharp)
+    return refill_regions(_joined(parted, edges, rim, made, owner, crease_sharp=crease_sharp), shape, step)
 
 
 def area_of(face: Face) -> float:

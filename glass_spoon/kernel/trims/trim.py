@@ -244,7 +244,7 @@ def keep_side(shape: FaceSet, parted: Parted, side: Side) -> FaceSet:
     kept = [face for face, behind in zip(parted.faces, held, strict=True) if behind == (side == "inside")]
     if not kept:
         raise KernelError(f"Nothing lies {side} of what cuts: keep the other side, or move it.")
-    return make_face_set(kept, shape.tolerance)
+    return make_face_set(kept, shape.tolerance, shape.regions)
 
 
 def join_bodies(

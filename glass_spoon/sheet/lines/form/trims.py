@@ -287,7 +287,7 @@ class TrimSurface(Line):
     def _chosen(self, given: Given, shape: FaceSet, parted: Parted) -> FaceSet:
         """Return the parts that hang together and are the largest, the smallest, the nearest, or all."""
         if self.keep == "every":
-            return make_face_set(parted.faces, shape.tolerance)
+            return make_face_set(parted.faces, shape.tolerance, shape.regions)
         groups = parted.pieces
         if self.keep == "nearest":
             place = np.array([given.number(axis) for axis in "xyz"])
@@ -295,7 +295,7 @@ class TrimSurface(Line):
         else:
             areas = [sum(area_of(parted.faces[k]) for k in group) for group in groups]
             best = groups[int(np.argmax(areas) if self.keep == "largest" else np.argmin(areas))]
-        return make_face_set([parted.faces[k] for k in best], shape.tolerance)
+        return make_face_set([parted.faces[k] for k in best], shape.tolerance, shape.regions)
 
     def inspect(self, item: Item) -> list[Finding]:
         """Say what is worth a look."""
