@@ -11,11 +11,9 @@ from glass_spoon.kernel.errors import KernelError
 from glass_spoon.kernel.groups import joined_groups
 from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import make_topology
-from glass_spoon.kernel.meshing.fill_whole import SeenPieces
 from glass_spoon.kernel.meshing.fill_with_grid import fill_with_grid
-from glass_spoon.kernel.meshing.plane_fill import PlaneFill
+from glass_spoon.kernel.meshing.seen_pieces import SeenPieces
 from glass_spoon.kernel.meshing.whole_regions import RISES, SLANTED
-from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points_normals
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.make.polygons import signed_area
 from glass_spoon.kernel.surfaces.sets.surface_set import plane_axes
@@ -83,18 +81,18 @@ def _filled(mesh: Mesh, shape: FaceSet, members: list[int], part: Ints, step: fl
         return None
     rim = np.concatenate([rings[k] for k in order])
     surfaces = list({shape.faces[number].surface.key: shape.faces[number].surface for number in members}.values())
-    pieces = SeenPieces(surfaces, axes)
-    owner, params = pieces.find(fill.points)
-    inner, normals = np.empty((len(owner) - len(rim), 3)), np.empty((len(owner) - len(rim), 3))
-    for k in np.unique(owner[len(rim) :]).tolist():
-        own = owner[len(rim) :] == k
-        inner[own], normals[own] = surface_points_normals(surfaces[k], *params[len(rim) :][own].T)
-    if _worst_corner(np.concatenate((mesh.positions[rim], inner))[fill.faces]) <= worst:
+    laid = SeenPieces(surfaces, axes).laid(fill, len(rim))
+    if _worst_corner(np.concatenate((mesh.positions[rim], laid.inner))[fill.faces]) <= worst:
         return None
-    uv, numbers = _on_faces(pieces, shape, members, fill, (owner, params))
-    facing = np.sign((normals @ normal).sum()) or 1.0  # a trimmed face may look to the other side of its surface
-    vertices = np.concatenate((rim, first + np.arange(len(inner))))
-    return _Fill(part, inner, facing * normals, vertices[fill.faces], uv, numbers)
+    uv, numbers = np.empty((len(fill.faces), 4, 2)), np.empty(len(fill.faces))
+    for k in np.unique(laid.of_face).tolist():
+        own = laid.of_face == k
+        low, high = np.array([surfaces[k].domain(axis) for axis in (0, 1)]).T
+        uv[own] = (laid.params[own] - low) / (high - low)
+        numbers[own] = _face_numbers(shape, members, surfaces[k], laid.middles[own])
+    facing = np.sign((laid.normals @ normal).sum()) or 1.0  # a trimmed face may look to the other side of its surface
+    vertices = np.concatenate((rim, first + np.arange(len(laid.inner))))
+    return _Fill(part, laid.inner, facing * laid.normals, vertices[fill.faces], uv, numbers)
 
 
 def _worst_corner(corners: Floats) -> float:
@@ -147,24 +145,6 @@ def _with(mesh: Mesh, fills: list[_Fill]) -> Mesh:
         edges=edges,
         faces={"piece": np.concatenate((mesh.faces["piece"][kept], *(fill.pieces for fill in fills)))},
     )
-
-
-def _on_faces(
-    seen: SeenPieces, shape: FaceSet, members: list[int], fill: PlaneFill, found: tuple[Ints, Floats]
-) -> tuple[Floats, Floats]:
-    """Return the uv (f, 4, 2) of the corners of a fill, and the numbers (f,) of the trimmed faces that its faces are of."""
-    owner, params = found
-    of_face, middles = seen.find(fill.points[fill.faces].mean(axis=1))
-    uv, pieces = np.empty((len(fill.faces), 4, 2)), np.empty(len(fill.faces))
-    for k in np.unique(of_face).tolist():
-        rows, surface = np.flatnonzero(of_face == k), seen.pieces[k]
-        faces, at = fill.faces[rows], params[fill.faces[rows]]
-        face, corner = np.nonzero(owner[faces] != k)
-        at[face, corner] = seen.on_piece(k, fill.points[faces[face, corner]], middles[rows][face])[0]
-        low, high = np.array([surface.domain(axis) for axis in (0, 1)]).T
-        uv[rows] = (at - low) / (high - low)
-        pieces[rows] = _face_numbers(shape, members, surface, middles[rows])
-    return uv, pieces
 
 
 def _face_numbers(shape: FaceSet, members: list[int], surface: NurbsSurface, places: Floats) -> Ints:
