@@ -32,9 +32,11 @@ def open_part(page: Page, name: str) -> None:
 
 
 def bring_into_view(page: Page, selector: str) -> None:
-    """Scroll to an element of the sheet, which an answer may replace at any time."""
-    page.wait_for_selector(selector)
-    page.evaluate("selector => document.querySelector(selector).scrollIntoView()", selector)
+    """Scroll to the first element of the sheet that is to be seen, which an answer may replace at any time."""
+    page.wait_for_selector(f"{selector}:visible")
+    page.evaluate(
+        "selector => [...document.querySelectorAll(selector)].find(one => one.checkVisibility()).scrollIntoView()", selector
+    )
 
 
 def drawing(page: Page) -> None:

@@ -240,6 +240,20 @@ def test_flat_patches_are_one_face_to_trims() -> None:
     assert len(faces_of_set(bent).faces) == len(bent.surfaces)
 
 
+def test_a_region_does_not_make_its_neighbours_coarser() -> None:
+    """A sheet that widens from the plate's edge takes the counts that it would take alone, nearly."""
+    far = line((160, -120), (160, 120))
+    sheet = SurfaceSet((loft_sections([line((60, -40), (60, 40)), far], LoftShape(degree=1)),))
+    alone = plan_counts(cut_at_kinks(sheet), Wish((3.0, 3.0)), "quads")
+    whole, _ = split_to_meet(gather_sets([plate(), sheet], 1e-2))
+    cut = cut_at_kinks(whole)
+    assert cut.before is not None
+    counts = plan_counts(cut, Wish((3.0, 3.0)), "quads")
+    own = [piece for piece, parent in enumerate(cut.parents) if parent == len(whole.surfaces) - 1]
+    across = counts[own].sum(axis=0) if len(own) > 1 else counts[own[0]]
+    assert across.max() >= 0.9 * alone.max()
+
+
 def test_bent_faces_of_a_region_are_filled_as_one() -> None:
     """Two bent regions side by side, trimmed or not: each by its own faces would have corners below 20°."""
     bent = plate(heights=(2.0, -1.0, 3.0))

@@ -104,7 +104,12 @@ def _wishes(cut: CutSet, wish: Wish, chains: Ints, total: int) -> tuple[Floats, 
             wished[where] = max(wished[where], count_with_bends(length, tight[row], steps[name.axis]))
             least[where] = max(least[where], least_with_bends(length, tight[row]))
     flat = chains.ravel()
-    mean = np.bincount(flat, wished.ravel(), total) / np.bincount(flat, minlength=total)
+    counting = np.ones(len(flat))
+    if cut.wholes:
+        # A skirt wishes what its edge does; where a piece has that edge too, the piece knows better how far it is across.
+        counting[_axes_of_skirts(cut)] = 0.0
+        counting[np.bincount(flat, counting, total)[flat] == 0] = 1.0
+    mean = np.bincount(flat, counting * wished.ravel(), total) / np.bincount(flat, counting, total)
     if wish.chord:
         least = np.maximum(least, np.ceil(counts_for_chord(cut.pieces, wish.chord) - 1e-6))
     if wish.turn:
@@ -113,6 +118,12 @@ def _wishes(cut: CutSet, wish: Wish, chains: Ints, total: int) -> tuple[Floats, 
     np.maximum.at(low, flat, least.ravel())
     np.maximum.at(most, chains[[name.piece for name in edges.names], [name.axis for name in edges.names]], turns)
     return mean, low, np.flatnonzero((most > BUMP[0]) & (most < BUMP[1]))
+
+
+def _axes_of_skirts(cut: CutSet) -> Ints:
+    """Return the numbers (n,) of the axes of skirts, two to a piece."""
+    skirts = np.array([skirt for whole in cut.wholes for skirt in whole.skirts], dtype=np.int64)
+    return np.concatenate((2 * skirts, 2 * skirts + 1))
 
 
 def _weighed(edges: EdgeTable, turns: Floats, bend: float) -> Floats:
