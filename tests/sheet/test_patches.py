@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import evaluate_grid
 from glass_spoon.kernel.surfaces.sets.edge_report import read_edges
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet
@@ -25,6 +26,14 @@ def built(*lines: dict[str, Any]) -> Build:
     """Return the build of lines, numbered l1, l2, …"""
     numbered = [{"id": f"l{k}", **line} for k, line in enumerate(lines, 1)]
     return evaluate(read_document({"format": "glass-spoon/sheet", "version": 1, "lines": numbered}), ResultCache())
+
+
+def worst_corner(mesh: Mesh) -> float:
+    """Return how near in degrees any corner of quads comes to being straight or shut."""
+    places = mesh.positions[mesh.topology.face_corners.reshape(-1, 4)]
+    ahead, back = np.roll(places, -1, axis=1) - places, np.roll(places, 1, axis=1) - places
+    cosines = (ahead * back).sum(axis=2) / np.linalg.norm(ahead, axis=2) / np.linalg.norm(back, axis=2)
+    return float(np.degrees(np.arccos(np.abs(cosines).max())))
 
 
 def points_of(build: Build, item: str) -> np.ndarray:
@@ -304,13 +313,29 @@ def test_a_rounded_frame_with_holes_is_meshed_evenly(size: float, share: float) 
         assert "where grids meet rims" in build.reports[last].told
         found = build.items[last].item.mesh
         assert len(found.topology.boundary_loops) == 4
+        assert worst_corner(found) > 40
         places = found.positions[found.topology.face_corners.reshape(-1, 4)]
-        ahead, back = np.roll(places, -1, axis=1) - places, np.roll(places, 1, axis=1) - places
-        cosines = (ahead * back).sum(axis=2) / np.linalg.norm(ahead, axis=2) / np.linalg.norm(back, axis=2)
-        assert np.abs(cosines).max() < np.cos(np.radians(40))
         areas = np.linalg.norm(np.cross(places[:, 2] - places[:, 0], places[:, 3] - places[:, 1]), axis=1) / 2
         assert areas.sum() == pytest.approx(area, rel=5e-3)
         assert np.exp(np.log(areas).mean()) / areas.mean() > 0.95
+
+
+@pytest.mark.parametrize("more", [{"verb": "shell", "wall": 3}, {"verb": "ring", "count": 3, "y": 200}])
+def test_what_is_made_of_a_frame_with_holes_is_meshed_evenly_too(more: dict[str, Any]) -> None:
+    """A wall, closed, and copies in a ring: on each the patches fill their region still."""
+    lines = [
+        {"verb": "rectangle", "plane": "plan", "width": 120, "height": 80, "corners": "corners", "radius": 15},
+        {"verb": "circle", "plane": "plan", "radius": 12, "right": -35},
+        {"verb": "circle", "plane": "plan", "radius": 14, "right": 5, "up": 10},
+        {"verb": "patch", "curves": ["l1", "l2", "l3"]},
+        {**more, "item" if more["verb"] == "ring" else "surface": "l4"},
+        {"verb": "mesh", "surface": "l5", "sizing": "edge length", "edge_length": 3},
+    ]
+    build = built(*lines)
+    assert {report.status for report in build.reports.values()} == {"good"}, build.reports
+    found = build.items["l6"].item.mesh
+    assert worst_corner(found) > 40
+    assert len(found.topology.boundary_loops) == (9 if more["verb"] == "ring" else 0)
 
 
 @pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
@@ -329,10 +354,7 @@ def test_a_bent_frame_that_is_trimmed_is_meshed_evenly(size: float) -> None:
     assert {report.status for report in build.reports.values()} == {"good"}
     found = build.items["l6"].item.mesh
     assert len(found.topology.boundary_loops) == 2
-    places = found.positions[found.topology.face_corners.reshape(-1, 4)]
-    ahead, back = np.roll(places, -1, axis=1) - places, np.roll(places, 1, axis=1) - places
-    cosines = (ahead * back).sum(axis=2) / np.linalg.norm(ahead, axis=2) / np.linalg.norm(back, axis=2)
-    assert np.abs(cosines).max() < np.cos(np.radians(35))
+    assert worst_corner(found) > 35
 
 
 @pytest.mark.parametrize("size", [0.01, 1.0, 100.0])
@@ -356,10 +378,7 @@ def test_a_flat_net_of_odd_regions_is_meshed_evenly(size: float) -> None:
     assert {report.status for report in build.reports.values()} == {"good"}
     found = build.items["l7"].item.mesh
     assert len(found.topology.boundary_loops) == 1
-    places = found.positions[found.topology.face_corners.reshape(-1, 4)]
-    ahead, back = np.roll(places, -1, axis=1) - places, np.roll(places, 1, axis=1) - places
-    cosines = (ahead * back).sum(axis=2) / np.linalg.norm(ahead, axis=2) / np.linalg.norm(back, axis=2)
-    assert np.abs(cosines).max() < np.cos(np.radians(30))
+    assert worst_corner(found) > 30
     ends = found.positions[found.topology.edges.ends]
     upright = (np.abs(ends[..., 0] + 10 * size) < 1e-6 * size).all(axis=1) & (ends[..., 1] < 5.001 * size).all(axis=1)
     assert np.abs(np.diff(ends[upright], axis=1))[..., 1].sum() == pytest.approx(45 * size)

@@ -20,6 +20,7 @@ from glass_spoon.kernel.meshing.divide_length import KINK_ANGLE
 from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import SurfaceGrid, evaluate_grid
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.make.polygons import signed_area
+from glass_spoon.kernel.surfaces.sets.regions import inner_edges, rim_edges
 from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, End, SharedEdge, SurfaceSet, edge_loops, plane_axes
 
 SLANTED = float(np.radians(35))
@@ -108,35 +109,30 @@ def _skirt(surface: NurbsSurface, edge: EdgeName, up: Floats) -> NurbsSurface:
 
 def _judged(shape: SurfaceSet, members: list[int], grids: dict[int, SurfaceGrid]) -> WholeRegion | None:
     """Return a region that is to be meshed as one, None for one that has good grids or cannot be."""
-    own = set(members)
-    inner = [pair for pair in shape.shared if pair.first.piece in own and pair.second.piece in own]
-    names = [EdgeName(piece, axis, end) for piece in members for axis in (0, 1) for end in ENDS]
-    met = {name for pair in inner for name in (pair.first, pair.second)}
-    if any(shape.edges.is_pole[shape.edges.number[name]] for name in names):
+    inner, edges = inner_edges(shape, members), rim_edges(shape, members)
+    if any(shape.edges.is_pole[4 * piece : 4 * piece + 4].any() for piece in members):
         return None
-    edges = tuple(name for name in names if name not in met)
-    if not _is_slanted(grids, set(edges)) and (
-        len(edge_loops(shape, list(edges))) < 2 or not _is_uneven(shape, members, inner)
-    ):
+    if not _is_slanted(grids, set(edges)) and (len(edge_loops(shape, edges)) < 2 or not _is_uneven(shape, members, inner)):
         return None  # without holes uneven ones taper as the region does
     if any(_is_sharp(grids, pair) for pair in inner):
         return None
     spans = np.concatenate([cross(grid.along_u, grid.along_v).reshape(-1, 3) for grid in grids.values()])
     normal = directions(spans.sum(axis=0)[None])[0]
-    places, normals = (np.concatenate([one.reshape(-1, 3) for one in parts]) for parts in _points_normals(grids))
+    places = np.concatenate([grid.points.reshape(-1, 3) for grid in grids.values()])
+    normals = np.concatenate([grid.normals.reshape(-1, 3) for grid in grids.values()])
     rises = float(np.ptp(places @ normal)) > FLAT * float(np.ptp(places, axis=0).max())
     # There are none where edges run straight on; what is flat may turn over in such a corner.
     if rises and (normals[lengths(normals) > 0] @ normal).min() < LEANS:
         return None
     axes = np.vstack((plane_axes(normal), normal))
-    axes[:2] = _along_rim(shape, edges, axes[:2])
-    area = _area_within(shape, list(edges), axes[:2])
+    axes[:2] = turned_along([shape.edges.places[shape.edges.number[name]] for name in edges], axes[:2])
+    area = _area_within(shape, edges, axes[:2])
     covered = sum(_area(grid.points @ axes[:2].T) for grid in grids.values())
     if area is None or abs(covered - area) > NEAR * area:
         return None
     if sum(_area(grid.points) for grid in grids.values()) > RISES * area:
         return None
-    return WholeRegion(tuple(members), axes, edges, area)
+    return WholeRegion(tuple(members), axes, tuple(edges), area)
 
 
 def _looked_over(surfaces: list[NurbsSurface]) -> list[SurfaceGrid]:
@@ -163,10 +159,6 @@ def _looked_over(surfaces: list[NurbsSurface]) -> list[SurfaceGrid]:
         normals = directions(cross(along_u, along_v))
         found |= {number: SurfaceGrid(points[k], along_u[k], along_v[k], normals[k]) for k, number in enumerate(numbers)}
     return [found[number] for number in range(len(surfaces))]
-
-
-def _points_normals(grids: dict[int, SurfaceGrid]) -> tuple[list[Floats], list[Floats]]:
-    return [grid.points for grid in grids.values()], [grid.normals for grid in grids.values()]
 
 
 def _is_slanted(grids: dict[int, SurfaceGrid], rim: set[EdgeName]) -> bool:
@@ -206,9 +198,11 @@ def _is_sharp(grids: dict[int, SurfaceGrid], pair: SharedEdge) -> bool:
     return float(np.median(apart)) > 2 * np.sin(KINK_ANGLE / 2)
 
 
-def _along_rim(shape: SurfaceSet, rim: tuple[EdgeName, ...], axes: Floats) -> Floats:
-    """Return two axes (2, 3) turned so that most of a rim runs along either of them; as they were where nothing does."""
-    steps = np.concatenate([np.diff(_looked_along(shape, name) @ axes.T, axis=0) for name in rim])
+def turned_along(lines: list[Floats], axes: Floats) -> Floats:
+    """Return two axes (2, 3) of a plane turned so that most of the length of lines of places (n, 3) runs along either of
+    them; as they were where nothing does.
+    """
+    steps = np.concatenate([np.diff(line @ axes.T, axis=0) for line in lines])
     sizes = np.hypot(*steps.T)
     # Directions a quarter of a turn apart count as one.
     way = complex((sizes * np.exp(4j * np.arctan2(steps[:, 1], steps[:, 0]))).sum())
@@ -232,15 +226,7 @@ def _area_within(shape: SurfaceSet, rim: list[EdgeName], axes: Floats) -> float 
         return None
     areas = []
     for loop in loops:
-        runs = [_looked_along(shape, name) @ axes.T for name, _ in loop]
+        runs = [shape.edges.places[shape.edges.number[name]] @ axes.T for name, _ in loop]
         flat = np.concatenate([(run if forward else run[::-1])[:-1] for run, (_, forward) in zip(runs, loop, strict=True)])
         areas.append(abs(signed_area(flat)))
     return 2 * max(areas) - sum(areas)
-
-
-def _looked_along(shape: SurfaceSet, name: EdgeName) -> Floats:
-    """Return places (PLACES, 3) along an edge."""
-    surface = shape.surfaces[name.piece]
-    params = [np.linspace(*surface.domain(axis), PLACES) for axis in (0, 1)]
-    params[1 - name.axis] = np.array([surface.domain(1 - name.axis)[name.end]])
-    return np.asarray(evaluate_grid(surface, *params).points.reshape(-1, 3))

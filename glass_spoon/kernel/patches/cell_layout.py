@@ -42,9 +42,14 @@ def cell_layouts(loops: list[Loop], axes: Floats) -> Iterator[Plan]:
     on two axes (2, 3): those by few of them first; none where no chords part the holes.
     """
     cells = _Cells.about(_Round(loops[0], axes), [_Round(loop, axes) for loop in loops[1:]])
-    if cells is not None:
-        for fewest in FEWEST:
-            yield _plan(cells.with_corners(fewest))
+    if cells is None:
+        return
+    known = 0
+    for fewest in FEWEST:
+        parted = cells.with_corners(fewest)
+        if len(parted.flat) > known:  # else the same corners were enough before
+            known = len(parted.flat)
+            yield _plan(parted)
 
 
 def _plan(parted: _Cells) -> Plan:

@@ -234,7 +234,7 @@ def first_open(plans: Iterable[Plan], outer: Loop, tension: float, places: Float
 
     Bent patches are drawn apart only where none of the first plans is open as it is, or of the others.
     """
-    distinct, found = _distinct(plans), list[Filled]()
+    left, found = iter(plans), list[Filled]()
 
     def is_found(plan: Plan, *, raising: bool) -> bool:
         found.append(fill_together([filling(plan, outer, places, raising=raising)], tension)[0])
@@ -242,7 +242,7 @@ def first_open(plans: Iterable[Plan], outer: Loop, tension: float, places: Float
 
     for count in OPEN_TRIES:
         folded = list[Plan]()
-        for plan in islice(distinct, count):
+        for plan in islice(left, count):
             if is_found(plan, raising=False):
                 return found[-1]
             if found[-1].openness > HOPELESS and not _is_flat(found[-1]):
@@ -257,17 +257,6 @@ def first_open(plans: Iterable[Plan], outer: Loop, tension: float, places: Float
         return min(opened, key=lambda one: one.seam)
     narrow = [one for one in found if one.openness > NARROW and one.seam < SMOOTH]
     return max(narrow, key=lambda one: one.openness, default=None)
-
-
-def _distinct(plans: Iterable[Plan]) -> Iterator[Plan]:
-    """Yield plans without those that have the patches of one before, on the same stretches."""
-    seen = set[object]()
-    for plan in plans:
-        stretches, quads, _ = plan
-        key = quads, tuple((id(one.side), round(one.low, 6), round(one.high, 6)) for one in stretches)
-        if key not in seen:
-            seen.add(key)
-            yield plan
 
 
 def _is_flat(filled: Filled) -> bool:

@@ -18,9 +18,9 @@ from glass_spoon.kernel.surfaces.evaluate.evaluate_surface import surface_points
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface, edge_curve, make_surface
 from glass_spoon.kernel.surfaces.evaluate.surface_kinks import surface_kinks
 from glass_spoon.kernel.surfaces.make.polygons import signed_area
+from glass_spoon.kernel.surfaces.sets.regions import rim_edges
 from glass_spoon.kernel.surfaces.sets.surface_set import (
     EdgeName,
-    End,
     FlatCap,
     SurfaceSet,
     edge_loops,
@@ -89,7 +89,7 @@ def faces_of_set(shape: SurfaceSet) -> FaceSet:
     for number, surface in enumerate(shape.surfaces):
         if number in flat:
             region, plane = flat[number]
-            faces.append(_cap_face(shape, plane, edge_loops(shape, _rim(shape, region))))
+            faces.append(_cap_face(shape, plane, edge_loops(shape, rim_edges(shape, region))))
         elif number not in within:
             faces += faces_of_surface(surface)
     for number, cap in enumerate(shape.caps):
@@ -117,22 +117,9 @@ def _plane_of(shape: SurfaceSet, region: tuple[int, ...]) -> FlatCap | None:
     ]
     if plane is None or len(set(np.sign(np.array(facing) @ plane).tolist())) > 1:
         return None
-    loops = edge_loops(shape, rim := _rim(shape, region))
+    loops = edge_loops(shape, rim := rim_edges(shape, region))
     whole = sum(map(len, loops)) == len(rim)
     return FlatCap(middle, plane * np.sign(facing[0])) if whole else None
-
-
-def _rim(shape: SurfaceSet, region: tuple[int, ...]) -> list[EdgeName]:
-    """Return the edges of surfaces that no other of them meets."""
-    ends: tuple[End, End] = (0, -1)
-    inner = {
-        name
-        for pair in shape.shared
-        if pair.first.piece in region and pair.second.piece in region
-        for name in (pair.first, pair.second)
-    }
-    names = [EdgeName(number, axis, end) for number in region for axis in (0, 1) for end in ends]
-    return [name for name in names if name not in inner and not shape.edges.is_pole[shape.edges.number[name]]]
 
 
 def _cap_face(shape: SurfaceSet, cap: FlatCap, loops: list[list[tuple[EdgeName, bool]]]) -> Face:

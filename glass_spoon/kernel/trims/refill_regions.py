@@ -13,7 +13,7 @@ from glass_spoon.kernel.meshes.mesh import Mesh
 from glass_spoon.kernel.meshes.topology import make_topology
 from glass_spoon.kernel.meshing.fill_with_grid import fill_with_grid
 from glass_spoon.kernel.meshing.seen_pieces import SeenPieces
-from glass_spoon.kernel.meshing.whole_regions import RISES, SLANTED
+from glass_spoon.kernel.meshing.whole_regions import RISES, SLANTED, turned_along
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.make.polygons import signed_area
 from glass_spoon.kernel.surfaces.sets.surface_set import plane_axes
@@ -62,7 +62,7 @@ def _filled(mesh: Mesh, shape: FaceSet, members: list[int], part: Ints, step: fl
     """Return some faces that hang together filled anew, None where that is no better; first: the number that its first inner
     vertex takes.
     """
-    quads = mesh.topology.face_corners.reshape(-1, 4)[part].astype(np.int64)
+    quads = mesh.topology.face_corners.reshape(-1, 4)[part]
     corners = mesh.positions[quads]
     worst = _worst_corner(corners)
     spans = np.cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1])
@@ -70,10 +70,13 @@ def _filled(mesh: Mesh, shape: FaceSet, members: list[int], part: Ints, step: fl
     seen = spans @ normal
     if worst >= SLANTED or seen.min() <= 0 or lengths(spans).sum() > RISES * seen.sum():
         return None
-    axes, rings = plane_axes(normal), _rings(quads)
+    rings = _rings(quads.astype(np.int64))
+    if not rings:
+        return None
+    axes = turned_along([mesh.positions[np.append(ring, ring[0])] for ring in rings], plane_axes(normal))
     flat = [mesh.positions[ring] @ axes.T for ring in rings]
     order = sorted(range(len(rings)), key=lambda k: -signed_area(flat[k]))
-    if not rings or any((signed_area(flat[k]) > 0) != (place == 0) for place, k in enumerate(order)):
+    if any((signed_area(flat[k]) > 0) != (place == 0) for place, k in enumerate(order)):
         return None
     try:
         fill = fill_with_grid([flat[k] for k in order], step)
@@ -104,21 +107,10 @@ def _worst_corner(corners: Floats) -> float:
 
 def _rings(quads: Ints) -> list[Ints]:
     """Return the rims of quads as rings of vertices, the quads on their left; none where two rims touch."""
-    start, end = quads.ravel(), np.roll(quads, -1, axis=1).ravel()
-    total = int(quads.max()) + 1
-    alone = ~np.isin(start * total + end, end * total + start)
-    ahead = dict(zip(start[alone].tolist(), end[alone].tolist(), strict=True))
-    if len(ahead) < int(alone.sum()):
-        return []
-    rings = []
-    while ahead:
-        first, following = ahead.popitem()
-        ring = [first]
-        while following != first:
-            ring.append(following)
-            following = ahead.pop(following)
-        rings.append(np.array(ring))
-    return rings
+    used, numbered = np.unique(quads, return_inverse=True)
+    rings = [used[loop] for loop in make_topology(len(used), numbered.reshape(-1, 4)).boundary_loops]
+    every = np.concatenate(rings) if rings else used[:0]
+    return rings if len(np.unique(every)) == len(every) else []
 
 
 def _with(mesh: Mesh, fills: list[_Fill]) -> Mesh:

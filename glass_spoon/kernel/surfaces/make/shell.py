@@ -68,7 +68,8 @@ def shell(shape: SurfaceSet, outwards: float, inwards: float, tolerance: float, 
     count = len(shape.surfaces)
     every = [*outer, *(reverse_surface(surface, 0) for surface in inner), *joints]
     within = max(shape.tolerance, 3 * tolerance)
-    made_of = SurfaceSet(tuple(every), within)
+    regions = tuple(tuple(first + number for number in region) for first in (0, count) for region in shape.regions)
+    made_of = SurfaceSet(tuple(every), within, regions=regions)
     oriented = orient_set(made_of).shape if joints else made_of
     roles = ("outer",) * count + ("inner",) * count + ("rim",) * len(joints)
     of = (*range(count), *range(count), *(name.piece for name in open_edges))

@@ -21,7 +21,8 @@ from glass_spoon.kernel.curves.evaluate.evaluate_curve import curve_points
 from glass_spoon.kernel.surfaces.alter.edit_surface import split_surface
 from glass_spoon.kernel.surfaces.alter.rework_surface import move_seam
 from glass_spoon.kernel.surfaces.evaluate.surface import edge_curve
-from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, SurfaceSet, regions_of
+from glass_spoon.kernel.surfaces.sets.regions import regions_of
+from glass_spoon.kernel.surfaces.sets.surface_set import EdgeName, SurfaceSet
 
 ROUNDS = 60
 """Rounds of cuts; each may carry a cut over one more neighbour."""

@@ -348,12 +348,6 @@ def gather_sets(sets: list[SurfaceSet], tolerance: float) -> SurfaceSet:
     )
 
 
-def regions_of(shape: SurfaceSet, parents: Ints) -> tuple[tuple[int, ...], ...]:
-    """Return the regions of a set of which only parts are left: by the numbers (n,) of the surfaces whose part each is."""
-    whole = (tuple(np.flatnonzero(np.isin(parents, region)).tolist()) for region in shape.regions)
-    return tuple(region for region in whole if region)
-
-
 def reverse_set(shape: SurfaceSet) -> SurfaceSet:
     """Return the set with its sides changed over."""
     surfaces = tuple(reverse_surface(surface, 0) for surface in shape.surfaces)
