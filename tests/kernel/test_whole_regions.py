@@ -17,7 +17,7 @@ from glass_spoon.kernel.meshing.count_plan import CountRule
 from glass_spoon.kernel.meshing.cut_set import cut_at_kinks
 from glass_spoon.kernel.meshing.explain_valences import REASONS, explain_valences
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
-from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts, predicted_faces
+from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts, planned, predicted_faces
 from glass_spoon.kernel.patches.fill_holes import fill_holes
 from glass_spoon.kernel.patches.fill_region import fill_ring
 from glass_spoon.kernel.patches.region import Piece, make_loops
@@ -194,6 +194,9 @@ def test_counts_that_no_rim_can_have_leave_it_its_grids(monkeypatch: pytest.Monk
     shape = plate()
     odd = Wish((3.0, 3.0), rule=CountRule(2, 1))
     assert mesh_set(shape, odd).face_count == mesh_set(replace(shape, regions=()), odd).face_count
+    cut, counts = planned(cut_at_kinks(shape), odd, "quads")
+    assert cut.before is None
+    assert predicted_faces(cut, counts) == mesh_set(shape, odd).face_count
 
     def refused(*_: object) -> None:
         raise KernelError("too coarse")

@@ -27,7 +27,7 @@ from glass_spoon.kernel.meshing.cut_set import CutSet, Sector, cut_at_kinks
 from glass_spoon.kernel.meshing.divide_length import KINK_ANGLE, SHAPE_DIGITS
 from glass_spoon.kernel.meshing.fill_whole import fill_whole, give_rim_normals
 from glass_spoon.kernel.meshing.mesh_surface import PoleClosing
-from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts, predicted_faces
+from glass_spoon.kernel.meshing.set_counts import Wish, planned, predicted_faces
 from glass_spoon.kernel.meshing.set_parts import Grid, Parts, edge_numbers, make_grids, merged_numbers, quads, scaled_params
 from glass_spoon.kernel.remembered import Remembered
 from glass_spoon.kernel.repeat.placements import as_placements
@@ -70,7 +70,7 @@ def mesh_set(
     cut = cut_at_kinks(shape)
 
     def meshed(cut: CutSet) -> Mesh:
-        counts = plan_counts(cut, wish, poles)
+        cut, counts = planned(cut, wish, poles)
         predicted = predicted_faces(cut, counts)
         if predicted > face_limit:
             raise TooManyFaces(predicted, face_limit)
@@ -83,7 +83,7 @@ def mesh_set(
     except KernelError:
         if cut.before is None:
             raise
-        return meshed(cut.before)  # counts that no rim can have, or rims too coarse to be filled: grids need neither
+        return meshed(cut.before)  # rims too coarse to be filled: grids need none
 
 
 _copied: Remembered[Mesh] = Remembered(8)

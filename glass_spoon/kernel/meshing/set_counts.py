@@ -14,6 +14,7 @@ import numpy as np
 from glass_spoon.kernel.arrays import Floats, Ints, cross, directions
 from glass_spoon.kernel.curves.read.bend_spacing import run_weights
 from glass_spoon.kernel.curves.read.tight_bends import count_with_bends, least_with_bends
+from glass_spoon.kernel.errors import CountImpossible
 from glass_spoon.kernel.meshing.chord_counts import counts_for_chord, counts_for_turn
 from glass_spoon.kernel.meshing.count_plan import ANY, CountPlan, CountRule
 from glass_spoon.kernel.meshing.cut_set import CutSet
@@ -181,6 +182,18 @@ def _sides_of(cut: CutSet, loop: list[tuple[EdgeName, bool]]) -> list[list[EdgeN
     names = names[corners[0] :] + names[: corners[0]]
     ends = [corner - corners[0] for corner in corners] + [len(names)]
     return [names[low:high] for low, high in pairwise(ends)]
+
+
+def planned(cut: CutSet, wish: Wish, poles: PoleClosing) -> tuple[CutSet, Ints]:
+    """Return a set and the counts that `plan_counts` gives it: the one before regions were taken out, where no rim of theirs
+    can have such counts.
+    """
+    try:
+        return cut, plan_counts(cut, wish, poles)
+    except CountImpossible:
+        if cut.before is None:
+            raise
+        return cut.before, plan_counts(cut.before, wish, poles)
 
 
 def predicted_faces(cut: CutSet, counts: Ints) -> int:

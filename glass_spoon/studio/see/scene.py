@@ -23,7 +23,7 @@ from glass_spoon.kernel.meshing.cut_set import cut_at_kinks
 from glass_spoon.kernel.meshing.divide_length import make_guide
 from glass_spoon.kernel.meshing.mesh_set import mesh_set
 from glass_spoon.kernel.meshing.mesh_surface import mesh_surface
-from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts, predicted_faces
+from glass_spoon.kernel.meshing.set_counts import Wish, planned, predicted_faces
 from glass_spoon.kernel.repeat.placements import Placements, boxes_of
 from glass_spoon.kernel.repeat.repeat_mesh import repeat_mesh
 from glass_spoon.kernel.subdivision.catmull_clark import predict_faces, subdivide
@@ -276,7 +276,7 @@ def _stand_in_wish(shape: SurfaceSet) -> tuple[Wish, int]:
     cut = cut_at_kinks(shape)
     for many, turn in STAND_INS:
         wish = Wish(counts=(many, SURFACE_RUN), turn=turn)
-        faces = predicted_faces(cut, plan_counts(cut, wish, "fan"))
+        faces = predicted_faces(*planned(cut, wish, "fan"))
         if faces <= STAND_IN_FACES:
             return wish, faces
     return Wish(counts=(SURFACE_ROUND, SURFACE_RUN)), 0

@@ -14,7 +14,7 @@ from glass_spoon.kernel.meshing.cut_set import cut_at_kinks
 from glass_spoon.kernel.meshing.divide_length import make_guide
 from glass_spoon.kernel.meshing.mesh_surface import PoleClosing, plan_layout
 from glass_spoon.kernel.meshing.search_density import length_for_faces, length_for_tolerance
-from glass_spoon.kernel.meshing.set_counts import Wish, plan_counts, predicted_faces
+from glass_spoon.kernel.meshing.set_counts import Wish, planned, predicted_faces
 from glass_spoon.kernel.surfaces.evaluate.surface import NurbsSurface
 from glass_spoon.kernel.surfaces.sets.surface_set import SurfaceSet, one_as_set
 from glass_spoon.sheet.items import MeshItem
@@ -58,10 +58,10 @@ def mesh_near_count(wanted: int, length_for: Callable[[int], float], meshed: Cal
 
 def set_length_for_faces(shape: SurfaceSet, wish_for: Callable[[float], Wish], poles: PoleClosing, wanted: int) -> float:
     """Return the edge length in mm whose grids over a set come nearest to a count of faces."""
-    cut = cut_at_kinks(shape)
+    whole = cut_at_kinks(shape)
 
     def foretold(length: float) -> int:
-        counts = plan_counts(cut, wish_for(length), poles)
+        cut, counts = planned(whole, wish_for(length), poles)
         rims = (sum(counts[name.piece, name.axis] for name in rim) for rim in cut.shape.rims)
         ends = sum(int(count) ** 2 // 16 for count in rims)  # a square has a quarter of its rim along each side
         return predicted_faces(cut, counts) + ends
